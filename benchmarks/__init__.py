@@ -1,0 +1,1 @@
+"""Speed and memory, measured by ./zest bench; never timed asserts in tests."""

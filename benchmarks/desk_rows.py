@@ -1,0 +1,225 @@
+"""Rows that need widgets, run offscreen."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import psutil
+
+from benchmarks.core_rows import Rows, fill, speech
+from benchmarks.timing import best_of, seconds
+
+APPLICATION: list[object] = []  # kept: Qt ends with the last reference
+
+START = """
+import sys, time
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+from zestpanel.desk import application as a
+from zestpanel.desk.window import MainWindow
+from zestpanel.core.project.project import Project
+app = a.make_application()
+window = MainWindow(Project.open(Path(sys.argv[1])))
+window.show()
+app.processEvents()
+print(time.time(), flush=True)
+window.close()
+"""
+
+
+def start() -> Rows:
+    """From starting Python to the first painted window on a project like the demo's (9 x 8 cells, two repeats)."""
+    from zestpanel.core.project.project import Project
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "P.zest"
+        project = Project.create(path)
+        fill(project, candidates=9, passages=8, repeats=2, rated=8)
+        project.close()
+        taken = []
+        for _ in range(3):
+            began = time.time()
+            done = subprocess.run([sys.executable, "-c", START, str(path)], capture_output=True, text=True, check=True,
+                                  env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})  # fmt: skip
+            taken.append(float(done.stdout) - began)
+    return [("start to first usable window, demo-sized project", seconds(min(taken)), "< 1.5 s")]
+
+
+def voices() -> Rows:
+    from zestpanel.core.catalogue.browsing import EngineTraits, VoiceIndex, make_rows
+    from zestpanel.core.catalogue.facts import Engine, Voice
+    from zestpanel.core.catalogue.reaching import CommandSpeak
+    from zestpanel.desk.application import make_application
+    from zestpanel.desk.pages.engines.facets import FacetPanel
+    from zestpanel.desk.pages.engines.voice_table import VoiceModel
+
+    APPLICATION.append(make_application())
+    rng = np.random.default_rng(1)
+    kinds = ("warm", "deep", "bright", "brisk", "calm")
+    tags = ("en-GB", "en-US", "fr-FR", "es-ES", "de-DE", "it-IT")
+    engines = [
+        Engine(**{"zest-connector": 1, "engine": f"E{e}",
+                  "speak": CommandSpeak(kind="command", arguments=("x",)), "voices": tuple(
+                      Voice(id=f"v{k}", name=f"Voice {k}", languages=(tags[int(rng.integers(6))],),
+                            gender=("woman", "man")[k % 2], styles=(kinds[k % 5],),
+                            character=(kinds[int(rng.integers(5))],)) for k in range(4000))})
+        for e in range(10)
+    ]  # fmt: skip
+    traits = [EngineTraits(engine=e, hosted="hosted", rights="yes", price_band="unknown", unlocked_tiers=frozenset())
+              for e in engines]  # fmt: skip
+    model, panel = VoiceModel(), FacetPanel()
+    began = time.perf_counter()
+    model.show(VoiceIndex(make_rows(traits, {}, {})))
+    opened = time.perf_counter() - began
+
+    def press(text: str, facets: dict[str, frozenset[str]]) -> None:
+        model.look_for(text, facets)
+        panel.show_facets(model.facets())
+
+    french = {"language": frozenset({"French"}), "gender": frozenset({"woman"})}
+    presses: tuple[tuple[str, dict[str, frozenset[str]]], ...] = (
+        ("w", {}), ("wa", {}), ("warm", {}), ("warm", french), ("", french), ("", {}), ("warm 7", french))  # fmt: skip
+    worst = max(best_of(1, lambda t=text, f=facets: press(t, f)) for text, facets in presses)
+    resort = max(best_of(1, lambda c=column: model.sort(c)) for column in (1, 3, 1, 2))
+    return [
+        ("filter 40,000 voices with counts, slowest key press", seconds(worst), "< 50 ms"),
+        ("sort 40,000 voices, first time by a column", seconds(resort), "< 50 ms"),
+        ("put 40,000 voices in the table (off the interface thread)", seconds(opened), ""),
+    ]
+
+
+def grid() -> Rows:
+    from PyQt6.QtWidgets import QApplication
+
+    from zestpanel.core.project.project import Project
+    from zestpanel.desk.application import make_application
+    from zestpanel.desk.window import MainWindow
+
+    APPLICATION.append(make_application())
+    with tempfile.TemporaryDirectory() as folder:
+        project = Project.create(Path(folder) / "P.zest")
+        fill(project, candidates=200, passages=100, repeats=1)
+        began = time.perf_counter()
+        window = MainWindow(project)
+        window.show()
+        QApplication.processEvents()
+        opened = time.perf_counter() - began
+        view = window.page("renders").grid
+        bar = view.verticalScrollBar()
+        frames = []
+        for step in range(60):
+            bar.setValue(step * 37)
+            began = time.perf_counter()
+            view.viewport().repaint()
+            frames.append(time.perf_counter() - began)
+        window.close()
+        project.close()
+    return [
+        ("bench grid of 200 x 100 takes: open", seconds(opened), "< 1 s"),
+        ("bench grid of 200 x 100 takes: scroll frame, median", seconds(float(np.median(frames))), "< 16 ms"),
+    ]
+
+
+LARGE = """
+import sys, time, resource
+from pathlib import Path
+from zestpanel.core.project.project import Project
+began = time.perf_counter()
+from zestpanel.desk.cells import bench_of
+project = Project.open(Path(sys.argv[1]))
+bench = bench_of(project)
+print(time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def large_project() -> Rows:
+    from zestpanel.core.project.project import Project
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "P.zest"
+        project = Project.create(path)
+        fill(project, candidates=100, passages=50, repeats=10)
+        project.close()
+        done = subprocess.run([sys.executable, "-c", LARGE, str(path)], capture_output=True, text=True, check=True)
+        taken, memory = map(float, done.stdout.split())
+    return [("project of 50,000 takes: open, memory", f"{seconds(taken)}, {memory:.0f} MB", "< 2 s, < 500 MB")]
+
+
+def run_of_1000() -> Rows:
+    """1,000 takes at eight at once from an engine that answers at once; how long the interface thread stood still."""
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtWidgets import QApplication
+
+    from zestpanel.core.bench.planning import plan_run
+    from zestpanel.core.bench.running import BenchRun
+    from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+    from zestpanel.core.project.project import Project
+    from zestpanel.core.project.schema import takes as take_rows
+    from zestpanel.desk.application import make_application
+    from zestpanel.desk.window import MainWindow
+
+    clip = speech(1)
+
+    class Instant:
+        def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
+            time.sleep(0.05)
+            return Reply(data=b"", clip=clip, timing=Timing(last_byte_s=0.05, decoded_s=0.05), voice_used=request.voice)
+
+        def describe(self, request: SpeakRequest) -> str:
+            return ""
+
+        def close(self) -> None:
+            pass
+
+    APPLICATION.append(make_application())
+    with tempfile.TemporaryDirectory() as folder:
+        project = Project.create(Path(folder) / "P.zest")
+        fill(project, candidates=50, passages=20, repeats=1)
+        with project.takes._database.writing() as connection:
+            connection.exec_driver_sql("DELETE FROM measures")
+            connection.execute(take_rows.delete())
+        engine = project.shortlist.engines()["Tangor"]
+        wide = engine.model_copy(update={"limits": engine.limits.model_copy(update={"requests_at_once": 8})})
+        project.shortlist._engines = {"Tangor": wide}
+        window = MainWindow(project)
+        window.show()
+        QApplication.processEvents()
+        gaps: list[float] = []
+        last = [time.perf_counter()]
+
+        def beat() -> None:
+            now = time.perf_counter()
+            gaps.append(now - last[0])
+            last[0] = now
+
+        timer = QTimer()
+        timer.setInterval(5)
+        timer.timeout.connect(beat)
+        timer.start()
+        run = BenchRun(project, plan_run(project), on_event=window.state.on_run_event, connect=lambda _: Instant())
+        window.state.start_run(run)
+        began = last[0] = time.perf_counter()
+        gaps.clear()
+        while not run.progress().finished:
+            QApplication.processEvents()
+            time.sleep(0.001)
+        taken = time.perf_counter() - began
+        memory = psutil.Process().memory_info().rss / 1e6
+        window.close()
+        project.close()
+    worst, often = max(gaps), float(np.quantile(gaps, 0.999))
+    return [
+        ("interface thread held during a run of 1,000 takes: longest", seconds(worst), "never > 50 ms"),
+        (f"  the same, 999 of 1,000 beats within (run took {taken:.0f} s, {memory:.0f} MB)", seconds(often), ""),
+    ]
+
+
+ROWS = [
+    ("start", start), ("voices", voices), ("grid", grid), ("large", large_project), ("run", run_of_1000),
+]  # fmt: skip

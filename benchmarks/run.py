@@ -1,0 +1,37 @@
+"""Measure speed and memory against the goals, beside a reference package in the same run where one is named.
+
+./zest bench             all of it
+./zest bench NAME ...    only rows whose name contains one of the words
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("ZEST_PYTHON", sys.executable)
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+
+from benchmarks import core_rows, desk_rows
+
+Row = Callable[[], list[tuple[str, str, str]]]
+ROWS: list[tuple[str, Row]] = [*core_rows.ROWS, *desk_rows.ROWS]
+
+
+def main(words: list[str]) -> int:
+    print(f"{platform.system()} {platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
+    print(f"{'what':<66}{'measured':>22}   goal")
+    for name, row in ROWS:
+        if words and not any(word in name for word in words):
+            continue
+        for what, measured, goal in row():
+            print(f"{what:<66}{measured:>22}   {goal}", flush=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,1 @@
+"""Sound in memory: one shape, one gate, files in and out, levels."""

@@ -1,0 +1,121 @@
+"""Measuring takes: all cheap families and the word times, one after another on a thread of its own."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.measuring_process import MeasuringProcess, WordTimes
+from zestpanel.core.errors import ZestError
+from zestpanel.core.measures.loudness import measure_loudness
+from zestpanel.core.measures.pace import speech_pace
+from zestpanel.core.measures.pitch import measure_pitch
+from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.measures.word_times import find_word_times
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured, Take
+
+MEASURES_VERSION = 1
+
+
+def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) -> Measured:
+    """All figures of one clip; a figure that cannot be had is None, with its reason under 'NAME_why'."""
+    loudness = measure_loudness(clip)
+    silence = measure_silence(clip)
+    pitch = measure_pitch(clip)
+    pace = speech_pace(text, speech_s=silence.speech_s, total_s=clip.duration_s)
+    words, by = find_word_times(clip, text, language, from_reply)
+    return Measured(
+        values={
+            "duration_s": clip.duration_s,
+            "loudness_lufs": loudness.integrated_lufs,
+            "loudness_why": loudness.why,
+            "true_peak_dbtp": loudness.true_peak_dbtp if loudness.why != "silent" else None,
+            "words_per_minute": pace.words_per_minute,
+            "words_per_minute_total": pace.words_per_minute_total,
+            "pitch_hz": pitch.median_hz,
+            "pitch_sd_st": pitch.sd_st,
+            "pitch_range_st": pitch.range_st,
+            "voiced_share": pitch.voiced_share,
+            "lead_s": silence.lead_s,
+            "tail_s": silence.tail_s,
+            "pauses": float(silence.pauses),
+            "pauses_s": silence.pauses_s,
+            "longest_pause_s": silence.longest_pause_s,
+            "noise_dbfs": silence.noise_dbfs,
+        },
+        words=words,
+        words_by=by,
+    )
+
+
+MOST_WORKERS = 2
+BACKLOG = 3  # takes waiting before a second worker is worth its start
+
+
+class Measurer:
+    """Threads that measure takes as they are given, each with a process. ``finish`` waits for the last one."""
+
+    def __init__(
+        self, project: Project, on_measured: Callable[[Take], None], on_trouble: Callable[[str], None]
+    ) -> None:
+        self._project, self._on_measured, self._on_trouble = project, on_measured, on_trouble
+        self._queue: queue.Queue[tuple[Take, WordTimes] | None] = queue.Queue()
+        self._threads: list[threading.Thread] = []
+        self._lock = threading.Lock()
+
+    def add(self, take: Take, word_times: WordTimes = ()) -> None:
+        self._queue.put((take, word_times))
+        with self._lock:
+            running = len(self._threads)
+            if not running or (running < MOST_WORKERS and self._queue.qsize() > BACKLOG):
+                thread = threading.Thread(target=self._work, name=f"measure {running}")
+                self._threads.append(thread)
+                thread.start()
+
+    def finish(self) -> None:
+        for _ in self._threads:
+            self._queue.put(None)
+        for thread in self._threads:
+            thread.join()
+
+    def _work(self) -> None:
+        with MeasuringProcess() as process:
+            process.start()
+            while (item := self._queue.get()) is not None:
+                take, word_times = item
+                try:
+                    measure_and_keep(self._project, take, word_times, process)
+                    self._on_measured(take)
+                except Exception as error:
+                    self._on_trouble(f"Take {take.id} could not be measured: {error}")
+
+
+def measure_and_keep(
+    project: Project, take: Take, word_times: WordTimes = (), process: MeasuringProcess | None = None
+) -> Measured:
+    """Measure one take, here or in the process given, and store the figures."""
+    text, language = project.texts.version_text(take.passage_version_id)
+    if process is None:
+        measured = measure(project.takes.load(take), text, language, word_times)
+    else:
+        measured = process.measure(project.takes.clip_path(take), text, language, word_times)
+    project.takes.put_measured(take.id, measured, version=MEASURES_VERSION)
+    return measured
+
+
+def measure_missing(
+    project: Project, *, on_take: Callable[[Take], None] = lambda _: None, process: MeasuringProcess | None = None
+) -> tuple[int, list[str]]:
+    """Measure every take that lacks figures; (how many were measured, sentences on those that could not be)."""
+    done, problems = 0, []
+    for take in project.takes.unmeasured(version=MEASURES_VERSION):
+        try:
+            measure_and_keep(project, take, (), process)
+            done += 1
+        except ZestError as error:
+            problems.append(f"Take {take.id}: {error}")
+        on_take(take)
+    return done, problems

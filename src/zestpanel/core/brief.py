@@ -1,0 +1,51 @@
+"""What the channel needs: the first step of the trail, and the yardstick of all later ones."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Final
+
+from pydantic import BaseModel, ConfigDict, Field
+
+MUST_HAVES: Final = {
+    "commercial use": "Commercial use is allowed",
+    "download": "The sound may be downloaded and kept",
+    "no watermark": "No watermark in the sound",
+    "runs locally": "Runs on our own machine",
+    "no attribution": "No credit line is demanded",
+    "streams": "The sound comes while it is still being made",
+    "offline": "Works without a network",
+    "keeps no data": "The vendor keeps neither texts nor sound",
+}
+
+ROLES: Final = ("main narrator", "second voice", "drafts", "patches", "fall-back")
+
+
+class Brief(BaseModel):
+    """The brief. Languages are BCP 47 tags, the first is the main one; money in ``currency`` (ISO 4217)."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    channel: str = ""
+    about: str = ""
+    languages: tuple[str, ...] = ("en-GB",)
+    accent: str = ""
+    audience: str = ""
+    episodes_per_month: int = Field(default=4, ge=0, le=10_000)
+    episode_minutes: Decimal = Field(default=Decimal(8), ge=0, le=10_000)
+    currency: str = Field(default="EUR", pattern=r"^[A-Z]{3}$")
+    budget_per_month: Decimal | None = Field(default=None, ge=0)
+    longest_wait_s: Decimal | None = Field(default=None, gt=0)
+    must_haves: tuple[str, ...] = ("commercial use", "download")
+    human_price_per_minute: Decimal | None = Field(default=None, ge=0)
+    roles: tuple[str, ...] = ("main narrator", "fall-back")
+    audition_lines: dict[str, str] = Field(default_factory=dict)
+
+    @property
+    def minutes_per_month(self) -> Decimal:
+        return self.episodes_per_month * self.episode_minutes
+
+    def audition_line(self, language: str) -> str:
+        """The user's own line for a language ('' when there is none yet); 'en' serves 'en-GB'."""
+        primary = language.split("-")[0].lower()
+        return self.audition_lines.get(language) or self.audition_lines.get(primary, "")

@@ -1,0 +1,121 @@
+"""A candidate: engine + model and version + route + plan + voice + language + settings, dated."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """What is compared. ``settings`` holds every control's value, so that a take can be made again."""
+
+    id: int
+    engine: str
+    model: str
+    model_version: str
+    route: str
+    plan: str
+    voice: str
+    language: str
+    settings: Mapping[str, Any] = field(default_factory=dict)
+    factory: bool = True
+    created: str = ""
+    note: str = ""
+
+
+def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
+    """'factory settings', or what differs from them: 'liveliness 1.3, pace 0.95'."""
+    factory = engine.factory_settings() if engine else {}
+    changed = [
+        f"{name} {value:g}" if isinstance(value, float | int) and not isinstance(value, bool) else f"{name} {value}"
+        for name, value in candidate.settings.items()
+        if factory.get(name) != value
+    ]
+    return ", ".join(changed) or "factory settings"
+
+
+def candidate_name(candidate: Candidate, engine: Engine | None) -> str:
+    """'Engine · Voice', as shown in lists."""
+    voice = engine.voice(candidate.voice) if engine else None
+    return f"{candidate.engine} · {voice.label if voice else candidate.voice}"
+
+
+def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) -> dict[int, str]:
+    """Names by candidate id, unique: candidates of one voice are told apart as 'tuned', 'tuned 2', or by model."""
+    names = {c.id: candidate_name(c, engines.get(c.engine)) for c in candidates}
+    shared = {name for name, n in Counter(names.values()).items() if n > 1}
+    tuned: Counter[str] = Counter()
+    taken: Counter[str] = Counter()
+    for candidate in candidates:
+        name = names[candidate.id]
+        if name not in shared:
+            continue
+        if candidate.factory:
+            taken[name] += 1
+            names[candidate.id] = name if taken[name] == 1 else f"{name}, {candidate.model} {candidate.model_version}"
+        else:
+            tuned[name] += 1
+            names[candidate.id] = f"{name}, tuned" + (f" {tuned[name]}" if tuned[name] > 1 else "")
+    return names
+
+
+def candidate_detail(candidate: Candidate, engine: Engine | None) -> str:
+    """'model · settings', the second line in lists."""
+    model = engine.model(candidate.model) if engine else None
+    parts = [model.label if model else candidate.model, describe_settings(candidate, engine)]
+    return " · ".join(part for part in parts if part and part != "default")
+
+
+def plan_of(candidate: Candidate, engine: Engine | None) -> Plan:
+    """The plan the candidate is bought under; an unpriced one when none is stated."""
+    return (engine.plan(candidate.plan) if engine else None) or UNPRICED
+
+
+_LANGUAGES = {
+    "en": "English",
+    "fr": "French",
+    "es": "Spanish",
+    "de": "German",
+    "it": "Italian",
+    "pt": "Portuguese",
+    "nl": "Dutch",
+    "pl": "Polish",
+    "sv": "Swedish",
+    "da": "Danish",
+    "cs": "Czech",
+    "ja": "Japanese",
+}
+_REGIONS = {
+    "GB": "British",
+    "US": "American",
+    "IE": "Irish",
+    "AU": "Australian",
+    "FR": "France",
+    "CA": "Canada",
+    "BE": "Belgium",
+    "CH": "Switzerland",
+    "DE": "Germany",
+    "AT": "Austria",
+    "ES": "Spain",
+    "MX": "Mexico",
+    "IT": "Italy",
+    "PT": "Portugal",
+    "BR": "Brazil",
+    "NL": "Netherlands",
+}
+
+
+def language_name(tag: str) -> str:
+    """'fr-FR' -> 'French'; the tag itself when it is not a common one."""
+    return _LANGUAGES.get(tag.split("-")[0].lower(), tag)
+
+
+def locale_name(tag: str) -> str:
+    """'en-GB' -> 'English, British'."""
+    region = tag.split("-")[1].upper() if "-" in tag else ""
+    return language_name(tag) + (f", {_REGIONS.get(region, region)}" if region else "")

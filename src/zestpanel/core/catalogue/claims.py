@@ -1,0 +1,48 @@
+"""Claims held against our own figures: unverified, confirmed or refuted, with the figure and what it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from zestpanel.core.catalogue.outside import MEASURED, Claim
+
+State = Literal["unverified", "confirmed", "refuted"]
+FEWEST: Final = 5  # observations below which a figure of ours confirms and refutes nothing
+
+
+@dataclass(frozen=True, slots=True)
+class OwnFigure:
+    """A figure of ours for one of outside.MEASURED: best candidate's value, and on how many observations it rests."""
+
+    value: float
+    n: int
+    of: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Held:
+    claim: Claim
+    state: State
+    why: str
+
+
+def hold(claim: Claim, figures: Mapping[str, OwnFigure], by_hand: str = "") -> Held:
+    """The state of a claim. by_hand: what the lead set for a claim that no figure of ours can settle."""
+    limits = [(claim.at_most, "at most"), (claim.at_least, "at least")]
+    stated = [(limit, word) for limit, word in limits if limit is not None]
+    if not claim.about or not stated:
+        if by_hand in ("confirmed", "refuted"):
+            return Held(claim=claim, state="confirmed" if by_hand == "confirmed" else "refuted", why="set by hand")
+        return Held(claim=claim, state="unverified", why="no figure of ours answers it")
+    figure = figures.get(claim.about)
+    if figure is None:
+        return Held(claim=claim, state="unverified", why=f"{claim.about}: not measured yet")
+    shown = f"{MEASURED[claim.about]}: {figure.value:.3g} ({figure.of}, n = {figure.n})"
+    if figure.n < FEWEST:
+        return Held(claim=claim, state="unverified", why=f"{shown}: too few to tell")
+    wrong = (claim.at_most is not None and figure.value > claim.at_most) or (
+        claim.at_least is not None and figure.value < claim.at_least
+    )
+    return Held(claim=claim, state="refuted" if wrong else "confirmed", why=shown)

@@ -1,0 +1,96 @@
+"""Reading connector files: YAML or JSON, checked when loaded, the bad line named."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import yaml
+from pydantic import ValidationError
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.errors import ConnectorError
+
+LARGEST_BYTES = 20_000_000
+
+
+def parse_connector(text: str, *, name: str) -> Engine:
+    """An engine from a connector file's text. Raises ConnectorError naming file, line and item."""
+    try:
+        node = yaml.compose(text, Loader=yaml.CSafeLoader)
+        data = yaml.load(text, Loader=yaml.CSafeLoader)
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        at = f", line {mark.line + 1}" if mark is not None else ""
+        problem = getattr(error, "problem", None) or "it is not YAML or JSON"
+        raise ConnectorError(f"{name}{at}: {problem}.", kept="Nothing was added.") from error
+    except (ValueError, RecursionError) as error:
+        raise ConnectorError(f"{name}: a value cannot be read ({error}).", kept="Nothing was added.") from error
+    if not isinstance(data, dict) or "zest-connector" not in data:
+        raise ConnectorError(
+            f"{name}, line 1: this is no connector file; it lacks 'zest-connector: 1'.",
+            kept="Nothing was added.",
+        )
+    try:
+        return Engine.model_validate(data)
+    except ValidationError as error:
+        # a misspelt field shows as one unknown and one missing: the unknown one is what the eye must find
+        first = next((e for e in error.errors() if e["type"] == "extra_forbidden"), error.errors()[0])
+        place = tuple(part for part in first["loc"] if part not in _UNION_TAGS)
+        within = ("kind",) if first["type"] == "union_tag_invalid" else ()
+        line = _line_of(node, (*place, *within))
+        item = ".".join(str(part) for part in place) or "the file"
+        message = first["msg"].removeprefix("Value error, ")
+        if first["type"] == "extra_forbidden":
+            message = "this field is not known here"
+        raise ConnectorError(
+            f"{name}, line {line}: {item}: {message[:1].lower()}{message[1:]}.",
+            kept="Nothing was added.",
+            remedy="Correct the line and load the file again.",
+        ) from error
+
+
+_UNION_TAGS = {
+    "http",
+    "websocket",
+    "command",
+    "folder",
+    "plugin",
+    "per unit",
+    "allowance",
+    "subscription",
+    "discount",
+    "once",
+    "credits",
+    "own machine",
+}
+
+
+def read_connector(path: Path) -> tuple[Engine, str]:
+    """(engine, the file's text). Raises ConnectorError."""
+    try:
+        if path.stat().st_size > LARGEST_BYTES:
+            raise ConnectorError(f"{path.name} is larger than 20 MB and was not read.", kept="Nothing was added.")
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise ConnectorError(f"{path.name} is not UTF-8 text.", kept="Nothing was added.") from error
+    except OSError as error:
+        raise ConnectorError(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was added.") from error
+    return parse_connector(text, name=path.name), text
+
+
+def _line_of(node: Any, place: tuple[Any, ...]) -> int:
+    """Line (from 1) of the deepest part of the place that the file really has."""
+    line = int(node.start_mark.line) + 1
+    for part in place:
+        if isinstance(node, yaml.MappingNode):
+            found = next(((k, v) for k, v in node.value if k.value == str(part)), None)
+            if found is None:
+                return line
+            line, node = int(found[0].start_mark.line) + 1, found[1]
+        elif isinstance(node, yaml.SequenceNode) and isinstance(part, int) and part < len(node.value):
+            node = node.value[part]
+            line = int(node.start_mark.line) + 1
+        else:
+            return line
+    return line

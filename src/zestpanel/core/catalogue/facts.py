@@ -1,0 +1,221 @@
+"""A connector file's engine: what is stated of it, its models, voices, controls and plans, and how it is reached."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import Field, WithJsonSchema, field_validator, model_validator
+
+from zestpanel.core.catalogue.fact_list import About, HasFacts
+from zestpanel.core.catalogue.outside import Claim, OutsideRank
+from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList
+from zestpanel.core.tariffs.tariff import Tariff
+
+# YAML reads bare yes and no as truth values; both ways of writing are taken
+Fact = Annotated[Literal["yes", "no", "unknown"], WithJsonSchema({"enum": ["yes", "no", "unknown", True, False]})]
+
+
+class Model(HasFacts):
+    id: str = Field(min_length=1)
+    name: str = ""
+    version: str = "unstated"
+    released: date | None = None
+
+    @classmethod
+    def about(cls) -> About:
+        return "model"
+
+    @property
+    def label(self) -> str:
+        return self.name or self.id
+
+
+class Voice(HasFacts):
+    """A voice. tier: the plan that unlocks it, '' for all. models: ids it works with, empty for all.
+
+    grade: the vendor's own. sample: a file of the vendor's, heard as such and never scored. route_of: the same voice
+    as 'ENGINE/VOICE', reached by another route. made: how a voice of one's own came about.
+    """
+
+    id: str = Field(min_length=1)
+    name: str = ""
+    languages: tuple[str, ...] = Field(min_length=1)
+    gender: str = "unknown"
+    age: str = "unknown"
+    tier: str = ""
+    styles: tuple[str, ...] = ()
+    character: tuple[str, ...] = ()
+    models: tuple[str, ...] = ()
+    grade: str = ""
+    sample: str = ""
+    same_as: str = ""
+    made: Literal["listed", "recorded", "described"] = "listed"
+
+    @classmethod
+    def about(cls) -> About:
+        return "voice"
+
+    @property
+    def label(self) -> str:
+        return self.name or self.id
+
+    def speaks(self, language: str) -> bool:
+        """Whether the voice is stated to speak the language; 'en' and 'en-GB' meet, 'en-GB' and 'en-US' do too."""
+        primary = language.split("-")[0].lower()
+        return any(own.split("-")[0].lower() == primary for own in self.languages)
+
+
+class Control(Stated):
+    """A setting of the engine, under the name the connector file gives it."""
+
+    name: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9_]*$")
+    kind: Literal["number", "choice", "switch"] = "number"
+    default: float | str | bool
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    choices: tuple[str, ...] = ()
+    hint: str = ""
+    means: Literal["", "style"] = ""
+    models: tuple[str, ...] = ()
+    voices: tuple[str, ...] = ()
+
+    def applies(self, *, model: str, voice: str) -> bool:
+        """Whether the control exists for this model and voice (its scope; empty means all)."""
+        return (not self.models or model in self.models) and (not self.voices or voice in self.voices)
+
+    def check(self, value: object) -> str:
+        """'' when the value is allowed, else what is wrong with it."""
+        if self.kind == "number":
+            if isinstance(value, bool) or not isinstance(value, int | float):
+                return f"{self.name} wants a number"
+            if (self.low is not None and value < self.low) or (self.high is not None and value > self.high):
+                return f"{self.name} goes from {self.low} to {self.high}"
+        elif self.kind == "choice" and value not in self.choices:
+            return f"{self.name} is one of {', '.join(self.choices)}"
+        elif self.kind == "switch" and not isinstance(value, bool):
+            return f"{self.name} is on or off"
+        return ""
+
+
+class Plan(HasFacts):
+    """A plan: tariff, rights by name (short for its yes-or-no facts); source and date of price and rights."""
+
+    name: str = Field(min_length=1)
+    tariff: Tariff
+    rights: dict[str, Fact] = Field(default_factory=dict)
+    tiers: tuple[str, ...] = Field(default=(), description="voice tiers this plan unlocks")
+    source: str = ""
+    dated: date | None = None
+    trial: bool = Field(default=False, description="a trial: what it unlocks need not be in the plan bought later")
+
+    @classmethod
+    def about(cls) -> About:
+        return "plan"
+
+    @field_validator("rights", mode="before")
+    @classmethod
+    def _yes_and_no(cls, value: Any) -> Any:
+        if isinstance(value, dict):  # YAML reads bare yes and no as truth values
+            return {k: ("yes" if v else "no") if isinstance(v, bool) else v for k, v in value.items()}
+        return value
+
+
+class Limits(Stated):
+    characters_per_request: int | None = Field(default=None, ge=1)
+    requests_at_once: int = Field(default=1, ge=1, le=256)
+    requests_per_minute: int | None = Field(default=None, ge=1)
+    source: str = ""
+    dated: date | None = None
+
+
+class Route(Stated):
+    """A way the engine can be reached besides the one of this file. files: whether it yields sound files."""
+
+    name: str = Field(min_length=1)
+    files: Fact = "unknown"
+    note: str = ""
+
+    @field_validator("files", mode="before")
+    @classmethod
+    def _yes_and_no(cls, value: Any) -> Any:
+        return ("yes" if value else "no") if isinstance(value, bool) else value
+
+
+class Engine(HasFacts):
+    """One connector file: an engine, everything stated about it, and how it is made to speak."""
+
+    format: Literal[1] = Field(alias="zest-connector")
+    engine: str = Field(min_length=1)
+    vendor: str = ""
+    hosted: bool | None = None
+    route: str = ""
+    routes: tuple[Route, ...] = ()
+    source: str = Field(default="", description="where the facts of this file are from, unless they say otherwise")
+    dated: date | None = None
+    found: date | None = None
+    recommended_by: str = ""
+    note: str = ""
+    models: tuple[Model, ...] = Field(default=(Model(id="default"),), min_length=1)
+    voices: tuple[Voice, ...] = ()
+    voices_from: VoiceList | None = None
+    controls: tuple[Control, ...] = ()
+    plans: tuple[Plan, ...] = ()
+    limits: Limits = Limits()
+    marks: dict[str, Fact] = Field(default_factory=dict, description="delivery marks by SSML element: understood?")
+    takes_recordings: bool = Field(default=False, description="{reference} is filled with a voice's recording")
+    takes_descriptions: bool = Field(default=False, description="{gender}, {age}, {accent}, {strength} are filled")
+    claims: tuple[Claim, ...] = ()
+    outside: tuple[OutsideRank, ...] = ()
+    speak: Speak
+
+    @classmethod
+    def about(cls) -> About:
+        return "engine"
+
+    @field_validator("marks", mode="before")
+    @classmethod
+    def _yes_and_no(cls, value: Any) -> Any:
+        return Plan._yes_and_no(value)
+
+    @model_validator(mode="after")
+    def _has_voices(self) -> Engine:
+        if not self.voices and self.voices_from is None and not (self.takes_recordings or self.takes_descriptions):
+            raise ValueError("voices: list at least one, or say with voices_from where the list is fetched")
+        for what, items in (("voice", self.voices), ("model", self.models)):
+            ids = [item.id for item in items]
+            if len(set(ids)) < len(ids):
+                twice = next(i for i in ids if ids.count(i) > 1)
+                raise ValueError(f"{what} '{twice}' is listed twice")
+        return self
+
+    @property
+    def is_hosted(self) -> bool:
+        return self.speak.kind in ("http", "websocket") if self.hosted is None else self.hosted
+
+    @property
+    def route_label(self) -> str:
+        return self.route or _ROUTES[self.speak.kind]
+
+    def voice(self, voice_id: str) -> Voice | None:
+        return next((v for v in self.voices if v.id == voice_id), None)
+
+    def model(self, model_id: str) -> Model | None:
+        return next((m for m in self.models if m.id == model_id), None)
+
+    def plan(self, name: str) -> Plan | None:
+        return next((p for p in self.plans if p.name == name), None)
+
+    def factory_settings(self) -> dict[str, Any]:
+        return {control.name: control.default for control in self.controls}
+
+
+_ROUTES: Final = {
+    "http": "programming interface",
+    "websocket": "programming interface",
+    "command": "local program",
+    "folder": "files made elsewhere",
+    "plugin": "plug-in",
+}
+UNPRICED: Final = Plan(name="no plan stated", tariff=Tariff(currency="EUR"))

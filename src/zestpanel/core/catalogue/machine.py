@@ -1,0 +1,97 @@
+"""This machine held against what a local model needs: runs, slow, cannot or unknown, and why."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Literal
+
+import psutil
+
+from zestpanel.core.catalogue.ledger import Known
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Machine:
+    """What there is, in MB. video_memory_mb: None where no accelerator tells."""
+
+    cores: int
+    memory_mb: int
+    free_memory_mb: int
+    free_disk_mb: int
+    video_memory_mb: int | None
+
+
+@lru_cache(maxsize=1)
+def _video_memory_mb() -> int | None:
+    """Memory of the largest display device that states it (Linux's amdgpu-style sysfs entry), None otherwise."""
+    sizes = []
+    for path in Path("/sys/class/drm").glob("card*/device/mem_info_vram_total"):
+        try:
+            sizes.append(int(path.read_text()) // 1_000_000)
+        except (OSError, ValueError):
+            continue
+    return max(sizes, default=None)
+
+
+def this_machine(folder: Path | None = None) -> Machine:
+    """Measured now; the disk is the one ``folder`` is on."""
+    memory = psutil.virtual_memory()
+    return Machine(
+        cores=os.cpu_count() or 1,
+        memory_mb=memory.total // 1_000_000,
+        free_memory_mb=memory.available // 1_000_000,
+        free_disk_mb=shutil.disk_usage(folder or Path.home()).free // 1_000_000,
+        video_memory_mb=_video_memory_mb(),
+    )
+
+
+Verdict = Literal["runs", "slow", "cannot", "unknown"]
+
+
+def fits(needs: Mapping[str, Known], machine: Machine) -> tuple[Verdict, list[str]]:
+    """(verdict, reasons) for a model's facts. Unknown only where the file states no need at all."""
+    reasons: list[str] = []
+    worst: Verdict = "unknown"
+
+    def found(verdict: Verdict, why: str) -> None:
+        nonlocal worst
+        order: list[Verdict] = ["unknown", "runs", "slow", "cannot"]
+        worst = max(worst, verdict, key=order.index)
+        if why:
+            reasons.append(why)
+
+    memory, disk, video = (_number(needs, name) for name in ("memory", "disk", "video memory"))
+    if memory is not None:
+        if memory > machine.memory_mb:
+            found("cannot", f"needs {memory:,.0f} MB of memory, this machine has {machine.memory_mb:,}")
+        elif memory > machine.free_memory_mb:
+            found("slow", f"needs {memory:,.0f} MB of memory, {machine.free_memory_mb:,} are free now")
+        else:
+            found("runs", "")
+    if disk is not None:
+        short = disk > machine.free_disk_mb
+        why = f"needs {disk:,.0f} MB on disk, {machine.free_disk_mb:,} are free" if short else ""
+        found("cannot" if short else "runs", why)
+    needs_accelerator = needs.get("needs an accelerator")
+    must = needs_accelerator is not None and needs_accelerator.state == "yes"
+    if video is not None or must:
+        have = machine.video_memory_mb
+        if have is None:
+            found("cannot" if must else "slow", "needs an accelerator, and none was found that says so")
+        elif video is not None and video > have:
+            found("cannot" if must else "slow", f"needs {video:,.0f} MB of video memory, there are {have:,}")
+        else:
+            found("runs", "")
+    return worst, reasons
+
+
+def _number(needs: Mapping[str, Known], name: str) -> float | None:
+    one = needs.get(name)
+    values = [s.value for s in one.statements] if one else []
+    numbers = [float(v) for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
+    return max(numbers, default=None)

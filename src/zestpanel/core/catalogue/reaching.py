@@ -1,0 +1,210 @@
+"""How an engine is made to speak, as its connector file declares it: one model for each kind."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from zestpanel.core.errors import FAILURE_KINDS
+
+
+class Stated(BaseModel):
+    """A part of a connector file: unknown fields are refused, so that a misspelt one is found."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FailureRule(Stated):
+    """A reply that means failure: by HTTP status, by a header it has, or by text found in the body."""
+
+    kind: str
+    status: int | None = None
+    header: str = ""
+    body_has: str = ""
+
+    @model_validator(mode="after")
+    def _says_something(self) -> FailureRule:
+        if self.kind not in FAILURE_KINDS:
+            raise ValueError(f"kind is one of {', '.join(FAILURE_KINDS)}")
+        if self.status is None and not self.body_has and not self.header:
+            raise ValueError("a rule needs a status, a header or body_has")
+        return self
+
+
+# names under which services expect a key (common practice, no source)
+KEY_NAMES: Final = re.compile(r"(authori[sz]ation|api.?key|x-.*key|.*-key|key|token|.*secret)", re.IGNORECASE)
+PLACES: Final = ("header", "json", "link", "part", "events", "lines", "messages")
+Encoding = Literal["file", "pcm_s16le", "pcm_s16be", "pcm_s24le", "pcm_f32le", "mulaw", "alaw"]
+
+
+def _check_place(name: str, place: str, allowed: tuple[str, ...]) -> None:
+    kind, _, rest = place.partition(" ")
+    if place and kind not in allowed:
+        raise ValueError(f"{name} is one of: {', '.join(allowed)}, followed by a name or path")
+    if kind in ("header", "json", "link", "part") and not rest:
+        raise ValueError(f"{name}: '{kind}' needs a name or path after it")
+
+
+class HttpReply(Stated):
+    """Where things sit in the reply.
+
+    audio: 'body' · 'json PATH' (base64) · 'link PATH' (JSON holds an address to fetch) · 'part TYPE' (multipart, by
+    content type or name) · 'events PATH' (server-sent events, base64 at PATH of each one's JSON, no PATH: the data
+    itself) · 'lines PATH' (newline-delimited JSON) · 'messages [PATH]' (WebSocket: binary messages, or base64).
+    The others: 'header NAME' or 'json PATH'; with events, lines and messages the last one that holds the path counts.
+    """
+
+    audio: str = "body"
+    encoding: Encoding = "file"
+    rate_hz: int | None = Field(default=None, ge=4000, le=384_000)
+    channels: int = Field(default=1, ge=1, le=8)
+    voice_used: str = ""
+    model_used: str = ""
+    characters_billed: str = ""
+    allowance_left: str = ""
+    word_times: str = ""
+
+    @model_validator(mode="after")
+    def _consistent(self) -> HttpReply:
+        if self.encoding != "file" and self.rate_hz is None:
+            raise ValueError("raw samples need a rate_hz")
+        _check_place("audio", self.audio, ("body", *PLACES[1:]))
+        for name in ("voice_used", "model_used", "characters_billed", "allowance_left", "word_times"):
+            _check_place(name, getattr(self, name), ("header", "json"))
+        return self
+
+
+class HttpJob(Stated):
+    """A service that answers with a job: it is asked again until the job is done, then the sound is fetched."""
+
+    id: str = Field(description="where the job's number sits in the first reply: 'json PATH' or 'header NAME'")
+    poll: str = Field(min_length=1, description="address to ask, with {job} in it")
+    state: str
+    done: tuple[str, ...] = ("done",)
+    failed: tuple[str, ...] = ("failed",)
+    every_s: float = Field(default=1.0, gt=0, le=60)
+    fetch: str = Field(default="", description="address of the sound, with {job}; empty: in the last reply")
+
+
+class Reached(Stated):
+    """What the kinds that go over the network share."""
+
+    secret: str = ""
+    headers: dict[str, str] = Field(default_factory=dict)
+    query: dict[str, str] = Field(default_factory=dict)
+    sign: str = Field(default="", description="plug-in that signs the request")
+    proxy: str = ""
+    ca_file: str = ""
+    reply: HttpReply = HttpReply()
+    failures: tuple[FailureRule, ...] = ()
+    connect_timeout_s: float = Field(default=10, gt=0)
+    read_timeout_s: float = Field(default=60, gt=0)
+    whole_timeout_s: float = Field(default=600, gt=0)
+    largest_reply_mb: float = Field(default=200, gt=0)
+
+    @model_validator(mode="after")
+    def _holds_no_key(self) -> Reached:
+        for part, named in (("headers", self.headers), ("query", self.query)):
+            for name, value in named.items():
+                if KEY_NAMES.fullmatch(name) and "{secret}" not in value and "${" not in value and value.strip():
+                    raise ValueError(
+                        f"{part}.{name} looks like a key; write {{secret}} in its place and name it with 'secret:'"
+                    )
+        return self
+
+
+class HttpSpeak(Reached):
+    kind: Literal["http"]
+    method: Literal["POST", "GET", "PUT"] = "POST"
+    address: str = Field(min_length=1)
+    body: dict[str, Any] | list[Any] | str | None = None
+    body_as: Literal["json", "form", "plain", "multipart"] = "json"
+    files: dict[str, str] = Field(default_factory=dict, description="multipart only: field to the path of a file")
+    stream: bool = False
+    job: HttpJob | None = None
+
+    @model_validator(mode="after")
+    def _body_fits(self) -> HttpSpeak:
+        if self.body_as in ("form", "multipart") and not isinstance(self.body, dict | None):
+            raise ValueError(f"a {self.body_as} body is a list of names and values")
+        if self.files and self.body_as != "multipart":
+            raise ValueError("files need body_as: multipart")
+        if self.reply.audio.startswith("messages"):
+            raise ValueError("messages come over a WebSocket: use kind: websocket")
+        return self
+
+
+class WebSocketSpeak(Reached):
+    """A conversation: messages are sent in order, then messages are read until one says that it is the last."""
+
+    kind: Literal["websocket"]
+    address: str = Field(pattern=r"^(wss?://|\$\{)")
+    send: tuple[dict[str, Any] | str, ...] = Field(min_length=1)
+    last: str = Field(default="", description="'json PATH' that is true or filled in the last message; '': it closes")
+    reply: HttpReply = HttpReply(audio="messages")
+
+    @model_validator(mode="after")
+    def _audio_in_messages(self) -> WebSocketSpeak:
+        if not self.reply.audio.startswith("messages"):
+            raise ValueError("reply.audio is 'messages' or 'messages PATH'")
+        _check_place("last", self.last, ("json",))
+        return self
+
+
+class CommandSpeak(Stated):
+    """A program. Without a resident protocol: text by {text} in the arguments, in the file {text_file} or on standard
+    input; sound as a file at {output} or on standard output. With ``resident: true`` it stays and answers JSON lines.
+    """
+
+    kind: Literal["command"]
+    arguments: tuple[str, ...] = Field(min_length=1)
+    resident: bool = False
+    environment: dict[str, str] = Field(default_factory=dict)
+    directory: str = ""
+    timeout_s: float = Field(default=120, gt=0)
+
+
+class FolderSpeak(Stated):
+    """Clips rendered elsewhere. pattern: a path under the folder with places; * stands for anything."""
+
+    kind: Literal["folder"]
+    folder: str = Field(min_length=1)
+    pattern: str = "{voice}/{number}*"
+    obtained: str = "rendered elsewhere"
+
+
+class PluginSpeak(Stated):
+    """A Python plug-in, found by its entry point (group zestpanel.connectors)."""
+
+    kind: Literal["plugin"]
+    plugin: str = Field(min_length=1)
+    secret: str = ""
+    options: dict[str, Any] = Field(default_factory=dict)
+
+
+Speak = Annotated[HttpSpeak | WebSocketSpeak | CommandSpeak | FolderSpeak | PluginSpeak, Field(discriminator="kind")]
+KINDS: Final = ("http", "websocket", "command", "folder", "plugin")
+
+
+class VoiceList(Stated):
+    """A list of voices that the service gives: where it is fetched, and what of each entry means what."""
+
+    address: str = Field(min_length=1)
+    headers: dict[str, str] = Field(default_factory=dict)
+    list: str = "json "
+    each: dict[str, str] = Field(description="field of ours to the path in an entry, 'id' at least")
+    values: dict[str, dict[str, str]] = Field(default_factory=dict, description="field to {their word: ours}")
+    next: str = Field(default="", description="'json PATH' of the next page's address")
+
+    @model_validator(mode="after")
+    def _fields_known(self) -> VoiceList:
+        if "id" not in self.each:
+            raise ValueError("each needs at least 'id'")
+        if odd := set(self.each) - VOICE_FIELDS:
+            raise ValueError(f"a voice has no field '{sorted(odd)[0]}'; it has {', '.join(sorted(VOICE_FIELDS))}")
+        return self
+
+
+VOICE_FIELDS: Final = {"id", "name", "languages", "gender", "age", "tier", "styles", "character", "models", "grade"}

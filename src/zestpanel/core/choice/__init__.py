@@ -1,0 +1,1 @@
+"""From evidence to a decision: gates, weighted criteria, the frontier, how firm the result is."""

@@ -1,0 +1,84 @@
+"""Decisions: who fills which role, why, by whom and when; and what stands against it."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+
+from zestpanel.core.choice.evidence import Row, Standing
+from zestpanel.core.errors import InputError
+from zestpanel.core.project.database import now
+from zestpanel.core.project.project import Project
+
+DOCUMENT = "decisions"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decision:
+    role: str
+    candidate_id: int
+    runner_up_id: int | None
+    why: str
+    by: str
+    decided: str
+
+
+def decisions(project: Project) -> list[Decision]:
+    return [Decision(**item) for item in project.documents.get(DOCUMENT) or []]
+
+
+def decide(
+    project: Project,
+    found: Standing,
+    *,
+    role: str,
+    candidate_id: int,
+    why: str,
+    by: str,
+    runner_up_id: int | None = None,
+) -> Decision:
+    """Fill a role; an earlier decision for it is replaced, and can be had back by undo.
+
+    Raises InputError: no reason given, or a gate is not met or unknown ('unknown' stops a choice as 'no' does).
+    """
+    if not why.strip():
+        raise InputError(
+            "A choice needs its reason, in a sentence.",
+            kept="Nothing was decided.",
+            remedy="Write why, for whoever reads it in three months.",
+        )
+    against = what_stands_against(found.rows[candidate_id])
+    if against:
+        raise InputError(
+            f"{found.rows[candidate_id].name} cannot be chosen: {against[0]}.",
+            kept="Nothing was decided.",
+            remedy="Find the fact out and put it into the connector file, or change the brief.",
+        )
+    decision = Decision(
+        role=role, candidate_id=candidate_id, runner_up_id=runner_up_id, why=why.strip(), by=by.strip(), decided=now()
+    )
+    others = [d for d in decisions(project) if d.role != role]
+    project.edit_document(DOCUMENT, [asdict(d) for d in [*others, decision]], label=f"choice of {role}")
+    return decision
+
+
+def what_stands_against(row: Row) -> list[str]:
+    """Gates not met or unknown, as words."""
+    return [
+        f"'{g.name}' is {'not met' if g.verdict == 'no' else 'unknown'} ({g.why})"
+        for g in row.gates
+        if g.verdict != "yes"
+    ]
+
+
+def suggest_runner_up(found: Standing, candidate_id: int) -> int | None:
+    """The next in the ranking that passes, on another engine where there is one."""
+    chosen = found.rows[candidate_id].candidate
+    able = [
+        r.candidate_id
+        for r in found.ranking
+        if r.passes
+        and r.candidate_id != candidate_id
+        and found.rows[r.candidate_id].candidate.language.split("-")[0] == chosen.language.split("-")[0]
+    ]
+    elsewhere = [i for i in able if found.rows[i].candidate.engine != chosen.engine]
+    return next(iter([*elsewhere, *able]), None)

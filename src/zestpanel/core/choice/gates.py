@@ -1,0 +1,132 @@
+"""Must-haves of the brief held against a candidate's facts: each exclusion with the fact behind it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Final, Literal
+
+from zestpanel.core.bench.summary import Summary
+from zestpanel.core.brief import Brief
+from zestpanel.core.catalogue.candidate import Candidate, language_name, plan_of
+from zestpanel.core.catalogue.fact_list import About
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.tariffs.volume import VolumeCost
+
+Verdict = Literal["yes", "no", "unknown"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Gate:
+    """One must-have: met, not met or unknown; ``why`` names the fact. Unknown keeps a candidate from being chosen."""
+
+    name: str
+    verdict: Verdict
+    why: str
+
+
+# must-haves that are facts of something else than the plan
+_ABOUT: Final[dict[str, About]] = {"streams": "engine", "keeps no data": "engine", "offline": "model"}
+
+
+def gates(
+    brief: Brief,
+    candidate: Candidate,
+    engine: Engine | None,
+    cost: VolumeCost | None,
+    summary: Summary,
+    *,
+    own: Sequence[OwnStatement] = (),
+    consent_missing: str = "",
+) -> list[Gate]:
+    """All gates the brief sets for this candidate, and those that hold for everybody: rights of persons."""
+    out: list[Gate] = []
+    for name in brief.must_haves:
+        if name == "runs locally":
+            if engine is None:
+                out.append(Gate(name=name, verdict="unknown", why="engine not known"))
+            else:
+                verdict: Verdict = "no" if engine.is_hosted else "yes"
+                out.append(Gate(name=name, verdict=verdict, why="hosted" if engine.is_hosted else "on this machine"))
+            continue
+        out.append(_fact(name, candidate, engine, own))
+    out += _persons(candidate, engine, own, consent_missing)
+    out += _language(brief, candidate, engine)
+    out += _budget(brief, cost)
+    out += _wait(brief, summary)
+    return out
+
+
+def _fact(name: str, candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement]) -> Gate:
+    """A must-have that is a fact: yes and no as stated; what nobody states, or what sources disagree on, is unknown."""
+    about: About = _ABOUT.get(name, "plan")
+    where = {"plan": f"plan '{plan_of(candidate, engine).name}'", "model": f"model '{candidate.model}'"}.get(
+        about, candidate.engine
+    )
+    if engine is None:
+        return Gate(name=name, verdict="unknown", why="engine not known")
+    item = {"plan": candidate.plan, "model": candidate.model}.get(about, "")
+    known = ledger(engine, about, item, own)[name]
+    if known.state == "unknown":
+        why = "sources disagree" if known.disagree else f"{where} does not say"
+        return Gate(name=name, verdict="unknown", why=f"{where}: {why}" if known.disagree else why)
+    return Gate(name=name, verdict="yes" if known.state == "yes" else "no", why=where)
+
+
+def _persons(
+    candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement], consent_missing: str
+) -> list[Gate]:
+    out = []
+    voice = engine.voice(candidate.voice) if engine else None
+    if engine is not None and voice is not None:
+        if ledger(engine, "voice", voice.id, own)["well-known person"].state == "yes":
+            out.append(Gate(name="rights of persons", verdict="no", why="voice imitates a well-known person"))
+        if voice.made == "recorded":
+            verdict: Verdict = "no" if consent_missing else "yes"
+            out.append(Gate(name="consent", verdict=verdict, why=consent_missing or "recorded"))
+    return out
+
+
+def _wait(brief: Brief, summary: Summary) -> list[Gate]:
+    """The wait for a whole clip: 95 of 100 where there are enough, else the median, else the slowest cold request."""
+    if brief.longest_wait_s is None:
+        return []
+    name = f"a retake within {brief.longest_wait_s.normalize():f} s"
+    found = summary.whole_clip
+    cold = max(summary.cold, default=None)
+    for wait, basis in ((found.p95, "95 of 100 within"), (found.median, "median"), (cold, "only cold requests,")):
+        if wait is not None:
+            ok = Decimal(repr(wait)) <= brief.longest_wait_s
+            return [Gate(name=name, verdict="yes" if ok else "no", why=f"{basis} {wait:.1f} s")]
+    return [Gate(name=name, verdict="unknown", why="not timed yet")]
+
+
+def _language(brief: Brief, candidate: Candidate, engine: Engine | None) -> list[Gate]:
+    wanted = {tag.split("-")[0].lower() for tag in brief.languages}
+    if not wanted:
+        return []
+    speaks = candidate.language.split("-")[0].lower() in wanted
+    names = ", ".join(language_name(tag) for tag in brief.languages)
+    return [
+        Gate(
+            name="language",
+            verdict="yes" if speaks else "no",
+            why=f"speaks {language_name(candidate.language)}" + ("" if speaks else f", wanted: {names}"),
+        )
+    ]
+
+
+def _budget(brief: Brief, cost: VolumeCost | None) -> list[Gate]:
+    if brief.budget_per_month is None:
+        return []
+    name = f"at most {brief.budget_per_month.normalize():f} {brief.currency} a month"
+    if cost is None or cost.month.total is None:
+        return [Gate(name=name, verdict="unknown", why=cost.month.why if cost else "not costed")]
+    if not cost.month.covers:
+        return [Gate(name=name, verdict="no", why="the plan stops before this volume")]
+    total = cost.month.total
+    if total.currency != brief.currency:
+        return [Gate(name=name, verdict="unknown", why=f"priced in {total.currency}, no exchange rate given")]
+    return [Gate(name=name, verdict="yes" if total.amount <= brief.budget_per_month else "no", why=f"costs {total}")]

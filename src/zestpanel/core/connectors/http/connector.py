@@ -1,0 +1,257 @@
+"""The 'http' and 'websocket' kinds: one exchange after another, each understood by its connector file."""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
+from typing import Any, Final, Protocol
+
+import httpx
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import decode, decode_raw, is_cut_off
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.preflight import secret_of
+from zestpanel.core.catalogue.reaching import HttpJob, HttpReply, HttpSpeak, Reached
+from zestpanel.core.connectors.arrival import sound_trace
+from zestpanel.core.connectors.http.asking import Asked, fetch, filled, make_client, send
+from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
+from zestpanel.core.connectors.http.receiving import Received
+from zestpanel.core.connectors.secrets import MASK, expand_environment, find_secret, masked
+from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.errors import AudioError, SynthesisFailure
+from zestpanel.core.errors import Cancelled as WasCancelled
+
+_STATUS_KINDS: Final = {
+    401: "refused",
+    402: "no allowance",
+    403: "refused",
+    404: "refused",
+    408: "timed out",
+    413: "bad text",
+    429: "limited",
+}
+
+
+class OverNetwork:
+    """What both kinds share: the key found and masked in whatever is said, the first request of a model told apart."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._warm: set[str] = set()
+        self._lock = threading.Lock()
+
+    def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
+        name = secret_of(self._engine)
+        secret = find_secret(name) if name else ""
+        with self._lock:
+            cold = request.model not in self._warm
+        try:
+            reply = self._once(request, secret, cold, cancelled)
+        except SynthesisFailure as failure:
+            raise SynthesisFailure(
+                failure.kind, masked(failure.what, (secret,)), retry_after_s=failure.retry_after_s
+            ) from None
+        with self._lock:
+            self._warm.add(request.model)
+        return reply
+
+    def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+        raise NotImplementedError
+
+
+class HttpConnector(OverNetwork):
+    """One engine over HTTP. Connections are kept between requests."""
+
+    def __init__(self, engine: Engine, *, transport: httpx.BaseTransport | None = None) -> None:
+        super().__init__(engine)
+        assert isinstance(engine.speak, HttpSpeak)
+        self._speak = engine.speak
+        self._transport = transport
+        self._client: httpx.Client | None = None
+
+    def close(self) -> None:
+        if self._client is not None:
+            self._client.close()
+
+    def _open_client(self) -> httpx.Client:
+        with self._lock:
+            if self._client is None:
+                connections = self._engine.limits.requests_at_once + 2
+                self._client = make_client(self._speak, connections=connections, transport=self._transport)
+            return self._client
+
+    def describe(self, request: SpeakRequest) -> str:
+        text = filled(self._speak, values_of(request), MASK).as_text()
+        if self._speak.job is not None:
+            text += f"\n\nthen, until it is done: GET {self._speak.job.poll}"
+        return text
+
+    def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+        return self._exchange(filled(self._speak, values_of(request), secret), secret, cold, cancelled)
+
+    def _exchange(self, asked: Asked, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+        client = self._open_client()
+        began = time.monotonic()
+
+        def follow(link: str) -> Received:
+            return fetch(client, self._speak, asked, link, began, cancelled, secret)
+
+        received = send(client, self._speak, asked, secret, began, cancelled)
+        first = received
+        raise_for_failure(self._speak, received)
+        if self._speak.job is not None:
+            received = self._await_job(self._speak.job, received, asked, follow, cancelled, began)
+        contents = Contents(received, self._speak.reply.audio, follow)
+        return understood(contents, self._speak.reply, first.marks, first.chunks[0][0] if first.chunks else None,
+                          began, cold)  # fmt: skip
+
+    def _await_job(
+        self,
+        job: HttpJob,
+        received: Received,
+        asked: Asked,
+        follow: Callable[[str], Received],
+        cancelled: Cancelled,
+        began: float,
+    ) -> Received:
+        """Ask until the job is done. The waiting counts: it is part of what a clip takes."""
+        number = _at(received, job.id)
+        if number is None:
+            raise SynthesisFailure("wrong content", f"The reply names no job at '{job.id}'.")
+        values = {"job": str(number)}
+        poll = str(fill(expand_environment(job.poll), values))
+        while True:
+            answer = follow(poll)
+            raise_for_failure(self._speak, answer)
+            state = str(_at(answer, job.state))
+            if state in job.done:
+                break
+            if state in job.failed:
+                raise SynthesisFailure("wrong content", f"The service gave the job up: {_short(answer.data)}")
+            if time.monotonic() - began > self._speak.whole_timeout_s:
+                raise SynthesisFailure(
+                    "timed out", f"The job was not done after {self._speak.whole_timeout_s:g} s (its state: {state})."
+                )
+            until = time.monotonic() + job.every_s
+            while time.monotonic() < until:
+                if cancelled():
+                    raise WasCancelled
+                time.sleep(min(0.05, job.every_s))
+        if job.fetch:
+            answer = follow(str(fill(expand_environment(job.fetch), values)))
+            raise_for_failure(self._speak, answer)
+        return answer
+
+
+def _at(received: Received, place: str) -> Any:
+    """The value at 'header NAME' or 'json PATH' of a reply that is all JSON."""
+    kind, _, path = place.partition(" ")
+    if kind == "header":
+        return received.headers.get(path.lower())
+    try:
+        return at_path(json.loads(received.data), path)
+    except (ValueError, RecursionError):
+        return None
+
+
+def _short(data: bytes) -> str:
+    return " ".join(data[:4000].decode("utf-8", errors="replace").split())[:200]
+
+
+def retry_after(headers: Mapping[str, str]) -> float | None:
+    """Seconds a Retry-After header asks to wait: a number, or a date (RFC 9110, 10.2.3)."""
+    value = headers.get("retry-after", "").strip()
+    if value.replace(".", "", 1).isdigit():
+        return float(value)
+    try:
+        return max(0.0, (parsedate_to_datetime(value) - datetime.now(UTC)).total_seconds())
+    except (ValueError, TypeError):
+        return None
+
+
+def raise_for_failure(speak: Reached, received: Received) -> None:
+    """Raise SynthesisFailure when a rule of the file, or else the status, says that the reply is a failure."""
+    data = received.data
+    text = data[:4000].decode("utf-8", errors="replace")
+    wait_s = retry_after(received.headers)
+    detail = _short(data)
+    for rule in speak.failures:
+        if (
+            (rule.status is None or rule.status == received.status)
+            and (not rule.header or rule.header.lower() in received.headers)
+            and rule.body_has in text
+        ):
+            raise SynthesisFailure(rule.kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
+    if received.status >= 300:
+        kind = _STATUS_KINDS.get(received.status, "refused" if received.status < 500 else "unreachable")
+        raise SynthesisFailure(kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
+
+
+class Found(Protocol):
+    """A reply taken apart: see Contents."""
+
+    sound: Chunks
+    last_byte_s: float
+    streamed: bool
+
+    def value(self, place: str) -> Any: ...
+
+
+def understood(
+    contents: Found,
+    where: HttpReply,
+    marks: Mapping[str, float],
+    first_byte_s: float | None,
+    began: float,
+    cold: bool,
+) -> Reply:
+    """A reply from what was found in it. Raises SynthesisFailure when its sound cannot be decoded."""
+    sound = b"".join(part for _, part in contents.sound)
+    clip = _decoded(sound, where)
+    decoded = time.monotonic() - began
+    last = contents.last_byte_s
+    raw = None if where.encoding == "file" else len(sound) / clip.duration_s
+    first_sound, trace = (
+        sound_trace(contents.sound, clip, raw_bytes_per_s=raw)
+        if contents.streamed
+        else (
+            last,
+            ((last, 0.0),),
+        )
+    )
+    return Reply(
+        data=sound,
+        clip=clip,
+        timing=Timing(
+            connected_s=marks.get("connected"),
+            sent_s=marks.get("sent"),
+            first_byte_s=first_byte_s,
+            first_sound_s=first_sound,
+            last_byte_s=last,
+            decoded_s=decoded,
+            cold=cold,
+            chunks=trace,
+        ),
+        voice_used=str(contents.value(where.voice_used) or ""),
+        model_used=str(contents.value(where.model_used) or ""),
+        characters_billed=whole(contents.value(where.characters_billed)),
+        allowance_left=whole(contents.value(where.allowance_left)),
+        word_times=word_times(contents.value(where.word_times)),
+    )
+
+
+def _decoded(sound: bytes, where: HttpReply) -> Clip:
+    try:
+        if where.encoding != "file":
+            return decode_raw(sound, where.encoding, rate_hz=where.rate_hz or 0, channels=where.channels)
+        if is_cut_off(sound):
+            raise SynthesisFailure("broken sound", "The sound is cut off: its header promises more than came.")
+        return decode(sound)
+    except AudioError as error:
+        raise SynthesisFailure("wrong content" if "not sound" in error.what else "broken sound", error.what) from error

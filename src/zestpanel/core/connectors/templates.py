@@ -1,0 +1,58 @@
+"""Filling a connector file's templates: {text}, {voice}, {model}, {language}, {seed}, {reference} and controls."""
+
+from __future__ import annotations
+
+import base64
+import re
+from collections.abc import Mapping
+from typing import Any, Final
+
+from zestpanel.core.connectors.speaking import SpeakRequest
+from zestpanel.core.errors import SynthesisFailure
+
+DESCRIBED_BY: Final = ("gender", "age", "accent", "strength")
+_PLACE = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)\}")
+
+
+def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
+    return {
+        **request.settings,
+        "text": request.text,
+        "voice": request.voice,
+        "model": request.model,
+        "language": request.language,
+        "seed": request.seed,
+        "reference": request.reference,
+        **{name: request.described.get(name, "") for name in DESCRIBED_BY},
+        **more,
+    }
+
+
+def fill(template: Any, values: Mapping[str, Any]) -> Any:
+    """Fill strings inside dicts and lists. A string that is one place only takes the value with its type.
+
+    Places that name nothing known are left as they are: braces may be part of a body.
+    """
+    if isinstance(template, dict):
+        return {key: fill(value, values) for key, value in template.items()}
+    if isinstance(template, list | tuple):
+        return [fill(value, values) for value in template]
+    if not isinstance(template, str):
+        return template
+    if "{reference_base64}" in template:
+        template = template.replace("{reference_base64}", _file_as_base64(str(values.get("reference", ""))))
+    whole = _PLACE.fullmatch(template)
+    if whole and whole.group(1) in values:
+        return values[whole.group(1)]
+    return _PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), template)
+
+
+def _file_as_base64(path: str) -> str:
+    """A recording's bytes as base64; '' where there is none. Raises SynthesisFailure when it cannot be read."""
+    if not path:
+        return ""
+    try:
+        with open(path, "rb") as file:
+            return base64.b64encode(file.read()).decode()
+    except OSError as error:
+        raise SynthesisFailure("refused", f"The voice's recording cannot be read ({error.strerror}).") from error

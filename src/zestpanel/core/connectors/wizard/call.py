@@ -1,0 +1,224 @@
+"""A pasted HTTP call taken apart: method, address, headers and body, and where text, voice and key stand in them."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from itertools import pairwise
+from typing import Any, Final
+from urllib.parse import parse_qsl, urlsplit, urlunsplit
+
+from zestpanel.core.catalogue.reaching import KEY_NAMES
+from zestpanel.core.connectors.wizard.draft import Draft, words_of
+from zestpanel.core.errors import InputError
+
+_PLACES: Final = {  # names under which services expect things, and the place that fills them
+    "text": ("text", "input", "content", "ssml", "prompt", "sentence", "message", "transcript", "q"),
+    "voice": ("voice", "voice_id", "voiceid", "voicename", "speaker", "speaker_id", "speakerid", "voice_name"),
+    "model": ("model", "model_id", "modelid", "engine", "model_name"),
+    "language": ("language", "language_code", "languagecode", "lang", "locale"),
+    "seed": ("seed",),
+}
+
+
+def read_call(text: str) -> Draft:
+    """A call with the options that command-line HTTP clients share."""
+    words = words_of(text)[1:]
+    method, address = "", ""
+    headers: dict[str, str] = {}
+    data: list[str] = []
+    form: list[str] = []
+    as_json = False
+    takes_value = {"-o", "--output", "-u", "--user", "-A", "--user-agent", "-m", "--max-time", "-b", "--cookie", "-x",
+                   "--proxy", "--cacert", "-e", "--referer", "-w", "--write-out"}  # fmt: skip
+    i = 0
+    while i < len(words):
+        word = words[i]
+        name, joined, value = word.partition("=") if word.startswith("--") else (word, "", "")
+        if re.match(r"^-[XHdF].", word):
+            name, joined, value = word[:2], "=", word[2:]
+
+        def following(given: str = value, has: str = joined) -> str:
+            nonlocal i
+            if has:
+                return given
+            i += 1
+            return words[i] if i < len(words) else ""
+
+        if name in ("-X", "--request"):
+            method = following().upper()
+        elif name in ("-H", "--header"):
+            head, _, rest = following().partition(":")
+            headers[head.strip()] = rest.strip()
+        elif name in ("-d", "--data", "--data-raw", "--data-binary", "--data-ascii", "--body-data", "--post-data"):
+            data.append(following())
+        elif name == "--json":
+            data.append(following())
+            as_json = True
+        elif name in ("-F", "--form", "--data-urlencode"):
+            form.append(following())
+        elif name == "--url":
+            address = following()
+        elif name in takes_value:
+            following()
+        elif not word.startswith("-") and not address:
+            address = word
+        i += 1
+    if not address:
+        raise InputError("The call names no address.", remedy="Paste it whole, with its https:// address.")
+    body: Any = None
+    body_as = "json"
+    if form:
+        body, body_as = dict(part.split("=", 1) for part in form if "=" in part), "multipart"
+        if "--data-urlencode" in text:
+            body_as = "form"
+    elif data:
+        body, body_as = _body("&".join(data), headers, as_json=as_json)
+    method = method if method in ("GET", "PUT", "POST") else ("POST" if body is not None else "GET")
+    return with_places(Draft(kind="http", method=method, address=address, headers=headers, body=body, body_as=body_as))
+
+
+def read_raw_request(text: str) -> Draft:
+    head, _, body_text = text.replace("\r\n", "\n").partition("\n\n")
+    first, *rest = head.split("\n")
+    method, target, *_ = first.split()
+    headers = {name.strip(): value.strip() for name, _, value in (line.partition(":") for line in rest) if name}
+    host = next((headers.pop(name) for name in list(headers) if name.lower() == "host"), "")
+    address = target if target.startswith("http") else f"https://{host}{target}"
+    if not host and not target.startswith("http"):
+        raise InputError("The request names no host.", remedy="Paste it with its Host line.")
+    body, body_as = _body(body_text.strip(), headers) if body_text.strip() else (None, "json")
+    return with_places(Draft(kind="http", method=method, address=address, headers=headers, body=body, body_as=body_as))
+
+
+def _body(text: str, headers: Mapping[str, str], *, as_json: bool = False) -> tuple[Any, str]:
+    kind = next((value for name, value in headers.items() if name.lower() == "content-type"), "")
+    try:
+        tree = json.loads(text)
+        if isinstance(tree, dict | list):
+            return tree, "json"
+    except ValueError:
+        if as_json or "json" in kind:
+            raise InputError(
+                "The body is called JSON and is none.", remedy="Check the quotation marks of the example."
+            ) from None
+    if "=" in text and ("form" in kind or not kind) and not text.lstrip().startswith("<"):
+        return dict(parse_qsl(text, keep_blank_values=True)), "form"
+    return text, "plain"
+
+
+def with_places(draft: Draft) -> Draft:
+    """Put places where text, voice, model, language and key stand."""
+    understood: list[str] = []
+    found: dict[str, str] = {}
+    parts = urlsplit(draft.address)
+    query = dict(parse_qsl(parts.query, keep_blank_values=True))
+    key = secret = ""
+    # lengths and connection headers belong to the one call that was pasted
+    skip = ("content-length", "connection", "accept-encoding", "content-type")
+    headers = {name: value for name, value in draft.headers.items() if name.lower() not in skip}
+    host = (parts.hostname or "service").split(".")
+    name_of_key = "service" if host[-1].isdigit() else host[-2] if len(host) > 1 else host[0]
+    for where, part in (("header", headers), ("query", query)):
+        for name, value in part.items():
+            if not secret and KEY_NAMES.fullmatch(name):
+                prefix, _, rest = value.rpartition(" ")
+                key, secret = rest, re.sub(r"\W+", "-", name_of_key).strip("-") or "service"
+                part[name] = f"{prefix} {{secret}}".strip()
+                understood.append(f"The key goes in the {where} '{name}'. It is kept as '{secret}', not in the file.")
+    body = _body_places(draft.body, found)
+    for name, value in list(query.items()):
+        place = _place_for(name, value, found)
+        if place:
+            query[name] = place
+    path = parts.path
+    if "voice" not in found:
+        segments = path.split("/")
+        for before, segment in pairwise(segments):
+            if before.lower().rstrip("s") in ("voice", "speaker") and segment:
+                found["voice"] = segment
+                path = path.replace(f"/{segment}", "/{voice}", 1)
+                break
+    if "text" not in found and isinstance(body, str) and draft.body_as == "plain":
+        found["text"], body = body, "{text}"
+    for place, value in found.items():
+        understood.append(f"{place}: {value[:60]}")
+    if "text" not in found:
+        understood.append("No text was found in the call: put {text} where it belongs.")
+    return replace(
+        draft,
+        address=urlunsplit((parts.scheme, parts.netloc, path, "", "")),
+        headers=headers,
+        query=query,
+        body=body,
+        secret=secret,
+        key=key,
+        text=found.get("text", ""),
+        voice=found.get("voice", ""),
+        model=found.get("model", ""),
+        language=found.get("language") or "en-GB",
+        understood=tuple(understood),
+    )
+
+
+def _place_for(name: str, value: Any, found: dict[str, str]) -> str:
+    """'{text}' and the like when the name says so and the place is not taken yet."""
+    for place, names in _PLACES.items():
+        if name.lower().replace("-", "_") in names and place not in found and isinstance(value, str | int):
+            found[place] = str(value)
+            return "{" + place + "}"
+    return ""
+
+
+def _body_places(tree: Any, found: dict[str, str]) -> Any:
+    """A body with places; where no name tells of the text, the longest string with spaces is taken for it."""
+    out = _named_places(tree, found)
+    if "text" not in found:
+        longest = max((s for s in _strings(out) if " " in s and "{" not in s), key=len, default="")
+        if longest:
+            found["text"] = longest
+            out = _replaced(out, longest, "{text}")
+    return out
+
+
+def _named_places(tree: Any, found: dict[str, str]) -> Any:
+    if isinstance(tree, dict):
+        return {
+            name: _place_for(name, value, found) or _named_places(value, found)
+            if not isinstance(value, dict | list)
+            else _named_nested(name, value, found)
+            for name, value in tree.items()
+        }
+    if isinstance(tree, list):
+        return [_named_places(value, found) for value in tree]
+    return tree
+
+
+def _named_nested(name: str, value: Any, found: dict[str, str]) -> Any:
+    """{"voice": {"name": ...}}: a place inside a part that bears its name."""
+    if isinstance(value, dict):
+        for place, names in _PLACES.items():
+            if name.lower() in names and place not in found:
+                for inner in ("name", "id"):
+                    if isinstance(value.get(inner), str):
+                        found[place] = value[inner]
+                        rest = {k: v for k, v in value.items() if k != inner}
+                        return {inner: "{" + place + "}", **_named_places(rest, found)}
+    return _named_places(value, found)
+
+
+def _strings(tree: Any) -> list[str]:
+    if isinstance(tree, str):
+        return [tree]
+    inner = tree.values() if isinstance(tree, dict) else tree if isinstance(tree, list) else []
+    return [text for value in inner for text in _strings(value)]
+
+
+def _replaced(tree: Any, old: str, new: str) -> Any:
+    if isinstance(tree, dict):
+        return {name: _replaced(value, old, new) for name, value in tree.items()}
+    if isinstance(tree, list):
+        return [_replaced(value, old, new) for value in tree]
+    return new if tree == old else tree

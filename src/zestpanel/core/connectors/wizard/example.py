@@ -1,0 +1,31 @@
+"""What was pasted: a call, a raw request, an address or a program's command line."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from zestpanel.core.connectors.wizard.call import read_call, read_raw_request, with_places
+from zestpanel.core.connectors.wizard.draft import Draft
+from zestpanel.core.connectors.wizard.program import read_program
+from zestpanel.core.errors import InputError
+
+
+def read_example(text: str, *, engine: str = "") -> Draft:
+    """A draft from a pasted example: a command-line HTTP call, a raw HTTP request, or a program's command line.
+
+    Raises InputError when it is none of them.
+    """
+    text = text.strip()
+    if not text:
+        raise InputError("Nothing was pasted.", remedy="Paste a call or a command line as the documentation shows it.")
+    first = text.split(None, 1)[0]
+    if re.match(r"^(GET|POST|PUT)\s+\S+", text):
+        draft = read_raw_request(text)
+    elif first.rsplit("/", 1)[-1] in ("curl", "http", "wget", "xh"):
+        draft = read_call(text)
+    elif re.match(r"^https?://\S+$", text):
+        draft = with_places(Draft(kind="http", method="GET", address=text))
+    else:
+        draft = read_program(text)
+    return replace(draft, engine=engine) if engine else draft

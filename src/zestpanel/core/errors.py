@@ -1,0 +1,85 @@
+"""Every error a user can cause, each with a sentence fit to be shown.
+
+ZestError
+├── InputError          a file or value given by the user is not usable
+│   ├── ConnectorError  a connector file is wrong (names the line)
+│   ├── TextError       a script cannot be imported
+│   └── TableError      a table of ratings cannot be read
+├── AudioError          sound that cannot be decoded, or is empty
+├── SynthesisFailure    an engine did not deliver (carries the kind of failure)
+├── ProjectError        the project folder cannot be opened or is too new
+└── NotEnoughData       a figure cannot be computed from what there is
+Cancelled               long work was stopped on request (not an error of anybody's)
+"""
+
+from __future__ import annotations
+
+
+class ZestError(Exception):
+    """Base of all errors meant for people: ``str(error)`` is one clear sentence or two.
+
+    what: what happened, to which item. kept: what is unchanged or saved. remedy: what to do.
+    """
+
+    def __init__(self, what: str, *, kept: str = "", remedy: str = "") -> None:
+        self.what, self.kept, self.remedy = what, kept, remedy
+        super().__init__(" ".join(part for part in (what, kept, remedy) if part))
+
+
+class InputError(ZestError):
+    """A file or value given by the user is not usable."""
+
+
+class ConnectorError(InputError):
+    """A connector file is wrong; the sentence names file and line."""
+
+
+class TextError(InputError):
+    """A script cannot be imported."""
+
+
+class TableError(InputError):
+    """A table cannot be read; the sentence names file, row and column."""
+
+
+class AudioError(ZestError):
+    """Bytes that are no playable sound."""
+
+
+class ProjectError(ZestError):
+    """The project folder cannot be opened, or was written by a newer program."""
+
+
+class NotEnoughData(ZestError):
+    """A figure cannot be computed from what there is; says what is missing."""
+
+
+class SynthesisFailure(ZestError):
+    """An engine did not deliver a usable clip.
+
+    kind: one of FAILURE_KINDS. retry_after_s: seconds the service asked to wait, if it did.
+    """
+
+    def __init__(self, kind: str, what: str, *, retry_after_s: float | None = None) -> None:
+        if kind not in FAILURE_KINDS:
+            raise ValueError(kind)
+        self.kind, self.retry_after_s = kind, retry_after_s
+        super().__init__(what)
+
+
+FAILURE_KINDS = {
+    "refused": "refused",
+    "limited": "limit reached",
+    "no allowance": "allowance used up",
+    "bad text": "text not accepted",
+    "bad voice": "voice not known",
+    "timed out": "timed out",
+    "broken sound": "broken sound",
+    "wrong content": "not sound",
+    "unreachable": "not reached",
+    "program": "program failed",
+}
+
+
+class Cancelled(Exception):
+    """Long work was stopped on request."""

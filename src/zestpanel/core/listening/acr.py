@@ -1,0 +1,175 @@
+"""An absolute category rating session (ITU-T P.800): what is heard next, when a rating counts, stop and resume."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.design import acr_trials
+from zestpanel.core.project.panel import Listener, Session
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Take
+from zestpanel.core.statistics.paired import listeners_needed_to_tell
+
+SCALE: Final = {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}  # ITU-T P.800, listening quality
+QUESTION: Final = "How good does this narration sound?"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AcrSettings:
+    """must_hear: share of a clip to be heard before it may be rated. training: unscored trials at the start."""
+
+    candidate_ids: tuple[int, ...]
+    passage_ids: tuple[int, ...]
+    must_hear: float = 0.8
+    training: int = 2
+    seed: int = 1
+
+    def as_document(self) -> dict[str, object]:
+        return {
+            "candidate_ids": list(self.candidate_ids),
+            "passage_ids": list(self.passage_ids),
+            "must_hear": self.must_hear,
+            "training": self.training,
+            "seed": self.seed,
+        }
+
+    @classmethod
+    def from_document(cls, value: dict[str, object]) -> AcrSettings:
+        fields = dict(value)
+        fields["candidate_ids"] = tuple(fields["candidate_ids"])  # type: ignore[arg-type]
+        fields["passage_ids"] = tuple(fields["passage_ids"])  # type: ignore[arg-type]
+        return cls(**fields)  # type: ignore[arg-type]
+
+
+def takes_to_hear(project: Project, settings: AcrSettings) -> dict[tuple[int, int], int]:
+    """The take heard by (candidate, passage version): the starred one, else the first. Only runs on the channel's own
+    passages at their present version enter; captured sound and vendors' samples never do."""
+    passages = {p.version_id: p for p in project.texts.all() if p.id in settings.passage_ids}
+    chosen: dict[tuple[int, int], Take] = {}
+    for take in project.takes.all():
+        key = (take.candidate_id, take.passage_version_id)
+        wanted = take.candidate_id in settings.candidate_ids and take.passage_version_id in passages and take.scored
+        if wanted and (key not in chosen or (take.starred and not chosen[key].starred)):
+            chosen[key] = take
+    order = [(c, version) for version in passages for c in settings.candidate_ids if (c, version) in chosen]
+    return {key: chosen[key].id for key in order}
+
+
+def what_the_test_can_tell(settings: AcrSettings, listeners: int) -> str:
+    """A sentence, before the test, on how many listeners it takes for differences to be told apart at all."""
+    n = len(settings.candidate_ids)
+    pairs = n * (n - 1) // 2
+    needed = listeners_needed_to_tell(pairs)
+    if listeners >= needed:
+        return f"{listeners} listeners can tell {n} candidates apart where they agree."
+    against_one = listeners_needed_to_tell(n - 1)
+    return (
+        f"With {n} candidates there are {pairs} pairs: fewer than {needed} listeners cannot tell any of them apart, "
+        f"even all agreeing. Comparing all with one candidate only takes {against_one}."
+    )
+
+
+def start_session(project: Project, test_id: int, settings: AcrSettings, listener: Listener) -> Session:
+    """The listener's session of the test: the one begun earlier, or a new one with its own balanced order.
+
+    Raises NotEnoughData when no candidate of the test has a clip.
+    """
+    sessions = project.panel.sessions(test_id)
+    for session in sessions:
+        if session.listener_id == listener.id:
+            return session
+    takes = takes_to_hear(project, settings)
+    if not takes:
+        raise NotEnoughData(
+            "There is nothing to hear yet: no candidate has a clip of these passages.",
+            remedy="Render the missing takes first.",
+        )
+    rng = np.random.default_rng([settings.seed, len(sessions)])
+    trials = acr_trials(takes, listener=len(sessions), training=settings.training, rng=rng)
+    return project.panel.add_session(test_id, listener.id, trials)
+
+
+class AcrSession:
+    """A session under way, without a window. The place in it is where the first unrated trial is."""
+
+    def __init__(
+        self,
+        project: Project,
+        settings: AcrSettings,
+        session: Session,
+        *,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
+        self._project, self.settings, self.session, self._clock = project, settings, session, clock
+        rated = project.panel.rated_trials(session.id)
+        self.index = next((i for i in range(len(session.trials)) if i not in rated), len(session.trials))
+        self._begin_trial()
+
+    def _begin_trial(self) -> None:
+        self._began, self._plays, self._heard = self._clock(), 0, 0.0
+
+    @property
+    def finished(self) -> bool:
+        return self.index >= len(self.session.trials)
+
+    @property
+    def take_id(self) -> int:
+        return self.session.trials[self.index][2]
+
+    @property
+    def in_training(self) -> bool:
+        return not self.finished and self.session.trials[self.index][3]
+
+    @property
+    def counts(self) -> tuple[int, int]:
+        """(place, total) within the training or the scored part, place from 1."""
+        training = sum(trial[3] for trial in self.session.trials)
+        if self.in_training:
+            return self.index + 1, training
+        return self.index - training + 1, len(self.session.trials) - training
+
+    def played(self, share: float) -> None:
+        """Note that the clip was heard up to this share of it."""
+        self._heard = max(self._heard, share)
+
+    def note_play(self) -> None:
+        self._plays += 1
+
+    @property
+    def may_rate(self) -> bool:
+        return not self.finished and self._heard >= self.settings.must_hear - 1e-6
+
+    def rate(self, score: int) -> bool:
+        """Keep a rating and go on; False (and nothing kept) while too little was heard."""
+        if not self.may_rate or score not in SCALE:
+            return False
+        candidate, version, take, training = self.session.trials[self.index]
+        self._project.panel.add_ratings(
+            [
+                {
+                    "listener_id": self.session.listener_id,
+                    "candidate_id": candidate,
+                    "passage_version_id": version,
+                    "session_id": self.session.id,
+                    "take_id": take,
+                    "trial": self.index,
+                    "score": float(score),
+                    "training": training,
+                    "heard_share": min(1.0, self._heard),
+                    "plays": self._plays,
+                    "took_s": self._clock() - self._began,
+                    "origin": "booth",
+                }
+            ]
+        )
+        self.index += 1
+        if self.finished:
+            self._project.panel.finish_session(self.session.id)
+        self._begin_trial()
+        return True

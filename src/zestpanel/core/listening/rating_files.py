@@ -1,0 +1,120 @@
+"""Ratings in from a table: CSV with the columns listener, passage, candidate, score."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+from typing import Final
+
+from zestpanel.core.catalogue.candidate import candidate_name
+from zestpanel.core.errors import TableError
+from zestpanel.core.project.project import Project
+
+COLUMNS: Final = ("listener", "passage", "candidate", "score")
+_KEPT: Final = "No rating was added."
+
+
+def import_ratings(project: Project, path: Path, *, origin: str = "file", simulated: bool = False) -> int:
+    """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column.
+
+    passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
+    'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
+    """
+    rows = _rows(path)
+    passages = project.texts.all()
+    by_passage: dict[str, list[int]] = {}
+    for number, passage in enumerate(passages, 1):
+        for key in (str(number), _key(passage.title)):
+            by_passage.setdefault(key, []).append(passage.version_id)
+    engines = project.shortlist.engines()
+    by_candidate: dict[str, list[int]] = {}
+    for number, candidate in enumerate(project.shortlist.candidates(), 1):
+        name = candidate_name(candidate, engines.get(candidate.engine))
+        for key in (str(number), _key(name), _key(name.replace(" · ", " "))):
+            by_candidate.setdefault(key, []).append(candidate.id)
+    found = []
+    for line, row in rows:
+        where = f"{path.name}, row {line}"
+        if not row["listener"].strip():
+            raise TableError(f"{where}: the listener is empty.", kept=_KEPT)
+        score = _score(row["score"], where)
+        passage_id = _one(by_passage, row["passage"], "passage", where)
+        candidate_id = _one(by_candidate, row["candidate"], "candidate", where)
+        found.append((row["listener"].strip(), passage_id, candidate_id, score))
+    known = {listener.alias: listener.id for listener in project.panel.listeners()}
+    for alias in dict.fromkeys(item[0] for item in found):
+        if alias not in known:
+            known[alias] = project.panel.add_listener(alias, simulated=simulated).id
+    project.panel.add_ratings(
+        [
+            {
+                "listener_id": known[alias],
+                "candidate_id": candidate_id,
+                "passage_version_id": passage_id,
+                "score": score,
+                "origin": origin,
+            }
+            for alias, passage_id, candidate_id, score in found
+        ]
+    )
+    return len(found)
+
+
+def _rows(path: Path) -> list[tuple[int, dict[str, str]]]:
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8 text"
+        raise TableError(f"{path.name} cannot be read ({reason}).", kept=_KEPT) from error
+    head = text.partition("\n")[0]
+    delimiter = next((d for d in ("\t", ";") if d in head), ",")
+    try:
+        table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
+    except csv.Error as error:
+        raise TableError(f"{path.name} is no readable table ({error}).", kept=_KEPT) from error
+    columns = [name.strip().lower() for name in table[0]] if table else []
+    for name in COLUMNS:
+        if name not in columns:
+            raise TableError(
+                f"{path.name}, row 1: the column '{name}' is missing.",
+                kept=_KEPT,
+                remedy=f"The first row names the columns: {', '.join(COLUMNS)}.",
+            )
+    out = []
+    for line, cells in enumerate(table[1:], 2):
+        if not any(cell.strip() for cell in cells):
+            continue
+        if len(cells) < len(columns):
+            raise TableError(
+                f"{path.name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
+            )
+        out.append((line, dict(zip(columns, cells, strict=False))))
+    if not out:
+        raise TableError(f"{path.name} holds no ratings.", kept=_KEPT)
+    return out
+
+
+def _score(cell: str, where: str) -> float:
+    try:
+        score = float(cell.strip().replace(",", "."))
+    except ValueError:
+        score = float("nan")
+    if not 1 <= score <= 5:
+        raise TableError(f"{where}, column score: '{cell}' is not a number from 1 to 5.", kept=_KEPT)
+    return score
+
+
+def _one(known: dict[str, list[int]], cell: str, what: str, where: str) -> int:
+    ids = known.get(_key(cell), [])
+    if len(set(ids)) != 1:
+        problem = "names several" if ids else "names no"
+        raise TableError(
+            f"{where}, column {what}: '{cell}' {problem} {what}{'s' if ids else ''} of the project.",
+            kept=_KEPT,
+            remedy="Use its number in the list.",
+        )
+    return ids[0]
+
+
+def _key(text: str) -> str:
+    return " ".join(text.casefold().split())

@@ -1,0 +1,1 @@
+"""What can be measured from the sound: one file a family of measure."""

@@ -1,0 +1,1 @@
+"""The texts everybody reads: in from files, split, versioned, counted."""

@@ -1,0 +1,204 @@
+"""The one mixer of the program: holds the tray's lanes decoded and levelled, and renders what is heard.
+
+It knows no device: whoever plays asks ``render`` for the next frames. A swap takes effect in the next block with a
+short cross-fade; pausing, resuming and seeking fade as well, so that nothing clicks.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import resampled
+from zestpanel.core.measures.loudness import TARGET_LUFS, Loudness, matching_gains_db, measure_loudness
+from zestpanel.core.playback.text_axis import TextAxis, text_axis
+
+RATE_HZ: Final = 48_000
+FADE_S: Final = 0.012
+_FADE: Final = round(FADE_S * RATE_HZ)
+
+Stereo = NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lane:
+    """One clip ready to be heard: (frames, 2) at 48 kHz, levelled; with its text axis."""
+
+    key: int
+    samples: Stereo = field(repr=False, compare=False)
+    axis: TextAxis = field(repr=False, compare=False)
+
+    @property
+    def duration_s(self) -> float:
+        return len(self.samples) / RATE_HZ
+
+
+def _as_heard(clip: Clip) -> Loudness:
+    """Loudness over both channels: a mono clip is played on two and reads 3.01 LU more than by itself."""
+    found = measure_loudness(clip)
+    if clip.channels > 1 or found.integrated_lufs is None:
+        return found
+    return replace(found, integrated_lufs=found.integrated_lufs + 10 * math.log10(2))
+
+
+def prepare_lanes(
+    clips: Sequence[tuple[int, Clip, Sequence[tuple[str, float, float, bool]], int]],
+    *,
+    target_lufs: float = TARGET_LUFS,
+) -> tuple[list[Lane], float]:
+    """Lanes of equal loudness from (key, clip, word times, words in the text); and the target that was reached.
+
+    No clip is ever clipped: where one would, the target is lowered for all.
+    """
+    found = [_as_heard(clip) for _, clip, _, _ in clips]
+    gains, target = matching_gains_db(found, target_lufs=target_lufs)
+    lanes = []
+    for (key, clip, words, count), gain in zip(clips, gains, strict=True):
+        samples = resampled(clip, RATE_HZ).samples * np.float32(10 ** (gain / 20))
+        stereo = samples[:, :2] if samples.shape[1] >= 2 else np.repeat(samples, 2, axis=1)
+        lanes.append(
+            Lane(key=key, samples=np.ascontiguousarray(stereo), axis=text_axis(words, clip.duration_s, count=count))
+        )
+    return lanes, target
+
+
+class Mixer:
+    """Plays one lane at a time. All methods may be called from any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.RLock()
+        self._lanes: list[Lane] = []
+        self._on, self._frame = 0, 0
+        self._playing = False
+        self._fade_from: tuple[Stereo, int] | None = None  # (old samples or silence, where they go on)
+        self._heard: dict[int, NDArray[np.bool_]] = {}
+        self._aligned = True
+
+    # -- the tray
+
+    def load(self, lanes: Sequence[Lane], *, on: int = 0, place: float | None = None) -> None:
+        """Put lanes on. With a place in the text playback stands there, otherwise at the beginning."""
+        with self._lock:
+            self._begin_fade()
+            self._lanes = list(lanes)
+            self._on = min(on, max(0, len(lanes) - 1))
+            self._frame = 0
+            self._heard = {lane.key: np.zeros(int(lane.duration_s * 20) + 1, dtype=bool) for lane in lanes}
+            if place is not None and lanes:
+                self._frame = round(self._lanes[self._on].axis.time_at(place) * RATE_HZ)
+
+    @property
+    def lanes(self) -> list[Lane]:
+        return self._lanes
+
+    @property
+    def on(self) -> int:
+        """Index of the lane that is heard."""
+        return self._on
+
+    @property
+    def playing(self) -> bool:
+        return self._playing
+
+    @property
+    def time_s(self) -> float:
+        """Where the heard lane stands, in its own time."""
+        return self._frame / RATE_HZ
+
+    @property
+    def place(self) -> float:
+        """Where playback stands in the text."""
+        with self._lock:
+            return self._lanes[self._on].axis.place_at(self.time_s) if self._lanes else 0.0
+
+    def heard_share(self, key: int) -> float:
+        """Share of a lane that has been rendered since it was loaded, counted in steps of 50 ms."""
+        with self._lock:
+            heard = self._heard.get(key)
+            return float(heard.mean()) if heard is not None and len(heard) else 0.0
+
+    # -- control
+
+    def play(self) -> None:
+        with self._lock:
+            if self._lanes and not self._playing:
+                if self._frame >= len(self._lanes[self._on].samples):
+                    self._frame = 0
+                self._fade_from = None
+                self._begin_fade(silent=True)
+                self._playing = True
+
+    def pause(self) -> None:
+        with self._lock:
+            self._begin_fade()
+            self._playing = False
+
+    def swap(self, index: int, *, by_text: bool = True) -> None:
+        """Hear another lane from the same place in the text (or the same second, in real time)."""
+        with self._lock:
+            if not 0 <= index < len(self._lanes) or index == self._on:
+                return
+            old, new = self._lanes[self._on], self._lanes[index]
+            self._begin_fade()
+            if by_text:
+                self._frame = round(new.axis.time_at(old.axis.place_at(self.time_s)) * RATE_HZ)
+            self._frame = min(self._frame, len(new.samples))
+            self._on = index
+
+    def seek(self, time_s: float) -> None:
+        """Go to a second of the heard lane."""
+        with self._lock:
+            if self._lanes:
+                self._begin_fade()
+                self._frame = int(np.clip(round(time_s * RATE_HZ), 0, len(self._lanes[self._on].samples)))
+
+    def seek_place(self, place: float) -> None:
+        """Go to a place in the text."""
+        with self._lock:
+            if self._lanes:
+                self.seek(self._lanes[self._on].axis.time_at(place))
+
+    def _begin_fade(self, *, silent: bool = False) -> None:
+        """What is heard now goes on under the new sound while it fades out."""
+        if silent or not self._playing or not self._lanes:
+            self._fade_from = (np.zeros((0, 2), dtype=np.float32), 0)
+        else:
+            self._fade_from = (self._lanes[self._on].samples, self._frame)
+
+    # -- sound
+
+    def render(self, frames: int) -> Stereo:
+        """The next frames, shape (frames, 2) float32 at 48 kHz; silence when nothing plays."""
+        with self._lock:
+            out = np.zeros((frames, 2), dtype=np.float32)
+            if self._playing and self._lanes:
+                lane = self._lanes[self._on]
+                piece = lane.samples[self._frame : self._frame + frames]
+                out[: len(piece)] = piece
+                steps = slice(int(self._frame / RATE_HZ * 20), int((self._frame + len(piece)) / RATE_HZ * 20) + 1)
+                self._heard[lane.key][steps] = True
+                self._frame += len(piece)
+            if self._fade_from is not None and frames:
+                self._cross_fade(out)
+            if self._playing and self._lanes and self._frame >= len(self._lanes[self._on].samples):
+                self._playing = False
+            return out
+
+    def _cross_fade(self, out: Stereo) -> None:
+        """Equal-gain fade over 12 ms (the clips speak the same words: their sum must not swell)."""
+        assert self._fade_from is not None
+        old, at = self._fade_from
+        length = min(_FADE, len(out))
+        ramp = (0.5 - 0.5 * np.cos(np.pi * (np.arange(length) + 0.5) / length)).astype(np.float32)[:, None]
+        under = np.zeros((length, 2), dtype=np.float32)
+        piece = old[at : at + length]
+        under[: len(piece)] = piece
+        out[:length] = out[:length] * ramp + under * (1 - ramp)
+        self._fade_from = None

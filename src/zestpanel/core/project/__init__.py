@@ -1,0 +1,1 @@
+"""The project folder: database, clips, journal of paid requests, migrations."""

@@ -1,0 +1,122 @@
+"""project.sqlite: creating, opening, migrating with a backup first; one lock for all writers."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Final
+
+import sqlalchemy
+from sqlalchemy import Connection, create_engine, event
+
+from zestpanel.core.errors import ProjectError
+
+FILE: Final = "project.sqlite"
+REVISIONS: Final = ("0001", "0002")  # in order; the last is what this program writes
+
+
+def now() -> str:
+    """UTC, ISO 8601, to the millisecond: how every date is kept."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+class Database:
+    """One project's database. ``reading`` and ``writing`` give connections; both may be used from any thread."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._lock = threading.RLock()
+        self._engine = create_engine(
+            f"sqlite:///{path}", poolclass=sqlalchemy.StaticPool, connect_args={"check_same_thread": False}
+        )
+        event.listen(self._engine, "connect", _set_up_connection)
+
+    @contextmanager
+    def writing(self) -> Iterator[Connection]:
+        """A transaction: all of it is kept, or nothing."""
+        with self._lock, self._engine.begin() as connection:
+            yield connection
+
+    reading = writing  # one connection serves both; the lock keeps threads apart
+
+    def close(self) -> None:
+        with self._lock:
+            self._engine.dispose()
+
+
+def _set_up_connection(connection: Any, _: Any) -> None:
+    connection.execute("PRAGMA journal_mode=WAL")
+    connection.execute("PRAGMA synchronous=FULL")  # a closed journal row must survive a power cut
+    connection.execute("PRAGMA foreign_keys=ON")
+    connection.execute("PRAGMA busy_timeout=5000")
+
+
+def revision_of(path: Path) -> str | None:
+    """The schema revision a database file has, None for an empty one. Raises ProjectError for other files."""
+    try:
+        with sqlite3.connect(f"file:{path}?mode=ro", uri=True) as connection:
+            has = connection.execute("SELECT name FROM sqlite_master WHERE name='alembic_version'").fetchone()
+            row = connection.execute("SELECT version_num FROM alembic_version").fetchone() if has else None
+        connection.close()
+    except sqlite3.DatabaseError as error:
+        raise ProjectError(
+            f"{path.parent.name} cannot be opened: its {FILE} is damaged or no database.",
+            kept="Nothing was changed.",
+            remedy="Take a copy of the folder from a backup.",
+        ) from error
+    return str(row[0]) if row else None
+
+
+def open_database(folder: Path) -> Database:
+    """Open an existing project, migrating an older one after a backup. Raises ProjectError."""
+    path = folder / FILE
+    if not path.is_file():
+        raise ProjectError(
+            f"{folder.name} is no Zest Panel project: it holds no {FILE}.",
+            remedy="Choose a folder ending in .zest.",
+        )
+    revision = revision_of(path)
+    if revision is not None and revision not in REVISIONS:
+        raise ProjectError(
+            f"{folder.name} was written by a newer Zest Panel.",
+            kept="Nothing was changed.",
+            remedy="Open it with the newer program.",
+        )
+    if revision != REVISIONS[-1]:
+        if revision is not None:
+            shutil.copy2(path, folder / f"project.before-{REVISIONS[-1]}.sqlite")
+        _upgrade(path)
+    return Database(path)
+
+
+def create_database(folder: Path) -> Database:
+    """Make the folder and its empty database. Raises ProjectError where something is there already."""
+    if folder.exists() and any(folder.iterdir()):
+        raise ProjectError(
+            f"{folder} is already there and not empty.",
+            kept="Nothing was changed.",
+            remedy="Choose another name.",
+        )
+    try:
+        (folder / "clips").mkdir(parents=True, exist_ok=True)
+        (folder / "exports").mkdir(exist_ok=True)
+    except OSError as error:
+        raise ProjectError(f"{folder} cannot be made ({error.strerror}).") from error
+    _upgrade(folder / FILE)
+    return Database(folder / FILE)
+
+
+def _upgrade(path: Path) -> None:
+    # imported here: an up-to-date project is opened without it
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
+    config.set_main_option("sqlalchemy.url", f"sqlite:///{path}".replace("%", "%%"))
+    command.upgrade(config, "head")

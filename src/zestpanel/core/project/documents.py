@@ -1,0 +1,26 @@
+"""Small documents kept whole: the brief, the weights, the decision, the look of the desk."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.dialects.sqlite import insert
+
+from zestpanel.core.project.database import Database
+from zestpanel.core.project.schema import documents
+
+
+class Documents:
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def get(self, name: str) -> Any:
+        """The document's JSON value, None when it was never written."""
+        with self._database.reading() as connection:
+            return connection.execute(select(documents.c.value).where(documents.c.name == name)).scalar()
+
+    def put(self, name: str, value: Any) -> None:
+        with self._database.writing() as connection:
+            row = insert(documents).values(name=name, value=value)
+            connection.execute(row.on_conflict_do_update(index_elements=["name"], set_={"value": value}))

@@ -1,0 +1,69 @@
+"""A project: one folder that holds everything, reached through a few collections."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from zestpanel.core.brief import Brief
+from zestpanel.core.errors import ProjectError
+from zestpanel.core.project.clip_store import ClipStore
+from zestpanel.core.project.database import Database, create_database, open_database
+from zestpanel.core.project.documents import Documents
+from zestpanel.core.project.hard_parts import HardParts
+from zestpanel.core.project.history import History
+from zestpanel.core.project.notes import CatalogueNotes
+from zestpanel.core.project.own_voices import OwnVoices
+from zestpanel.core.project.panel import Panel
+from zestpanel.core.project.shortlist import Shortlist
+from zestpanel.core.project.takes import Takes
+from zestpanel.core.project.texts import Texts
+
+SUFFIX = ".zest"
+
+
+class Project:
+    """An open project. Safe to read and write from several threads; close it when done."""
+
+    def __init__(self, folder: Path, database: Database) -> None:
+        self.folder, self._database = folder, database
+        self.documents = Documents(database)
+        store = ClipStore(folder)
+        self.own_voices = OwnVoices(database, store)
+        self.notes = CatalogueNotes(database)
+        self.hard_parts = HardParts(self.documents)
+        self.shortlist = Shortlist(database, self.documents, self.own_voices)
+        self.texts = Texts(database)
+        self.takes = Takes(database, store)
+        self.panel = Panel(database)
+        self.history = History()
+
+    @classmethod
+    def create(cls, folder: Path) -> Project:
+        """A new, empty project. Raises ProjectError where something is there already."""
+        return cls(folder, create_database(folder))
+
+    @classmethod
+    def open(cls, folder: Path) -> Project:
+        """Raises ProjectError: no project, damaged, or written by a newer program."""
+        if not folder.is_dir():
+            raise ProjectError(f"There is no project at {folder}.", remedy="Check the name, or make a new one.")
+        return cls(folder, open_database(folder))
+
+    def close(self) -> None:
+        self._database.close()
+
+    # -- the brief, with undo
+
+    @property
+    def brief(self) -> Brief:
+        return Brief.model_validate(self.documents.get("brief") or {})
+
+    def set_brief(self, brief: Brief, *, label: str = "brief") -> None:
+        self.edit_document("brief", brief.model_dump(mode="json"), label=label)
+
+    def edit_document(self, name: str, value: Any, *, label: str) -> None:
+        """Write a document so that it can be undone. Nothing happens when the value is what it was."""
+        before = self.documents.get(name)
+        if before != value:
+            self.history.run(label, lambda: self.documents.put(name, value), lambda: self.documents.put(name, before))

@@ -1,0 +1,295 @@
+"""The tables of project.sqlite. Takes, ratings and the journal are only ever added to."""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    UniqueConstraint,
+)
+
+metadata = MetaData()
+
+
+def _id() -> Column[int]:
+    return Column("id", Integer, primary_key=True)
+
+
+def _to(table: str, *, nullable: bool = False) -> Column[int]:
+    return Column(f"{table.rstrip('s')}_id", Integer, ForeignKey(f"{table}.id"), nullable=nullable)
+
+
+documents = Table(
+    "documents", metadata, Column("name", String, primary_key=True), Column("value", JSON, nullable=False)
+)
+
+connectors = Table(
+    "connectors",
+    metadata,
+    _id(),
+    Column("engine", String, unique=True, nullable=False),
+    Column("file_name", String, nullable=False),
+    Column("source", String, nullable=False),
+    Column("added", String, nullable=False),
+)
+
+# What the user states of an engine, a model, a plan or a voice, beside what its connector file says.
+statements = Table(
+    "statements",
+    metadata,
+    _id(),
+    Column("engine", String, nullable=False),
+    Column("about", String, nullable=False),
+    Column("item", String, nullable=False),
+    Column("fact", String, nullable=False),
+    Column("value", JSON, nullable=False),
+    Column("source", String, nullable=False),
+    Column("dated", String),
+    Column("settles", Boolean, nullable=False),
+    Column("added", String, nullable=False),
+    Column("removed", String),
+)
+
+voice_notes = Table(
+    "voice_notes",
+    metadata,
+    Column("engine", String, primary_key=True),
+    Column("voice", String, primary_key=True),
+    Column("favourite", Boolean, nullable=False),
+    Column("tags", JSON, nullable=False),
+    Column("words", String, nullable=False),
+    Column("changed", String, nullable=False),
+)
+
+setup_log = Table(
+    "setup_log",
+    metadata,
+    _id(),
+    Column("engine", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("minutes", Float, nullable=False),
+    Column("words", String, nullable=False),
+    Column("removed", String),
+)
+
+# Recordings that voices are made from; a trimmed or cleaned one is a row of its own that points to where it came from.
+recordings = Table(
+    "recordings",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False),
+    Column("clip", String, nullable=False),
+    Column("duration_s", Float, nullable=False),
+    Column("rate_hz", Integer, nullable=False),
+    Column("language", String, nullable=False),
+    Column("words", String, nullable=False),
+    Column("checks", JSON, nullable=False),
+    Column("consent", JSON),
+    Column("from_id", Integer, ForeignKey("recordings.id")),
+    Column("how", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+)
+
+own_voices = Table(
+    "own_voices",
+    metadata,
+    _id(),
+    Column("engine", String, nullable=False),
+    Column("voice", String, nullable=False),
+    Column("name", String, nullable=False),
+    Column("language", String, nullable=False),
+    Column("made", String, nullable=False),
+    Column("recording_id", Integer, ForeignKey("recordings.id")),
+    Column("described", JSON, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+    UniqueConstraint("engine", "voice"),
+)
+
+candidates = Table(
+    "candidates",
+    metadata,
+    _id(),
+    Column("position", Integer, nullable=False),
+    Column("engine", String, nullable=False),
+    Column("model", String, nullable=False),
+    Column("model_version", String, nullable=False),
+    Column("route", String, nullable=False),
+    Column("plan", String, nullable=False),
+    Column("voice", String, nullable=False),
+    Column("language", String, nullable=False),
+    Column("settings", JSON, nullable=False),
+    Column("factory", Boolean, nullable=False),
+    Column("note", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+)
+
+passages = Table(
+    "passages",
+    metadata,
+    _id(),
+    Column("position", Integer, nullable=False),
+    Column("title", String, nullable=False),
+    Column("language", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+)
+
+passage_versions = Table(
+    "passage_versions",
+    metadata,
+    _id(),
+    _to("passages"),
+    Column("number", Integer, nullable=False),
+    Column("text", String, nullable=False),
+    Column("sha256", String, nullable=False),
+    Column("created", String, nullable=False),
+    UniqueConstraint("passage_id", "number"),
+)
+
+runs = Table(
+    "runs",
+    metadata,
+    _id(),
+    Column("created", String, nullable=False),
+    Column("ended", String),
+    Column("repeats", Integer, nullable=False),
+    Column("seed", Integer, nullable=False),
+    Column("machine", String, nullable=False),
+)
+
+# The journal: a row is written open before each request and closed after it.
+requests = Table(
+    "requests",
+    metadata,
+    _id(),
+    _to("runs"),
+    _to("candidates"),
+    Column("passage_version_id", Integer, ForeignKey("passage_versions.id"), nullable=False),
+    Column("repeat", Integer, nullable=False),
+    Column("attempt", Integer, nullable=False),
+    Column("plan", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("opened", String, nullable=False),
+    Column("closed", String),
+    Column("characters", Integer, nullable=False),
+    Column("failure_kind", String),
+    Column("failure_text", String),
+    Index("requests_by_state", "state"),
+)
+
+takes = Table(
+    "takes",
+    metadata,
+    _id(),
+    _to("requests", nullable=True),
+    _to("candidates"),
+    Column("passage_version_id", Integer, ForeignKey("passage_versions.id"), nullable=False),
+    Column("repeat", Integer, nullable=False),
+    Column("obtained", String, nullable=False),
+    Column("clip", String, nullable=False),
+    Column("duration_s", Float, nullable=False),
+    Column("rate_hz", Integer, nullable=False),
+    Column("channels", Integer, nullable=False),
+    Column("peaks", LargeBinary, nullable=False),
+    Column("timing", JSON),
+    Column("voice_used", String, nullable=False),
+    Column("model_used", String, nullable=False),
+    Column("characters_billed", Integer),
+    Column("created", String, nullable=False),
+    Column("starred", Boolean, nullable=False),
+    Column("brought", JSON),
+    Index("takes_by_cell", "candidate_id", "passage_version_id"),
+)
+
+measures = Table(
+    "measures",
+    metadata,
+    Column("take_id", Integer, ForeignKey("takes.id"), primary_key=True),
+    Column("version", Integer, nullable=False),
+    Column("values", JSON, nullable=False),
+    Column("words", JSON, nullable=False),
+    Column("words_by", String, nullable=False),
+)
+
+marks = Table(
+    "marks",
+    metadata,
+    _id(),
+    _to("takes"),
+    Column("at_s", Float, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+)
+
+tests = Table(
+    "tests",
+    metadata,
+    _id(),
+    Column("kind", String, nullable=False),
+    Column("settings", JSON, nullable=False),
+    Column("created", String, nullable=False),
+    Column("closed", String),
+)
+
+listeners = Table(
+    "listeners",
+    metadata,
+    _id(),
+    Column("alias", String, unique=True, nullable=False),
+    Column("languages", JSON, nullable=False),
+    Column("hearing", String, nullable=False),
+    Column("kit", String, nullable=False),
+    Column("simulated", Boolean, nullable=False),
+    Column("created", String, nullable=False),
+)
+
+sessions = Table(
+    "sessions",
+    metadata,
+    _id(),
+    _to("tests"),
+    _to("listeners"),
+    Column("trials", JSON, nullable=False),
+    Column("created", String, nullable=False),
+    Column("finished", String),
+    UniqueConstraint("test_id", "listener_id"),
+)
+
+# Append-only: a later row for the same trial replaces an earlier one, a row with withdrawn set takes it back.
+ratings = Table(
+    "ratings",
+    metadata,
+    _id(),
+    _to("listeners"),
+    _to("candidates"),
+    Column("passage_version_id", Integer, ForeignKey("passage_versions.id"), nullable=False),
+    _to("sessions", nullable=True),
+    _to("takes", nullable=True),
+    Column("trial", Integer),
+    Column("scale", String, nullable=False),
+    Column("score", Float, nullable=False),
+    Column("training", Boolean, nullable=False),
+    Column("heard_share", Float),
+    Column("plays", Integer),
+    Column("took_s", Float),
+    Column("origin", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("withdrawn", Boolean, nullable=False),
+    Index("ratings_by_cell", "candidate_id", "passage_version_id"),
+)
+
+log = Table("log", metadata, _id(), Column("at", String, nullable=False), Column("text", String, nullable=False))

@@ -1,0 +1,331 @@
+"""Takes and the journal of requests. A request is journalled open before it is sent, closed after it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any, Final
+
+from sqlalchemy import Row, func, select, update
+from sqlalchemy.dialects.sqlite import insert
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import peaks, read
+from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.project.clip_store import ClipStore
+from zestpanel.core.project.database import Database, now
+from zestpanel.core.project.schema import marks, measures, requests, runs, takes
+
+PEAK_COLUMNS = 240
+NEVER_SCORED: Final = ("captured", "vendor sample")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Take:
+    """One delivered clip and everything known of how it came about. Never rewritten."""
+
+    id: int
+    candidate_id: int
+    passage_version_id: int
+    repeat: int
+    obtained: str
+    clip: str
+    duration_s: float
+    rate_hz: int
+    peaks: bytes = field(repr=False)
+    timing: Timing | None
+    voice_used: str
+    model_used: str
+    characters_billed: int | None
+    created: str
+    starred: bool
+    brought: dict[str, Any] | None = field(default=None, repr=False)
+
+    @property
+    def scored(self) -> bool:
+        """Whether it may enter a score: captured sound and vendors' samples are heard but never scored."""
+        return self.obtained not in NEVER_SCORED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JournalRow:
+    id: int
+    run_id: int
+    candidate_id: int
+    passage_version_id: int
+    repeat: int
+    attempt: int
+    plan: str
+    state: str
+    opened: str
+    characters: int
+    failure_kind: str
+    failure_text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measured:
+    """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found."""
+
+    values: dict[str, float | str | None]
+    words: tuple[tuple[str, float, float, bool], ...] = ()
+    words_by: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    id: int
+    take_id: int
+    at_s: float
+    kind: str
+    note: str
+
+
+class Takes:
+    def __init__(self, database: Database, store: ClipStore) -> None:
+        self._database, self._store = database, store
+
+    # -- the journal
+
+    def begin_run(self, *, repeats: int, seed: int, machine: str) -> int:
+        with self._database.writing() as connection:
+            return int(
+                connection.execute(
+                    runs.insert()
+                    .values(created=now(), repeats=repeats, seed=seed, machine=machine)
+                    .returning(runs.c.id)
+                ).scalar_one()
+            )
+
+    def end_run(self, run_id: int) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(runs).where(runs.c.id == run_id).values(ended=now()))
+
+    def open_request(
+        self,
+        *,
+        run_id: int,
+        candidate_id: int,
+        passage_version_id: int,
+        repeat: int,
+        attempt: int,
+        plan: str,
+        characters: int,
+    ) -> int:
+        """Journal a request before it is sent; on disk when this returns."""
+        with self._database.writing() as connection:
+            return int(
+                connection.execute(
+                    requests.insert()
+                    .values(
+                        run_id=run_id,
+                        candidate_id=candidate_id,
+                        passage_version_id=passage_version_id,
+                        repeat=repeat,
+                        attempt=attempt,
+                        plan=plan,
+                        characters=characters,
+                        state="open",
+                        opened=now(),
+                    )
+                    .returning(requests.c.id)
+                ).scalar_one()
+            )
+
+    def close_failed(self, request_id: int, kind: str, text: str, *, state: str = "failed") -> None:
+        with self._database.writing() as connection:
+            connection.execute(
+                update(requests)
+                .where(requests.c.id == request_id)
+                .values(state=state, closed=now(), failure_kind=kind, failure_text=text)
+            )
+
+    def journal(self, *, state: str | None = None) -> list[JournalRow]:
+        query = select(requests).order_by(requests.c.id)
+        if state:
+            query = query.where(requests.c.state == state)
+        with self._database.reading() as connection:
+            return [
+                JournalRow(
+                    id=r.id,
+                    run_id=r.run_id,
+                    candidate_id=r.candidate_id,
+                    passage_version_id=r.passage_version_id,
+                    repeat=r.repeat,
+                    attempt=r.attempt,
+                    plan=r.plan,
+                    state=r.state,
+                    opened=r.opened,
+                    characters=r.characters,
+                    failure_kind=r.failure_kind or "",
+                    failure_text=r.failure_text or "",
+                )
+                for r in connection.execute(query)
+            ]
+
+    # -- takes
+
+    def keep(
+        self,
+        clip: Clip,
+        *,
+        candidate_id: int,
+        passage_version_id: int,
+        repeat: int,
+        request_id: int | None = None,
+        timing: Timing | None = None,
+        voice_used: str = "",
+        model_used: str = "",
+        characters_billed: int | None = None,
+        obtained: str = "run",
+        brought: dict[str, Any] | None = None,
+    ) -> Take:
+        """Store a clip and its take, and close its request, in that order: a take is there whole or not at all."""
+        name = self._store.keep(clip)
+        values = {
+            "request_id": request_id,
+            "candidate_id": candidate_id,
+            "passage_version_id": passage_version_id,
+            "repeat": repeat,
+            "obtained": obtained,
+            "clip": name,
+            "duration_s": clip.duration_s,
+            "rate_hz": clip.rate_hz,
+            "channels": clip.channels,
+            "peaks": peaks(clip, PEAK_COLUMNS),
+            "timing": asdict(timing) if timing else None,
+            "voice_used": voice_used,
+            "model_used": model_used,
+            "characters_billed": characters_billed,
+            "created": now(),
+            "starred": False,
+            "brought": brought,
+        }
+        with self._database.writing() as connection:
+            row = connection.execute(takes.insert().values(**values).returning(takes)).one()
+            if request_id is not None:
+                connection.execute(
+                    update(requests)
+                    .where(requests.c.id == request_id)
+                    .values(
+                        state="done",
+                        closed=now(),
+                        **({} if characters_billed is None else {"characters": characters_billed}),
+                    )
+                )
+        return _take(row)
+
+    def clip_path(self, take: Take) -> Path:
+        return self._store.path(take.clip)
+
+    def load(self, take: Take) -> Clip:
+        return read(self.clip_path(take))
+
+    def all(self, *, candidate_id: int | None = None, with_timing: bool = True) -> list[Take]:
+        """All takes, oldest first; without their timing (``timing`` None) reading is several times quicker."""
+        columns = takes.c if with_timing else [c for c in takes.c if c.name != "timing"]
+        query = select(*columns).order_by(takes.c.id)
+        if candidate_id is not None:
+            query = query.where(takes.c.candidate_id == candidate_id)
+        with self._database.reading() as connection:
+            return [_take(row, timed=with_timing) for row in connection.execute(query)]
+
+    def star(self, take_id: int, starred: bool) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(takes).where(takes.c.id == take_id).values(starred=starred))
+
+    # -- what was measured, and what ears marked
+
+    def put_measured(self, take_id: int, measured: Measured, *, version: int) -> None:
+        values = {
+            "take_id": take_id,
+            "version": version,
+            "values": measured.values,
+            "words": [list(word) for word in measured.words],
+            "words_by": measured.words_by,
+        }
+        with self._database.writing() as connection:
+            row = insert(measures).values(**values)
+            connection.execute(row.on_conflict_do_update(index_elements=["take_id"], set_=values))
+
+    def measured(self, take_ids: Sequence[int] | None = None) -> dict[int, Measured]:
+        query = select(measures)
+        if take_ids is not None:
+            query = query.where(measures.c.take_id.in_(take_ids))
+        with self._database.reading() as connection:
+            return {
+                row.take_id: Measured(
+                    values=row._mapping["values"],
+                    words=tuple((w, s, e, g) for w, s, e, g in row.words),
+                    words_by=row.words_by,
+                )
+                for row in connection.execute(query)
+            }
+
+    def ways_of_word_times(self) -> dict[str, int]:
+        """How many takes have their word times by which way."""
+        query = select(measures.c.words_by, func.count()).group_by(measures.c.words_by).order_by(measures.c.words_by)
+        with self._database.reading() as connection:
+            return {way: count for way, count in connection.execute(query) if way}
+
+    def unmeasured(self, *, version: int) -> list[Take]:
+        query = (
+            select(takes)
+            .outerjoin(measures, measures.c.take_id == takes.c.id)
+            .where(func.coalesce(measures.c.version, 0) < version)
+            .order_by(takes.c.id)
+        )
+        with self._database.reading() as connection:
+            return [_take(row) for row in connection.execute(query)]
+
+    def count_unmeasured(self, *, version: int) -> int:
+        with self._database.reading() as connection:
+            every = connection.execute(select(func.count()).select_from(takes)).scalar_one()
+            done = connection.execute(
+                select(func.count()).select_from(measures).where(measures.c.version >= version)
+            ).scalar_one()
+        return int(every - done)
+
+    def add_mark(self, take_id: int, at_s: float, kind: str, note: str = "") -> int:
+        with self._database.writing() as connection:
+            return int(
+                connection.execute(
+                    marks.insert()
+                    .values(take_id=take_id, at_s=at_s, kind=kind, note=note, created=now())
+                    .returning(marks.c.id)
+                ).scalar_one()
+            )
+
+    def set_mark_removed(self, mark_id: int, removed: bool) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(marks).where(marks.c.id == mark_id).values(removed=now() if removed else None))
+
+    def marks(self) -> list[Mark]:
+        with self._database.reading() as connection:
+            rows = connection.execute(select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id))
+            return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note) for r in rows]
+
+
+def _take(row: Row[Any], *, timed: bool = True) -> Take:
+    timing = None
+    if timed and row.timing:
+        timing = Timing(**{**row.timing, "chunks": tuple((a, b) for a, b in row.timing.get("chunks", ()))})
+    return Take(
+        id=row.id,
+        candidate_id=row.candidate_id,
+        passage_version_id=row.passage_version_id,
+        repeat=row.repeat,
+        obtained=row.obtained,
+        clip=row.clip,
+        duration_s=row.duration_s,
+        rate_hz=row.rate_hz,
+        peaks=row.peaks,
+        timing=timing,
+        voice_used=row.voice_used,
+        model_used=row.model_used,
+        characters_billed=row.characters_billed,
+        created=row.created,
+        starred=row.starred,
+        brought=row.brought,
+    )

@@ -1,0 +1,1 @@
+"""What leaves the program: the decision record, tables, and the drawing code that screen and report share."""

@@ -1,0 +1,121 @@
+"""The decision record: one self-contained HTML page, and the tables beside it as CSV."""
+
+from __future__ import annotations
+
+import base64
+import os
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+
+from zestpanel import __version__
+from zestpanel.core.catalogue.candidate import language_name, locale_name
+from zestpanel.core.choice.decision import Decision, decisions
+from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, standing
+from zestpanel.core.errors import ZestError
+from zestpanel.core.project.database import now
+from zestpanel.core.project.project import Project
+from zestpanel.core.report.drawing import Picture, to_svg
+from zestpanel.core.report.palette import LIGHT
+from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
+from zestpanel.core.report.tables import evidence_table, write_csv
+from zestpanel.core.tariffs.money import Money
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    record: Path
+    tables: tuple[Path, ...]
+
+
+def write_record(project: Project, folder: Path | None = None) -> Written:
+    """Write the record and its table into a folder (the project's exports by default). Raises ZestError."""
+    folder = folder or project.folder / "exports"
+    found = standing(project)
+    if not found.rows:
+        raise ZestError("There is nothing to record: the shortlist is empty.", remedy="Put candidates on it first.")
+    stamp = now()[:16].replace(":", "").replace("T", "-")
+    page = render_record(project, found)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        record = folder / f"decision-record-{stamp}.html"
+        part = record.with_name(record.name + ".part")
+        part.write_text(page, encoding="utf-8")
+        os.replace(part, record)
+        table = folder / f"evidence-{stamp}.csv"
+        write_csv(table, evidence_table(found))
+    except OSError as error:
+        raise ZestError(
+            f"The record could not be written to {folder} ({error.strerror}).",
+            kept="The project is unchanged.",
+            remedy="Choose another folder.",
+        ) from error
+    return Written(record=record, tables=(table,))
+
+
+def render_record(project: Project, found: Standing) -> str:
+    environment = Environment(
+        loader=PackageLoader("zestpanel.core.report"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters.update(language=language_name, locale=locale_name)
+    passages = project.texts.all()
+    listeners = {p.id: p for p in project.panel.listeners()}
+    ratings = project.panel.ratings()
+    heard = {r.listener_id for r in ratings}
+    return environment.get_template("record.html.j2").render(
+        standing=found,
+        brief=found.brief,
+        rows=[found.rows[r.candidate_id] for r in found.ranking],
+        ranked={r.candidate_id: r for r in found.ranking},
+        passages=passages,
+        decisions=_named(project, found),
+        listeners=[listeners[i] for i in sorted(heard)],
+        simulated=sum(listeners[i].simulated for i in heard),
+        ratings=len(ratings),
+        margin=EQUAL_WITHIN,
+        month=_month,
+        version=__version__,
+        written=now()[:10],
+        charts=[(title, Markup(to_svg(picture, LIGHT))) for title, picture in _pictures(found) if picture is not None],
+        colours=LIGHT,
+        fonts=_fonts(),
+    )
+
+
+def _pictures(found: Standing) -> list[tuple[str, Picture | None]]:
+    return [
+        ("Panel scores, with 95 % intervals", scores_picture(found, width=760)),
+        ("Quality against cost", trade_off_picture(found, width=760, height=380)),
+        ("Money a month against volume", volume_picture(found, width=760)),
+        ("Wait for the whole clip", waits_picture(found, width=760, first_sound=False)),
+    ]
+
+
+def _month(row: Row) -> Money | str:
+    month = row.cost.month
+    if month.total is None:
+        return month.why
+    return month.total if month.covers else "the plan stops before this volume"
+
+
+def _named(project: Project, found: Standing) -> list[tuple[Decision, Row | None, Row | None]]:
+    return [
+        (d, found.rows.get(d.candidate_id), found.rows.get(d.runner_up_id) if d.runner_up_id else None)
+        for d in decisions(project)
+    ]
+
+
+def _fonts() -> dict[str, str]:
+    """The shipped faces as base64, so that the page needs nothing beside it."""
+    folder = resources.files("zestpanel") / "fonts"
+    return {
+        name: base64.b64encode((folder / name).read_bytes()).decode()
+        for name in ("Lato-Regular.ttf", "Vollkorn-SemiBold.ttf")
+    }

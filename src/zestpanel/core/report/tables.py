@@ -1,0 +1,123 @@
+"""The evidence as tables: rows of text for CSV files and for the clipboard."""
+
+from __future__ import annotations
+
+import csv
+import os
+from pathlib import Path
+
+from zestpanel.core.bench.summary import Summary
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.tariffs.money import Money, shown
+
+
+def _money(value: Money | None) -> str:
+    return "" if value is None else shown(value.amount).replace(",", "")
+
+
+def _plain(value: float | None, places: int) -> str:
+    return "" if value is None else f"{value:.{places}f}"
+
+
+def _sound(summary: Summary, name: str, places: int) -> str:
+    found = summary.sound.get(name)
+    return _plain(found.median if found else None, places)
+
+
+def evidence_table(standing: Standing) -> list[list[str]]:
+    """One row a candidate, in ranking order; the first row names the columns with their units. Missing is empty."""
+    head = [
+        "candidate",
+        "detail",
+        "model version",
+        "route",
+        "plan",
+        "language",
+        "takes",
+        "MOS",
+        "95 % low",
+        "95 % high",
+        "listeners",
+        "passages",
+        "ratings",
+        "not told apart",
+        "words a minute",
+        "loudness LUFS",
+        "pitch Hz",
+        "pitch spread st",
+        "lead s",
+        "tail s",
+        "first sound s (median)",
+        "whole clip s (median)",
+        "real-time factor",
+        "failed",
+        "requests",
+        "characters a minute",
+        "per 1,000 characters",
+        "per finished minute",
+        "per episode",
+        "per month",
+        "currency",
+        "gates failed",
+        "gates unknown",
+        "total",
+    ]
+    rows = [head]
+    for ranked in standing.ranking:
+        row = standing.rows[ranked.candidate_id]
+        score, s, cost = row.score, row.summary, row.cost
+        crossed = score.crossed if score else None
+
+        total = cost.month.total
+        rows.append(
+            [
+                row.name,
+                row.detail,
+                row.candidate.model_version,
+                row.candidate.route,
+                row.plan.name,
+                row.candidate.language,
+                str(len(s.takes)),
+                _plain(score.mean if score else None, 2),
+                _plain(crossed.low if crossed else None, 2),
+                _plain(crossed.high if crossed else None, 2),
+                str(score.listeners if score else 0),
+                str(score.passages if score else 0),
+                str(score.ratings if score else 0),
+                score.letters if score else "",
+                _sound(s, "words_per_minute", 0),
+                _sound(s, "loudness_lufs", 1),
+                _sound(s, "pitch_hz", 0),
+                _sound(s, "pitch_sd_st", 1),
+                _sound(s, "lead_s", 2),
+                _sound(s, "tail_s", 2),
+                _plain(s.first_sound.median, 3),
+                _plain(s.whole_clip.median, 3),
+                _plain(s.real_time_factor.median if s.real_time_factor else None, 3),
+                str(sum(s.failures.values())),
+                str(s.requests),
+                "" if s.rates.assumed else f"{s.rates.characters_per_minute:.0f}",
+                _money(cost.per_thousand),
+                _money(cost.per_minute),
+                _money(cost.per_episode),
+                _money(total if cost.month.covers else None),
+                total.currency if total else "",
+                "; ".join(g.name for g in row.gates if g.verdict == "no"),
+                "; ".join(g.name for g in row.gates if g.verdict == "unknown"),
+                _plain(ranked.total, 3),
+            ]
+        )
+    return rows
+
+
+def as_tsv(rows: list[list[str]]) -> str:
+    """Rows for the clipboard; tabs and line breaks inside cells become spaces."""
+    return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in rows)
+
+
+def write_csv(path: Path, rows: list[list[str]]) -> None:
+    """Write beside and move into place; UTF-8 with a mark, as spreadsheets expect."""
+    part = path.with_name(path.name + ".part")
+    with part.open("w", encoding="utf-8-sig", newline="") as file:
+        csv.writer(file).writerows(rows)
+    os.replace(part, path)

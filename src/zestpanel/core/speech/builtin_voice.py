@@ -1,0 +1,130 @@
+"""espeak-ng's library, driven in this process: sound, word events and phonemes.
+
+The library keeps global state, so one lock guards it. Its word events carry the place in the text
+(1-based, in characters) and the place in the sound (milliseconds).
+"""
+
+from __future__ import annotations
+
+import ctypes
+import threading
+from dataclasses import dataclass, field
+from functools import cache
+from typing import Any, Final
+
+import espeakng_loader
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.errors import InputError
+
+_SYNCHRONOUS: Final = 2
+_CHARS_UTF8: Final = 1
+_EVENT_END, _EVENT_WORD = 0, 1
+_RATE, _VOLUME, _PITCH, _RANGE = 1, 2, 3, 4
+_POS_CHARACTER: Final = 1
+NORMAL_WORDS_PER_MINUTE: Final = 165
+
+
+class _EventId(ctypes.Union):
+    _fields_ = [("number", ctypes.c_int), ("name", ctypes.c_char_p), ("string", ctypes.c_char * 8)]
+
+
+class _Event(ctypes.Structure):
+    _fields_ = [
+        ("type", ctypes.c_int),
+        ("unique_identifier", ctypes.c_uint),
+        ("text_position", ctypes.c_int),
+        ("length", ctypes.c_int),
+        ("audio_position", ctypes.c_int),
+        ("sample", ctypes.c_int),
+        ("user_data", ctypes.c_void_p),
+        ("id", _EventId),
+    ]
+
+
+_CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """What the built-in voice said: int16 mono samples, and (character index from 0, seconds) per word event."""
+
+    samples: NDArray[np.int16] = field(repr=False, compare=False)
+    rate_hz: int
+    events: tuple[tuple[int, float], ...]
+
+
+_lock = threading.Lock()
+
+
+@cache
+def _library() -> tuple[Any, int]:
+    library = ctypes.CDLL(espeakng_loader.get_library_path())
+    rate_hz = library.espeak_Initialize(_SYNCHRONOUS, 0, espeakng_loader.get_data_path().encode(), 0)
+    if rate_hz <= 0:
+        raise InputError("The built-in voice could not be started: its language data were not found.")
+    library.espeak_TextToPhonemes.restype = ctypes.c_char_p
+    return library, int(rate_hz)
+
+
+_REGIONAL = {"en-us": "en-us", "fr-be": "fr-be", "fr-ch": "fr-ch", "es-mx": "es-419", "pt-br": "pt-br"}
+
+
+def voice_for_language(language: str) -> str:
+    """The built-in voice's name for a BCP 47 tag: 'en-GB' -> 'en', 'en-US' -> 'en-us', 'de-AT' -> 'de'."""
+    tag = language.lower()
+    return _REGIONAL.get(tag, tag.split("-")[0])
+
+
+def speak(
+    text: str, *, voice: str, rate_wpm: int = NORMAL_WORDS_PER_MINUTE, pitch: int = 50, pitch_range: int = 50
+) -> Reading:
+    """Say plain text. voice: an espeak-ng name such as 'en' or 'en+f2'; pitch and range 0..100.
+
+    Raises InputError when the voice is not known or nothing was said.
+    """
+    with _lock:
+        library, rate_hz = _library()
+        if library.espeak_SetVoiceByName(voice.encode()) != 0:
+            raise InputError(f"The built-in voice has no voice named '{voice}'.")
+        for parameter, value in ((_RATE, rate_wpm), (_VOLUME, 90), (_PITCH, pitch), (_RANGE, pitch_range)):
+            library.espeak_SetParameter(parameter, value, 0)
+        pieces: list[NDArray[np.int16]] = []
+        events: list[tuple[int, float]] = []
+
+        def receive(wave: Any, count: int, event: Any) -> int:
+            if wave and count > 0:
+                pieces.append(np.ctypeslib.as_array(wave, shape=(count,)).copy())
+            place = 0
+            while event[place].type != _EVENT_END:
+                if event[place].type == _EVENT_WORD:
+                    events.append((event[place].text_position - 1, event[place].audio_position / 1000.0))
+                place += 1
+            return 0
+
+        callback = _CALLBACK(receive)
+        library.espeak_SetSynthCallback(callback)
+        data = text.encode("utf-8") + b"\0"
+        status = library.espeak_Synth(data, len(data), 0, _POS_CHARACTER, 0, _CHARS_UTF8, None, None)
+        library.espeak_Synchronize()
+    if status != 0 or not pieces:
+        raise InputError("The built-in voice said nothing: the text has no words it can read.")
+    return Reading(samples=np.concatenate(pieces), rate_hz=rate_hz, events=tuple(events))
+
+
+def phonemes(text: str, *, voice: str) -> str:
+    """The text as IPA, as the built-in voice would say it."""
+    with _lock:
+        library, _ = _library()
+        if library.espeak_SetVoiceByName(voice.encode()) != 0:
+            raise InputError(f"The built-in voice has no voice named '{voice}'.")
+        buffer = ctypes.create_string_buffer(text.encode("utf-8"))
+        pointer = ctypes.c_void_p(ctypes.addressof(buffer))
+        spoken = []
+        while pointer.value:
+            piece = library.espeak_TextToPhonemes(ctypes.byref(pointer), _CHARS_UTF8, 0x02)
+            if not piece:
+                break
+            spoken.append(piece.decode("utf-8"))
+    return " ".join(spoken).strip()

@@ -1,0 +1,1 @@
+"""Ratings into scores that say how sure they are: intervals, groups, equality, agreement."""

@@ -1,0 +1,44 @@
+"""How far a panel agrees."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from zestpanel.core.errors import NotEnoughData
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Icc:
+    """single: ICC(2,1), one listener's reliability. average: ICC(2,k), that of the panel's mean. Not floored at 0."""
+
+    single: float
+    average: float
+    items: int
+    listeners: int
+
+
+def intraclass_correlation(ratings: ArrayLike) -> Icc:
+    """ICC(2,1) and ICC(2,k): two-way random effects, absolute agreement (Shrout & Fleiss 1979, table 2 and eqs. for
+    case 2).
+
+    ratings: (items, listeners), complete. Raises NotEnoughData for fewer than two of either or missing values.
+    """
+    x = np.asarray(ratings, dtype=float)
+    if x.ndim != 2 or min(x.shape) < 2:
+        raise NotEnoughData("Agreement needs two items and two listeners.")
+    if np.isnan(x).any():
+        raise NotEnoughData("Agreement needs every listener to have rated every item.")
+    n, k = x.shape
+    grand = x.mean()
+    bms = k * float(((x.mean(axis=1) - grand) ** 2).sum()) / (n - 1)
+    jms = n * float(((x.mean(axis=0) - grand) ** 2).sum()) / (k - 1)
+    residual = x - x.mean(axis=1, keepdims=True) - x.mean(axis=0, keepdims=True) + grand
+    ems = float((residual**2).sum()) / ((n - 1) * (k - 1))
+    single_below = bms + (k - 1) * ems + k * (jms - ems) / n
+    average_below = bms + (jms - ems) / n
+    if single_below == 0 or average_below == 0:
+        raise NotEnoughData("All ratings are the same: agreement is not defined.")
+    return Icc(single=(bms - ems) / single_below, average=(bms - ems) / average_below, items=n, listeners=k)

@@ -1,0 +1,53 @@
+"""Exact amounts of money."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import ROUND_HALF_EVEN, Decimal, InvalidOperation
+
+from zestpanel.core.errors import InputError
+
+
+def exact(value: Decimal | int | str, *, what: str = "The amount") -> Decimal:
+    """A finite Decimal from text or whole numbers. Raises InputError for anything else, floats included."""
+    if isinstance(value, float | bool):
+        raise InputError(f"{what} '{value}' is not written as an exact decimal.")
+    try:
+        out = Decimal(value)
+    except (InvalidOperation, TypeError, ValueError) as error:
+        raise InputError(f"{what} '{value}' is not a number.", remedy="Write it like 0.18.") from error
+    if not out.is_finite():
+        raise InputError(f"{what} '{value}' is not a finite number.")
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class Money:
+    """An exact amount in one currency (ISO 4217 code). Adding two currencies is an error, never a guess."""
+
+    amount: Decimal
+    currency: str
+
+    def __add__(self, other: Money) -> Money:
+        if other.currency != self.currency:
+            raise InputError(
+                f"{self.currency} and {other.currency} cannot be added without an exchange rate.",
+                remedy="Give the rate and its date in the brief.",
+            )
+        return Money(self.amount + other.amount, self.currency)
+
+    def __mul__(self, factor: Decimal | int) -> Money:
+        return Money(self.amount * factor, self.currency)
+
+    def __truediv__(self, divisor: Decimal | int) -> Money:
+        return Money(self.amount / divisor, self.currency)
+
+    def __str__(self) -> str:
+        return f"{shown(self.amount)} {self.currency}"
+
+
+def shown(amount: Decimal, *, places: int | None = None) -> str:
+    """An amount for display, half-even: two places, or as many as a small price needs for two digits."""
+    if places is None:
+        places = 2 if amount == 0 or abs(amount) >= Decimal("0.1") else min(6, 1 - amount.adjusted())
+    return f"{amount.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_EVEN):,}"

@@ -1,0 +1,219 @@
+"""A plan's tariff: a list of components, any mix of them, and what a month of use costs under it.
+
+Source of the component kinds: common practice of the trade, no published source. All arithmetic is exact.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Annotated, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zestpanel.core.tariffs.money import Money, shown
+
+DAYS_IN_MONTH: Final = 30  # common practice, no source: allowances a day are quoted for a 30-day month
+ASSUMED_CHARACTERS_PER_MINUTE: Final = Decimal(1000)  # common practice, no source; marked as assumed wherever used
+
+Unit = Literal["character", "credit", "request", "second", "minute", "hour"]
+Period = Literal["day", "month", "year"]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class PerUnit(_Part):
+    """A price for every ``per`` units used beyond any allowance; graduated tiers may replace the one price."""
+
+    kind: Literal["per unit"] = "per unit"
+    price: Decimal = Field(ge=0)
+    per: int = Field(default=1, ge=1)
+    unit: Unit = "character"
+    above: int = Field(default=0, ge=0, description="applies to the units of a month above this many")
+
+
+class Allowance(_Part):
+    """Units that cost nothing (or are paid by the subscription), per day, month or year."""
+
+    kind: Literal["allowance"]
+    amount: int = Field(ge=0)
+    unit: Unit = "character"
+    every: Period = "month"
+    first_months: int | None = Field(default=None, ge=1, description="only in so many months from the start")
+
+
+class Subscription(_Part):
+    kind: Literal["subscription"]
+    price: Decimal = Field(ge=0)
+    every: Literal["month", "year"] = "month"
+
+
+class Discount(_Part):
+    """Percent off the subscription in the first months: never taken for the real price."""
+
+    kind: Literal["discount"]
+    percent: Decimal = Field(ge=0, le=100)
+    months: int = Field(default=1, ge=1)
+
+
+class Once(_Part):
+    """A one-off purchase, paid in the first month."""
+
+    kind: Literal["once"]
+    price: Decimal = Field(ge=0)
+
+
+class Credits(_Part):
+    """How many credits one character costs, by model id ('*' for the others)."""
+
+    kind: Literal["credits"]
+    per_character: dict[str, Decimal]
+
+
+class OwnMachine(_Part):
+    """Running on one's own machine: its price over its life, its power, per hour of computing."""
+
+    kind: Literal["own machine"]
+    price: Decimal = Field(ge=0)
+    life_hours: Decimal = Field(gt=0)
+    watts: Decimal = Field(ge=0)
+    per_kwh: Decimal = Field(ge=0)
+
+    def per_second(self) -> Decimal:
+        return (self.price / self.life_hours + self.watts / 1000 * self.per_kwh) / 3600
+
+
+Component = Annotated[
+    PerUnit | Allowance | Subscription | Discount | Once | Credits | OwnMachine, Field(discriminator="kind")
+]
+
+
+class Tariff(BaseModel):
+    """Components in one currency. Use beyond an allowance with no per-unit price for it 'stops at the limit'."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+    currency: str = Field(pattern=r"^[A-Z]{3}$")
+    components: tuple[Component, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Usage:
+    """A month of use. processing_s: seconds an own machine computes, None while unmeasured.
+
+    by_model: characters per model id, for plans whose credits differ by model; empty counts all as the model '*'.
+    """
+
+    characters: Decimal
+    sound_s: Decimal
+    requests: int = 0
+    by_model: Mapping[str, Decimal] = field(default_factory=dict)
+    processing_s: Decimal | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MonthCost:
+    """total is None where it cannot be computed (``why``). lines explain it; short_by: units the plan refuses."""
+
+    total: Money | None
+    lines: tuple[tuple[str, Money], ...] = ()
+    allowance_used: Decimal | None = None
+    short_by: Decimal = Decimal(0)
+    why: str = ""
+
+    @property
+    def covers(self) -> bool:
+        return self.short_by == 0
+
+
+def quantity(usage: Usage, unit: Unit, tariff: Tariff) -> Decimal:
+    """How many of the unit a usage is. Credits follow the model's factor, 1 where none is stated."""
+    match unit:
+        case "character":
+            return usage.characters
+        case "request":
+            return Decimal(usage.requests)
+        case "second":
+            return usage.sound_s
+        case "minute":
+            return usage.sound_s / 60
+        case "hour":
+            return usage.sound_s / 3600
+        case "credit":
+            factors = next((p.per_character for p in tariff.components if isinstance(p, Credits)), {})
+            other = factors.get("*", Decimal(1))
+            by_model = usage.by_model or {"*": usage.characters}
+            return sum((n * factors.get(model, other) for model, n in by_model.items()), Decimal(0))
+
+
+def monthly_allowance(part: Allowance) -> Decimal:
+    """An allowance brought to a month: a day's times 30, a year's over 12."""
+    match part.every:
+        case "day":
+            return Decimal(part.amount) * DAYS_IN_MONTH
+        case "month":
+            return Decimal(part.amount)
+        case "year":
+            return Decimal(part.amount) / 12
+
+
+def month_cost(tariff: Tariff, usage: Usage, *, month: int = 13) -> MonthCost:
+    """What the given month costs (1 = the first; the default 13 is past the usual introductory offers)."""
+    zero = Money(Decimal(0), tariff.currency)
+    lines: list[tuple[str, Money]] = []
+    allowed: dict[Unit, Decimal] = {}
+    discount = Decimal(1)
+    for part in tariff.components:
+        if isinstance(part, Allowance) and (part.first_months is None or month <= part.first_months):
+            allowed[part.unit] = allowed.get(part.unit, Decimal(0)) + monthly_allowance(part)
+        if isinstance(part, Discount) and month <= part.months:
+            discount *= 1 - part.percent / 100
+    priced: set[Unit] = set()
+    for part in tariff.components:
+        if isinstance(part, Subscription):
+            price = part.price * discount / (12 if part.every == "year" else 1)
+            lines.append((f"subscription, {shown(part.price)} a {part.every}", Money(price, tariff.currency)))
+        elif isinstance(part, Once) and month == 1:
+            lines.append(("one-off purchase", Money(part.price, tariff.currency)))
+        elif isinstance(part, PerUnit):
+            priced.add(part.unit)
+            paid = _units_at(part, tariff, quantity(usage, part.unit, tariff) - allowed.get(part.unit, Decimal(0)))
+            name = part.unit if part.per == 1 else f"{part.per:,} {part.unit}s"
+            text = f"{shown(paid, places=0)} {part.unit}s at {shown(part.price)} per {name}"
+            lines.append((text, Money(paid * part.price / part.per, tariff.currency)))
+        elif isinstance(part, OwnMachine):
+            if usage.processing_s is None:
+                return MonthCost(total=None, why="speed on this machine not measured yet")
+            text = f"{shown(usage.processing_s / 3600)} h of this machine"
+            lines.append((text, Money(part.per_second() * usage.processing_s, tariff.currency)))
+    short_by, used = Decimal(0), None
+    for unit, amount in allowed.items():
+        needed = quantity(usage, unit, tariff)
+        if amount:
+            used = max(used or Decimal(0), needed / amount)
+        if unit not in priced:
+            short_by = max(short_by, needed - amount)
+    if not tariff.components:
+        return MonthCost(total=None, why="no price stated")
+    total = sum((money for _, money in lines), zero)
+    return MonthCost(total=total, lines=tuple(lines), allowance_used=used, short_by=max(short_by, Decimal(0)))
+
+
+def _units_at(part: PerUnit, tariff: Tariff, beyond: Decimal) -> Decimal:
+    """Units billed at this component's price: those above its threshold and below the next one's (graduated)."""
+    higher = [
+        other.above
+        for other in tariff.components
+        if isinstance(other, PerUnit) and other.unit == part.unit and other.above > part.above
+    ]
+    top = min(beyond, Decimal(min(higher))) if higher else beyond
+    return max(Decimal(0), top - part.above)
+
+
+def months_until_cheaper(one_off: Money, monthly: Money) -> int:
+    """First month in which a one-off purchase has cost less than paying monthly; currencies must agree."""
+    if one_off.currency != monthly.currency:
+        _ = one_off + monthly  # raises with the sentence
+    return int(one_off.amount // monthly.amount) + 1

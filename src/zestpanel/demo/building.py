@@ -1,0 +1,230 @@
+"""Turning the scenario into a project: the same steps a person takes, through the same doors."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from importlib import resources
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+import platformdirs
+import yaml
+
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.running import BenchRun, RunEvent
+from zestpanel.core.brief import Brief
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.choice.decision import decide
+from zestpanel.core.choice.evidence import standing
+from zestpanel.core.connectors.secrets import environment_name
+from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
+from zestpanel.core.measures.recording_checks import check_recording
+from zestpanel.core.project.notes import VoiceNote
+from zestpanel.core.project.own_voices import Consent
+from zestpanel.core.project.project import Project
+
+NAME: Final = "Orchard & Almanac.zest"
+TRAPS: Final = "Orchard & Almanac, traps.zest"
+ENGINES: Final = ("tangor", "citrange", "mandelo", "rangpur", "sunquat")
+REPEATS: Final = 2
+_KEY: Final = "orchard-demo-key"  # the stand-in's; it opens nothing else
+
+
+def demo_folder(*, traps: bool = False) -> Path:
+    """Where the demo projects live: the user's data directory."""
+    return platformdirs.user_data_path("zestpanel", appauthor=False) / (TRAPS if traps else NAME)
+
+
+@contextlib.contextmanager
+def stand_in_service() -> Iterator[str]:
+    """The stand-in hosted service in a process of its own, and the environment through which engines reach it."""
+    process = subprocess.Popen([sys.executable, "-m", "zestpanel.standins.service"], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    address = process.stdout.readline().strip()
+    if not address:
+        raise ZestError("The stand-in service did not start.", remedy="Run ./zest demo again.")
+    os.environ["LIMONAIA_ADDRESS"] = address
+    os.environ.setdefault(environment_name("limonaia"), _KEY)
+    try:
+        yield address
+    finally:
+        process.terminate()
+        process.wait()
+        process.stdout.close()
+
+
+def scenario(name: str = "scenario") -> dict[str, Any]:
+    found: dict[str, Any] = yaml.safe_load((resources.files("zestpanel.demo") / f"{name}.yaml").read_text("utf-8"))
+    return found
+
+
+def build(folder: Path, tell: Callable[[str], None]) -> None:
+    """Build the demo beside its place and move it there when it is whole. The stand-in service must be running."""
+
+    def steps(project: Project) -> None:
+        data = scenario()
+        fill(project, data, ENGINES)
+        add_catalogue(project, data["catalogue"])
+        render(project, tell)
+        add_panel(project, data)
+        add_marks(project, data)
+        add_decisions(project, data)
+
+    _beside(folder, steps)
+
+
+def build_traps(folder: Path) -> None:
+    """Build the project in which everything on the shortlist has something in its way. Nothing is rendered."""
+    _beside(folder, lambda project: fill(project, scenario("traps"), (*ENGINES, "kumbava")))
+
+
+def _beside(folder: Path, steps: Callable[[Project], None]) -> None:
+    part = folder.with_name(folder.name + ".part")
+    shutil.rmtree(part, ignore_errors=True)
+    part.parent.mkdir(parents=True, exist_ok=True)
+    project = Project.create(part)
+    try:
+        steps(project)
+    finally:
+        project.close()
+    shutil.rmtree(folder, ignore_errors=True)
+    part.rename(folder)
+
+
+def fill(project: Project, data: dict[str, Any], engine_files: tuple[str, ...]) -> None:
+    """Brief, engines with their voices, shortlist and passages."""
+    project.documents.put("brief", Brief.model_validate(data["brief"]).model_dump(mode="json"))
+    for name in engine_files:
+        source = (resources.files("zestpanel.demo") / "engines" / f"{name}.yaml").read_text("utf-8")
+        engine = parse_connector(source, name=f"{name}.yaml")
+        project.shortlist.add_engine(engine, source, f"{name}.yaml")
+        if engine.voices_from is not None:
+            project.shortlist.put_fetched(engine.engine, fetch_voices(engine))
+    engines = project.shortlist.engines()
+    for item in data["shortlist"]:
+        wanted = {name: item.get(name) for name in ("settings", "model", "plan")}
+        project.shortlist.add(engines[item["engine"]], voice=item["voice"], **wanted)
+    for passage in data["passages"]:
+        text = " ".join([passage["text"]] * passage.get("repeat", 1))
+        project.texts.add([text], language=passage["language"], titles=[passage["title"]])
+
+
+def add_catalogue(project: Project, data: dict[str, Any]) -> None:
+    """What a lead adds in the course of time: notes, statements, the set-up log, a voice from a recording."""
+    project.notes.put_voices(
+        [
+            VoiceNote(engine=n["engine"], voice=n["voice"], favourite=n.get("favourite", False),
+                      tags=tuple(n.get("tags", ())), words=n.get("words", ""))
+            for n in data["notes"]
+        ]
+    )  # fmt: skip
+    for s in data["statements"]:
+        project.notes.state(s["engine"], s["about"], s.get("item", ""), s["fact"], s["value"],
+                            source=s["source"], dated=s.get("dated"))  # fmt: skip
+    for entry in data["setup"]:
+        project.notes.log_setup(entry["engine"], entry["minutes"], entry["words"])
+    from zestpanel.standins.timbre import Timbre, speak
+
+    recording = data["recording"]
+    clip, _ = speak(recording["text"], Timbre(**recording["voice"]), seed=4)
+    consent = recording["consent"]
+    kept = project.own_voices.add_recording(
+        clip,
+        name=recording["name"],
+        language="en-GB",
+        words=recording["text"],
+        checks=[check.as_document() for check in check_recording(clip)],
+        consent=Consent(who=consent["who"], given=consent["given"], use=consent["use"], evidence=consent["evidence"]),
+    )
+    project.own_voices.add_voice(
+        recording["engine"], voice="own-" + recording["name"].casefold().replace(" ", "-"), name=recording["name"],
+        language="en-GB", recording_id=kept.id)  # fmt: skip
+    project.shortlist.voices_changed()
+
+
+def render(project: Project, tell: Callable[[str], None]) -> None:
+    """Render everything that can be rendered, telling how far it is."""
+    planned = plan_run(project, repeats=REPEATS)
+    last = -1
+
+    def on_event(event: RunEvent) -> None:
+        nonlocal last
+        progress = run.progress()
+        tenth = (progress.done + progress.failed) * 10 // max(1, progress.total)
+        if event.kind in ("kept", "failed") and tenth != last:
+            last = tenth
+            tell(f"  {progress.done + progress.failed} of {progress.total} clips")
+
+    run = BenchRun(project, planned, on_event=on_event, seed=3)
+    run.start()
+    run.wait()
+    if run.progress().stopped_because:
+        raise ZestError(run.progress().stopped_because)
+
+
+def add_panel(project: Project, data: dict[str, Any]) -> None:
+    """A simulated panel: seeded, its listeners and ratings marked as simulated, through a real test's takes."""
+    panel, passages, candidates = data["panel"], project.texts.all(), project.shortlist.candidates()
+    rng = np.random.default_rng(panel["seed"])
+    settings = AcrSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
+    project.panel.add_test("ACR", settings.as_document())
+    takes = takes_to_hear(project, settings)
+    quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
+    hard = dict(zip((p.version_id for p in passages), panel["hard"], strict=True))
+    rows = []
+    for item in panel["listeners"]:
+        listener = project.panel.add_listener(
+            item["alias"], languages=item["languages"], hearing="no known loss", kit=item["kit"], simulated=True
+        )
+        mood = panel["listener_spread"] * rng.standard_normal()
+        taste = {c: panel["taste_spread"] * rng.standard_normal() for c in quality}
+        for (candidate, version), take in takes.items():
+            value = (
+                quality[candidate] - hard[version] + mood + taste[candidate] + panel["noise"] * rng.standard_normal()
+            )
+            rows.append(
+                {
+                    "listener_id": listener.id,
+                    "candidate_id": candidate,
+                    "passage_version_id": version,
+                    "take_id": take,
+                    "score": float(np.clip(np.rint(value), 1, 5)),
+                    "origin": "simulated",
+                }
+            )
+    project.panel.add_ratings(rows)
+
+
+def add_marks(project: Project, data: dict[str, Any]) -> None:
+    candidates, passages = project.shortlist.candidates(), project.texts.all()
+    measured = project.takes.measured()
+    for mark in data["marks"]:
+        candidate, passage = candidates[mark["candidate"] - 1], passages[mark["passage"] - 1]
+        for take in project.takes.all(candidate_id=candidate.id):
+            words = measured[take.id].words
+            if take.passage_version_id == passage.version_id and take.repeat == 1 and mark["word"] < len(words):
+                project.takes.add_mark(take.id, words[mark["word"]][1], mark["kind"], mark["note"])
+
+
+def add_decisions(project: Project, data: dict[str, Any]) -> None:
+    candidates = project.shortlist.candidates()
+    found = standing(project)
+    for item in data["decisions"]:
+        with contextlib.suppress(InputError):  # a gate may stand against it: then the role stays open, as for anybody
+            decide(
+                project,
+                found,
+                role=item["role"],
+                candidate_id=candidates[item["candidate"] - 1].id,
+                why=item["why"],
+                by=item["by"],
+                runner_up_id=candidates[item["runner_up"] - 1].id,
+            )

@@ -1,0 +1,120 @@
+"""Starting the desk: the application, crash messages, and which project is open."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import traceback
+from importlib import resources
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from zestpanel import __version__
+from zestpanel.core.brief import Brief
+from zestpanel.core.errors import ZestError
+from zestpanel.core.project.project import SUFFIX, Project
+from zestpanel.desk.theme.style import apply_theme
+from zestpanel.desk.theme.tokens import load_faces, theme
+from zestpanel.desk.window import MainWindow
+
+
+def make_application() -> QApplication:
+    """The Qt application with our faces, theme and icon; the one there is, if there is one."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    # Python hands the interpreter on every millisecond: a run's worker threads must not hold the interface thread
+    sys.setswitchinterval(0.001)
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("zestpanel")
+    application.setApplicationDisplayName("Zest Panel")
+    application.setApplicationVersion(__version__)
+    application.setDesktopFileName("zestpanel")
+    application.setStyle("Fusion")
+    load_faces()
+    picture = QPixmap()
+    picture.loadFromData((resources.files("zestpanel.desk") / "zestpanel.svg").read_bytes(), "SVG")
+    application.setWindowIcon(QIcon(picture))
+    apply_theme(application, theme)
+    return application
+
+
+class Desk:
+    """Holds the window that is open, and replaces it when another project is opened."""
+
+    def __init__(self) -> None:
+        self.window: MainWindow | None = None
+
+    def open(self, folder: Path, make: bool = False) -> None:
+        """Open (or make) a project; where that fails the present one stays open and a sentence is shown."""
+        try:
+            project = Project.create(folder) if make else Project.open(folder)
+        except ZestError as error:
+            if self.window is None:
+                raise
+            self.window.state.complain(error)
+            return
+        if make:
+            project.documents.put("brief", Brief(channel=folder.stem).model_dump(mode="json"))
+        before = self.window
+        self.window = MainWindow(project, open_project=self.open)
+        self.window.show()
+        QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
+        renders = self.window.page("renders")
+        QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
+        if before is not None:
+            before.close()
+            before.state.project.close()
+            before.deleteLater()
+
+
+def open_window(folder: Path | None) -> int:
+    """Open the project (or the last one, or a new one in the user's documents) and run until the window closes."""
+    application = make_application()
+    settings = QSettings("zestpanel", "zestpanel")
+    theme.set(dark=settings.value("dark", False, type=bool), scale=settings.value("scale", 1.0, type=float))
+    apply_theme(application, theme)
+    _catch_crashes()
+    desk = Desk()
+    if folder is None:
+        last = settings.value("last", "", type=str)
+        folder = Path(last) if last and Path(last).is_dir() else _first_project()
+    desk.open(folder, make=not folder.exists())
+    status = application.exec()
+    settings.setValue("dark", theme.dark)
+    settings.setValue("scale", theme.scale)
+    if desk.window is not None:
+        desk.window.state.project.close()
+    return status
+
+
+def _first_project() -> Path:
+    import platformdirs
+
+    return platformdirs.user_documents_path() / f"My channel{SUFFIX}"
+
+
+def _catch_crashes() -> None:
+    """What nobody foresaw is shown with a way to copy it; the program goes on, the project is on disk at any time."""
+
+    def show(kind: type[BaseException], value: BaseException, trace: object) -> None:
+        text = "".join(traceback.format_exception(kind, value, value.__traceback__))
+        print(text, file=sys.stderr)
+        box = QMessageBox(
+            QMessageBox.Icon.Warning,
+            "Zest Panel",
+            "Something went wrong that nobody foresaw. Your project is kept as it was before the last step.",
+        )
+        box.setDetailedText(text)
+        box.exec()
+
+    def from_thread(args: threading.ExceptHookArgs) -> None:
+        if args.exc_value is not None:
+            print("".join(traceback.format_exception(args.exc_value)), file=sys.stderr)
+
+    sys.excepthook = show
+    threading.excepthook = from_thread

@@ -1,0 +1,82 @@
+"""Work off the interface thread: a function runs on a pool, its result comes back on the interface thread."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+
+class _Answer(QObject):
+    done = pyqtSignal(object)
+    failed = pyqtSignal(object)
+
+
+class _Work(QRunnable):
+    def __init__(self, function: Callable[[], Any], answer: _Answer) -> None:
+        super().__init__()
+        self._function, self._answer = function, answer
+
+    def run(self) -> None:
+        try:
+            result = self._function()
+        except Exception as error:
+            self._emit(self._answer.failed, error)
+        else:
+            self._emit(self._answer.done, result)
+
+    @staticmethod
+    def _emit(signal: Any, value: object) -> None:
+        with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
+            signal.emit(value)
+
+
+class Background(QObject):
+    """Runs functions on one pool and remembers, per topic, which answer is the latest: older ones are dropped."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(2)
+        self._latest: dict[str, int] = {}
+        self._answers: set[_Answer] = set()
+        self._closed = False
+
+    def run(
+        self,
+        function: Callable[[], Any],
+        on_done: Callable[[Any], None],
+        on_failed: Callable[[Exception], None],
+        *,
+        topic: str = "",
+    ) -> None:
+        """on_done or on_failed is called exactly once on the interface thread, unless a later call of the same topic
+        has replaced this one."""
+        number = self._latest[topic] = self._latest.get(topic, 0) + 1
+        answer = _Answer()
+        self._answers.add(answer)
+
+        def when(call: Callable[[Any], None]) -> Callable[[Any], None]:
+            def deliver(value: Any) -> None:
+                self._answers.discard(answer)
+                if self._closed:
+                    return
+                if not topic or self._latest[topic] == number:
+                    call(value)
+
+            return deliver
+
+        answer.done.connect(when(on_done))
+        answer.failed.connect(when(on_failed))
+        self._pool.start(_Work(function, answer))
+
+    @property
+    def busy(self) -> bool:
+        return bool(self._answers)
+
+    def close(self) -> None:
+        """Wait until nothing runs; answers that come afterwards are dropped."""
+        self._closed = True
+        self._pool.waitForDone()

@@ -1,0 +1,163 @@
+"""What is behind a figure: the takes, ratings or tariff lines it was computed from, in a table that copies."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.choice.evidence import Row
+from zestpanel.core.project.project import Project
+from zestpanel.core.tariffs.money import shown
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+
+class Behind(QDialog):
+    """One table with a title and a sentence on how the figure comes about."""
+
+    def __init__(
+        self, parent: QWidget, title: str, how: str, head: list[str], rows: list[list[str]], numbers: list[int]
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(title, "name"))
+        layout.addWidget(label(how, "quiet", wrap=True))
+        self.table = Table()
+        self.table.show_rows(head, rows, numbers=numbers)
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addStretch(1)
+        foot.addWidget(button("Close", self.accept, role="main"))
+        layout.addLayout(foot)
+        self.resize(theme.px(760), theme.px(480))
+
+
+def behind_takes(
+    parent: QWidget, project: Project, row: Row, title: str, measures: dict[str, tuple[str, int]]
+) -> Behind:
+    """Takes with some of their measures. measures: name -> (column title, decimal places)."""
+    measured = project.takes.measured([t.id for t in row.summary.takes])
+    titles = {p.version_id: p.title for p in project.texts.all()}
+    rows = []
+    for take in row.summary.takes:
+        values = measured[take.id].values if take.id in measured else {}
+        cells = []
+        for name, (_, places) in measures.items():
+            value = values.get(name)
+            cells.append(
+                f"{value:.{places}f}" if isinstance(value, int | float) else str(values.get("loudness_why") or "–")
+            )
+        rows.append([titles.get(take.passage_version_id, ""), str(take.repeat), f"{take.duration_s:.2f}", *cells])
+    how = "The card shows the median over these takes and the span of the middle half."
+    head = ["passage", "repeat", "length s", *(column for column, _ in measures.values())]
+    return Behind(parent, title, how, head, rows, list(range(1, len(head))))
+
+
+def behind_waits(parent: QWidget, project: Project, row: Row) -> Behind:
+    titles = {p.version_id: p.title for p in project.texts.all()}
+
+    def s(value: float | None) -> str:
+        return "–" if value is None else f"{value:.3f}"
+
+    rows = []
+    for take in row.summary.takes:
+        t = take.timing
+        if t is not None:
+            rows.append(
+                [
+                    titles.get(take.passage_version_id, ""),
+                    str(take.repeat),
+                    "typed" if t.typed else "cold" if t.cold else "warm",
+                    s(t.connected_s),
+                    s(t.first_byte_s),
+                    s(t.first_sound_s),
+                    s(t.last_byte_s),
+                    s(t.stall_free_start_s()),
+                    s(t.load_s),
+                    f"{t.real_time_factor(take.duration_s):.3f}",
+                ]
+            )
+    failures = [
+        [
+            titles.get(r.passage_version_id, ""),
+            str(r.repeat),
+            "failed",
+            r.failure_kind,
+            r.failure_text,
+            "",
+            "",
+            "",
+            "",
+            "",
+        ]
+        for r in project.takes.journal(state="failed")
+        if r.candidate_id == row.candidate.id
+    ]
+    head = [
+        "passage",
+        "repeat",
+        "",
+        "connected",
+        "first byte",
+        "first sound",
+        "whole clip",
+        "stall-free from",
+        "load",
+        "real-time factor",
+    ]
+    how = (
+        "Seconds from the start of each request by the monotonic clock. Cold requests, and waits typed in by hand, are "
+        "kept out of the medians."
+    )
+    return Behind(parent, f"Waits: {row.name}", how, head, rows + failures, list(range(3, 10)))
+
+
+def behind_score(parent: QWidget, project: Project, row: Row) -> Behind:
+    listeners = {p.id: p for p in project.panel.listeners()}
+    passages = {p.version_id: p.title for p in project.texts.all()}
+    rows = [
+        [
+            listeners[r.listener_id].alias,
+            ", ".join(listeners[r.listener_id].languages) or "not stated",
+            passages[r.passage_version_id],
+            f"{r.score:g}",
+            "simulated" if listeners[r.listener_id].simulated else r.origin,
+        ]
+        for r in project.panel.ratings()
+        if r.candidate_id == row.candidate.id and r.passage_version_id in passages
+    ]
+    score = row.score
+    how = "No ratings yet."
+    if score is not None:
+        parts = [f"Mean {score.mean:.2f}."]
+        for interval, words in (
+            (score.crossed, "crossed bootstrap over listeners and passages"),
+            (score.by_listener, "t interval over listener means"),
+            (score.naive, "naive t interval over all ratings, for comparison with other tables only"),
+        ):
+            if interval is not None:
+                parts.append(f"{interval.low:.2f} to {interval.high:.2f}: {words}.")
+        how = " ".join(parts) + " Ratings of a language the listener does not speak are listed and do not count."
+    return Behind(parent, f"Ratings: {row.name}", how, ["listener", "speaks", "passage", "score", "from"], rows, [3])
+
+
+def behind_cost(parent: QWidget, row: Row) -> Behind:
+    month = row.cost.month
+    rows = [[text, shown(money.amount), money.currency] for text, money in month.lines]
+    if month.total is not None:
+        rows.append(["month", shown(month.total.amount), month.total.currency])
+    rates = row.cost.rates
+    pace = f"{rates.characters_per_minute:.0f} characters a minute, " + (
+        "assumed: nothing measured yet" if rates.assumed else f"measured on {rates.takes} takes"
+    )
+    dated = f", price of {row.plan.dated}" if row.plan.dated else ", price without a date"
+    how = f"{row.plan.name}{dated}. {row.cost.characters:,.0f} characters a month at {pace}."
+    if row.plan.source:
+        how += f" Source: {row.plan.source}."
+    if month.why:
+        how += f" Not computed: {month.why}."
+    if not month.covers:
+        how += f" The plan stops {month.short_by:,.0f} units short of this volume."
+    return Behind(parent, f"Money: {row.name}", how, ["line of the tariff", "amount", ""], rows, [1])

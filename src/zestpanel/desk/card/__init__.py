@@ -1,0 +1,1 @@
+"""The card: all evidence on one candidate."""

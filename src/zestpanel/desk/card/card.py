@@ -1,0 +1,214 @@
+"""The card's widget, at the right of the desk. Each group of figures leads to what is behind it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.bench.summary import Figure, Waits
+from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
+from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Swatch, button, label, rule
+
+SOUND = {
+    "words_per_minute": ("words a minute", 0),
+    "pitch_hz": ("pitch, Hz", 0),
+    "pitch_sd_st": ("pitch spread, semitones", 1),
+    "loudness_lufs": ("loudness, LUFS", 1),
+    "longest_pause_s": ("longest pause, s", 2),
+    "lead_s": ("silence before, s", 2),
+    "tail_s": ("silence after, s", 2),
+    "noise_dbfs": ("noise in pauses, dBFS", 0),
+}
+
+
+class Card(QFrame):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._state = state
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self._scroll)
+        for signal in (state.selected, state.labels_changed, state.standing_changed, state.bench_changed):
+            signal.connect(self.refresh)
+        theme.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.setFixedWidth(theme.px(236))
+        body = QWidget()
+        self._layout = QVBoxLayout(body)
+        self._layout.setContentsMargins(16, 14, 14, 14)
+        self._layout.setSpacing(theme.px(4))
+        candidate = self._state.candidate()
+        row = self._state.standing.rows.get(candidate.id) if candidate and self._state.standing else None
+        if candidate is None:
+            self._layout.addWidget(label("No candidate yet. Choose voices under Engines & voices.", "quiet", wrap=True))
+        else:
+            self._layout.addWidget(label(self._state.name(candidate), "name", wrap=True))
+            detail = self._state.detail(candidate)
+            since = f" · since {_day(candidate.created)}" if not self._state.labels_hidden else ""
+            self._layout.addWidget(label(detail + since, "small", wrap=True))
+            if row is not None and not self._state.labels_hidden:
+                self._fill(row)
+            elif self._state.labels_hidden:
+                self._layout.addSpacing(8)
+                self._layout.addWidget(label("Figures stay covered while labels are hidden.", "quiet", wrap=True))
+        self._layout.addStretch(1)
+        self._scroll.setWidget(body)
+
+    # -- groups
+
+    def _fill(self, row: Row) -> None:
+        project = self._state.project
+        self._score(row)
+        s = row.summary
+        self._group("Wait", lambda: behind_waits(self, project, row))
+        self._line("first sound, median", _seconds(s.first_sound.median), f"{s.first_sound.n} warm requests")
+        self._line("whole clip, median", _seconds(s.whole_clip.median), f"{s.whole_clip.n} warm requests")
+        self._line("95 of 100 within", _p95(s.whole_clip), f"{s.whole_clip.n} warm requests; 20 are needed")
+        self._line(
+            "real-time factor",
+            f"{s.real_time_factor.median:.2f}" if s.real_time_factor else "–",
+            "time to the last byte over length of the sound",
+        )
+        if s.load_s is not None:
+            self._line("loading, once", _seconds(s.load_s))
+        failed = sum(s.failures.values())
+        rate = s.failure_rate
+        spread = f"95 %: {rate.low:.0%} to {rate.high:.0%}" if rate else ""
+        self._line("failed", f"{failed} of {s.requests}", spread, bad=failed > 0)
+        self._group("Money", lambda: behind_cost(self, row))
+        cost = row.cost
+        month = cost.month.total if cost.month.covers else None
+        self._line("1,000 characters", _money(cost.per_thousand))
+        self._line("finished minute", _money(cost.per_minute))
+        self._line("episode", _money(cost.per_episode))
+        self._line("a month here", _money(month) if month else cost.month.why or "plan stops", bad=month is None)
+        if cost.rates.assumed:
+            self._layout.addWidget(label("pace assumed: nothing measured yet", "small", wrap=True))
+        self._sound(row)
+        self._group("Must-haves", None)
+        if not row.gates:
+            self._layout.addWidget(label("none set in the brief", "quiet"))
+        for gate in row.gates:
+            line = QHBoxLayout()
+            line.setSpacing(5)
+            line.addWidget(
+                label(gate.verdict, "good" if gate.verdict == "yes" else "bad"), 0, Qt.AlignmentFlag.AlignTop
+            )
+            words = label(gate.name, wrap=True)
+            words.setToolTip(gate.why)
+            line.addWidget(words, 1)
+            self._layout.addLayout(line)
+        if row.summary.odd_voice:
+            self._layout.addWidget(label(f"Another voice answered: {row.summary.odd_voice}", "bad", wrap=True))
+
+    def _score(self, row: Row) -> None:
+        project, score = self._state.project, row.score
+        count = f"{score.listeners} listeners" if score else "not heard yet"
+        self._group(
+            "Panel score",
+            lambda: behind_score(self, project, row),
+            small=count,
+            value=f"{score.mean:.1f}" if score else "–",
+        )
+        if score is None:
+            return
+        if score.crossed is not None:
+            swatch = Swatch(1, 5)
+            swatch.show_interval(score.crossed.low, score.mean, score.crossed.high)
+            swatch.setToolTip(f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}")
+            self._layout.addWidget(swatch)
+            self._layout.addWidget(label(f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}", "small"))
+        if score.simulated:
+            self._layout.addWidget(label(f"{score.simulated} of {score.ratings} ratings simulated", "small"))
+        if score.preliminary:
+            words = label("preliminary: " + score.why_preliminary, "small", wrap=True)
+            self._layout.addWidget(words)
+        equal = row.as_good_as_best
+        if equal is not None and row.best_id is not None and self._state.standing is not None:
+            best = self._state.standing.rows[row.best_id]
+            if equal.equal:
+                text = f"as good as {best.name}, {best.detail.split(' · ')[-1]}, within {EQUAL_WITHIN}"
+            elif equal.not_worse:
+                text = f"not worse than the best by more than {EQUAL_WITHIN}"
+            else:
+                text = f"equality with the best not shown ({equal.low:+.2f} to {equal.high:+.2f})"
+            self._layout.addWidget(label(text, "small", wrap=True))
+
+    def _sound(self, row: Row) -> None:
+        project = self._state.project
+        self._group(
+            "Sound",
+            lambda: behind_takes(self, project, row, f"Sound: {row.name}", SOUND),
+            small=f"{len(row.summary.takes)} takes",
+        )
+        for name, (words, places) in SOUND.items():
+            found = row.summary.sound.get(name)
+            self._line(words, f"{found.median:.{places}f}".replace("-", "−") if found else "–", _spread(found, places))
+
+    # -- pieces
+
+    def _group(self, title: str, behind: Callable[[], QWidget] | None, *, small: str = "", value: str = "") -> None:
+        self._layout.addSpacing(theme.px(6))
+        self._layout.addWidget(rule())
+        self._layout.addSpacing(theme.px(3))
+        line = QHBoxLayout()
+        if behind is None:
+            line.addWidget(label(title, "strong"))
+        else:
+            link = button(f"{title} ›", lambda: behind().show(), role="link", tip=f"What is behind: {title.lower()}")
+            link.setFont(theme.font(bold=True))
+            link.setAccessibleName(f"{title}: show what is behind")
+            line.addWidget(link)
+        line.addWidget(label(small, "small"), 1)
+        if value:
+            line.addWidget(label(value, "strong"))
+        self._layout.addLayout(line)
+
+    def _line(self, words: str, value: str, tip: str = "", *, bad: bool = False) -> None:
+        line = QGridLayout()
+        line.setContentsMargins(0, 0, 0, 0)
+        name = label(words)
+        figure: QLabel = label(value, "bad" if bad else "")
+        name.setToolTip(tip)
+        figure.setToolTip(tip)
+        line.addWidget(name, 0, 0)
+        line.addWidget(figure, 0, 1, Qt.AlignmentFlag.AlignRight)
+        line.setColumnStretch(0, 1)
+        self._layout.addLayout(line)
+
+
+def _day(stamp: str) -> str:
+    from datetime import datetime
+
+    day = datetime.fromisoformat(stamp)
+    return f"{day.day} {day:%b}"
+
+
+def _seconds(value: float | None) -> str:
+    return "–" if value is None else f"{value:.2f} s"
+
+
+def _p95(found: Waits) -> str:
+    return "–" if found.n == 0 else ("too few" if found.p95 is None else f"{found.p95:.2f} s")
+
+
+def _money(value: Money | None) -> str:
+    return "–" if value is None else f"{shown(value.amount)} {value.currency}"
+
+
+def _spread(found: Figure | None, places: int) -> str:
+    if found is None:
+        return ""
+    return f"middle half {found.low:.{places}f} to {found.high:.{places}f}, {found.n} takes".replace("-", "−")

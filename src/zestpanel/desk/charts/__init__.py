@@ -1,0 +1,1 @@
+"""Pictures of the core drawn with a painter, pointed at and copied."""

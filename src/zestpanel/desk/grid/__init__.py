@@ -1,0 +1,1 @@
+"""The bench grid: rows are candidates, columns passages, a cell a take."""

@@ -1,0 +1,115 @@
+"""The bench as a Qt model."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+
+from zestpanel.core.catalogue.candidate import Candidate
+from zestpanel.core.passages.passage import Passage
+from zestpanel.desk.cells import Cell
+from zestpanel.desk.state import DeskState
+
+CELL_ROLE = Qt.ItemDataRole.UserRole + 1
+RUNNING_ROLE = Qt.ItemDataRole.UserRole + 2
+
+
+class GridModel(QAbstractTableModel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._candidates: list[Candidate] = state.ordered()
+        self._passages: list[Passage] = list(state.bench.passages)
+        state.bench_changed.connect(self._refresh)
+        state.labels_changed.connect(self._refresh)
+        state.run_changed.connect(self._repaint)
+
+    def _refresh(self) -> None:
+        candidates, passages = self._state.ordered(), list(self._state.bench.passages)
+        same = [c.id for c in candidates] == [c.id for c in self._candidates] and [p.id for p in passages] == [
+            p.id for p in self._passages
+        ]
+        if same:  # only cells changed: nothing that is looked at moves
+            self._candidates, self._passages = candidates, passages
+            self._repaint()
+            self.headerDataChanged.emit(Qt.Orientation.Vertical, 0, max(0, len(candidates) - 1))
+        else:
+            self.beginResetModel()
+            self._candidates, self._passages = candidates, passages
+            self.endResetModel()
+
+    def _repaint(self) -> None:
+        if self._candidates and self._passages:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self._candidates) - 1, len(self._passages) - 1))
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return 0 if parent.isValid() else len(self._candidates)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self._passages)
+
+    def candidate(self, row: int) -> Candidate:
+        return self._candidates[row]
+
+    def passage(self, column: int) -> Passage:
+        return self._passages[column]
+
+    def place_of(self, candidate_id: int | None, passage_id: int | None) -> QModelIndex:
+        row = next((i for i, c in enumerate(self._candidates) if c.id == candidate_id), -1)
+        column = next((i for i, p in enumerate(self._passages) if p.id == passage_id), -1)
+        return self.index(row, column) if row >= 0 and column >= 0 else QModelIndex()
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        candidate, passage = self._candidates[index.row()], self._passages[index.column()]
+        cell = self._state.bench.cell(candidate.id, passage.id)
+        running = (candidate.id, passage.id) in self._state.running
+        match role:
+            case _ if role == CELL_ROLE:
+                return cell
+            case _ if role == RUNNING_ROLE:
+                return running
+            case Qt.ItemDataRole.ToolTipRole:
+                return describe(cell)
+            case Qt.ItemDataRole.AccessibleTextRole:
+                name = self._state.name(candidate)
+                return f"{name}, {passage.title}: {'running' if running else describe(cell)}"
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return None
+        if orientation == Qt.Orientation.Horizontal:
+            passage = self._passages[section]
+            if role == Qt.ItemDataRole.ToolTipRole:
+                return passage.text
+            return f"{section + 1:02d}\n{passage.title}"
+        candidate = self._candidates[section]
+        return f"{self._state.name(candidate)}\n{self._state.detail(candidate)}"
+
+
+def describe(cell: Cell) -> str:
+    """A cell in words."""
+    match cell.state:
+        case "there":
+            take = cell.take
+            assert take is not None
+            parts = [f"{take.duration_s:.1f} s, {cell.takes} take{'s' if cell.takes > 1 else ''}"]
+            if cell.odd_voice:
+                parts.append(f"another voice answered: {take.voice_used}")
+            if cell.marks:
+                parts.append(f"{cell.marks} mark{'s' if cell.marks > 1 else ''}")
+            if cell.text:
+                parts.append(f"a repeat failed: {cell.text}")
+            return "; ".join(parts)
+        case "missing":
+            return "not rendered yet"
+        case "failed":
+            return f"failed: {cell.text}"
+        case "stale":
+            return "stale: the text was changed since"
+        case "open":
+            return "a request was open when the program ended; it may have been paid"
+    return cell.text

@@ -1,0 +1,40 @@
+"""The shortcut sheet, made from the table of actions."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+
+from zestpanel.desk.actions import DEEDS
+from zestpanel.desk.widgets import label
+
+_MORE = (
+    ("Arrow keys on the grid", "↑ ↓ the same text by other voices, ← → the same voice on other texts"),
+    ("Enter on the grid", "Play the cell"),
+    ("1 to 5 in the booth", "Rate the clip"),
+)
+
+
+class KeySheet(QDialog):
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Shortcuts")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(24, 18, 24, 20)
+        outer.addWidget(label("Shortcuts", "page"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(3)
+        outer.addLayout(grid)
+        deeds = [d for d in DEEDS if not d.id.startswith("lane_")]
+        lines = [(QKeySequence(d.keys).toString(), d.text) for d in deeds if d.keys]
+        lines.insert(8, ("1 to 9", "Hear that lane, from the same place in the text"))
+        lines += list(_MORE)
+        half = (len(lines) + 1) // 2
+        for index, (keys, text) in enumerate(lines):
+            row, column = index % half, index // half * 2
+            grid.addWidget(label(keys, "strong"), row, column, Qt.AlignmentFlag.AlignTop)
+            words = label(text, wrap=True)
+            words.setMinimumWidth(250)
+            grid.addWidget(words, row, column + 1)

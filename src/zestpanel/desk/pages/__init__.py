@@ -1,0 +1,1 @@
+"""One page for each step of the trail."""

@@ -1,0 +1,160 @@
+"""Step 1, the brief: a form that keeps every change at once; undo takes it back."""
+
+from __future__ import annotations
+
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from pydantic import ValidationError
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QWidget
+
+from zestpanel.core.brief import MUST_HAVES, Brief
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import label, set_role
+
+
+class BriefPage(Page):
+    title = "Brief"
+    about = "What the channel needs: the yardstick for prices, gates and voices."
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        form = QFormLayout()
+        form.setVerticalSpacing(10)
+        form.setHorizontalSpacing(20)
+        self._fields: dict[str, QLineEdit] = {}
+        self._line(form, "channel", "Channel", "name of the channel")
+        self._line(form, "about", "About", "what it tells, in a sentence")
+        self._line(form, "languages", "Languages", "such as en-GB, fr-FR; the main one first")
+        self._line(form, "accent", "Accent and tone", "such as British, unhurried")
+        self._line(form, "audience", "Audience", "who listens")
+        self.episodes = QSpinBox()
+        self.episodes.setRange(0, 10_000)
+        self.episodes.setMaximumWidth(theme.px(110))
+        self.episodes.editingFinished.connect(self._save)
+        form.addRow("Episodes a month", self.episodes)
+        self._line(form, "episode_minutes", "Minutes an episode", "finished minutes", narrow=True)
+        self._line(form, "currency", "Currency", "three letters, such as EUR", narrow=True)
+        self._line(form, "budget_per_month", "Budget a month", "empty: no limit", narrow=True)
+        self._line(form, "longest_wait_s", "Longest wait for a retake, s", "empty: no limit", narrow=True)
+        self._line(form, "human_price_per_minute", "A human narrator, a minute", "for comparison", narrow=True)
+        self._line(form, "line_en", "Audition line", "your own line, read by every voice; several are parted by |")
+        self._line(form, "line_other", "Audition line, second language", "the same for the second language")
+        self._musts: dict[str, QCheckBox] = {}
+        musts = QWidget()
+        column = QGridLayout(musts)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        for place, (name, words) in enumerate(MUST_HAVES.items()):
+            box = QCheckBox(words)
+            box.clicked.connect(self._save)
+            column.addWidget(box, place // 2, place % 2)
+            self._musts[name] = box
+        form.addRow("Must-haves", musts)
+        holder = QWidget()
+        holder.setMaximumWidth(theme.px(760))
+        holder.setLayout(form)
+        self.body.addWidget(holder)
+        self._volume, self._problem = label("", "quiet"), label("", "bad", wrap=True)
+        self.body.addWidget(self._volume)
+        self.body.addWidget(self._problem)
+        self.body.addStretch(1)
+
+    def _line(self, form: QFormLayout, name: str, title: str, hint: str, *, narrow: bool = False) -> None:
+        field = QLineEdit()
+        field.setPlaceholderText(hint)
+        if narrow:
+            field.setMaximumWidth(theme.px(190))
+        field.editingFinished.connect(self._save)
+        self._fields[name] = field
+        form.addRow(title, field)
+
+    def field(self, name: str) -> QLineEdit:
+        return self._fields[name]
+
+    def refresh(self) -> None:
+        brief = self.state.project.brief
+        values = {
+            "channel": brief.channel,
+            "about": brief.about,
+            "languages": ", ".join(brief.languages),
+            "accent": brief.accent,
+            "audience": brief.audience,
+            "currency": brief.currency,
+            "episode_minutes": _shown(brief.episode_minutes),
+            "budget_per_month": _shown(brief.budget_per_month),
+            "longest_wait_s": _shown(brief.longest_wait_s),
+            "human_price_per_minute": _shown(brief.human_price_per_minute),
+            "line_en": _on_one_line(brief.audition_line(brief.languages[0])) if brief.languages else "",
+            "line_other": _on_one_line(brief.audition_line(brief.languages[1])) if len(brief.languages) > 1 else "",
+        }
+        for name, text in values.items():
+            self._fields[name].setText(text)
+        self._fields["line_other"].setEnabled(len(brief.languages) > 1)
+        self.episodes.setValue(brief.episodes_per_month)
+        for name, box in self._musts.items():
+            box.setChecked(name in brief.must_haves)
+        minutes = brief.minutes_per_month
+        self._volume.setText(
+            f"{_shown(minutes)} finished minutes a month, about {minutes * 1000:,.0f} characters "
+            "(1,000 a minute assumed; each candidate's own pace is used once it is measured)."
+        )
+
+    def _save(self) -> None:
+        before = self.state.project.brief
+        text = {name: field.text().strip() for name, field in self._fields.items()}
+        languages = [part.strip() for part in text["languages"].replace(";", ",").split(",") if part.strip()]
+        lines = dict(before.audition_lines)
+        for tag, name in zip(languages, ("line_en", "line_other"), strict=False):
+            if text[name] != _on_one_line(before.audition_line(tag)):
+                lines[tag] = "\n".join(part.strip() for part in text[name].split("|") if part.strip())
+        values: dict[str, Any] = {
+            **before.model_dump(),
+            **{k: text[k] for k in ("channel", "about", "accent", "audience")},
+            "languages": languages,
+            "currency": text["currency"].upper(),
+            "audition_lines": lines,
+            "episodes_per_month": self.episodes.value(),
+            "must_haves": [name for name, box in self._musts.items() if box.isChecked()],
+        }
+        try:
+            values["episode_minutes"] = _number(text["episode_minutes"], "Minutes an episode") or Decimal(0)
+            values["budget_per_month"] = _number(text["budget_per_month"], "The budget")
+            values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
+            values["human_price_per_minute"] = _number(text["human_price_per_minute"], "The human price")
+            brief = Brief.model_validate(values)
+        except ValidationError as error:
+            first = error.errors()[0]
+            self._say(f"{str(first['loc'][0]).replace('_', ' ').capitalize()}: {first['msg']}. Nothing was changed.")
+            return
+        except ValueError as error:
+            self._say(f"{error} Nothing was changed.")
+            return
+        self._say("")
+        if brief != before:
+            self.state.project.set_brief(brief)
+            self.state.refresh()
+
+    def _say(self, text: str) -> None:
+        self._problem.setText(text)
+        set_role(self._problem, "bad")
+
+
+def _shown(value: Decimal | None) -> str:
+    return "" if value is None else f"{value.normalize():f}"
+
+
+def _number(text: str, what: str) -> Decimal | None:
+    if not text:
+        return None
+    try:
+        return Decimal(text.replace(",", "."))
+    except InvalidOperation:
+        raise ValueError(f"{what} '{text}' is not a number.") from None
+
+
+def _on_one_line(lines: str) -> str:
+    """Several lines of one's own, parted by a bar, as the field shows them."""
+    return " | ".join(line for line in lines.split("\n") if line.strip())

@@ -1,0 +1,256 @@
+"""Step 8, choice: gates, weights, the trade-off, and the decision with its reason."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
+
+from zestpanel.core.brief import ROLES
+from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
+from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row
+from zestpanel.core.choice.ranking import Ranked
+from zestpanel.core.errors import ZestError
+from zestpanel.core.report.pictures import trade_off_picture
+from zestpanel.core.report.record import Written, write_record
+from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+_WORDS = {QUALITY: "quality", COST: "money", WAIT: "wait", FAILURES: "failures"}
+
+
+class ChoicePage(Page):
+    title = "Choice"
+    about = "Must-haves first, then weights. Nothing is judged for you: every exclusion names its fact."
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.head.addWidget(button("Copy evidence table", self.copy_table))
+        self.head.addWidget(button("Write decision record", self.write, role="main"))
+        weights = QHBoxLayout()
+        weights.setSpacing(10)
+        weights.addWidget(label("Weights", "strong"))
+        self.weights: dict[str, QSpinBox] = {}
+        for name, words in _WORDS.items():
+            box = QSpinBox()
+            box.setRange(0, 100)
+            box.setAccessibleName(f"Weight of {words}")
+            box.editingFinished.connect(self._weights_changed)
+            weights.addWidget(label(words))
+            weights.addWidget(box)
+            self.weights[name] = box
+        weights.addStretch(1)
+        self.body.addLayout(weights)
+        self.table = Table()
+        self.table.setAccessibleName("Ranking")
+        self.body.addWidget(self.table)
+        self._firm = label("", "small", wrap=True)
+        self.body.addWidget(self._firm)
+        across = QHBoxLayout()
+        across.setSpacing(24)
+        left = QVBoxLayout()
+        left.addWidget(label("Quality against cost; hollow ones miss a must-have", "strong"))
+        self.chart = ChartView(
+            lambda width: trade_off_picture(state.standing, width=width, height=300) if state.standing else None
+        )
+        self.chart.candidate_chosen.connect(self._pick)
+        left.addWidget(self.chart)
+        left.addStretch(1)
+        across.addLayout(left, 3)
+        across.addLayout(self._decision_form(), 2)
+        self.body.addLayout(across)
+        self.body.addStretch(1)
+        self._order: list[int] = []
+        self.last_written: Written | None = None
+
+    def _decision_form(self) -> QVBoxLayout:
+        form = QVBoxLayout()
+        form.setSpacing(8)
+        form.addWidget(label("Decide", "strong"))
+        self.role, self.who, self.why, self.by = QComboBox(), QComboBox(), QLineEdit(), QLineEdit()
+        self.role.addItems(self.state.project.brief.roles or ROLES)
+        self.role.setAccessibleName("Role")
+        self.who.setAccessibleName("Candidate")
+        self.why.setPlaceholderText("why, in a sentence")
+        self.by.setPlaceholderText("decided by")
+        row = QHBoxLayout()
+        row.addWidget(self.role, 1)
+        row.addWidget(self.who, 2)
+        form.addLayout(row)
+        form.addWidget(self.why)
+        last = QHBoxLayout()
+        last.addWidget(self.by, 1)
+        self.choose = button("Choose", self.decide, role="main")
+        last.addWidget(self.choose)
+        form.addLayout(last)
+        self._against = label("", "bad", wrap=True)
+        form.addWidget(self._against)
+        self._decided = QVBoxLayout()
+        form.addLayout(self._decided)
+        form.addStretch(1)
+        self.who.currentIndexChanged.connect(self._say_against)
+        return form
+
+    def refresh(self) -> None:
+        found = self.state.standing
+        if found is None:
+            return
+        if not found.rows:
+            self.set_empty(
+                EmptyState("There is nothing to choose from yet.", "Engines & voices", lambda: self.go_to("engines"))
+            )
+            return
+        self.set_empty(None)
+        for criterion in found.criteria:
+            box = self.weights[criterion.name]
+            if not box.hasFocus():
+                box.setValue(round(criterion.weight))
+        rows, bad, tips = [], [], {}
+        self._order = [r.candidate_id for r in found.ranking]
+        for index, ranked in enumerate(found.ranking):
+            row = found.rows[ranked.candidate_id]
+            cells, warn = _ranking_row(index, ranked, row)
+            rows.append(cells)
+            bad += [(index, column) for column in warn]
+            tips[(index, 7)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
+        self.table.show_rows(
+            ["", "Candidate", "total", "quality", "money", "wait", "first place", "must-haves"],
+            rows,
+            numbers=[0, 2, 3, 4, 5, 6],
+            bad=bad,
+            tips=tips,
+        )
+        self.table.setFixedHeight(self.table.height_for_rows())
+        self._firm.setText(
+            "Total: weighted mean of utilities from 0 (not acceptable) to 1 (as good as it need be); a span where "
+            "evidence is missing. First place: how often a candidate leads when scores and weights vary within their "
+            f"uncertainty. Equal means within {EQUAL_WITHIN} of a category of the best score, shown by test."
+        )
+        self.chart.refresh()
+        chosen = self.who.currentData()
+        self.who.blockSignals(True)
+        self.who.clear()
+        for candidate_id in self._order:
+            row = found.rows[candidate_id]
+            self.who.addItem(f"{row.name}, {row.detail}", candidate_id)
+        self.who.setCurrentIndex(max(0, self.who.findData(chosen)))
+        self.who.blockSignals(False)
+        self._say_against()
+        self._show_decided()
+
+    def _weights_changed(self) -> None:
+        stored = dict(self.state.project.documents.get("criteria") or {})
+        for name, box in self.weights.items():
+            stored[name] = {**stored.get(name, {}), "weight": box.value()}
+        if self.state.standing and any(
+            round(c.weight) != self.weights[c.name].value() for c in self.state.standing.criteria
+        ):
+            self.state.project.edit_document("criteria", stored, label="weights")
+            self.state.refresh()
+
+    def _pick(self, candidate_id: int) -> None:
+        self.who.setCurrentIndex(max(0, self.who.findData(candidate_id)))
+
+    def _say_against(self) -> None:
+        found, candidate_id = self.state.standing, self.who.currentData()
+        against = what_stands_against(found.rows[candidate_id]) if found and candidate_id in found.rows else []
+        self._against.setText("Stands against it: " + "; ".join(against) if against else "")
+        self.choose.setEnabled(not against and found is not None)
+
+    def decide(self) -> None:
+        found, candidate_id = self.state.standing, self.who.currentData()
+        if found is None or candidate_id is None:
+            return
+        try:
+            decision = decide(
+                self.state.project,
+                found,
+                role=self.role.currentText(),
+                candidate_id=candidate_id,
+                why=self.why.text(),
+                by=self.by.text(),
+                runner_up_id=suggest_runner_up(found, candidate_id),
+            )
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        self.why.clear()
+        self.state.say(f"{found.rows[candidate_id].name} is the {decision.role}.")
+        self.state.refresh()
+        self._show_decided()
+
+    def _show_decided(self) -> None:
+        while (item := self._decided.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        found = self.state.standing
+        for decision in decisions(self.state.project):
+            row = found.rows.get(decision.candidate_id) if found else None
+            name = f"{row.name}, {row.detail}" if row else "no longer on the shortlist"
+            self._decided.addSpacing(theme.px(6))
+            self._decided.addWidget(label(f"{decision.role}: {name}", "strong", wrap=True))
+            by = f"{decision.decided[:10]}" + (f", {decision.by}" if decision.by else "")
+            self._decided.addWidget(label(f"{decision.why} ({by})", "quiet", wrap=True))
+
+    def copy_table(self) -> None:
+        from PyQt6.QtGui import QGuiApplication
+
+        clipboard = QGuiApplication.clipboard()
+        if self.state.standing is not None and clipboard is not None:
+            clipboard.setText(as_tsv(evidence_table(self.state.standing)))
+            self.state.say("The evidence table is on the clipboard.")
+
+    def write(self) -> None:
+        """Write the decision record and its table into the project's exports."""
+        project = self.state.project
+
+        def done(written: Written) -> None:
+            self.last_written = written
+            self.state.say(f"Written: {written.record.name} and {written.tables[0].name} in {written.record.parent}.")
+            self.show_record(written.record)
+
+        self.state.background.run(lambda: write_record(project), done, self.state.complain, topic="record")
+
+    def show_record(self, path: Path) -> None:
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+
+def _ranking_row(index: int, ranked: Ranked, row: Row) -> tuple[list[str], list[int]]:
+    """Cells of one line, and the columns to be shown as warnings."""
+    score, month = row.score, row.cost.month
+    quality = "missing" if score is None else f"{score.mean:.2f} {score.letters}"
+    if row.as_good_as_best is not None and row.as_good_as_best.equal:
+        quality += " equal"
+    money = "missing" if month.total is None else ("plan stops" if not month.covers else f"{month.total}")
+    wait = row.summary.whole_clip.median
+    if ranked.total is None:
+        total = "missing"
+    elif ranked.missing:
+        total = f"{ranked.low:.2f}–{ranked.high:.2f}"
+    else:
+        total = f"{ranked.total:.2f}"
+    failing = [g for g in row.gates if g.verdict != "yes"]
+    gate = (
+        "all met"
+        if not failing
+        else "; ".join(f"{'no' if g.verdict == 'no' else 'unknown'}: {g.name}" for g in failing)
+    )
+    first = f"{ranked.first:.0%}" if ranked.passes and not ranked.missing else "–"
+    cells = [
+        str(index + 1) if ranked.passes else "–",
+        f"{row.name}\n{row.detail}",
+        total,
+        quality,
+        money,
+        "missing" if wait is None else f"{wait:.2f} s",
+        first,
+        gate,
+    ]
+    warn = [column for column, text in enumerate(cells) if text == "missing"] + ([7] if failing else [])
+    return cells, warn

@@ -1,0 +1,105 @@
+"""Step 7, cost: every plan in one unit, at the channel's volume."""
+
+from __future__ import annotations
+
+from zestpanel.core.report.pictures import volume_picture
+from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.desk.behind import behind_cost
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+
+class CostPage(Page):
+    title = "Cost"
+    about = "Every plan in one unit, at this channel's volume and each candidate's own pace. Open a row for its tariff."
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.head.addWidget(button("Copy table", lambda: self.table.copy()))
+        self._volume = label("", "lead", wrap=True)
+        self.body.addWidget(self._volume)
+        self.table = Table()
+        self.table.setAccessibleName("Cost by candidate")
+        self.table.row_chosen.connect(self._open)
+        self.body.addWidget(self.table)
+        self.body.addWidget(label("Money a month against volume, one curve a plan", "strong"))
+        self.chart = ChartView(lambda width: volume_picture(state.standing, width=width) if state.standing else None)
+        self.chart.candidate_chosen.connect(self._open_candidate)
+        self.body.addWidget(self.chart)
+        self.body.addStretch(1)
+        self._ids: list[int] = []
+
+    def refresh(self) -> None:
+        found = self.state.standing
+        if found is None:
+            return
+        if not found.rows:
+            self.set_empty(
+                EmptyState(
+                    "No candidate yet, so there is nothing to cost.", "Engines & voices", lambda: self.go_to("engines")
+                )
+            )
+            return
+        self.set_empty(None)
+        brief = found.brief
+        words = (
+            f"{brief.episodes_per_month} episodes of {brief.episode_minutes.normalize():f} minutes: "
+            f"{brief.minutes_per_month.normalize():f} finished minutes a month."
+        )
+        if brief.human_price_per_minute is not None:
+            human = Money(brief.human_price_per_minute * brief.minutes_per_month, brief.currency)
+            words += f" Narrated by a person: {human} a month."
+        self._volume.setText(words)
+        rows, bad, self._ids = [], [], []
+        for index, row in enumerate(found.rows.values()):
+            cost, month = row.cost, row.cost.month
+            total = month.total if month.covers else None
+            if total is None:
+                bad.append((index, 2))
+            used = "" if month.allowance_used is None else f"{month.allowance_used:.0%}"
+            pace = f"{cost.rates.characters_per_minute:,.0f}" + (" assumed" if cost.rates.assumed else "")
+            dated = f"price of {row.plan.dated:%d %b %Y}" if row.plan.dated else "price without a date"
+            rows.append(
+                [
+                    f"{row.name}\n{row.detail}",
+                    f"{row.plan.name}\n{dated}",
+                    _money(total) if total else month.why or "plan stops",
+                    _money(cost.per_episode),
+                    _money(cost.per_minute),
+                    _money(cost.per_thousand),
+                    pace,
+                    used,
+                ]
+            )
+            self._ids.append(row.candidate.id)
+        self.table.show_rows(
+            [
+                "Candidate",
+                "Plan",
+                "month",
+                "episode",
+                "minute",
+                "1,000 char.",
+                "char. / min",
+                "allowance",
+            ],
+            rows,
+            numbers=[2, 3, 4, 5, 6, 7],
+            bad=bad,
+        )
+        self.table.setFixedHeight(self.table.height_for_rows())
+        self.chart.refresh()
+
+    def _open(self, index: int) -> None:
+        if index < len(self._ids):
+            self._open_candidate(self._ids[index])
+
+    def _open_candidate(self, candidate_id: int) -> None:
+        if self.state.standing and candidate_id in self.state.standing.rows:
+            behind_cost(self, self.state.standing.rows[candidate_id]).show()
+
+
+def _money(value: Money | None) -> str:
+    return "–" if value is None else f"{shown(value.amount)} {value.currency}"

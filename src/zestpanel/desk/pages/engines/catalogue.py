@@ -1,0 +1,365 @@
+"""The engines of the catalogue: what needs a look, side by side with differences first, claims against our figures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.catalogue.changes import voice_changes
+from zestpanel.core.catalogue.claims import OwnFigure, hold
+from zestpanel.core.catalogue.comparing import compare
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger, price_is_old, troubles
+from zestpanel.core.catalogue.machine import fits, this_machine
+from zestpanel.core.catalogue.overview import describe_component
+from zestpanel.core.catalogue.preflight import secret_of
+from zestpanel.core.choice.evidence import own_figures
+from zestpanel.core.connectors.secrets import keep_secret
+from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.desk.behind import Behind
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import Table, button, label, yielding
+
+VIEWS = ("Facts", "Claims and outside opinions", "Set-up log", "To look at again")
+
+
+class CatalogueView(QWidget):
+    """Engines above; below, what is known of the selected ones."""
+
+    def __init__(self, state: DeskState, remove: Callable[[str], None]) -> None:
+        super().__init__()
+        self.state, self._remove = state, remove
+        self._names: list[str] = []
+        self._by_hand: dict[int, tuple[str, str]] = {}  # row -> claim and its state, where no figure can answer it
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        self.table = Table()
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setAccessibleName("Engines")
+        self.table.itemSelectionChanged.connect(self._show_detail)
+        layout.addWidget(self.table, 2)
+        layout.addWidget(self._make_actions())
+        row = QHBoxLayout()
+        self.what = QComboBox()
+        self.what.addItems(VIEWS)
+        self.what.setAccessibleName("What is shown of the selected engines")
+        self.what.currentIndexChanged.connect(lambda _: self._show_detail())
+        self.heading = yielding(label("", "quiet"))
+        self.age = QSpinBox()
+        self.age.setRange(7, 3650)
+        self.age.setSuffix(" days")
+        self.age.setToolTip("Prices and limits older than this are to be looked up again")
+        self.age.valueChanged.connect(self._set_age)
+        row.addWidget(self.what)
+        row.addWidget(self.heading, 1)
+        row.addWidget(label("look up again after", "small"))
+        row.addWidget(self.age)
+        layout.addLayout(row)
+        self.detail = Table()
+        self.detail.setAccessibleName("What is known of the selected engines")
+        self.detail.row_chosen.connect(self._settle_claim)
+        layout.addWidget(self.detail, 3)
+
+    def _make_actions(self) -> QWidget:
+        self.state_fact = button("State a fact …", self._state_fact, tip="With its source and date, beside the file's")
+        self.log = button("Log set-up …", self._log, tip="Minutes spent and what was done")
+        self.key = button("Key …", self.ask_for_key, tip="Put the engine's key into this desktop's key store")
+        self.fetch = button(
+            "Fetch voices", self.fetch_voices, tip="The list that the service gives now, with a preview"
+        )
+        self.remove = button("Remove engine", self._remove_engine, tip="Candidates and takes stay; undo brings it back")
+        return flow_row(self.state_fact, self.log, self.key, self.fetch, right=(self.remove,))
+
+    # -- shown
+
+    @property
+    def age_days(self) -> int:
+        return int(self.state.project.documents.get("facts age") or PRICE_AGE_DAYS)
+
+    def _set_age(self, days: int) -> None:
+        self.state.project.edit_document("facts age", days, label="when facts are old")
+        self.state.history_changed.emit()
+        self.refresh()
+
+    def refresh(self) -> None:
+        chosen = [engine.engine for engine in self.selected()]
+        engines = self.state.bench.engines
+        own = self.state.project.notes.statements()
+        spent: dict[str, float] = {}
+        for entry in self.state.project.notes.setup():
+            spent[entry.engine] = spent.get(entry.engine, 0) + entry.minutes
+        self._names = list(engines)
+        rows: list[list[str]] = []
+        bad: list[tuple[int, int]] = []
+        for name, engine in engines.items():
+            count = len(self._troubles(engine, own.get(name, [])))
+            if count:
+                bad.append((len(rows), 7))
+            rows.append(
+                [
+                    name,
+                    engine.route_label,
+                    "; ".join(f"{m.label} {m.version}" for m in engine.models),
+                    f"{len(engine.voices):,}",
+                    f"{len(engine.plans)}",
+                    self._here(engine, own.get(name, [])),
+                    f"{spent.get(name, 0):.0f} min" if name in spent else "–",
+                    f"{count} to look at" if count else "nothing",
+                ]
+            )
+        self.table.blockSignals(True)
+        head = ["Engine", "Reached by", "Models", "Voices", "Plans", "On this machine", "Set-up", "To look at again"]
+        self.table.show_rows(head, rows, numbers=[3, 4, 6], bad=bad)
+        self.age.blockSignals(True)
+        self.age.setValue(self.age_days)
+        self.age.blockSignals(False)
+        places = [self._names.index(name) for name in chosen if name in self._names]
+        for place in places or ([0] if rows else []):
+            for column in range(len(head)):
+                item = self.table.item(place, column)
+                if item is not None:
+                    item.setSelected(True)
+        self.table.blockSignals(False)
+        self._show_detail()
+
+    def _troubles(self, engine: Engine, own: list[OwnStatement]) -> list[str]:
+        return troubles(engine, own, age_days=self.age_days)
+
+    @staticmethod
+    def _here(engine: Engine, own: list[OwnStatement]) -> str:
+        """What this machine makes of a local engine's models, in a word each."""
+        if engine.is_hosted:
+            return "hosted"
+        machine = this_machine()
+        verdicts = [(m, fits(ledger(engine, "model", m.id, own), machine)) for m in engine.models]
+        return "; ".join(f"{m.label} {verdict}" for m, (verdict, _) in verdicts)
+
+    def selected(self) -> list[Engine]:
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        engines = self.state.bench.engines
+        return [engines[self._names[r]] for r in rows if r < len(self._names) and self._names[r] in engines]
+
+    def _show_detail(self) -> None:
+        chosen = self.selected()
+        one = chosen[0] if len(chosen) == 1 else None
+        for widget in (self.state_fact, self.log, self.remove):
+            widget.setEnabled(one is not None)
+        self.key.setEnabled(one is not None and secret_of(one) != "")
+        self.fetch.setEnabled(one is not None and one.voices_from is not None)
+        show = (self._show_facts, self._show_claims, self._show_setup, self._show_troubles)
+        show[self.what.currentIndex()](chosen)
+
+    def _show_facts(self, chosen: list[Engine]) -> None:
+        own = self.state.project.notes.statements()
+        if len(chosen) == 1:
+            rows, bad = self._facts_of(chosen[0], own.get(chosen[0].engine, []))
+            self.heading.setText("Select several engines to see them side by side.")
+            self.detail.show_rows(["About", "Fact", "Value", "Source and date"], rows, bad=bad)
+            return
+        compared = compare(chosen, own)
+        differing = sum(row.differs for row in compared)
+        self.heading.setText(f"{differing} facts differ, {len(compared) - differing} are the same." if chosen else "")
+        rows = [[row.fact, *row.values] for row in compared]
+        self.detail.show_rows(["Fact", *(engine.engine for engine in chosen)], rows)
+
+    def _facts_of(self, engine: Engine, own: list[OwnStatement]) -> tuple[list[list[str]], list[tuple[int, int]]]:
+        rows: list[list[str]] = []
+        bad: list[tuple[int, int]] = []
+        for plan in engine.plans:
+            when = ", ".join(str(part) for part in (plan.source or "no source", plan.dated or "no date"))
+            if price_is_old(plan, age_days=self.age_days):
+                bad.append((len(rows), 3))
+                when += " – old"
+            price = "; ".join(describe_component(part, plan.tariff.currency) for part in plan.tariff.components)
+            rows.append([f"plan {plan.name}", "price", price or "unknown", when])
+        things = [("engine", "", engine.engine)] + [("model", m.id, f"model {m.label}") for m in engine.models]
+        things += [("plan", p.name, f"plan {p.name}") for p in engine.plans]
+        unknown: list[list[str]] = []
+        for about, item, shown in things:
+            for name, known in ledger(engine, about, item, own, age_days=self.age_days).items():  # type: ignore[arg-type]
+                if known.state == "unknown" and not known.disagree:
+                    unknown.append([shown, name, "unknown", ""])
+                    continue
+                if known.disagree or known.old:
+                    bad.append((len(rows), 2 if known.disagree else 3))
+                value = f"{known.words} – sources disagree" if known.disagree else known.words
+                rows.append([shown, name, value, known.source + (" – old" if known.old else "")])
+        for name, words in (
+            ("vendor", engine.vendor),
+            ("found", engine.found),
+            ("recommended by", engine.recommended_by),
+        ):
+            if words:
+                rows.append([engine.engine, name, str(words), ""])
+        if engine.note:
+            rows.append([engine.engine, "note", engine.note, ""])
+        for route in engine.routes:
+            rows.append([engine.engine, "also reached by", f"{route.name}; files: {route.files}", route.note])
+        return rows + unknown, bad
+
+    def _show_claims(self, chosen: list[Engine]) -> None:
+        by_hand = self.state.project.documents.get("claims") or {}
+        rows: list[list[str]] = []
+        bad: list[tuple[int, int]] = []
+        self._by_hand = {}
+        for engine in chosen:
+            figures = self._figures(engine)
+            for claim in engine.claims:
+                key = f"{engine.engine}: {claim.says}"
+                held = hold(claim, figures, by_hand.get(key, ""))
+                if not claim.about:
+                    self._by_hand[len(rows)] = (key, held.state)
+                if held.state == "refuted":
+                    bad.append((len(rows), 2))
+                source = ", ".join(str(p) for p in (claim.source, claim.dated, claim.interest) if p)
+                rows.append([engine.engine, f"claim: {claim.says}", held.state, held.why, source or "no source"])
+            for rank in engine.outside:
+                of = f" of {rank.of}" if rank.of else ""
+                votes = f"{rank.votes:,} votes" if rank.votes is not None else "votes unknown"
+                source = ", ".join(str(p) for p in (rank.source, rank.dated, f"interest: {rank.interest or 'unknown'}")
+                                   if p)  # fmt: skip
+                rows.append([engine.engine, f"ranking: {rank.board}", f"place {rank.rank}{of}",
+                             f"{votes}; {rank.basis or 'basis unknown'}", source])  # fmt: skip
+            for vote in (self.state.project.documents.get("outside votes") or {}).get(engine.engine, []):
+                basis = f"{vote['votes'] or 'unknown'} votes"
+                source = "outside opinion, never mixed into scores"
+                rows.append([engine.engine, f"vote table: {vote['table']}", str(vote["strength"]), basis, source])
+        self.heading.setText(
+            "Claims are held against our own figures. Enter on one that no figure answers settles it by hand."
+        )
+        self.detail.show_rows(["Engine", "What is said", "State", "Our figure, or the basis", "Who says so"], rows,
+                              bad=bad)  # fmt: skip
+
+    def _settle_claim(self, row: int) -> None:
+        """Enter on a claim that no figure answers: unverified, confirmed, refuted, and round again."""
+        if self.what.currentText() != VIEWS[1] or row not in self._by_hand:
+            return
+        key, state = self._by_hand[row]
+        following = {"unverified": "confirmed", "confirmed": "refuted", "refuted": ""}[state]
+        known = {**(self.state.project.documents.get("claims") or {}), key: following}
+        kept = {claim: said for claim, said in known.items() if said}
+        self.state.project.edit_document("claims", kept, label="a claim")
+        self.state.history_changed.emit()
+        self._show_detail()
+
+    def _figures(self, engine: Engine) -> dict[str, OwnFigure]:
+        standing = self.state.standing
+        return own_figures(standing, engine.engine) if standing is not None else {}
+
+    def _show_setup(self, chosen: list[Engine]) -> None:
+        names = {engine.engine for engine in chosen}
+        entries = [e for e in self.state.project.notes.setup() if e.engine in names]
+        total = sum(e.minutes for e in entries)
+        self.heading.setText(f"{total:.0f} minutes logged." if entries else "Nothing is logged yet.")
+        rows = [[e.engine, e.at[:16].replace("T", " "), f"{e.minutes:.0f}", " ".join(e.words.split())] for e in entries]
+        self.detail.show_rows(["Engine", "When", "Minutes", "What was done"], rows, numbers=[2])
+
+    def _show_troubles(self, chosen: list[Engine]) -> None:
+        own = self.state.project.notes.statements()
+        rows = [[e.engine, line] for e in chosen for line in self._troubles(e, own.get(e.engine, []))]
+        self.heading.setText("Sources that disagree, and prices and limits that have aged." if rows else "Nothing.")
+        self.detail.show_rows(["Engine", "To look at again"], rows)
+
+    # -- done
+
+    def _one(self) -> Engine | None:
+        chosen = self.selected()
+        return chosen[0] if len(chosen) == 1 else None
+
+    def _state_fact(self) -> None:
+        if engine := self._one():
+            StatementDialog(self, self.state, engine, self.refresh).show()
+
+    def _log(self) -> None:
+        if engine := self._one():
+            SetupDialog(self, self.state, engine.engine, self.refresh).show()
+
+    def _remove_engine(self) -> None:
+        if engine := self._one():
+            self._remove(engine.engine)
+
+    def ask_for_key(self) -> None:
+        """Ask for the engine's key and put it into the key store: nowhere else, and never shown."""
+        engine = self._one()
+        if engine is None or not (secret := secret_of(engine)):
+            return
+        value, given = QInputDialog.getText(
+            self,
+            f"Key for {engine.engine}",
+            f"The key '{secret}' goes into this desktop's key store:",
+            QLineEdit.EchoMode.Password,
+        )
+        if given and value.strip():
+
+            def kept(said: str) -> None:
+                self.state.say(said)
+                self.state.refresh()
+
+            self.state.background.run(lambda: keep_secret(secret, value.strip()), kept, self.state.complain)
+
+    def fetch_voices(self) -> None:
+        """Fetch the service's list and show what it would change; nothing is taken over before that is agreed to."""
+        engine = self._one()
+        if engine is None:
+            return
+        self.fetch.setEnabled(False)
+        self.state.say(f"Fetching the voices of {engine.engine} …")
+
+        def arrived(voices: list[Voice]) -> None:
+            self.fetch.setEnabled(True)
+            shortlist = self.state.project.shortlist
+            before = shortlist.fetched(engine.engine)
+            changes = voice_changes(engine.voices, voices)
+            if not changes:
+                self.state.say(f"{engine.engine} lists the {len(voices):,} voices that are known already.")
+                return
+
+            def take_over() -> None:
+                if self.state.edit(
+                    f"voices of {engine.engine}",
+                    lambda: shortlist.put_fetched(engine.engine, voices),
+                    lambda: shortlist.put_fetched(engine.engine, before),
+                ):
+                    self.state.say(f"{engine.engine}: {len(voices):,} voices.")
+                    self.refresh()
+
+            ChangesDialog(self, f"Voices of {engine.engine}", changes, take_over).show()
+
+        def failed(error: Exception) -> None:
+            self.fetch.setEnabled(True)
+            self.state.complain(error)
+
+        self.state.background.run(lambda: fetch_voices(engine), arrived, failed, topic="voices")
+
+
+def machine_table(parent: QWidget, state: DeskState) -> Behind:
+    """This machine against each local model, with the reasons."""
+    machine = this_machine()
+    own = state.project.notes.statements()
+    rows = []
+    for engine in state.bench.engines.values():
+        if engine.is_hosted:
+            continue
+        for model in engine.models:
+            verdict, why = fits(ledger(engine, "model", model.id, own.get(engine.engine, [])), machine)
+            rows.append([engine.engine, model.label, verdict, "; ".join(why) or "no need stated stands against it"])
+    video = f"{machine.video_memory_mb:,} MB of video memory" if machine.video_memory_mb else "no accelerator found"
+    how = (
+        f"This machine: {machine.cores} cores, {machine.memory_mb:,} MB of memory ({machine.free_memory_mb:,} free), "
+        f"{machine.free_disk_mb:,} MB free on disk, {video}."
+    )
+    return Behind(parent, "This machine", how, ["engine", "model", "verdict", "why"], rows, [])

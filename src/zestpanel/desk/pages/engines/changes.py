@@ -1,0 +1,42 @@
+"""What an import would change, to be agreed to before anything is taken over."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.changes import Change
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+
+class ChangesDialog(QDialog):
+    def __init__(self, parent: QWidget, title: str, changes: Sequence[Change], take_over: Callable[[], None]) -> None:
+        super().__init__(parent)
+        self._take_over = take_over
+        self.setWindowTitle(title)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(title, "name"))
+        counts = Counter(change.state for change in changes)
+        words = ", ".join(f"{counts[state]:,} {state}" for state in ("new", "changed", "gone") if counts[state])
+        self.summary = label(f"{words}. Nothing is taken over yet; candidates and takes stay in any case.", "quiet")
+        layout.addWidget(self.summary)
+        self.table = Table()
+        rows = [[c.state, c.about, c.name, c.what] for c in changes]
+        self.table.show_rows(["", "About", "Name", "From and to"], rows)
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addStretch(1)
+        foot.addWidget(button("Leave as it is", self.reject))
+        self.agree = button("Take over", self._agree, role="main")
+        foot.addWidget(self.agree)
+        layout.addLayout(foot)
+        self.resize(theme.px(760), theme.px(480))
+
+    def _agree(self) -> None:
+        self.accept()
+        self._take_over()

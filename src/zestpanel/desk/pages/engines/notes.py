@@ -1,0 +1,232 @@
+"""Small dialogs: a note on a voice, a consent, a statement of a fact, a line of the set-up log."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.catalogue.fact_list import FACTS, About
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.errors import InputError
+from zestpanel.core.project.notes import VoiceNote
+from zestpanel.core.project.own_voices import Consent, Recording
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import button, label
+
+
+class FormDialog(QDialog):
+    """A form with a title, a sentence, fields, and a place for what is wrong. ``keep`` returns whether it worked."""
+
+    def __init__(self, parent: QWidget, title: str, about: str, done: Callable[[], None], keep: str = "Keep") -> None:
+        super().__init__(parent)
+        self._done = done
+        self.setWindowTitle(title)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(title, "name"))
+        layout.addWidget(label(about, "quiet", wrap=True))
+        self.form = QFormLayout()
+        self.form.setSpacing(8)
+        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        layout.addLayout(self.form)
+        self.wrong = label("", "bad", wrap=True)
+        layout.addWidget(self.wrong)
+        layout.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.keep_button = button(keep, self._keep, role="main")
+        self.keep_button.setDefault(True)
+        foot.addWidget(self.keep_button)
+        layout.addLayout(foot)
+        self.setMinimumWidth(theme.px(480))
+
+    def keep(self) -> bool:
+        raise NotImplementedError
+
+    def _keep(self) -> None:
+        try:
+            kept = self.keep()
+        except InputError as error:
+            self.wrong.setText(str(error))
+            return
+        if kept:
+            self.accept()
+            self._done()
+
+
+def read_date(text: str, what: str) -> date | None:
+    """A date as 2026-11-25, None for nothing. Raises InputError."""
+    if not text.strip():
+        return None
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError as error:
+        raise InputError(f"{what} is written as 2026-11-25.", kept="Nothing was changed.") from error
+
+
+class NoteDialog(FormDialog):
+    """Tags and an impression of one voice."""
+
+    def __init__(self, parent: QWidget, state: DeskState, engine: str, voice: Voice, done: Callable[[], None]) -> None:
+        super().__init__(parent, f"Note on {voice.label}", "People recall voices by their character.", done)
+        self._state, self._key = state, (engine, voice.id)
+        known = state.project.notes.voices().get(self._key)
+        self._before = known or VoiceNote(engine=engine, voice=voice.id)
+        self.tags = QLineEdit(", ".join(self._before.tags))
+        self.tags.setPlaceholderText("mature, calm, deep")
+        self.words = QPlainTextEdit(self._before.words)
+        self.words.setFixedHeight(theme.px(80))
+        self.form.addRow("Tags", self.tags)
+        self.form.addRow("Impression", self.words)
+
+    def keep(self) -> bool:
+        tags = tuple(dict.fromkeys(t.strip() for t in self.tags.text().split(",") if t.strip()))
+        before = self._before
+        note = VoiceNote(engine=before.engine, voice=before.voice, favourite=before.favourite, tags=tags,
+                         words=" ".join(self.words.toPlainText().split()))  # fmt: skip
+        notes = self._state.project.notes
+        return self._state.edit("note on a voice", lambda: notes.put_voices([note]), lambda: notes.put_voices([before]))
+
+
+class StatementDialog(FormDialog):
+    """A fact stated by the user, with its source and date; it may settle what sources disagree on."""
+
+    def __init__(self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None]) -> None:
+        about = "What you found out yourself, with where and when. Other sources stay listed beside it."
+        super().__init__(parent, f"State a fact about {engine.engine}", about, done)
+        self._state, self._engine = state, engine
+        self.subject, self.fact = QComboBox(), QComboBox()
+        things: list[tuple[str, About, str]] = [(f"the engine {engine.engine}", "engine", "")]
+        things += [(f"model {m.label}", "model", m.id) for m in engine.models]
+        things += [(f"plan {p.name}", "plan", p.name) for p in engine.plans]
+        things += [(f"voice {v.label}", "voice", v.id) for v in engine.voices[:500]]
+        for text, kind, item in things:
+            self.subject.addItem(text, (kind, item))
+        self.value, self.source, self.dated = QLineEdit(), QLineEdit(), QLineEdit(date.today().isoformat())
+        self.value.setPlaceholderText("yes, no, a number, or words")
+        self.settles = QCheckBox("This settles it where sources disagree")
+        for text, widget in (("About", self.subject), ("Fact", self.fact), ("Value", self.value),
+                             ("Source", self.source), ("Date", self.dated), ("", self.settles)):  # fmt: skip
+            self.form.addRow(text, widget)
+        self.subject.currentIndexChanged.connect(self._fill)
+        self._fill()
+
+    def _fill(self) -> None:
+        about = self.subject.currentData()[0]
+        self.fact.clear()
+        for fact in FACTS:
+            if fact.about == about:
+                self.fact.addItem(fact.name + (f", in {fact.unit}" if fact.unit else ""), fact.name)
+
+    def keep(self) -> bool:
+        about, item = self.subject.currentData()
+        fact, text = self.fact.currentData(), self.value.text().strip()
+        if not text:
+            raise InputError("The value is missing.", kept="Nothing was changed.")
+        kind = next(f.kind for f in FACTS if (f.about, f.name) == (about, fact))
+        value: object = text
+        if kind == "number":
+            try:
+                value = float(text.replace(",", "")) if "." in text else int(text.replace(",", ""))
+            except ValueError as error:
+                raise InputError(f"'{fact}' is a number.", kept="Nothing was changed.") from error
+        elif kind == "list":
+            value = [part.strip() for part in text.split(",") if part.strip()]
+        dated = read_date(self.dated.text(), "The date")
+        notes, made = self._state.project.notes, list[int]()
+        # checked before it enters the history, so that the sentence stands in this dialog
+        made.append(notes.state(self._engine.engine, about, item, fact, value, source=self.source.text().strip(),
+                                dated=dated, settles=self.settles.isChecked()))  # fmt: skip
+        return self._state.edit(
+            "a stated fact",
+            lambda: notes.set_statement_removed(made[0], False),
+            lambda: notes.set_statement_removed(made[0], True),
+        )
+
+
+class SetupDialog(FormDialog):
+    """A line of the set-up log: minutes spent and what was done."""
+
+    def __init__(self, parent: QWidget, state: DeskState, engine: str, done: Callable[[], None]) -> None:
+        about = "Time spent on setting up is a cost; what was done makes it repeatable."
+        super().__init__(parent, f"Set-up of {engine}", about, done, "Add to the log")
+        self._state, self._engine = state, engine
+        self.minutes = QDoubleSpinBox()
+        self.minutes.setRange(0, 43_200)
+        self.minutes.setDecimals(0)
+        self.words = QPlainTextEdit()
+        self.words.setFixedHeight(theme.px(90))
+        self.words.setPlaceholderText("Commands, versions, fixes, warnings")
+        self.form.addRow("Minutes", self.minutes)
+        self.form.addRow("What was done", self.words)
+
+    def keep(self) -> bool:
+        notes, made = self._state.project.notes, list[int]()
+        words, minutes = self.words.toPlainText().strip(), self.minutes.value()
+        if not words:
+            raise InputError("Say what was done.", kept="Nothing was changed.")
+
+        def do() -> None:
+            if made:
+                notes.set_setup_removed(made[0], False)
+            else:
+                made.append(notes.log_setup(self._engine, minutes, words))
+
+        return self._state.edit("the set-up log", do, lambda: notes.set_setup_removed(made[0], True))
+
+
+class ConsentDialog(FormDialog):
+    """Who agreed, when, to what use, until when, and where the evidence is."""
+
+    def __init__(self, parent: QWidget, state: DeskState, recording: Recording, done: Callable[[], None]) -> None:
+        about = "A voice made from a recording speaks only while the consent of the person holds."
+        super().__init__(parent, f"Consent for '{recording.name}'", about, done)
+        self._state, self._recording = state, recording
+        known = recording.consent
+        self.who = QLineEdit(known.who if known else "")
+        self.given = QLineEdit((known.given if known else date.today()).isoformat())
+        self.use = QLineEdit(known.use if known else "")
+        self.use.setPlaceholderText("narration of this channel")
+        self.until = QLineEdit(known.until.isoformat() if known and known.until else "")
+        self.until.setPlaceholderText("no end")
+        self.evidence = QLineEdit(known.evidence if known else "")
+        self.evidence.setPlaceholderText("signed form, where it is kept")
+        for text, widget in (("Who agreed", self.who), ("When", self.given), ("To what use", self.use),
+                             ("Until", self.until), ("Evidence", self.evidence)):  # fmt: skip
+            self.form.addRow(text, widget)
+
+    def keep(self) -> bool:
+        given = read_date(self.given.text(), "The day of the consent")
+        if given is None:
+            raise InputError("The day of the consent is missing.", kept="Nothing was changed.")
+        consent = Consent(
+            who=self.who.text().strip(),
+            given=given,
+            use=self.use.text().strip(),
+            until=read_date(self.until.text(), "The end"),
+            evidence=self.evidence.text().strip(),
+        )
+        voices, recording = self._state.project.own_voices, self._recording
+        if not (consent.who and consent.use):
+            raise InputError("A consent says who agreed, and to what use.", kept="Nothing was changed.")
+        return self._state.edit(
+            "a consent",
+            lambda: voices.set_consent(recording.id, consent),
+            lambda: voices.set_consent(recording.id, recording.consent),
+        )

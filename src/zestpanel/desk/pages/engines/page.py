@@ -1,0 +1,323 @@
+"""Step 2, engines and voices: voices to hear, engines to compare, the shortlist, and voices of one's own."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QWidget
+
+from zestpanel.core.catalogue.changes import Change, voice_changes
+from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
+from zestpanel.core.catalogue.exchange import (
+    as_json,
+    as_yaml,
+    export_catalogue,
+    is_catalogue,
+    parse_catalogue,
+    preview,
+    take_over,
+    voices_as_csv,
+    voices_from_csv,
+    votes_from_csv,
+)
+from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.desk.files import kind_of
+from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
+from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.recordings import RecordingsView
+from zestpanel.desk.pages.engines.shortlist import ShortlistView
+from zestpanel.desk.pages.engines.voices import VoicesView
+from zestpanel.desk.pages.engines.wizard import WizardDialog
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, button
+
+T = TypeVar("T")
+VIEWS = ("Voices", "Engines", "Shortlist", "Own voices")
+
+
+class EnginesPage(Page):
+    title = "Engines & voices"
+    scrolls = False
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.add_engine = button("Add engine …", self._menu, tip="From a connector file, or from an example")
+        self.exchange = button("Catalogue …", self._exchange_menu, tip="In and out: engines, voices, vote tables")
+        self.head.addWidget(self.exchange)
+        self.head.addWidget(self.add_engine)
+        self.voices = VoicesView(state)
+        self.engines = CatalogueView(state, self.remove_engine)
+        self.shortlist = ShortlistView(state)
+        self.recordings = RecordingsView(state)
+        tabs = QHBoxLayout()
+        tabs.setSpacing(4)
+        self.tabs: list[QPushButton] = []
+        self.stack = QStackedWidget()
+        for i, (name, view) in enumerate(
+            zip(VIEWS, (self.voices, self.engines, self.shortlist, self.recordings), strict=True)
+        ):
+            tab = button(name, lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
+            tab.setCheckable(True)
+            self.tabs.append(tab)
+            tabs.addWidget(tab)
+            self.stack.addWidget(view)
+        tabs.addStretch(1)
+        self.body.addLayout(tabs)
+        self.body.addWidget(self.stack, 1)
+        self.show_view(0)
+
+    # -- shown
+
+    def show_view(self, at: int | str) -> None:
+        """Show one of the four views, by place or by name."""
+        place = VIEWS.index(at) if isinstance(at, str) else at
+        for i, tab in enumerate(self.tabs):
+            tab.setChecked(i == place)
+        self.stack.setCurrentIndex(place)
+        self._refresh_view()
+
+    @property
+    def view(self) -> str:
+        return VIEWS[self.stack.currentIndex()]
+
+    def refresh(self) -> None:
+        bench = self.state.bench
+        if not bench.engines:
+            self.set_empty(
+                EmptyState(
+                    "No engine yet. A connector file says how an engine is reached and which voices it has: ten lines "
+                    "are enough for a program on this machine that writes a WAV file. Paste an example call or command "
+                    "line, and the file is written for you.",
+                    "Add engine …",
+                    self._menu,
+                )
+            )
+            return
+        self.set_empty(None)
+        count = len(bench.candidates)
+        self.tabs[2].setText(f"Shortlist · {count}" if count else "Shortlist")
+        self._refresh_view()
+
+    def _refresh_view(self) -> None:
+        view = self.stack.currentWidget()
+        if self.state.bench.engines and isinstance(
+            view, VoicesView | CatalogueView | ShortlistView | RecordingsView
+        ):  # fmt: skip
+            view.refresh()
+
+    def find_voice(self) -> None:
+        """Go to the search of the voices."""
+        self.show_view(0)
+        self.voices.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def hear(self) -> None:
+        self.voices.hear()
+
+    # -- engines in
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("From a connector file …", self.ask_for_file)
+        menu.addAction("From an example call or command line …", self.start_wizard)
+        self._drop_down(menu, self.add_engine)
+
+    def _exchange_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Take in a catalogue …", self.ask_for_file)
+        menu.addAction("Write the catalogue …", self.write_catalogue)
+        menu.addAction("Write the voices as a table …", self.write_voices)
+        menu.addAction("Attach a vote table …", self.ask_for_votes)
+        menu.addSeparator()
+        menu.addAction("This machine …", lambda: machine_table(self, self.state).show())
+        self._drop_down(menu, self.exchange)
+
+    def _drop_down(self, menu: QMenu, below: QWidget) -> None:
+        at = below if below.isVisible() else self
+        menu.popup(at.mapToGlobal(at.rect().bottomLeft() if below.isVisible() else at.rect().center()))
+
+    def ask_for_file(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Add engines", "", "Connector files and catalogues (*.yaml *.yml *.json)"
+        )
+        self.add_files([Path(name) for name in names])
+
+    def add_files(self, paths: list[Path]) -> None:
+        """Load connector files and catalogues; each is added or explained by itself."""
+        for path in paths:
+            try:
+                text = path.read_text(encoding="utf-8") if path.stat().st_size < 50_000_000 else ""
+                if is_catalogue(text):
+                    self.take_in(text, path.name)
+                    continue
+            except (OSError, UnicodeDecodeError):
+                pass  # read_connector says what is wrong with it
+            try:
+                engine, source = read_connector(path)
+            except ZestError as error:
+                self.state.complain(error)
+            else:
+                self._put(engine.engine, source, path.name)
+        if paths:
+            self.state.refresh()
+            self.refresh()
+
+    def _put(self, name: str, source: str, file_name: str) -> None:
+        """Add or replace an engine, with undo."""
+        shortlist = self.state.project.shortlist
+        before = shortlist.files().get(name)
+        engine = parse_connector(source, name=file_name)
+
+        def undo() -> None:
+            if before is None:
+                shortlist.remove_engine(name)
+            else:
+                shortlist.add_engine(before[0], before[1], before[2])
+
+        if self.state.edit(f"engine {name}", lambda: shortlist.add_engine(engine, source, file_name), undo):
+            fetch = " Its voices are fetched on the Engines tab." if engine.voices_from and not engine.voices else ""
+            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}")
+
+    def remove_engine(self, name: str) -> None:
+        shortlist = self.state.project.shortlist
+        known = shortlist.files().get(name)
+        if known is not None:
+            self.state.edit(
+                f"removing {name}",
+                lambda: shortlist.remove_engine(name),
+                lambda: shortlist.add_engine(known[0], known[1], known[2]),
+            )
+            self.refresh()
+
+    def start_wizard(self) -> None:
+        lines = [line for text in self.state.project.brief.audition_lines.values() for line in text.split("\n")]
+
+        def add(source: str) -> None:
+            engine = parse_connector(source, name="the file")
+            self._put(engine.engine, source, f"{engine.engine}.yaml")
+            self.state.refresh()
+            self.refresh()
+
+        WizardDialog(self, self.state, lines[0] if lines else "", add).show()
+
+    # -- the catalogue in and out
+
+    def take_in(self, text: str, name: str) -> None:
+        """Show what a catalogue would change, and take it over when agreed to."""
+        project = self.state.project
+        catalogue = parse_catalogue(text, name=name)
+        changes = preview(project, catalogue)
+        if not changes:
+            self.state.say(f"{name} holds nothing that is not known already.")
+            return
+
+        def agreed() -> None:
+            try:
+                take_over(project, catalogue)
+            except ZestError as error:
+                self.state.complain(error)
+            self.state.refresh()
+            self.refresh()
+            self.state.say(f"{name} was taken over: {len(catalogue.engines)} engines.")
+
+        ChangesDialog(self, f"From {name}", changes, agreed).show()
+
+    def write_catalogue(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write the catalogue", "catalogue.yaml", "YAML or JSON (*.yaml *.json)"
+        )
+        if name:
+            catalogue = export_catalogue(self.state.project)
+            self._write(Path(name), as_json(catalogue) if name.endswith(".json") else as_yaml(catalogue))
+
+    def write_voices(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the voices", "voices.csv", "Tables (*.csv)")
+        if name:
+            self._write(Path(name), voices_as_csv(list(self.state.bench.engines.values())))
+
+    def _write(self, path: Path, text: str) -> None:
+        try:
+            path.write_text(text, encoding="utf-8")
+        except OSError as error:
+            self.state.complain(
+                InputError(f"{path.name} cannot be written ({error.strerror}).", kept="Nothing else changed.")
+            )
+            return
+        self.state.say(f"Written: {path.name}. It holds no key.")
+
+    def add_table(self, path: Path) -> None:
+        """A table of voices, shown before it is taken over; or a vote table."""
+        if kind_of(path) == "votes":
+            self.attach_votes(path)
+            return
+        found = self._read_table(path, voices_from_csv)
+        if found is None:
+            return
+        engines, shortlist = self.state.bench.engines, self.state.project.shortlist
+        if strange := [name for name in found if name not in engines]:
+            self.state.complain(
+                f"{path.name} lists voices of {', '.join(strange)}, which the catalogue does not hold. Add its "
+                "connector file first; the others can be taken over."
+            )
+        known = {name: voices for name, voices in found.items() if name in engines}
+        changes = [
+            Change(state=c.state, about=f"voice of {name}", name=c.name, what=c.what)
+            for name, voices in known.items()
+            for c in voice_changes(engines[name].voices, voices)
+        ]
+        if not changes:
+            return
+        before = {name: shortlist.fetched(name) for name in known}
+
+        def put(lists: dict[str, list[Voice]]) -> None:
+            for name, voices in lists.items():
+                shortlist.put_fetched(name, voices)
+
+        def agreed() -> None:
+            if self.state.edit(f"voices from {path.name}", lambda: put(known), lambda: put(before)):
+                self.refresh()
+
+        ChangesDialog(self, f"From {path.name}", changes, agreed).show()
+
+    def _read_table(self, path: Path, read: Callable[..., T]) -> T | None:
+        """A table read, None when it cannot be and that was said."""
+        try:
+            return read(path.read_text(encoding="utf-8-sig"), name=path.name)
+        except (OSError, UnicodeDecodeError) as error:
+            self.state.complain(InputError(f"{path.name} cannot be read ({error}).", kept="Nothing was taken over."))
+        except ZestError as error:
+            self.state.complain(error)
+        return None
+
+    def ask_for_votes(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Attach a vote table", "", "Tables (*.csv)")
+        if name:
+            self.attach_votes(Path(name))
+
+    def attach_votes(self, path: Path) -> None:
+        """Attach somebody's vote table: rows that name an engine of the catalogue are shown beside it."""
+        votes = self._read_table(path, votes_from_csv)
+        if votes is None:
+            return
+        known = {name.casefold(): name for name in self.state.bench.engines}
+        document = json.loads(json.dumps(self.state.project.documents.get("outside votes") or {}))
+        attached = 0
+        for vote in votes:
+            engine = known.get(vote.name.casefold())
+            if engine is not None:
+                strength = vote.strength if vote.strength is not None else f"{vote.wins:g} wins" if vote.wins else "–"
+                rows = [r for r in document.get(engine, []) if r["table"] != path.name]
+                document[engine] = [*rows, {"table": path.name, "strength": strength, "votes": vote.votes}]
+                attached += 1
+        if not attached:
+            self.state.complain(f"{path.name} names none of the engines of the catalogue. Nothing was attached.")
+            return
+        self.state.project.edit_document("outside votes", document, label="a vote table")
+        self.state.history_changed.emit()
+        self.state.say(f"{attached} of {len(votes)} rows attached as outside opinion.")
+        self.refresh()

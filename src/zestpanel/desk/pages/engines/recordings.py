@@ -1,0 +1,339 @@
+"""Voices of one's own: recordings with their checks and consent, and voices made from them or from a description."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import read
+from zestpanel.core.catalogue.candidate import locale_name
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.templates import DESCRIBED_BY
+from zestpanel.core.errors import InputError
+from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut
+from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.core.project.own_voices import Recording
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.engines.notes import ConsentDialog, FormDialog
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+
+class RecordingsView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.recordings: list[Recording] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        self.table, self.checks, self.voices = Table(), Table(), Table()
+        self.table.setAccessibleName("Recordings")
+        self.checks.setAccessibleName("Checks of the selected recording")
+        self.voices.setAccessibleName("Voices of your own")
+        self.table.itemSelectionChanged.connect(self._show_checks)
+        layout.addWidget(self.table, 2)
+        layout.addWidget(self._make_actions())
+        lower = QHBoxLayout()
+        left, right = QVBoxLayout(), QVBoxLayout()
+        left.addWidget(label("Checks of the selected recording", "strong"))
+        left.addWidget(self.checks, 1)
+        right.addWidget(label("Voices of your own", "strong"))
+        right.addWidget(self.voices, 1)
+        self.describe = button("Describe a voice …", self.make_described, tip="For engines that take a description")
+        self.remove_voice = button("Remove voice", self._remove_voice)
+        row = QHBoxLayout()
+        row.addWidget(self.describe)
+        row.addWidget(self.remove_voice)
+        row.addStretch(1)
+        right.addLayout(row)
+        lower.addLayout(left, 1)
+        lower.addLayout(right, 1)
+        layout.addLayout(lower, 3)
+        self.empty = EmptyState(
+            "A voice can be made from half a minute of somebody's speech, with their consent. The recording is checked "
+            "first: length, noise, level, one speaker.",
+            "Add a recording …",
+            self.ask_for_recording,
+        )
+        self.empty.hide()
+        layout.addWidget(self.empty, 4)
+
+    def _make_actions(self) -> QWidget:
+        self.add = button("Add a recording …", self.ask_for_recording)
+        self.hear = button("Hear it", self._hear)
+        self.trim = button("Best stretch", self.take_best, tip="Keep the best 30 to 45 s as a version of its own")
+        self.clean = button("Cleaned version", self.take_cleaned, tip="Steady noise taken down; the original is kept")
+        self.consent = button("Consent …", self.ask_consent)
+        self.remove = button("Remove", self._remove)
+        self.make = button("Make a voice …", self.make_voice, role="main")
+        left = (self.add, self.hear, self.trim, self.clean, self.consent, self.remove)
+        return flow_row(*left, right=(self.make,))
+
+    def refresh(self) -> None:
+        chosen = self.selected()
+        own = self.state.project.own_voices
+        self.recordings = own.recordings()
+        voices = own.voices()
+        nothing = not self.recordings and not voices
+        self.empty.setVisible(nothing)
+        for widget in (self.table, self.checks, self.voices, self.add, self.hear, self.trim, self.clean, self.consent,
+                       self.remove, self.make, self.describe, self.remove_voice):  # fmt: skip
+            widget.setVisible(not nothing)
+        rows, bad = [], []
+        for i, r in enumerate(self.recordings):
+            states = [check["state"] for check in r.checks]
+            verdict = "fail" if "fail" in states else "warning" if "warning" in states else "pass"
+            problems = [check["name"] for check in r.checks if check["state"] != "pass"]
+            who = f"{r.consent.who}, {r.consent.use}" if r.consent else "nobody's: it may not speak"
+            bad += [(i, 3)] if verdict == "fail" else []
+            bad += [(i, 4)] if r.consent is None else []
+            rows.append([r.name, r.how, f"{r.duration_s:.1f} s", verdict + (f": {', '.join(problems)}" if problems
+                         else ""), who, locale_name(r.language)])  # fmt: skip
+        self.table.blockSignals(True)
+        head = ["Recording", "Version", "Length", "Checks", "Consent", "Language"]
+        self.table.show_rows(head, rows, numbers=[2], bad=bad)
+        if rows:
+            ids = [r.id for r in self.recordings]
+            self.table.selectRow(ids.index(chosen.id) if chosen and chosen.id in ids else len(rows) - 1)
+        self.table.blockSignals(False)
+        names = {r.id: f"{r.name}, {r.how}" for r in self.recordings}
+        self._voice_ids = [v.id for v in voices]
+        self.voices.show_rows(
+            ["Voice", "Engine", "Made from"],
+            [
+                [
+                    v.voice.label,
+                    v.engine,
+                    names.get(v.recording_id or 0)
+                    or ", ".join(f"{k} {value}" for k, value in v.described.items() if value),
+                ]
+                for v in voices
+            ],
+        )
+        self._show_checks()
+
+    def selected(self) -> Recording | None:
+        row = self.table.currentRow()
+        return self.recordings[row] if 0 <= row < len(self.recordings) else None
+
+    def _show_checks(self) -> None:
+        found = self.selected()
+        for widget in (self.hear, self.trim, self.clean, self.consent, self.remove, self.make):
+            widget.setEnabled(found is not None)
+        checks = found.checks if found else ()
+        rows = [[c["name"], c["state"], c["figure"], c["why"]] for c in checks]
+        bad = [(i, 1) for i, c in enumerate(checks) if c["state"] == "fail"]
+        self.checks.show_rows(["Check", "", "Figure", "Why"], rows, bad=bad)
+
+    # -- recordings
+
+    def ask_for_recording(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Add a recording", "", "Sound or video (*)")
+        for name in names:
+            self.add_file(Path(name))
+
+    def add_file(self, path: Path) -> None:
+        language = self.state.project.brief.languages[0] if self.state.project.brief.languages else "en-GB"
+
+        def work() -> tuple[Clip, list[dict[str, Any]]]:
+            clip = read(path)
+            return clip, [check.as_document() for check in check_recording(clip)]
+
+        self._keep(work, name=path.stem, language=language, how="as given", source=None)
+
+    def _keep(
+        self,
+        work: Callable[[], tuple[Clip, list[dict[str, Any]]]],
+        *,
+        name: str,
+        language: str,
+        how: str,
+        source: Recording | None,
+    ) -> None:
+        own = self.state.project.own_voices
+
+        def arrived(found: tuple[Clip, list[dict[str, Any]]]) -> None:
+            made: list[Recording] = []
+
+            def do() -> None:
+                if made:
+                    own.set_recording_removed(made[0].id, False)
+                else:
+                    made.append(
+                        own.add_recording(
+                            found[0],
+                            name=name,
+                            language=language,
+                            checks=found[1],
+                            how=how,
+                            from_id=source.id if source else None,
+                            consent=source.consent if source else None,
+                        )
+                    )
+
+            if self.state.edit("a recording", do, lambda: own.set_recording_removed(made[0].id, True)):
+                self.refresh()
+                self.table.selectRow(len(self.recordings) - 1)
+
+        self.state.background.run(work, arrived, self.state.complain)
+
+    def take_best(self) -> None:
+        self._version("best stretch", lambda clip: cut(clip, *best_stretch(clip)))
+
+    def take_cleaned(self) -> None:
+        self._version("cleaned", cleaned)
+
+    def _version(self, how: str, change: Callable[[Clip], Clip]) -> None:
+        found = self.selected()
+        if found is None:
+            return
+        own = self.state.project.own_voices
+
+        def work() -> tuple[Clip, list[dict[str, Any]]]:
+            clip = change(own.load(found))
+            return clip, [check.as_document() for check in check_recording(clip)]
+
+        self._keep(work, name=found.name, language=found.language, how=how, source=found)
+
+    def _hear(self) -> None:
+        found = self.selected()
+        if found is None:
+            return
+        own = self.state.project.own_voices
+
+        def arrived(lanes: Any) -> None:
+            self.state.tray = []
+            self.state.tray_changed.emit()
+            self.state.player.load(lanes, on=0)
+            self.state.player.play()
+
+        self.state.background.run(
+            lambda: prepare_lanes([(0, own.load(found), (), 1)])[0], arrived, self.state.complain, topic="audition"
+        )
+
+    def ask_consent(self) -> None:
+        if found := self.selected():
+            ConsentDialog(self, self.state, found, self.refresh).show()
+
+    def _remove(self) -> None:
+        found = self.selected()
+        if found is None:
+            return
+        own = self.state.project.own_voices
+        self.state.edit(
+            "a recording",
+            lambda: own.set_recording_removed(found.id, True),
+            lambda: own.set_recording_removed(found.id, False),
+        )
+        self.refresh()
+
+    # -- voices
+
+    def make_voice(self) -> None:
+        found = self.selected()
+        engines = [e for e in self.state.bench.engines.values() if e.takes_recordings]
+        if found is None:
+            return
+        if not engines:
+            self.state.complain("No engine of the catalogue takes recordings (takes_recordings in its connector file).")
+            return
+        OwnVoiceDialog(self, self.state, engines, found, self.refresh).show()
+
+    def make_described(self) -> None:
+        engines = [e for e in self.state.bench.engines.values() if e.takes_descriptions]
+        if not engines:
+            self.state.complain("No engine of the catalogue takes descriptions (takes_descriptions in its file).")
+            return
+        OwnVoiceDialog(self, self.state, engines, None, self.refresh).show()
+
+    def _remove_voice(self) -> None:
+        row = self.voices.currentRow()
+        if not 0 <= row < len(self._voice_ids):
+            return
+        project, voice_id = self.state.project, self._voice_ids[row]
+
+        def set_removed(removed: bool) -> None:
+            project.own_voices.set_voice_removed(voice_id, removed)
+            project.shortlist.voices_changed()
+
+        self.state.edit("a voice of one's own", lambda: set_removed(True), lambda: set_removed(False))
+        self.refresh()
+
+
+class OwnVoiceDialog(FormDialog):
+    """A voice for an engine, from a recording or from a description."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        state: DeskState,
+        engines: list[Engine],
+        recording: Recording | None,
+        done: Callable[[], None],
+    ) -> None:
+        about = (
+            f"Made from '{recording.name}', {recording.how}." if recording
+            else "Made by the engine from what is said here."
+        )  # fmt: skip
+        super().__init__(parent, "A voice of your own", about, done, "Make the voice")
+        self._state, self._recording = state, recording
+        self.engine, self.name = QComboBox(), QLineEdit(recording.name if recording else "")
+        for engine in engines:
+            self.engine.addItem(engine.engine)
+        default = recording.language if recording else (state.project.brief.languages or ("en-GB",))[0]
+        self.language = QLineEdit(default)
+        self.form.addRow("Engine", self.engine)
+        self.form.addRow("Name", self.name)
+        self.form.addRow("Language", self.language)
+        self.described: dict[str, QComboBox | QLineEdit] = {}
+        if recording is None:
+            gender, age = QComboBox(), QComboBox()
+            gender.addItems(["woman", "man", "child"])
+            age.addItems(["adult", "young", "middle-aged", "old"])
+            accent, strength = QLineEdit(), QLineEdit()
+            strength.setPlaceholderText("0 to 1")
+            self.described = {"gender": gender, "age": age, "accent": accent, "strength": strength}
+            for name, widget in self.described.items():
+                self.form.addRow("How strong the accent" if name == "strength" else name.capitalize(), widget)
+
+    def keep(self) -> bool:
+        name, language = self.name.text().strip(), self.language.text().strip()
+        if not name:
+            raise InputError("The voice needs a name.", kept="Nothing was made.")
+        if not re.fullmatch(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*", language):
+            raise InputError(f"'{language}' is no language tag, such as en-GB.", kept="Nothing was made.")
+        described = {}
+        for key in DESCRIBED_BY:
+            widget = self.described.get(key)
+            if widget is not None:
+                described[key] = widget.currentText() if isinstance(widget, QComboBox) else widget.text().strip()
+        project, made = self._state.project, list[int]()
+        voice_id = "own-" + re.sub(r"\W+", "-", name.casefold()).strip("-")
+
+        def do() -> None:
+            if made:
+                project.own_voices.set_voice_removed(made[0], False)
+            else:
+                made.append(
+                    project.own_voices.add_voice(
+                        self.engine.currentText(),
+                        voice=voice_id,
+                        name=name,
+                        language=language,
+                        recording_id=self._recording.id if self._recording else None,
+                        described=described,
+                    )
+                )
+            project.shortlist.voices_changed()
+
+        def undo() -> None:
+            project.own_voices.set_voice_removed(made[0], True)
+            project.shortlist.voices_changed()
+
+        return self._state.edit("a voice of one's own", do, undo)

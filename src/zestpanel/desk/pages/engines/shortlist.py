@@ -1,0 +1,233 @@
+"""The shortlist: candidates with everything that makes them what they are, and what stands in the way of each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.bench.planning import barred, surroundings
+from zestpanel.core.catalogue.candidate import Candidate, candidate_detail, locale_name
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.preflight import Obstacle, remarks, text_obstacles
+from zestpanel.core.errors import InputError
+from zestpanel.core.passages.passage import Passage
+from zestpanel.desk.pages.engines.notes import FormDialog
+from zestpanel.desk.pages.engines.settings_row import SettingsRow
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+
+class ShortlistView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self._in_the_way: dict[int, tuple[str, ...]] = {}
+        self._remarks: dict[int, list[str]] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        self.summary = label("", "quiet", wrap=True)
+        layout.addWidget(self.summary)
+        self.table = Table()
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setAccessibleName("Shortlist")
+        layout.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        self.duplicate = button(
+            "Duplicate with a change …", self.make_variant, tip="The same candidate, one thing moved"
+        )
+        self.off = button("Take off the shortlist", self.take_off, tip="Its takes are kept; undo brings it back")
+        row.addWidget(self.duplicate)
+        row.addWidget(self.off)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.empty = EmptyState("The shortlist is empty. Hear voices and put some on it.", "", lambda: None)
+        self.empty.action.hide()
+        self.empty.hide()
+        layout.addWidget(self.empty)
+
+    def refresh(self) -> None:
+        """Show the list at once; what stands in the way is looked up off the interface thread (keys may be slow)."""
+        bench = self.state.bench
+        self.empty.setVisible(not bench.candidates)
+        for widget in (self.table, self.duplicate, self.off):
+            widget.setVisible(bool(bench.candidates))
+        self._fill()
+        candidates, engines, project = list(bench.candidates), dict(bench.engines), self.state.project
+        passages = list(bench.passages)
+
+        def look() -> tuple[dict[int, tuple[str, ...]], dict[int, list[str]]]:
+            found = barred(project, candidates, engines)
+            known = {
+                c.id: remarks(c, engines[c.engine], surroundings(project, c.engine))
+                for c in candidates
+                if c.engine in engines
+            }
+            for candidate in candidates:
+                engine = engines.get(candidate.engine)
+                if engine is None or not passages:
+                    continue
+                stops, others = about_texts(candidate, engine, passages)
+                found[candidate.id] = (*found[candidate.id], *stops)
+                known[candidate.id] += others
+            return found, known
+
+        def arrived(found: tuple[dict[int, tuple[str, ...]], dict[int, list[str]]]) -> None:
+            self._in_the_way, self._remarks = found
+            self._fill()
+
+        self.state.background.run(look, arrived, self.state.complain, topic="preflight")
+
+    def _fill(self) -> None:
+        bench = self.state.bench
+        rows, bad = [], []
+        for i, c in enumerate(bench.candidates):
+            stands = self._in_the_way.get(c.id, ())
+            if stands:
+                bad.append((i, 4))
+            rows.append(
+                [
+                    str(i + 1),
+                    f"{bench.names[c.id]}\n{candidate_detail(c, bench.engines.get(c.engine))}",
+                    f"{locale_name(c.language)}\n{c.plan or 'no plan'}",
+                    f"version {c.model_version}\n{c.route}",
+                    ("; ".join(stands) or "nothing") + "\n" + "; ".join(self._remarks.get(c.id, ())),
+                ]
+            )
+        stopped = len(bad)
+        self.summary.setText(
+            f"{stopped} of {len(rows)} candidates have something in their way. It is said here, and in the grid, "
+            "before anything is sent." if stopped else ""
+        )  # fmt: skip
+        head = [
+            "",
+            "Candidate",
+            "Language and plan",
+            "Version and route",
+            "What stands in the way, and what is worth knowing",
+        ]
+        self.table.show_rows(head, rows, bad=bad)
+
+    def selected(self) -> list[Candidate]:
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        return [self.state.bench.candidates[r] for r in rows if r < len(self.state.bench.candidates)]
+
+    def take_off(self) -> None:
+        ids = [c.id for c in self.selected()]
+        if ids:
+            shortlist = self.state.project.shortlist
+            self.state.edit(
+                "taking off the shortlist",
+                lambda: shortlist.set_removed(ids, True),
+                lambda: shortlist.set_removed(ids, False),
+            )
+            self.refresh()
+
+    def make_variant(self) -> None:
+        chosen = self.selected()
+        if len(chosen) != 1:
+            self.state.say("Select one candidate to duplicate.")
+            return
+        if chosen[0].engine not in self.state.bench.engines:
+            self.state.complain(f"{chosen[0].engine} is not in the catalogue any more.")
+            return
+        VariantDialog(self, self.state, chosen[0], self.refresh).show()
+
+
+class VariantDialog(FormDialog):
+    """The same candidate with another model, plan or setting; says how many things differ."""
+
+    def __init__(self, parent: QWidget, state: DeskState, candidate: Candidate, done: Any) -> None:
+        name = state.bench.names[candidate.id]
+        super().__init__(
+            parent, f"Duplicate {name}", "Move one thing and hold the rest still.", done, "Put on the list"
+        )
+        self._state, self._candidate = state, candidate
+        self._engine = state.bench.engines[candidate.engine]
+        self.model_choice, self.plan_choice = QComboBox(), QComboBox()
+        for model in self._engine.models:
+            self.model_choice.addItem(f"{model.label} {model.version}", model.id)
+        for plan in self._engine.plans:
+            self.plan_choice.addItem(plan.name, plan.name)
+        self.model_choice.setCurrentIndex(max(0, self.model_choice.findData(candidate.model)))
+        self.plan_choice.setCurrentIndex(max(0, self.plan_choice.findData(candidate.plan)))
+        self.settings = SettingsRow()
+        self.differs = label("", "small")
+        self.form.addRow("Model", self.model_choice)
+        self.form.addRow("Plan", self.plan_choice)
+        self.form.addRow("Settings", self.settings)
+        self.form.addRow("", self.differs)
+        self._show_settings()
+        self.settings.set_values(candidate.settings)
+        self.model_choice.currentIndexChanged.connect(lambda _: self._show_settings())
+        self.plan_choice.currentIndexChanged.connect(lambda _: self._count())
+        self.settings.changed.connect(self._count)
+        self._count()
+
+    def _show_settings(self) -> None:
+        voice = self._engine.voice(self._candidate.voice)
+        self.settings.show_controls(self._engine, voice, str(self.model_choice.currentData()))
+        self._count()
+
+    def changes(self) -> list[str]:
+        """What differs from the candidate it is made from."""
+        before = self._candidate
+        out = [name for name, value in self.settings.values().items() if before.settings.get(name) != value]
+        if self.model_choice.currentData() != before.model:
+            out.insert(0, "model")
+        if self._engine.plans and self.plan_choice.currentData() != before.plan:
+            out.insert(0, "plan")
+        return out
+
+    def _count(self) -> None:
+        changes = self.changes()
+        text = f"Differs in {', '.join(changes)}." if changes else "Nothing differs yet."
+        if len(changes) > 1:
+            text += " Several things moved together cannot be told apart by ear."
+        self.differs.setText(text)
+
+    def keep(self) -> bool:
+        if not self.changes():
+            raise InputError("Nothing differs from the candidate it is made from.", kept="Nothing was added.")
+        shortlist, made = self._state.project.shortlist, list[Candidate]()
+        settings = {**self._candidate.settings, **self.settings.values()}
+
+        def do() -> None:
+            if made:
+                shortlist.set_removed([c.id for c in made], False)
+                return
+            made.extend(
+                shortlist.add(
+                    self._engine,
+                    voice=self._candidate.voice,
+                    model=str(self.model_choice.currentData()),
+                    plan=self.plan_choice.currentData(),
+                    language=self._candidate.language,
+                    settings=settings,
+                )
+            )
+            if not made:
+                raise InputError("This candidate is on the shortlist already.", kept="Nothing was added.")
+
+        return self._state.edit("shortlist", do, lambda: shortlist.set_removed([c.id for c in made], True))
+
+
+def about_texts(candidate: Candidate, engine: Engine, passages: Sequence[Passage]) -> tuple[list[str], list[str]]:
+    """(what stands in the way of texts, what is worth knowing): passages in another language than the voice's are
+    somebody else's to read, unless it speaks none of them."""
+    counts: dict[Obstacle, int] = {}
+    for passage in passages:
+        for one in text_obstacles(candidate, engine, passage.text, passage.language):
+            counts[one] = counts.get(one, 0) + 1
+    foreign = sum(n for one, n in counts.items() if one.kind == "language")
+    stops = [
+        f"{one.words} ({n} of {len(passages)} passages)"
+        for one, n in counts.items()
+        if one.kind != "language" or foreign == len(passages)
+    ]
+    others = []
+    if 0 < foreign < len(passages):
+        others.append(f"reads {len(passages) - foreign} of {len(passages)} passages; the others are in other languages")
+    return stops, others

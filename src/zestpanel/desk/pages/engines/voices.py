@@ -1,0 +1,415 @@
+"""The voices of all engines: found by facets and words, heard on one's own line, put on the shortlist."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
+
+from zestpanel.core.audio.files import read
+from zestpanel.core.catalogue.browsing import (
+    COLUMNS,
+    EngineTraits,
+    VoiceIndex,
+    VoiceRow,
+    counted,
+    make_rows,
+    price_band,
+)
+from zestpanel.core.catalogue.candidate import Candidate
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.secrets import expand_environment
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
+from zestpanel.core.errors import ZestError
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.tariffs.volume import Rates, cost_at_volume
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.engines.facets import FacetPanel
+from zestpanel.desk.pages.engines.notes import NoteDialog
+from zestpanel.desk.pages.engines.settings_row import SettingsRow
+from zestpanel.desk.pages.engines.voice_table import VoiceModel
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.try_it import TryIt
+from zestpanel.desk.widgets import KeyButton, button, label, yielding
+
+_RIGHTS = ("yes", "unknown", "no")
+MANY = 3_000  # voices from which the table is put together off the interface thread
+
+
+class VoicesView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.model = VoiceModel()
+        self._sized = False
+        self._rows_of: tuple[object, list[Engine]] = (None, [])  # what the rows were made from
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(theme.px(14))
+        self.facets = FacetPanel()
+        outer.addWidget(self.facets)
+        body = QVBoxLayout()
+        body.setSpacing(8)
+        outer.addLayout(body, 1)
+        row = QHBoxLayout()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find by name, accent, character, your own notes …")
+        self.search.setClearButtonEnabled(True)
+        self._count = yielding(label("", "quiet"))
+        self.reset = button("Show all", self._show_all, tip="Give up all facets and the search")
+        row.addWidget(self.search, 1)
+        row.addWidget(self.reset)
+        body.addLayout(row)
+        body.addWidget(self._count)
+        self.table = self._make_table()
+        body.addWidget(self.table, 1)
+        self.settings = SettingsRow()
+        self.model_choice, self.plan_choice = QComboBox(), QComboBox()
+        self.model_choice.setAccessibleName("Model")
+        self.plan_choice.setAccessibleName("Plan")
+        models = (label("model", "quiet"), self.model_choice, label("plan", "quiet"), self.plan_choice, self.settings)
+        body.addWidget(flow_row(*models))
+        body.addLayout(self._make_lines())
+        body.addWidget(self._make_actions())
+        self.search.textChanged.connect(self._filter)
+        self.facets.changed.connect(self._filter)
+        self.model_choice.currentIndexChanged.connect(lambda _: self._show_settings())
+
+    def _make_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(self.model)
+        table.setSortingEnabled(True)
+        table.sortByColumn(COLUMNS.index("Voice"), Qt.SortOrder.AscendingOrder)
+        table.setShowGrid(False)
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        table.setTabKeyNavigation(False)
+        table.setAccessibleName("Voices of all engines")
+        head, side = table.horizontalHeader(), table.verticalHeader()
+        assert head is not None
+        assert side is not None
+        head.setStretchLastSection(True)
+        head.setHighlightSections(False)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        side.hide()
+        side.setDefaultSectionSize(theme.px(30))
+        selection = table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(lambda *_: self._chosen())
+        return table
+
+    def _make_lines(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.listen = KeyButton("Hear my line", "P")
+        self.listen.clicked.connect(self.hear)
+        self.line = QComboBox()
+        self.line.setEditable(True)
+        self.line.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.line.setMinimumContentsLength(8)
+        self.line.setAccessibleName("The line a voice is heard on")
+        self.line.setToolTip("Your own lines in this language: choose one, or type another")
+        self.keep_line = button("Keep line", self._keep_line, tip="Add this line to those of the brief")
+        row.addWidget(self.listen)
+        row.addWidget(self.line, 1)
+        row.addWidget(self.keep_line)
+        return row
+
+    def _make_actions(self) -> QWidget:
+        self.favourite = button("Favourite", self.mark_favourite, tip="Mark or unmark the selected voices")
+        self.note = button("Note …", self.write_note, tip="Tags and a short impression, found by the search")
+        self.sample = button("Vendor's sample", self.hear_sample, tip="Heard as the vendor's example; never scored")
+        self.try_it = button("Try it …", self.show_try, tip="The request as sent, the reply, and what was understood")
+        self.add = button("Put on the shortlist", self.shortlist, role="main")
+        return flow_row(self.favourite, self.note, self.sample, right=(self.try_it, self.add))
+
+    # -- shown
+
+    def refresh(self) -> None:
+        bench = self.state.bench
+        counts: dict[tuple[str, str], int] = {}
+        for candidate in bench.candidates:
+            key = (candidate.engine, candidate.voice)
+            counts[key] = counts.get(key, 0) + 1
+        notes = {
+            key: (note.favourite, ", ".join((*note.tags, note.words) if note.words else note.tags))
+            for key, note in self.state.project.notes.voices().items()
+        }
+        own = self.state.project.notes.statements()
+        traits = [self._traits(engine, own.get(name, [])) for name, engine in bench.engines.items()]
+        state = ([t.price_band for t in traits], [t.rights for t in traits], counts, notes)
+        engines = [t.engine for t in traits]
+        before, held = self._rows_of
+        if state == before and len(held) == len(engines) and all(a is b for a, b in zip(held, engines, strict=True)):
+            self._chosen()
+            return
+        self._rows_of = (state, engines)
+        if sum(len(t.engine.voices) for t in traits) <= MANY:
+            self._show_index(VoiceIndex(make_rows(traits, counts, notes)))
+        else:
+            self.state.background.run(
+                lambda: VoiceIndex(make_rows(traits, counts, notes)), self._show_index, self.state.complain,
+                topic="voices table",
+            )  # fmt: skip
+
+    def _show_index(self, found: VoiceIndex) -> None:
+        before = self.chosen()
+        self.model.show(found)
+        self._filter(keep=before)
+        if self.model.rowCount() and not self._sized:
+            self.table.resizeColumnsToContents()
+            for column, most in enumerate((30, 44, 96, 86, 138, 122, 146, 88, 66)):
+                wide = theme.px(most) if column < 2 else min(self.table.columnWidth(column), theme.px(most))
+                self.table.setColumnWidth(column, wide)
+            self._sized = True
+
+    def _traits(self, engine: Engine, own: list[OwnStatement]) -> EngineTraits:
+        """What holds for all voices of an engine: rights under its best plan, its lowest price, unlocked tiers."""
+        brief = self.state.bench.brief
+        rights = [ledger(engine, "plan", plan.name, own)["commercial use"].state for plan in engine.plans]
+        prices = []
+        for plan in engine.plans:
+            cost = cost_at_volume(plan.tariff, Rates(), brief, model=engine.models[0].id).per_thousand
+            if cost is not None and cost.currency == brief.currency:
+                prices.append(float(cost.amount))
+        return EngineTraits(
+            engine=engine,
+            hosted="hosted" if engine.is_hosted else "on this machine",
+            rights=next((word for word in _RIGHTS if word in rights), "unknown"),
+            price_band=price_band(min(prices, default=None), brief.currency),
+            unlocked_tiers=frozenset(tier for plan in engine.plans if not plan.trial for tier in plan.tiers),
+        )
+
+    def _filter(self, *_: object, keep: VoiceRow | None = None) -> None:
+        before = keep or self.chosen()
+        self.model.look_for(self.search.text(), self.facets.chosen)
+        self.facets.show_facets(self.model.facets())
+        shown, total = self.model.rowCount(), len(self.model.index_of_voices.rows)
+        of = f" of {total:,}" if shown != total else ""
+        text = counted(self.model.shown())
+        self._count.setText(text if not of else text.replace(" voice", f"{of} voice", 1))
+        self.reset.setEnabled(bool(self.search.text() or any(self.facets.chosen.values())))
+        self._select(before)
+
+    def _show_all(self) -> None:
+        self.search.clear()
+        self.facets.clear_choice()
+
+    def _select(self, wanted: VoiceRow | None) -> None:
+        """Select a voice again after the table was filled anew; the first one where it is not shown."""
+        place = self.model.place_of(wanted.engine.engine, wanted.voice.id) if wanted else -1
+        if self.model.rowCount():
+            self.table.selectRow(max(0, place))
+        self._chosen()
+
+    def chosen(self) -> VoiceRow | None:
+        return self.model.row(self.table.currentIndex())
+
+    def all_chosen(self) -> list[VoiceRow]:
+        """The selected voices, in the order shown."""
+        selection = self.table.selectionModel()
+        rows = [self.model.row(index) for index in selection.selectedRows()] if selection else []
+        return [row for row in rows if row is not None]
+
+    def _chosen(self) -> None:
+        found = self.chosen()
+        for widget in (self.listen, self.try_it, self.add, self.favourite, self.note):
+            widget.setEnabled(found is not None)
+        self.sample.setVisible(found is not None and bool(found.voice.sample))
+        engine = found.engine if found else None
+        for box, items in (
+            (self.model_choice, [(m.label, m.id) for m in engine.models if not found.voice.models
+                                 or m.id in found.voice.models] if engine and found else []),
+            (self.plan_choice, [(p.name, p.name) for p in engine.plans] if engine else []),
+        ):  # fmt: skip
+            self._fill(box, items)
+        self._fill_lines(found.voice if found else None)
+        self._show_settings()
+
+    @staticmethod
+    def _fill(box: QComboBox, items: list[tuple[str, str]]) -> None:
+        if [box.itemData(i) for i in range(box.count())] == [data for _, data in items]:
+            return
+        box.blockSignals(True)
+        box.clear()
+        for text, data in items:
+            box.addItem(text, data)
+        box.blockSignals(False)
+        box.setEnabled(len(items) > 1)
+
+    def _show_settings(self) -> None:
+        found = self.chosen()
+        self.settings.show_controls(found.engine if found else None, found.voice if found else None, self._model_id())
+
+    def _model_id(self) -> str:
+        return str(self.model_choice.currentData() or "")
+
+    def _fill_lines(self, voice: Voice | None) -> None:
+        lines = self.lines_for(voice) if voice else []
+        if [self.line.itemText(i) for i in range(self.line.count())] != lines:
+            self.line.clear()
+            self.line.addItems(lines)
+
+    def lines_for(self, voice: Voice) -> list[str]:
+        """The lines a voice can be heard on: the brief's own for its language, then the passages' first lines."""
+        brief = self.state.project.brief
+        own = [line.strip() for tag in voice.languages for line in brief.audition_line(tag).split("\n") if line.strip()]
+        passages = [p.text.split("\n")[0][:200] for p in self.state.bench.passages if voice.speaks(p.language)]
+        return list(dict.fromkeys([*own, *passages]))
+
+    # -- done
+
+    def request(self) -> tuple[Engine, SpeakRequest] | None:
+        found = self.chosen()
+        if found is None:
+            return None
+        text = self.line.currentText().strip()
+        if not text:
+            self.state.complain(f"There is no line to hear {found.voice.label} on. Type one here, or in the brief.")
+            return None
+        reference, described = self.state.project.own_voices.source_of(found.engine.engine, found.voice.id)
+        return found.engine, SpeakRequest(
+            text=text,
+            language=found.voice.languages[0],
+            voice=found.voice.id,
+            model=self._model_id() or found.engine.models[0].id,
+            settings={**found.engine.factory_settings(), **self.settings.values()},
+            reference=reference,
+            described=described,
+        )
+
+    def hear(self) -> None:
+        """Speak the line in the chosen voice and play it, at the tray's loudness."""
+        asked = self.request()
+        if asked is None:
+            return
+        engine, request = asked
+        self.listen.set_text("Asking …")
+        self.listen.setEnabled(False)
+
+        def work() -> tuple[list[Lane], Reply]:
+            connector = open_connector(engine)
+            try:
+                reply = connector.speak(request)
+            finally:
+                connector.close()
+            lanes, _ = prepare_lanes([(0, reply.clip, (), len(request.text.split()))])
+            return lanes, reply
+
+        def arrived(found: tuple[list[Lane], Reply]) -> None:
+            self._ready_again()
+            self._play(found[0])
+            used = found[1].voice_used
+            if used and used != request.voice:
+                self.state.complain(f"{engine.engine} answered with the voice '{used}' instead of '{request.voice}'.")
+
+        self.state.background.run(work, arrived, self._failed, topic="audition")
+
+    def _play(self, lanes: list[Lane]) -> None:
+        self.state.tray = []
+        self.state.tray_changed.emit()
+        self.state.player.load(lanes, on=0)
+        self.state.player.play()
+
+    def _failed(self, error: Exception) -> None:
+        self._ready_again()
+        self.state.complain(error)
+
+    def _ready_again(self) -> None:
+        self.listen.set_text("Hear my line")
+        self.listen.setEnabled(self.chosen() is not None)
+
+    def hear_sample(self) -> None:
+        """Play the vendor's own example, said to be one."""
+        found = self.chosen()
+        if found is None or not found.voice.sample:
+            return
+        name = found.voice.label
+
+        def work() -> list[Lane]:
+            clip = read(Path(expand_environment(found.voice.sample)).expanduser())
+            return prepare_lanes([(0, clip, (), 1)])[0]
+
+        def arrived(lanes: list[Lane]) -> None:
+            self._play(lanes)
+            self.state.say(f"This is the vendor's own sample of {name}, on the vendor's text: it is never scored.")
+
+        self.state.background.run(work, arrived, self.state.complain, topic="audition")
+
+    def show_try(self) -> None:
+        asked = self.request()
+        if asked is not None:
+            TryIt(self, self.state, *asked).show()
+
+    def mark_favourite(self) -> None:
+        rows = self.all_chosen()
+        keys = [(row.engine.engine, row.voice.id) for row in rows]
+        on = not all(row.favourite for row in rows)
+        notes = self.state.project.notes
+        before = {key: notes.voices().get(key) for key in keys}
+
+        def undo() -> None:
+            for key, note in before.items():
+                notes.set_favourite([key], note.favourite if note else False)
+
+        if keys and self.state.edit("favourites", lambda: notes.set_favourite(keys, on), undo):
+            self.refresh()
+
+    def write_note(self) -> None:
+        found = self.chosen()
+        if found is not None:
+            NoteDialog(self, self.state, found.engine.engine, found.voice, self.refresh).show()
+
+    def _keep_line(self) -> None:
+        found, text = self.chosen(), " ".join(self.line.currentText().split())
+        if found is None or not text:
+            return
+        project = self.state.project
+        primary = found.voice.languages[0].split("-")[0].lower()
+        lines = [line for line in project.brief.audition_line(primary).split("\n") if line.strip()]
+        if text in lines:
+            self.state.say("This line is kept already.")
+            return
+        kept = {**project.brief.audition_lines, primary: "\n".join([*lines, text])}
+        project.set_brief(project.brief.model_copy(update={"audition_lines": kept}), label="a line to hear voices on")
+        self.state.refresh()
+        self.state.say("The line is kept with the brief.")
+
+    def shortlist(self) -> None:
+        """Put the selected voices with the settings shown on the shortlist (factory twins come along when needed)."""
+        rows = self.all_chosen() or [row for row in [self.chosen()] if row]
+        if not rows:
+            return
+        shortlist, settings, made = self.state.project.shortlist, self.settings.values(), list[Candidate]()
+        model, plan = self._model_id(), self.plan_choice.currentData()
+        first = rows[0].engine.engine
+
+        def do() -> None:
+            if made:
+                shortlist.set_removed([c.id for c in made], False)
+                return
+            for row in rows:
+                alike = row.engine.engine == first  # settings, model and plan are those of the engine shown
+                made.extend(
+                    shortlist.add(
+                        row.engine,
+                        voice=row.voice.id,
+                        settings=settings if alike else None,
+                        model=model if alike and model else None,
+                        plan=plan if alike else None,
+                    )
+                )
+            if not made:
+                raise ZestError(
+                    f"{rows[0].voice.label} with these settings is on the shortlist already.",
+                    remedy="Change a setting to compare it with itself.",
+                )
+
+        if self.state.edit("shortlist", do, lambda: shortlist.set_removed([c.id for c in made], True)):
+            names = rows[0].voice.label if len(rows) == 1 else f"{len(rows)} voices"
+            twins = len(made) - len(rows)
+            self.state.say(f"{names} put on the shortlist" + (", with a factory twin." if twins > 0 else "."))
+            self.refresh()

@@ -1,0 +1,224 @@
+"""From an example to an engine, step by step: paste, look at the file, look into a reply, hear it, add it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.secrets import keep_secret
+from zestpanel.core.connectors.speaking import Reply
+from zestpanel.core.connectors.wizard.draft import Draft
+from zestpanel.core.connectors.wizard.example import read_example
+from zestpanel.core.connectors.wizard.reply import look_into
+from zestpanel.core.connectors.wizard.trying import first_request, send_once, with_reply
+from zestpanel.core.errors import ZestError
+from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import button, label
+
+STEPS = (
+    ("Paste an example", "A call as the documentation shows it, a raw request, or the command line of a program. "
+                         "Its own text, voice and key are found and replaced by places."),
+    ("Look at the file", "This is the connector file. Change what was understood wrongly. Give the key here: it goes "
+                         "to the key store, never into the file."),
+    ("Look into a reply", "The request is sent once, with the line below. What comes back says where the sound is."),
+    ("Hear it and add it", "The engine is asked through the file as any other will be."),
+)  # fmt: skip
+
+
+class WizardDialog(QDialog):
+    """add: takes the finished file's text; called once, when the person adds the engine."""
+
+    def __init__(self, parent: QWidget, state: DeskState, line: str, add: Callable[[str], None]) -> None:
+        super().__init__(parent)
+        self._state, self._add = state, add
+        self._draft: Draft | None = None
+        self.setWindowTitle("An engine from an example")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        self.title, self.about = label("", "name"), label("", "quiet", wrap=True)
+        layout.addWidget(self.title)
+        layout.addWidget(self.about)
+        self.stack = QStackedWidget()
+        layout.addWidget(self.stack, 1)
+        self.pasted = QPlainTextEdit()
+        self.pasted.setPlaceholderText("curl -X POST https://… -H 'X-Key: …' -d '{\"text\": \"…\"}'\n\nor\n\n"
+                                       "synth --voice anna --out hello.wav \"Hello there\"")  # fmt: skip
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of the engine")
+        self.file, self.key = QPlainTextEdit(), QLineEdit()
+        for code in (self.file, self.pasted):
+            code.setProperty("role", "code")
+        self.key.setEchoMode(QLineEdit.EchoMode.Password)
+        self.understood = label("", "small", wrap=True)
+        self.line = QLineEdit(line or "One plain line to hear.")
+        self.found = QPlainTextEdit()
+        self.found.setReadOnly(True)
+        self.heard = QPlainTextEdit()
+        self.heard.setReadOnly(True)
+        self.send = button("Send it once", self.look)
+        self.hear_button = button("Hear it", self.hear)
+        self.stack.addWidget(_column(self.pasted, self.name))
+        self.stack.addWidget(_column(self.understood, self.file, label("Key", "strong"), self.key))
+        self.stack.addWidget(_column(self.line, self.send, self.found))
+        self.stack.addWidget(_column(self.hear_button, self.heard))
+        self.wrong = label("", "bad", wrap=True)
+        layout.addWidget(self.wrong)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Cancel", self.reject))
+        foot.addStretch(1)
+        self.back, self.next = button("Back", self.go_back), button("Next", self.go_on, role="main")
+        foot.addWidget(self.back)
+        foot.addWidget(self.next)
+        layout.addLayout(foot)
+        self.resize(theme.px(700), theme.px(560))
+        self._show(0)
+
+    # -- steps
+
+    @property
+    def step(self) -> int:
+        return self.stack.currentIndex()
+
+    def _show(self, step: int) -> None:
+        self.stack.setCurrentIndex(step)
+        title, about = STEPS[step]
+        self.title.setText(f"{step + 1} of {len(STEPS)} · {title}")
+        self.about.setText(about)
+        self.back.setEnabled(step > 0)
+        self.next.setText("Add the engine" if step == len(STEPS) - 1 else "Next")
+        self.wrong.setText("")
+
+    def go_back(self) -> None:
+        skips_reply = self.step == 3 and not self._over_http()
+        self._show(max(0, self.step - (2 if skips_reply else 1)))
+
+    def go_on(self) -> None:
+        """Take the next step; what stands against it is said here."""
+        try:
+            if self.step == 0:
+                self._read()
+            elif self.step == 1:
+                self._engine()
+                if self.key.text() and self._draft and self._draft.secret:
+                    self._keep_key()
+            elif self.step == len(STEPS) - 1:
+                self._engine()
+                self.accept()
+                self._add(self.file.toPlainText())
+                return
+        except ZestError as error:
+            self.wrong.setText(str(error))
+            return
+        skips_reply = self.step == 1 and not self._over_http()
+        self._show(self.step + (2 if skips_reply else 1))
+
+    def _read(self) -> None:
+        self._draft = draft = read_example(self.pasted.toPlainText(), engine=self.name.text().strip())
+        self.file.setPlainText(draft.as_file())
+        self.key.setText(draft.key)
+        self.key.setEnabled(bool(draft.secret))
+        self.key.setPlaceholderText("no key was found in the example" if not draft.secret else "the key's value")
+        self.understood.setText("\n".join(draft.understood) or "Nothing was recognised: put the places in yourself.")
+
+    def _engine(self) -> Engine:
+        return parse_connector(self.file.toPlainText(), name="the file")
+
+    def _over_http(self) -> bool:
+        try:
+            return self._engine().speak.kind == "http"
+        except ZestError:
+            return False
+
+    def _keep_key(self) -> None:
+        assert self._draft is not None
+        secret, value = self._draft.secret, self.key.text()
+        self._state.background.run(lambda: keep_secret(secret, value), self._state.say, self._failed)
+
+    def _failed(self, error: Exception) -> None:
+        self.send.setEnabled(True)
+        self.hear_button.setEnabled(True)
+        self.wrong.setText(str(error))
+
+    # -- sending
+
+    def look(self) -> None:
+        source, line, key = self.file.toPlainText(), self.line.text(), self.key.text()
+        self.send.setEnabled(False)
+        self.wrong.setText("")
+        self.found.setPlainText("Asking …")
+
+        def work() -> tuple[str, list[str], str]:
+            received = send_once(source, line, key=key)
+            reply, understood = look_into(received)
+            size = sum(len(part) for _, part in received.chunks)
+            came = f"{size:,} bytes in {len(received.chunks)} pieces, {received.last_byte_s:.2f} s"
+            return with_reply(source, reply), understood, came
+
+        def arrived(found: tuple[str, list[str], str]) -> None:
+            self.send.setEnabled(True)
+            self.file.setPlainText(found[0])
+            self.found.setPlainText("\n".join([found[2], "", *found[1]]))
+
+        self._state.background.run(work, arrived, self._look_failed, topic="wizard")
+
+    def _look_failed(self, error: Exception) -> None:
+        self.found.setPlainText("")
+        self._failed(error)
+
+    def hear(self) -> None:
+        source, line = self.file.toPlainText(), self.line.text()
+        self.hear_button.setEnabled(False)
+        self.wrong.setText("")
+        self.heard.setPlainText("Asking …")
+
+        def work() -> tuple[Reply, object]:
+            engine = parse_connector(source, name="the file")
+            connector = open_connector(engine)
+            try:
+                reply = connector.speak(first_request(engine, line))
+            finally:
+                connector.close()
+            return reply, prepare_lanes([(0, reply.clip, (), len(line.split()))])[0]
+
+        def arrived(found: tuple[Reply, object]) -> None:
+            self.hear_button.setEnabled(True)
+            reply, lanes = found
+            took = f"{reply.timing.last_byte_s:.2f} s" if reply.timing else "no time of ours"
+            self.heard.setPlainText(
+                f"It speaks: {reply.clip.duration_s:.2f} s of sound at {reply.clip.rate_hz:,} Hz, whole after {took}.\n"
+                f"Voice named in the reply: {reply.voice_used or 'none'}\n"
+                f"Characters billed: {'not stated' if reply.characters_billed is None else reply.characters_billed}"
+            )
+            self._state.tray = []
+            self._state.tray_changed.emit()
+            self._state.player.load(lanes, on=0)  # type: ignore[arg-type]
+            self._state.player.play()
+
+        def failed(error: Exception) -> None:
+            self.heard.setPlainText("")
+            self._failed(error)
+
+        self._state.background.run(work, arrived, failed, topic="wizard")
+
+
+def _column(*widgets: QWidget) -> QWidget:
+    out = QWidget()
+    layout = QVBoxLayout(out)
+    layout.setContentsMargins(0, 6, 0, 0)
+    for widget in widgets:
+        layout.addWidget(widget, 1 if isinstance(widget, QPlainTextEdit) else 0)
+    return out

@@ -1,0 +1,99 @@
+"""Step 5, evidence: what can be measured, candidate by candidate, and the waits."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout
+
+from zestpanel.core.report.pictures import waits_picture
+from zestpanel.desk.behind import behind_takes, behind_waits
+from zestpanel.desk.card.card import SOUND
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+SHORT = {
+    "words_per_minute": "words / min",
+    "pitch_hz": "pitch Hz",
+    "pitch_sd_st": "spread st",
+    "loudness_lufs": "LUFS",
+    "longest_pause_s": "pause s",
+    "lead_s": "before s",
+    "tail_s": "after s",
+    "noise_dbfs": "noise dB",
+}
+
+
+class EvidencePage(Page):
+    title = "Evidence"
+    about = "Medians over each candidate's own takes on the channel's passages. Open a row to see the takes behind it."
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.head.addWidget(button("Copy table", lambda: self.table.copy()))
+        self.table = Table()
+        self.table.setAccessibleName("Measures by candidate")
+        self.table.row_chosen.connect(self._open_takes)
+        self.body.addWidget(self.table)
+        self._ways = label("", "small", wrap=True)
+        self.body.addWidget(self._ways)
+        row = QHBoxLayout()
+        row.addWidget(label("Wait for the whole clip, warm requests; cold ones hollow", "strong"), 1)
+        self.body.addLayout(row)
+        self.waits = ChartView(
+            lambda width: waits_picture(state.standing, width=width, first_sound=False) if state.standing else None
+        )
+        self.waits.candidate_chosen.connect(self._open_waits)
+        self.body.addWidget(self.waits)
+        self.body.addWidget(label("Wait to first sound", "strong"))
+        self.first = ChartView(
+            lambda width: waits_picture(state.standing, width=width, first_sound=True) if state.standing else None
+        )
+        self.first.candidate_chosen.connect(self._open_waits)
+        self.body.addWidget(self.first)
+        self.body.addStretch(1)
+        self._ids: list[int] = []
+
+    def refresh(self) -> None:
+        found = self.state.standing
+        if found is None:
+            return
+        if not any(row.summary.takes for row in found.rows.values()):
+            self.set_empty(
+                EmptyState("Nothing is measured yet: there are no takes.", "Renders", lambda: self.go_to("renders"))
+            )
+            return
+        self.set_empty(None)
+        rows, self._ids = [], []
+        for row in found.rows.values():
+            cells = [f"{row.name}\n{row.detail}", str(len(row.summary.takes))]
+            for name, (_, places) in SOUND.items():
+                figure = row.summary.sound.get(name)
+                cells.append(f"{figure.median:.{places}f}".replace("-", "−") if figure else "–")
+            rows.append(cells)
+            self._ids.append(row.candidate.id)
+        head = ["Candidate", "takes", *(SHORT[name] for name in SOUND)]
+        self.table.show_rows(head, rows, numbers=list(range(1, len(head))))
+        self.table.setFixedHeight(self.table.height_for_rows())
+        unmeasured = self.state.bench.unmeasured
+        ways = self.state.project.takes.ways_of_word_times()
+        found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
+        self._ways.setText(
+            "Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by ITU-R BS.1770-5; pauses "
+            "from 150 ms, the longest shown; noise in dBFS; before and after: silence around the speech."
+            + (f" Word times: {found_by}." if found_by else "")
+            + (f" {unmeasured} takes are not measured yet." if unmeasured else "")
+        )
+        if unmeasured and (self.state.run is None or self.state.run.progress().finished):
+            self.state.measure_soon()  # an interrupted run leaves some takes without figures
+        self.waits.refresh()
+        self.first.refresh()
+
+    def _open_takes(self, index: int) -> None:
+        if self.state.standing and index < len(self._ids):
+            row = self.state.standing.rows[self._ids[index]]
+            behind_takes(self, self.state.project, row, f"Sound: {row.name}", SOUND).show()
+
+    def _open_waits(self, candidate_id: int) -> None:
+        if self.state.standing and candidate_id in self.state.standing.rows:
+            behind_waits(self, self.state.project, self.state.standing.rows[candidate_id]).show()

@@ -1,0 +1,166 @@
+"""A script that leaves a choice: which of its parts become passages, cut how, in which language."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.passage import title_from
+from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
+from zestpanel.core.passages.readers.tables import script_of_rows
+from zestpanel.core.passages.splitting import split_sentences, split_to_size
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import button, label
+
+FEW: Final = 40  # parts up to which all are chosen at first
+CUTS: Final = ("as they are", "one a sentence", "of at most")
+
+
+def leaves_a_choice(script: Script) -> bool:
+    """Whether a person should be asked: parts that may not be meant to be spoken, speakers, columns, or very many."""
+    width = max((len(row) for row in script.table), default=0)
+    return len(script.counts()) > 1 or bool(script.speakers()) or width > 1 or len(script.parts) > FEW
+
+
+class ImportDialog(QDialog):
+    """take: gets (texts, titles, language) once, when the person agrees."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        path: Path,
+        script: Script,
+        language: str,
+        take: Callable[[list[str], tuple[str, ...], str], None],
+    ) -> None:
+        super().__init__(parent)
+        self._path, self._script, self._take = path, script, take
+        self.setWindowTitle(path.name)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(path.name, "name"))
+        self.how = label(script.how, "quiet", wrap=True)
+        layout.addWidget(self.how)
+        self.form = QFormLayout()
+        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.column = QComboBox()
+        width = max((len(row) for row in script.table), default=0)
+        for i in range(width):
+            head = script.table[0][i] if i < len(script.table[0]) else ""
+            self.column.addItem(f"{i + 1}: {head[:40]}", i)
+        if width > 1:
+            self.form.addRow("Column with the text", self.column)
+            self.column.activated.connect(lambda _: self._other_column())
+        kinds = QHBoxLayout()
+        self.kinds: dict[str, QCheckBox] = {}
+        for kind, count in script.counts().items():
+            box = QCheckBox(f"{count:,} {kind}{'' if kind == 'front matter' else 's' * (count != 1)}")
+            box.setChecked(kind in SPOKEN)
+            box.toggled.connect(lambda _: self._fill())
+            self.kinds[kind] = box
+            kinds.addWidget(box)
+        kinds.addStretch(1)
+        self.form.addRow("Take", kinds)
+        cut = QHBoxLayout()
+        self.cut, self.most = QComboBox(), QSpinBox()
+        self.cut.addItems(CUTS)
+        self.most.setRange(40, 20_000)
+        self.most.setValue(400)
+        self.most.setSuffix(" characters")
+        self.cut.currentIndexChanged.connect(lambda _: self._fill())
+        self.most.valueChanged.connect(lambda _: self._fill())
+        cut.addWidget(self.cut)
+        cut.addWidget(self.most)
+        cut.addStretch(1)
+        self.form.addRow("Cut", cut)
+        self.language = QLineEdit(script.language or language)
+        self.form.addRow("Language", self.language)
+        layout.addLayout(self.form)
+        self.list = QListWidget()
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.setAccessibleName("Parts to become passages")
+        self.list.itemSelectionChanged.connect(self._count)
+        layout.addWidget(self.list, 1)
+        self.counted = label("", "quiet")
+        layout.addWidget(self.counted)
+        foot = QHBoxLayout()
+        foot.addWidget(button("All", self.list.selectAll))
+        foot.addWidget(button("None", self.list.clearSelection))
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.agree = button("Make passages", self._agree, role="main")
+        foot.addWidget(self.agree)
+        layout.addLayout(foot)
+        self.resize(theme.px(720), theme.px(560))
+        self._parts: list[Part] = []
+        self._fill()
+
+    def _other_column(self) -> None:
+        try:
+            self._script = script_of_rows([list(row) for row in self._script.table], self._path.name,
+                                          column=self.column.currentData())  # fmt: skip
+        except ZestError as error:
+            self.counted.setText(str(error))
+            return
+        self.how.setText(self._script.how)
+        self._fill()
+
+    def _fill(self) -> None:
+        """The parts as they would become passages; all of a few are chosen, of very many only the first."""
+        self.most.setVisible(self.cut.currentIndex() == 2)
+        wanted = {kind for kind, box in self.kinds.items() if box.isChecked()}
+        self._parts = []
+        for part in self._script.parts:
+            if part.kind in wanted and any(c.isalnum() for c in part.text):
+                self._parts += [Part(text=text, speaker=part.speaker) for text in self._cut(part.text)]
+        self.list.blockSignals(True)
+        self.list.clear()
+        for i, part in enumerate(self._parts):
+            first = " ".join(part.text.split())
+            text = f"{part.speaker}: {first}" if part.speaker else first
+            item = QListWidgetItem(text if len(text) <= 200 else text[:197] + "…")
+            self.list.addItem(item)
+            item.setSelected(len(self._parts) <= FEW or i < 12)
+        self.list.blockSignals(False)
+        self._count()
+
+    def _cut(self, text: str) -> list[str]:
+        if self.cut.currentIndex() == 1:
+            return split_sentences(text)
+        return split_to_size(text, self.most.value()) if self.cut.currentIndex() == 2 else [text]
+
+    def chosen(self) -> list[Part]:
+        return [self._parts[i] for i in sorted(index.row() for index in self.list.selectedIndexes())]
+
+    def _count(self) -> None:
+        chosen = self.chosen()
+        characters = sum(len(part.text) for part in chosen)
+        self.counted.setText(f"{len(chosen):,} of {len(self._parts):,} parts, {characters:,} characters.")
+        self.agree.setEnabled(bool(chosen))
+        self.agree.setText(f"Make {len(chosen):,} passage{'s' if len(chosen) != 1 else ''}")
+
+    def _agree(self) -> None:
+        chosen = self.chosen()
+        titles = tuple(f"{p.speaker}: {title_from(p.text)}"[:40] if p.speaker else title_from(p.text) for p in chosen)
+        self.accept()
+        self._take([part.text for part in chosen], titles, self.language.text().strip() or "en-GB")

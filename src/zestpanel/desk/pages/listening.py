@@ -1,0 +1,211 @@
+"""Step 6, listening: setting up a blind test, sending listeners to the booth, and the panel's scores."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from zestpanel.core.catalogue.candidate import language_name
+from zestpanel.core.errors import ZestError
+from zestpanel.core.listening.acr import AcrSession, AcrSettings, start_session, takes_to_hear, what_the_test_can_tell
+from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.report.pictures import scores_picture
+from zestpanel.desk.behind import behind_score
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+
+class ListeningPage(Page):
+    title = "Listening"
+    about = "Blind ratings of listening quality, 1 to 5 (ITU-T P.800). The booth hides names and balances the order."
+    begin = pyqtSignal(object)  # an AcrSession, for the booth
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.head.addWidget(
+            button(
+                "Ratings from a table …",
+                self.ask_for_table,
+                tip="CSV with the columns listener, passage, candidate, score",
+            )
+        )
+        self.head.addWidget(button("New test", self.new_test, tip="All candidates on all passages, orders drawn anew"))
+        row = QHBoxLayout()
+        self.alias, self.languages, self.kit = QLineEdit(), QLineEdit(), QComboBox()
+        self.alias.setPlaceholderText("listener, a name or an alias")
+        self.languages.setPlaceholderText("languages they speak, such as en, fr")
+        self.kit.addItems(["headphones", "speakers"])
+        self.kit.setAccessibleName("Heard on")
+        self.start = button("To the booth", self.to_the_booth, role="main")
+        self.alias.returnPressed.connect(self.to_the_booth)
+        self.languages.returnPressed.connect(self.to_the_booth)
+        for widget, stretch in ((self.alias, 2), (self.languages, 2), (self.kit, 1), (self.start, 0)):
+            row.addWidget(widget, stretch)
+        self.body.addLayout(row)
+        self._can_tell = label("", "small", wrap=True)
+        self.body.addWidget(self._can_tell)
+        self._charts = QVBoxLayout()
+        self._charts.setSpacing(4)
+        self.body.addLayout(self._charts)
+        self._notes = label("", "small", wrap=True)
+        self.body.addWidget(self._notes)
+        self.body.addWidget(label("Listeners", "strong"))
+        self.people = Table()
+        self.people.setAccessibleName("Listeners")
+        self.body.addWidget(self.people)
+        self.body.addStretch(1)
+        self.charts: list[ChartView] = []
+
+    def refresh(self) -> None:
+        if not any(cell.state == "there" for cell in self.state.bench.cells.values()):
+            self.set_empty(
+                EmptyState(
+                    "There is nothing to hear yet. Render the candidates first.",
+                    "Renders",
+                    lambda: self.go_to("renders"),
+                )
+            )
+            return
+        self.set_empty(None)
+        self._show_scores()
+        self._show_people()
+
+    def settings(self) -> tuple[int, AcrSettings]:
+        """The open test, made on first need from the whole shortlist and all passages."""
+        found = self.state.project.panel.open_test()
+        if found is not None:
+            return found[0], AcrSettings.from_document(found[1])
+        bench = self.state.bench
+        settings = AcrSettings(
+            candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
+        )
+        return self.state.project.panel.add_test("ACR", settings.as_document()), settings
+
+    def new_test(self) -> None:
+        """Close the open test and begin another with what is on the bench now; ratings given so far are kept."""
+        found = self.state.project.panel.open_test()
+        if found is not None:
+            self.state.project.panel.close_test(found[0])
+        self.settings()
+        self.state.say("A new test is open, with all candidates and passages of the bench.")
+        self.refresh()
+
+    def to_the_booth(self) -> None:
+        """Begin the listener's session, or go on where they stopped."""
+        alias = self.alias.text().strip()
+        if not alias:
+            self.state.complain("Who listens? Write a name or an alias; it is all that is kept beside the languages.")
+            self.alias.setFocus()
+            return
+        tags = [tag.strip().lower() for tag in self.languages.text().replace(";", ",").split(",") if tag.strip()]
+        test_id, settings = self.settings()
+        try:
+            listener = self.state.project.panel.add_listener(alias, languages=tags, kit=self.kit.currentText())
+            session = start_session(self.state.project, test_id, settings, listener)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        under_way = AcrSession(self.state.project, settings, session)
+        if under_way.finished:
+            self.state.say(f"{alias} has finished this test.")
+            return
+        self.begin.emit(under_way)
+
+    def _show_scores(self) -> None:
+        found = self.state.standing
+        while (item := self._charts.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        self.charts = []
+        if found is None:
+            return
+        test = self.state.project.panel.open_test()
+        settings = AcrSettings.from_document(test[1]) if test else self.settings()[1]
+        heard = {c for c, _ in takes_to_hear(self.state.project, settings)}
+        listeners = len(self.state.project.panel.listeners())
+        reduced = AcrSettings(candidate_ids=tuple(sorted(heard)), passage_ids=settings.passage_ids)
+        self._can_tell.setText(what_the_test_can_tell(reduced, listeners) if heard else "")
+        for language in found.scores.languages:
+            agreement = language.agreement
+            self._charts.addWidget(label(language_name(language.language), "strong"))
+            if agreement is not None:
+                text = (
+                    f"Agreement of single listeners {agreement.single:.2f}, of the panel's mean "
+                    f"{agreement.average:.2f} (ICC 2,1 and 2,k; 1 is full agreement)"
+                )
+                self._charts.addWidget(label(text, "small", wrap=True))
+            chart = ChartView(self._maker(language.language))
+            chart.candidate_chosen.connect(self._open_ratings)
+            self._charts.addWidget(chart)
+            self.charts.append(chart)
+            chart.refresh()
+        if not found.scores.languages:
+            self._charts.addWidget(label("No ratings yet.", "quiet"))
+        notes = (
+            [
+                "Bar: 95 % interval that respects listeners and passages. Thin line: t interval over listener means. "
+                "Candidates that share a letter are not told apart; that is not the same as equal."
+            ]
+            if found.scores.languages
+            else []
+        )
+        if found.scores.kept_apart:
+            notes.append(f"{found.scores.kept_apart} ratings of a language the listener does not speak are kept apart.")
+        self._notes.setText(" ".join(notes))
+
+    def _maker(self, language: str):  # type: ignore[no-untyped-def]
+        def make(width: float):  # type: ignore[no-untyped-def]
+            found = self.state.standing
+            return scores_picture(found, width=width, language=language) if found else None
+
+        return make
+
+    def _open_ratings(self, candidate_id: int) -> None:
+        if self.state.standing and candidate_id in self.state.standing.rows:
+            behind_score(self, self.state.project, self.state.standing.rows[candidate_id]).show()
+
+    def _show_people(self) -> None:
+        panel = self.state.project.panel
+        test = panel.open_test()
+        sessions = {s.listener_id: s for s in panel.sessions(test[0])} if test else {}
+        counts: dict[int, int] = {}
+        for rating in panel.ratings():
+            counts[rating.listener_id] = counts.get(rating.listener_id, 0) + 1
+        rows = []
+        for person in panel.listeners():
+            session = sessions.get(person.id)
+            if session is None:
+                stand = "simulated" if person.simulated else "not in this test"
+            elif session.finished:
+                stand = "finished"
+            else:
+                stand = f"stopped after {len(panel.rated_trials(session.id))} of {len(session.trials)} trials"
+            rows.append(
+                [
+                    person.alias,
+                    ", ".join(person.languages) or "not stated",
+                    person.kit,
+                    str(counts.get(person.id, 0)),
+                    stand,
+                ]
+            )
+        self.people.show_rows(["Listener", "Speaks", "Heard on", "Ratings", "This test"], rows, numbers=[3])
+        self.people.setFixedHeight(self.people.height_for_rows())
+
+    def ask_for_table(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Ratings from a table", "", "Tables (*.csv *.tsv *.txt)")
+        if name:
+            self.add_table(Path(name))
+
+    def add_table(self, path: Path) -> None:
+        try:
+            count = import_ratings(self.state.project, path)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        self.state.say(f"{count} ratings from {path.name}.")
+        self.state.refresh()

@@ -1,0 +1,270 @@
+"""Step 4, renders: the bench grid, the price before the run, and the run itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMessageBox, QProgressBar, QSpinBox, QWidget
+
+from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
+from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.errors import TableError, ZestError
+from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.desk.bring_in import BringInDialog
+from zestpanel.desk.grid.view import GridView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, button, label
+
+
+class RendersPage(Page):
+    title = "Renders"
+    about = ""
+    scrolls = False
+    shows_title = False  # the grid needs the height
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.planned: PlannedRun | None = None
+        self._about = label("", "quiet")
+        self.repeats = QSpinBox()
+        self.repeats.setRange(1, 20)
+        self.repeats.setPrefix("× ")
+        self.repeats.setToolTip("Repeats of each clip: three show how steady a voice is")
+        self.repeats.setAccessibleName("Repeats of each clip")
+        stored = state.project.documents.get("repeats")
+        self.repeats.setValue(stored if isinstance(stored, int) else 1)
+        self.repeats.valueChanged.connect(self._repeats_changed)
+        self.render_button = button("Render what is missing", self.start, role="main")
+        self._about.setWordWrap(True)
+        self.head_words.addWidget(self._about)
+        self.head.addWidget(self.repeats)
+        self.head.addWidget(self.render_button)
+        bar = QHBoxLayout()
+        bar.setSpacing(14)
+        self._count = label("")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self._left = label("", "quiet")
+        self.pause = button("Pause", self.toggle_pause)
+        self.stop = button("Stop", self.cancel)
+        for widget, stretch in ((self._count, 0), (self.progress, 1), (self._left, 0), (self.pause, 0), (self.stop, 0)):
+            bar.addWidget(widget, stretch)
+        self._bar = QWidget()
+        bar.setContentsMargins(0, 0, 0, 0)
+        self._bar.setLayout(bar)
+        self.body.addWidget(self._bar)
+        self.grid = GridView(state)
+        self.body.addWidget(self.grid, 1)
+        self._clock = QTimer(self)
+        self._clock.setInterval(500)
+        self._clock.timeout.connect(self._show_run)
+        state.run_changed.connect(self._show_run)
+
+    def refresh(self) -> None:
+        bench = self.state.bench
+        if not bench.candidates:
+            self.set_empty(
+                EmptyState(
+                    "No candidate yet. Choose the voices to compare first.",
+                    "Engines & voices",
+                    lambda: self.go_to("engines"),
+                )
+            )
+        elif not bench.passages:
+            self.set_empty(
+                EmptyState(
+                    "No passage yet. Every candidate reads the same texts: bring some in first.",
+                    "Passages",
+                    lambda: self.go_to("passages"),
+                )
+            )
+        else:
+            self.set_empty(None)
+        if not self._is_running():
+            self._plan()
+        self._show_run()
+
+    def _repeats_changed(self) -> None:
+        self.state.project.documents.put("repeats", self.repeats.value())
+        self._plan()
+
+    def _plan(self) -> None:
+        repeats, project = self.repeats.value(), self.state.project
+
+        def arrived(planned: PlannedRun) -> None:
+            self.planned = planned
+            self._show_plan()
+
+        self.state.background.run(
+            lambda: plan_run(project, repeats=repeats), arrived, self.state.complain, topic="plan"
+        )
+
+    def _show_plan(self) -> None:
+        planned = self.planned
+        if planned is None:
+            return
+        price = amounts(planned.costs)
+        running = self._is_running()
+        self.render_button.setEnabled(bool(planned.jobs) and not running)
+        self.render_button.setText(
+            f"Render what is missing · {price or 'no price stated'}" if planned.jobs else "Nothing is missing"
+        )
+        parts = [
+            f"{e.engine}: {e.characters:,} characters, {amounts((e.cost,)) if e.cost is not None else e.why}"
+            + (f", {e.short_by:,.0f} over what the plan allows" if e.short_by else "")
+            for e in planned.estimates
+        ]
+        self.render_button.setToolTip("\n".join(parts))
+        done, able = self.state.bench.counts
+        stated = f"{done} of {able} cells rendered"
+        if planned.jobs:
+            stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
+        barred = len({(c.id, p.id) for c, p, _ in planned.left_out})
+        if barred:
+            stated += f" · {barred} cells cannot be rendered, each says why"
+        self._about.setText(stated)
+        self._about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
+
+    # -- the run
+
+    def _is_running(self) -> bool:
+        return self.state.run is not None and not self.state.run.progress().finished
+
+    def start(self) -> None:
+        """Render what is missing, at the price shown."""
+        if self.planned is not None and self.planned.jobs and not self._is_running():
+            run = BenchRun(self.state.project, self.planned, on_event=self.state.on_run_event)
+            self.state.start_run(run)
+            self._clock.start()
+            self._show_plan()
+
+    def again(self) -> None:
+        """Render the selected cell once more: a failed one is tried again, another gets one more take."""
+        candidate, passage = self.state.candidate(), self.state.passage()
+        if candidate is None or passage is None or self._is_running():
+            return
+        takes = self.state.bench.cell(candidate.id, passage.id).takes
+        one = plan_run(self.state.project, repeats=takes + 1, candidates=[candidate], passages=[passage])
+        if one.left_out:
+            self.state.complain(f"{self.state.name(candidate)} on '{passage.title}': {one.left_out[0][2]}.")
+            return
+        run = BenchRun(self.state.project, one, on_event=self.state.on_run_event)
+        self.state.start_run(run)
+        self._clock.start()
+
+    # -- clips made elsewhere
+
+    def cell_at(self, where: QPoint) -> tuple[int, int] | None:
+        """(candidate id, passage id) of the cell under a place on the screen, None beside the grid."""
+        viewport = self.grid.viewport()
+        assert viewport is not None
+        index = self.grid.indexAt(viewport.mapFromGlobal(where))
+        if not index.isValid():
+            return None
+        model = self.grid.grid_model
+        return model.candidate(index.row()).id, model.passage(index.column()).id
+
+    def ask_for_clips(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Clips made elsewhere", "", "Sound, video and tables (*)")
+        paths = [Path(name) for name in names]
+        tables = [path for path in paths if path.suffix.lower() in (".csv", ".tsv")]
+        for table in tables:
+            self.add_table(table)
+        if clips := [path for path in paths if path not in tables]:
+            self.bring_in(clips, None)
+
+    def bring_in(self, paths: list[Path], cell: tuple[int, int] | None) -> None:
+        """Show where the files would go: the cell they were dropped on, or what their names tell."""
+        bench = self.state.bench
+        if not bench.candidates or not bench.passages:
+            self.state.complain("Clips belong to a candidate and a passage: put both in the project first.")
+            return
+        if cell is not None:
+            found = [Clipping(path=path, candidate_id=cell[0], passage_id=cell[1]) for path in paths]
+        else:
+            found = guess(paths, bench.candidates, bench.names, bench.passages)
+        BringInDialog(self, self.state, found).show()
+
+    def add_table(self, path: Path) -> None:
+        """A table of clips beside it: file, candidate, passage and what was typed."""
+        bench = self.state.bench
+        try:
+            text = path.read_text(encoding="utf-8-sig")
+            found = from_table(
+                text, name=path.name, folder=path.parent, candidates=bench.candidates, names=bench.names,
+                passages=bench.passages,
+            )  # fmt: skip
+        except (OSError, UnicodeDecodeError) as error:
+            self.state.complain(TableError(f"{path.name} cannot be read ({error}).", kept="Nothing was brought in."))
+        except ZestError as error:
+            self.state.complain(error)
+        else:
+            BringInDialog(self, self.state, found).show()
+
+    def toggle_pause(self) -> None:
+        run = self.state.run
+        if run is not None:
+            run.resume() if run.progress().paused else run.pause()
+            self._show_run()
+
+    def cancel(self) -> None:
+        if self.state.run is not None:
+            self.state.run.cancel()
+
+    def _show_run(self) -> None:
+        run = self.state.run
+        self._bar.setVisible(self._is_running())
+        if run is None:
+            return
+        progress = run.progress()
+        if progress.finished:
+            if self._clock.isActive():
+                self._clock.stop()
+                self._plan()
+            return
+        over = progress.done + progress.failed
+        self._count.setText(f"{over} of {progress.total}" + (f", {progress.failed} failed" if progress.failed else ""))
+        self.progress.setMaximum(max(1, progress.total))
+        self.progress.setValue(over)
+        left = "paused" if progress.paused else ("" if progress.left_s is None else f"{_time(progress.left_s)} left")
+        spent = amounts(progress.spent)
+        self._left.setText(" · ".join(p for p in (left, f"{spent} spent" if spent else "") if p))
+        self.pause.setText("Go on" if progress.paused else "Pause")
+
+    def ask_about_open_requests(self) -> None:
+        """After a crash: requests that were open and may have been paid. They are given up, so that they can be made
+        again, or left for later; never sent by themselves."""
+        rows = self.state.project.takes.journal(state="open")
+        if not rows:
+            return
+        box = QMessageBox(self)
+        box.setWindowTitle("Requests left open")
+        box.setText(
+            f"{len(rows)} request{'s' if len(rows) > 1 else ''} of {sum(r.characters for r in rows):,} characters "
+            "were open when the program ended last. They may have been paid for; every finished take is kept."
+        )
+        box.setInformativeText("They are not sent again by themselves.")
+        again = box.addButton("Render them again", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Decide later", QMessageBox.ButtonRole.RejectRole)
+        box.finished.connect(lambda _: self._give_up([r.id for r in rows]) if box.clickedButton() is again else None)
+        box.open()
+
+    def _give_up(self, request_ids: list[int]) -> None:
+        for request_id in request_ids:
+            self.state.project.takes.close_failed(
+                request_id, "abandoned", "Left open when the program ended.", state="abandoned"
+            )
+        self.state.refresh()
+        self.refresh()
+
+
+def amounts(costs: tuple[Money | None, ...]) -> str:
+    """'0.42 EUR', or several joined by a plus; '' for none."""
+    return " + ".join(f"{shown(m.amount, places=2)} {m.currency}" for m in costs if m is not None)
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"

@@ -1,0 +1,96 @@
+"""The player the whole program shares."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zestpanel.core.playback.mixer import Lane, Mixer
+from zestpanel.desk.playing.output import Output, open_output
+
+
+class Player(QObject):
+    """Control of the mixer, with signals. moved: playback stands elsewhere (30 a second while playing, and on seeks).
+    changed: playing, paused, another lane or other lanes. Both on the interface thread."""
+
+    moved = pyqtSignal()
+    changed = pyqtSignal()
+
+    def __init__(
+        self, parent: QObject | None = None, *, open_device: Callable[[Mixer, QObject], Output] = open_output
+    ) -> None:
+        super().__init__(parent)
+        self.mixer = Mixer()
+        self._open_device = open_device
+        self._output: Output | None = None
+        self._was_playing = False
+        self._timer = QTimer(self)
+        self._timer.setInterval(33)
+        self._timer.timeout.connect(self._tick)
+
+    @property
+    def output(self) -> Output:
+        """The device, opened when first needed: finding one can take a moment."""
+        if self._output is None:
+            self._output = self._open_device(self.mixer, self)
+        return self._output
+
+    @property
+    def heard(self) -> bool:
+        """Whether there is a sound device at all (True until one was looked for in vain)."""
+        return self._output is None or self._output.heard
+
+    def load(self, lanes: list[Lane], *, on: int, place: float | None = None) -> None:
+        self.mixer.load(lanes, on=on, place=place)
+        self.changed.emit()
+        self.moved.emit()
+
+    def play(self) -> None:
+        if not self.mixer.lanes:
+            return
+        output = self.output
+        if not self._timer.isActive():
+            output.start()
+            self._timer.start()
+        self.mixer.play()
+        self._was_playing = True
+        self.changed.emit()
+
+    def pause(self) -> None:
+        self.mixer.pause()
+        self.changed.emit()
+
+    def toggle(self) -> None:
+        self.pause() if self.mixer.playing else self.play()
+
+    def swap(self, index: int, *, by_text: bool) -> None:
+        self.mixer.swap(index, by_text=by_text)
+        self.changed.emit()
+        self.moved.emit()
+
+    def seek(self, time_s: float) -> None:
+        self.mixer.seek(time_s)
+        self.moved.emit()
+
+    def seek_place(self, place: float) -> None:
+        self.mixer.seek_place(place)
+        self.moved.emit()
+
+    def close(self) -> None:
+        self.mixer.pause()
+        self._timer.stop()
+        if self._output is not None:
+            self._output.stop()
+
+    def _tick(self) -> None:
+        self.moved.emit()
+        if not self.mixer.playing:
+            # the fade-out of a pause is still to be pulled: the device stops one tick later
+            if not self._was_playing:
+                self._timer.stop()
+                if self._output is not None:
+                    self._output.stop()
+                return
+            self._was_playing = False
+            self.changed.emit()

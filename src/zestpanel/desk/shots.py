@@ -1,0 +1,133 @@
+"""Pictures of the main views, taken from the real window without a display."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+
+def write_shots(
+    folder: Path, to: Path, *, names: tuple[str, ...] = (), dark: bool = False, scale: float = 1.0
+) -> list[Path]:
+    """Open the project offscreen at 1280x800 and write a PNG of each main view; the files written."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtWidgets import QApplication
+
+    from zestpanel.core.listening.acr import AcrSession
+    from zestpanel.core.project.project import Project
+    from zestpanel.desk.application import make_application
+    from zestpanel.desk.pages.engines import EnginesPage
+    from zestpanel.desk.pages.listening import ListeningPage
+    from zestpanel.desk.theme.style import apply_theme
+    from zestpanel.desk.theme.tokens import theme
+    from zestpanel.desk.window import MainWindow
+
+    application = make_application()
+    theme.set(dark=dark, scale=scale)
+    apply_theme(application, theme)
+    to.mkdir(parents=True, exist_ok=True)
+    project = Project.open(folder)
+    window = MainWindow(project)
+    window.resize(1280, 800)
+    window.show()
+
+    def settle() -> None:
+        until = time.monotonic() + 20
+        quiet = time.monotonic()
+        while time.monotonic() < until and time.monotonic() - quiet < 0.25:
+            QApplication.processEvents()
+            if window.state.background.busy:
+                quiet = time.monotonic()
+            time.sleep(0.01)
+
+    written = []
+
+    def shoot(name: str, prepare: Callable[[], object]) -> None:
+        if names and name not in names:
+            return
+        prepare()
+        settle()
+        path = to / f"{name}.png"
+        window.grab().save(str(path))
+        written.append(path)
+
+    settle()
+    state = window.state
+
+    def to_cell() -> None:
+        window.go_to("renders")
+        state.select(state.bench.candidates[0].id, state.bench.passages[min(1, len(state.bench.passages) - 1)].id)
+        settle()
+        state.player.seek_place(6.2)
+
+    to_cell()
+    shoot("renders", to_cell)
+
+    def hide() -> None:
+        to_cell()
+        state.toggle_labels()
+
+    shoot("hidden-labels", hide)
+    if state.labels_hidden:
+        state.toggle_labels()
+
+    def real_time() -> None:
+        to_cell()
+        state.set_real_time(True)
+
+    shoot("real-time", real_time)
+    state.set_real_time(False)
+    for step in ("brief", "engines", "passages", "evidence", "listening", "cost", "choice"):
+        shoot(step, partial(window.go_to, step))
+
+    def engines_side_by_side() -> None:
+        window.go_to("engines")
+        page = window.page("engines")
+        assert isinstance(page, EnginesPage)
+        page.show_view("Engines")
+        page.engines.table.selectAll()
+
+    def view_of_engines(name: str) -> None:
+        page = window.page("engines")
+        assert isinstance(page, EnginesPage)
+        window.go_to("engines")
+        page.show_view(name)
+
+    shoot("engines-compared", engines_side_by_side)
+    shoot("shortlist", partial(view_of_engines, "Shortlist"))
+    shoot("own-voices", partial(view_of_engines, "Own voices"))
+    view_of_engines("Voices")
+
+    def booth() -> None:
+        page = window.page("listening")
+        assert isinstance(page, ListeningPage)
+        test_id, settings = page.settings()
+        listener = project.panel.listeners()[0]
+        # the session is not stored: a picture must not change the project
+        window._to_booth(AcrSession(project, settings, _passing_session(test_id, listener.id, settings, project)))
+
+    shoot("booth", booth)
+    window.booth._leave()
+    if not dark:
+        theme.set(dark=True)
+        shoot("dark", to_cell)
+        theme.set(dark=False)
+    window.close()
+    project.close()
+    application.processEvents()
+    return written
+
+
+def _passing_session(test_id: int, listener_id: int, settings: object, project: object):  # type: ignore[no-untyped-def]
+    import numpy as np
+
+    from zestpanel.core.listening.acr import takes_to_hear
+    from zestpanel.core.listening.design import acr_trials
+    from zestpanel.core.project.panel import Session
+
+    takes = takes_to_hear(project, settings)  # type: ignore[arg-type]
+    trials = acr_trials(takes, listener=0, training=2, rng=np.random.default_rng(1))
+    return Session(id=0, test_id=test_id, listener_id=listener_id, trials=tuple(trials), finished=False)

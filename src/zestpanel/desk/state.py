@@ -1,0 +1,366 @@
+"""What the desk is looking at: the project, the cell, the tray, hidden labels; and notices to the person."""
+
+from __future__ import annotations
+
+import random
+import time
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from zestpanel.core.bench.measuring import measure_missing
+from zestpanel.core.bench.measuring_process import MeasuringProcess
+from zestpanel.core.bench.running import BenchRun, RunEvent
+from zestpanel.core.catalogue.candidate import Candidate, candidate_detail
+from zestpanel.core.choice.evidence import Standing, standing
+from zestpanel.core.errors import Cancelled, ZestError
+from zestpanel.core.passages.passage import Passage, words_with_places
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Mark, Measured, Take
+from zestpanel.desk.background import Background
+from zestpanel.desk.cells import Bench, bench_of
+from zestpanel.desk.playing.player import Player
+
+MOST_LANES = 9  # as many as there are digit keys
+
+
+@dataclass(frozen=True, slots=True)
+class TrayLane:
+    """One lane of the tray: the take, its candidate, what it shows."""
+
+    take: Take
+    candidate: Candidate
+    measured: Measured
+
+
+class DeskState(QObject):
+    """The desk's shared state. All signals are emitted on the interface thread.
+
+    bench_changed: candidates, passages or takes changed. selected: another cell. tray_changed: other lanes are laid
+    out. labels_changed: names hidden or shown. standing_changed: fresh evidence. run_changed: progress of the run.
+    notice: (level, text) for people; level is 'info' or 'problem'.
+    """
+
+    bench_changed = pyqtSignal()
+    selected = pyqtSignal()
+    tray_changed = pyqtSignal()
+    labels_changed = pyqtSignal()
+    standing_changed = pyqtSignal()
+    run_changed = pyqtSignal()
+    marks_changed = pyqtSignal()
+    history_changed = pyqtSignal()
+    notice = pyqtSignal(str, str)
+    _run_event = pyqtSignal(object)
+
+    def __init__(self, project: Project, player: Player, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.project, self.player = project, player
+        self.background = Background(self)
+        self.bench: Bench = bench_of(project)
+        self.standing: Standing | None = None
+        self.standing_stale = True
+        self.candidate_id: int | None = None
+        self.passage_id: int | None = None
+        self.tray: list[TrayLane] = []
+        self.tray_target_lufs = -23.0
+        self.real_time = False
+        self.run: BenchRun | None = None
+        self._letters: dict[int, str] | None = None
+        self._play_when_loaded = False
+        self._chance = random.Random()
+        self.running: dict[tuple[int, int], int] = {}
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(300)
+        self._soon.timeout.connect(self._refresh_bench)
+        self._run_event.connect(self._on_run_event)
+
+    # -- people
+
+    def say(self, text: str) -> None:
+        self.notice.emit("info", text)
+
+    def complain(self, error: Exception | str) -> None:
+        """Show a sentence. An error nobody foresaw is named as such; nothing is swallowed."""
+        if isinstance(error, Cancelled):
+            return
+        known = isinstance(error, ZestError | str)
+        self.notice.emit("problem", str(error) if known else f"That did not work: {error}. The project is as it was.")
+
+    # -- names, and hiding them
+
+    @property
+    def labels_hidden(self) -> bool:
+        return self._letters is not None
+
+    def toggle_labels(self) -> None:
+        """Hide the names (letters in a fresh shuffled order) or lift them."""
+        if self._letters is None:
+            ids = [c.id for c in self.bench.candidates]
+            self._chance.shuffle(ids)
+            self._letters = {c: _letter(i) for i, c in enumerate(ids)}
+        else:
+            self._letters = None
+        self.labels_changed.emit()
+        self._load_tray(keep_place=True)
+
+    def ordered(self) -> list[Candidate]:
+        """Candidates in the order shown: the shortlist's, or shuffled while labels are hidden."""
+        if self._letters is None:
+            return list(self.bench.candidates)
+        return sorted(self.bench.candidates, key=lambda c: self._letters.get(c.id, "ZZ") if self._letters else "")
+
+    def name(self, candidate: Candidate) -> str:
+        if self._letters is not None:
+            return self._letters.get(candidate.id, "?")
+        return self.bench.names.get(candidate.id, "")
+
+    def detail(self, candidate: Candidate) -> str:
+        if self._letters is not None:
+            return "label hidden"
+        return candidate_detail(candidate, self.bench.engines.get(candidate.engine))
+
+    # -- where we are
+
+    def candidate(self) -> Candidate | None:
+        return next((c for c in self.bench.candidates if c.id == self.candidate_id), None)
+
+    def passage(self) -> Passage | None:
+        return next((p for p in self.bench.passages if p.id == self.passage_id), None)
+
+    def select(self, candidate_id: int | None, passage_id: int | None, *, play: bool = False) -> None:
+        """Go to a cell. Within a passage this swaps lanes; another passage is laid on the tray. What plays goes on."""
+        playing = self.player.mixer.playing or play
+        other_passage = passage_id != self.passage_id
+        self.candidate_id, self.passage_id = candidate_id, passage_id
+        index = next((i for i, lane in enumerate(self.tray) if lane.candidate.id == candidate_id), None)
+        self.selected.emit()
+        if other_passage or index is None:
+            self._play_when_loaded = playing
+            self._load_tray()
+        else:
+            self.player.swap(index, by_text=not self.real_time)
+            if play and not self.player.mixer.playing:
+                self.player.play()
+
+    def swap_to(self, index: int) -> None:
+        """Hear the lane of a digit key."""
+        if 0 <= index < len(self.tray):
+            self.select(self.tray[index].candidate.id, self.passage_id)
+
+    def toggle_play(self) -> None:
+        if self.tray and self.player.mixer.lanes:
+            self.player.toggle()
+        elif self.candidate_id is None and self.bench.candidates and self.bench.passages:
+            self.select(self.ordered()[0].id, self.bench.passages[0].id, play=True)
+
+    def set_real_time(self, on: bool) -> None:
+        self.real_time = on
+        self.tray_changed.emit()
+
+    # -- the tray
+
+    def tray_takes(self) -> list[Take]:
+        """The takes to lay out: of each candidate, in the order shown, the starred or first take of the passage;
+        at most nine, chosen so that the selected candidate is among them."""
+        passage = self.passage()
+        if passage is None:
+            return []
+        chosen = []
+        for candidate in self.ordered():
+            cell = self.bench.cell(candidate.id, passage.id)
+            if cell.take is not None:
+                chosen.append(cell.take)
+        if len(chosen) > MOST_LANES:
+            at = next((i for i, t in enumerate(chosen) if t.candidate_id == self.candidate_id), 0)
+            first = min(max(0, at - MOST_LANES // 2), len(chosen) - MOST_LANES)
+            chosen = chosen[first : first + MOST_LANES]
+        return chosen
+
+    def _load_tray(self, *, keep_place: bool = False) -> None:
+        takes = self.tray_takes()
+        passage = self.passage()
+        place = self.player.mixer.place if keep_place and self.player.mixer.lanes else None
+        if keep_place and self.player.mixer.playing:
+            self._play_when_loaded = True
+        if not takes or passage is None:
+            self.tray = []
+            self.player.mixer.pause()
+            self.player.load([], on=0)
+            self.tray_changed.emit()
+            return
+        words = len(words_with_places(passage.text))
+        project = self.project
+
+        def prepare() -> tuple[list[Lane], float, dict[int, Measured]]:
+            measured = project.takes.measured([t.id for t in takes])
+            clips = [
+                (t.id, project.takes.load(t), measured[t.id].words if t.id in measured else (), words) for t in takes
+            ]
+            lanes, target = prepare_lanes(clips)
+            return lanes, target, measured
+
+        def laid(found: tuple[list[Lane], float, dict[int, Measured]]) -> None:
+            lanes, self.tray_target_lufs, measured = found
+            by_id = {c.id: c for c in self.bench.candidates}
+            self.tray = [
+                TrayLane(t, by_id[t.candidate_id], measured.get(t.id, Measured(values={})))
+                for t in takes
+                if t.candidate_id in by_id
+            ]
+            on = next((i for i, lane in enumerate(self.tray) if lane.candidate.id == self.candidate_id), 0)
+            play, self._play_when_loaded = self._play_when_loaded, False
+            self.player.mixer.pause()
+            self.player.load(lanes, on=on, place=place)
+            self.tray_changed.emit()
+            if play:
+                self.player.play()
+
+        self.background.run(prepare, laid, self.complain, topic="tray")
+
+    def marks_of_tray(self) -> dict[int, list[Mark]]:
+        """Marks by take id, for the takes on the tray."""
+        on_tray = {lane.take.id for lane in self.tray}
+        out: dict[int, list[Mark]] = {}
+        for mark in self.project.takes.marks():
+            if mark.take_id in on_tray:
+                out.setdefault(mark.take_id, []).append(mark)
+        return out
+
+    def mark_here(self, kind: str) -> None:
+        """Mark a defect in the heard lane where playback stands."""
+        if not self.tray:
+            return
+        lane, at_s = self.tray[self.player.mixer.on], self.player.mixer.time_s
+        made: list[int] = []
+
+        def do() -> None:
+            if made:
+                self.project.takes.set_mark_removed(made[0], False)
+            else:
+                made.append(self.project.takes.add_mark(lane.take.id, at_s, kind))
+
+        self.edit(f"mark '{kind}'", do, lambda: self.project.takes.set_mark_removed(made[0], True))
+
+    # -- edits
+
+    def edit(self, label: str, do: object, undo: object) -> bool:
+        """Run an undoable edit; a refused one is explained and leaves everything as it was."""
+        try:
+            self.project.history.run(label, do, undo)  # type: ignore[arg-type]
+        except ZestError as error:
+            self.complain(error)
+            return False
+        self.refresh()
+        return True
+
+    def undo(self) -> None:
+        label = self.project.history.undo()
+        if label:
+            self.say(f"Taken back: {label}.")
+            self.refresh()
+
+    def redo(self) -> None:
+        label = self.project.history.redo()
+        if label:
+            self.say(f"Done again: {label}.")
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Read the project again after an edit or ratings."""
+        self._show(bench_of(self.project))
+
+    def _show(self, bench: Bench) -> None:
+        self.bench = bench
+        ids = [c.id for c in bench.candidates]
+        if self._letters is not None:
+            for candidate_id in ids:
+                self._letters.setdefault(candidate_id, _letter(len(self._letters)))
+        if self.candidate_id not in ids:
+            self.candidate_id = ids[0] if ids else None
+        if self.passage_id not in [p.id for p in bench.passages]:
+            self.passage_id = bench.passages[0].id if bench.passages else None
+        self.bench_changed.emit()
+        self.history_changed.emit()
+        self.marks_changed.emit()
+        self.refresh_standing()
+        if [t.id for t in self.tray_takes()] != [lane.take.id for lane in self.tray]:
+            self._load_tray(keep_place=True)
+
+    def refresh_standing(self) -> None:
+        self.standing_stale = True
+
+        def arrived(found: Standing) -> None:
+            self.standing, self.standing_stale = found, False
+            self.standing_changed.emit()
+
+        self.background.run(lambda: standing(self.project), arrived, self.complain, topic="standing")
+
+    def measure_soon(self) -> None:
+        """Measure takes that lack figures, in a process of its own, and show them."""
+        project = self.project
+
+        def work() -> tuple[int, list[str]]:
+            with MeasuringProcess() as process:
+                return measure_missing(project, process=process)
+
+        def done(result: tuple[int, list[str]]) -> None:
+            for problem in result[1]:
+                self.complain(problem)
+            if result[0]:
+                self.refresh()
+
+        self.background.run(work, done, self.complain, topic="measure")
+
+    # -- the run
+
+    def start_run(self, run: BenchRun) -> None:
+        self.run = run
+        run.start()
+        self.run_changed.emit()
+
+    def on_run_event(self, event: RunEvent) -> None:
+        """For BenchRun: called on its threads, delivered on the interface thread."""
+        self._run_event.emit(event)
+
+    def _on_run_event(self, event: RunEvent) -> None:
+        if event.job is not None:
+            cell = (event.job.candidate.id, event.job.passage.id)
+            count = self.running.get(cell, 0) + (event.kind == "started") - (event.kind in ("kept", "failed"))
+            self.running.pop(cell, None)
+            if count > 0:
+                self.running[cell] = count
+        if event.kind == "finished":
+            self.running.clear()
+            self._soon.stop()
+            progress = self.run.progress() if self.run else None
+            if event.text:
+                self.complain(event.text)
+            elif progress is not None:
+                failed = f", {progress.failed} failed" if progress.failed else ""
+                self.say(f"{progress.done} takes rendered{failed}.")
+            self.background.run(lambda: bench_of(self.project), self._show, self.complain, topic="bench")
+            self.run_changed.emit()
+        elif not self._soon.isActive():
+            self._soon.start()
+
+    def _refresh_bench(self) -> None:
+        """While a run goes on the bench is read again off the interface thread, a few times a second at most."""
+
+        def arrived(bench: Bench) -> None:
+            if self.run is None or self.run.progress().finished:  # the run ended meanwhile: the whole of it is shown
+                self._show(bench)
+                return
+            self.bench = bench
+            self.bench_changed.emit()
+            if self.running:  # the next look no sooner than a few times what this one took
+                self._soon.setInterval(max(300, min(5_000, round((time.monotonic() - began) * 5_000))))
+
+        began = time.monotonic()
+        self.run_changed.emit()
+        self.background.run(lambda: bench_of(self.project), arrived, self.complain, topic="bench")
+
+
+def _letter(index: int) -> str:
+    return chr(ord("A") + index) if index < 26 else f"{chr(ord('A') + index // 26 - 1)}{chr(ord('A') + index % 26)}"

@@ -1,0 +1,1 @@
+"""The strip: the tray's clips as lanes under the words of the passage."""

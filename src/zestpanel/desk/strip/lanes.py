@@ -1,0 +1,263 @@
+"""Painting the words and the lanes, and what a click on them does."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from zestpanel.core.passages.passage import words_with_places
+from zestpanel.core.project.takes import Mark
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, envelope, lane_columns, text_columns, typical_spans
+from zestpanel.desk.theme.tokens import theme
+
+_STEP_PX = 3.0
+
+
+class Lanes(QWidget):
+    """Word row and lanes. A click on a word plays from it in the clip that is on; one on a lane swaps to it there."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._words: list[str] = []
+        self._columns: TextColumns | None = None
+        self._px_per_s = 60.0
+        self._peaks: list[NDArray[np.float32]] = []
+        self._drawn: list[tuple[NDArray[np.float64], NDArray[np.float32]]] = []
+        self._marks: dict[int, list[Mark]] = {}
+        self._offset = 0.0
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+        state.tray_changed.connect(self._new_tray)
+        state.marks_changed.connect(self._new_marks)
+        state.labels_changed.connect(self._new_tray)
+        state.player.moved.connect(self._follow)
+        state.player.changed.connect(self.update)
+        theme.changed.connect(self._new_tray)
+
+    # -- measures
+
+    @property
+    def _left(self) -> float:
+        names = [self._state.name(lane.candidate) for lane in self._state.tray]
+        metrics = QFontMetricsF(self._name_font(bold=True))
+        longest = max((metrics.horizontalAdvance(name) for name in names), default=10.0)
+        return theme.px(20) + 35 + min(theme.px(180), longest) + theme.px(16)
+
+    def _name_font(self, *, bold: bool) -> QFont:
+        hidden = self._state.labels_hidden
+        return theme.font("lead" if hidden else "body", serif=hidden, bold=bold)
+
+    @property
+    def _lane_height(self) -> int:
+        return theme.px(25)
+
+    @property
+    def _top(self) -> int:
+        return theme.px(26)
+
+    def needed_height(self) -> int:
+        return self._top + self._lane_height * len(self._state.tray) + theme.px(8)
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, self.needed_height())
+
+    # -- what is shown
+
+    def _new_tray(self) -> None:
+        passage = self._state.passage()
+        self._words = [w for w, _, _ in words_with_places(passage.text)] if passage else []
+        lanes = self._state.player.mixer.lanes
+        self._peaks = [envelope(lane.samples) for lane in lanes]
+        self._offset = 0.0
+        self._lay_out()
+        self._new_marks()
+        self.setMinimumHeight(self.needed_height())
+        self.updateGeometry()
+        self.update()
+
+    def _new_marks(self) -> None:
+        self._marks = self._state.marks_of_tray()
+        self.update()
+
+    def _lay_out(self) -> None:
+        lanes = self._state.player.mixer.lanes
+        if not lanes or not self._words:
+            self._columns, self._drawn = None, []
+            return
+        room = max(200.0, self.width() - self._left - 20)
+        if self._state.real_time:
+            self._columns = None
+            self._px_per_s = max(24.0, (room - 2 * LEAD_PX) / max(lane.duration_s for lane in lanes))
+        else:
+            metrics = QFontMetricsF(theme.font("lead", serif=True))
+            widths = [metrics.horizontalAdvance(word) + theme.px(8) for word in self._words]
+            spans = typical_spans([lane.axis for lane in lanes], len(self._words))
+            self._columns = text_columns(widths, list(spans), available=room)
+        # one scale for all lanes: they are heard at one loudness and drawn so, the rare highest peaks cut
+        top = max((float(np.percentile(p, 99)) for p in self._peaks if len(p)), default=1.0) or 1.0
+        self._drawn = [
+            (xs, values / top)
+            for lane, peaks in zip(lanes, self._peaks, strict=True)
+            for xs, values in [lane_columns(peaks, lane.axis, self._columns, px_per_s=self._px_per_s, step_px=_STEP_PX)]
+        ]
+
+    def resizeEvent(self, event: object) -> None:
+        self._lay_out()
+
+    def _width(self) -> float:
+        if self._columns is not None:
+            return self._columns.width
+        longest = max((lane.duration_s for lane in self._state.player.mixer.lanes), default=0.0)
+        return longest * self._px_per_s + 2 * LEAD_PX
+
+    def _x_of_time(self, index: int, time_s: float) -> float:
+        if self._columns is None:
+            return LEAD_PX + time_s * self._px_per_s
+        axis = self._state.player.mixer.lanes[index].axis
+        return float(self._columns.x_of(axis.place_at(time_s)))
+
+    def _follow(self) -> None:
+        """Keep the place that is heard in sight when the text is wider than the window."""
+        mixer = self._state.player.mixer
+        room = self.width() - self._left - 20
+        if mixer.lanes and self._width() > room:
+            x = self._x_of_time(mixer.on, mixer.time_s)
+            if not self._offset + 40 <= x <= self._offset + room - 80:
+                self._offset = min(max(0.0, x - 120), self._width() - room)
+        self.update()
+
+    # -- the mouse
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        room = self.width() - self._left - 20
+        if self._width() > room:
+            step = event.angleDelta().x() or event.angleDelta().y()
+            self._offset = min(max(0.0, self._offset - step), self._width() - room)
+            self.update()
+            event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        mixer = self._state.player.mixer
+        if not mixer.lanes or event.button() != Qt.MouseButton.LeftButton:
+            return
+        x, y = event.position().x() - self._left + self._offset, event.position().y()
+        lane = int((y - self._top) // self._lane_height)
+        if y >= self._top and 0 <= lane < len(self._state.tray) and lane != mixer.on:
+            self._state.swap_to(lane)
+        if event.position().x() < self._left:
+            return
+        if self._columns is None:
+            self._state.player.seek(max(0.0, (x - LEAD_PX) / self._px_per_s))
+        elif y < self._top:
+            word = self._columns.word_at(x)
+            if word is None:
+                return
+            self._state.player.seek_place(float(word))
+        else:
+            self._state.player.seek_place(float(self._columns.place_of(x)))
+        self._state.player.play()
+
+    def x_of_word(self, index: int) -> float:
+        """Middle of a word's column in this widget's pixels, for whoever points at it."""
+        assert self._columns is not None
+        edges = self._columns.edges
+        return self._left - self._offset + float(edges[index] + edges[index + 1]) / 2
+
+    # -- paint
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        mixer = self._state.player.mixer
+        if not self._drawn or len(self._drawn) != len(self._state.tray):
+            return
+        self._paint_heard_lane(painter, mixer.on)
+        painter.save()
+        painter.setClipRect(QRectF(self._left - 6, 0, self.width() - self._left - 8, self.height()))
+        painter.translate(self._left - self._offset, 0)
+        self._paint_words(painter)
+        for index in range(len(self._state.tray)):
+            self._paint_wave(painter, index, on=index == mixer.on)
+        self._paint_head(painter)
+        for index, lane in enumerate(self._state.tray):
+            self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
+        painter.restore()
+        for index, lane in enumerate(self._state.tray):
+            self._paint_name(painter, index, self._state.name(lane.candidate), on=index == mixer.on)
+
+    def _paint_heard_lane(self, painter: QPainter, on: int) -> None:
+        y = self._top + on * self._lane_height
+        painter.fillRect(QRectF(20, y, self.width() - 40, self._lane_height), theme.colour("sheet"))
+        painter.fillRect(QRectF(20, y, 3, self._lane_height), theme.colour("zest"))
+
+    def _paint_name(self, painter: QPainter, index: int, name: str, *, on: bool) -> None:
+        y = self._top + index * self._lane_height
+        key = QRectF(27, y + 4, theme.px(20), self._lane_height - 8)
+        painter.setPen(QPen(theme.colour("rule")))
+        painter.setBrush(theme.colour("sheet"))
+        painter.drawRoundedRect(key, 3, 3)
+        painter.setFont(theme.font("small"))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(key, Qt.AlignmentFlag.AlignCenter, str(index + 1))
+        font = self._name_font(bold=on)
+        painter.setFont(font)
+        room = self._left - key.right() - theme.px(12)
+        text = QFontMetricsF(font).elidedText(name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QRectF(key.right() + 8, y, room, self._lane_height), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _paint_words(self, painter: QPainter) -> None:
+        """Words of the passage; in real time they stand where the heard clip says them."""
+        mixer = self._state.player.mixer
+        painter.setFont(theme.font("lead", serif=True))
+        here = int(np.floor(mixer.place + 1e-6))
+        metrics = QFontMetricsF(painter.font())
+        last = -1e9
+        axis = mixer.lanes[mixer.on].axis
+        for k, word in enumerate(self._words):
+            if self._columns is not None:
+                x = float(self._columns.edges[k])
+            else:
+                x = self._x_of_time(mixer.on, axis.time_at(float(k)))
+                if not axis.aligned or x < last:
+                    continue
+            width = metrics.horizontalAdvance(word)
+            last = x + width + 4
+            box = QRectF(x - 3, 3, width + 6, self._top - 7)
+            if k == here:
+                painter.fillRect(box, theme.colour("zest"))
+            painter.setPen(theme.colour("paper" if k == here and theme.dark else "ink"))
+            painter.drawText(QPointF(x, self._top - theme.px(9)), word)
+
+    def _paint_wave(self, painter: QPainter, index: int, *, on: bool) -> None:
+        xs, values = self._drawn[index]
+        middle = self._top + (index + 0.5) * self._lane_height
+        half = self._lane_height / 2 - 3
+        painter.setPen(QPen(theme.colour("deep-zest" if on else "wave"), 1.6))
+        heights = np.maximum(0.6, np.minimum(1.0, values**0.7) * half)
+        bars = [QLineF(x, middle - h, x, middle + h) for x, h in zip(xs.tolist(), heights.tolist(), strict=True)]
+        if bars:
+            painter.drawLines(*bars)
+
+    def _paint_head(self, painter: QPainter) -> None:
+        mixer = self._state.player.mixer
+        x = self._x_of_time(mixer.on, mixer.time_s)
+        bottom = self._top + self._lane_height * len(self._state.tray)
+        painter.setPen(QPen(theme.colour("ink"), 1.2))
+        painter.drawLine(QLineF(x, self._top, x, bottom))
+
+    def _paint_marks(self, painter: QPainter, index: int, marks: list[Mark]) -> None:
+        painter.setFont(theme.font("small", serif=True, italic=True))
+        metrics = QFontMetricsF(painter.font())
+        y = self._top + (index + 1) * self._lane_height - theme.px(13)
+        for mark in marks:
+            x = self._x_of_time(index, mark.at_s)
+            box = QRectF(x, y, metrics.horizontalAdvance(mark.kind) + 8, theme.px(15))
+            painter.setPen(QPen(theme.colour("plum")))
+            painter.setBrush(theme.colour("paper"))
+            painter.drawRoundedRect(box, 2, 2)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, mark.kind)

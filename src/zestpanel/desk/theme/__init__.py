@@ -1,0 +1,1 @@
+"""Colour, type and spacing, each defined once, for the light and the dark scheme."""

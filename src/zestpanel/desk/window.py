@@ -1,0 +1,405 @@
+"""The main window: header, trail, page, card and strip; and the booth in place of all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from importlib import import_module
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QPlainTextEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.listening.acr import AcrSession
+from zestpanel.core.project.project import Project
+from zestpanel.core.report.bug_report import bug_report
+from zestpanel.desk.actions import DEEDS
+from zestpanel.desk.booth.booth import Booth
+from zestpanel.desk.card.card import Card
+from zestpanel.desk.files import sort_files
+from zestpanel.desk.key_sheet import KeySheet
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.playing.player import Player
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.strip.strip import Strip
+from zestpanel.desk.theme.style import apply_theme
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.trail import STEPS, Trail
+from zestpanel.desk.widgets import KeyButton, button, label, set_role
+
+# step -> class; the module of the same name in ``pages`` is imported when the page is first looked at
+_PAGES = {
+    "brief": "BriefPage",
+    "engines": "EnginesPage",
+    "passages": "PassagesPage",
+    "renders": "RendersPage",
+    "evidence": "EvidencePage",
+    "listening": "ListeningPage",
+    "cost": "CostPage",
+    "choice": "ChoicePage",
+}
+_WITH_CARD = ("renders",)  # elsewhere it comes when asked for
+
+
+class MainWindow(QMainWindow):
+    """One window, one project. ``open_project`` is called with a folder when another is asked for."""
+
+    def __init__(
+        self,
+        project: Project,
+        *,
+        player: Player | None = None,
+        open_project: Callable[[Path, bool], None] | None = None,
+    ) -> None:
+        super().__init__()
+        self._open_project = open_project or (lambda folder, make: None)
+        self.state = DeskState(project, player or Player(), self)
+        self.state.player.setParent(self.state)
+        self.setAcceptDrops(True)
+        self._build()
+        self._build_actions()
+        self.state.notice.connect(self._show_notice)
+        self.state.history_changed.connect(self._show_history)
+        for signal in (self.state.bench_changed, self.state.standing_changed):
+            signal.connect(self._refresh_page)
+        self.state.labels_changed.connect(self._show_labels)
+        theme.changed.connect(self._restyle)
+        application = QApplication.instance()
+        assert application is not None
+        application.installEventFilter(self)
+        self.resize(1280, 800)
+        bench = self.state.bench
+        if bench.candidates and bench.passages:
+            self.go_to("renders")
+            self.state.select(bench.candidates[0].id, bench.passages[0].id)
+        else:
+            self.go_to("brief" if not project.brief.channel else "passages" if bench.candidates else "engines")
+        self.state.refresh_standing()
+        self._show_title()
+
+    # -- built once
+
+    def _build(self) -> None:
+        self.header = QFrame()
+        self.header.setObjectName("header")
+        head = QHBoxLayout(self.header)
+        head.setContentsMargins(20, 7, 20, 7)
+        head.setSpacing(12)
+        self._channel, self._step = label("", "channel"), label("", "quiet")
+        self.menu_button = button("Menu", self._show_menu)
+        self.hide_labels = KeyButton("Hide labels", "H")
+        self.hide_labels.clicked.connect(self.state.toggle_labels)
+        self.hide_labels.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        head.addWidget(self._channel)
+        head.addWidget(self._step, 1)
+        head.addWidget(self.hide_labels)
+        head.addWidget(self.menu_button)
+        self.notice = QFrame()
+        self.notice.setObjectName("notice")
+        row = QHBoxLayout(self.notice)
+        row.setContentsMargins(20, 4, 12, 4)
+        self.notice_text = QLabel()
+        self.notice_text.setWordWrap(True)
+        self.notice_text.setTextFormat(Qt.TextFormat.PlainText)
+        row.addWidget(self.notice_text, 1)
+        row.addWidget(button("Close", self.notice.hide, role="link"))
+        self.notice.hide()
+        self.trail, self.card, self.strip = Trail(self.state), Card(self.state), Strip(self.state)
+        self.trail.chosen.connect(self.go_to)
+        self.pages: dict[str, Page] = {}
+        self._stack = QStackedWidget()
+        across = QHBoxLayout()
+        across.setSpacing(0)
+        across.addWidget(self.trail)
+        across.addWidget(self._stack, 1)
+        across.addWidget(self.card)
+        desk = QWidget()
+        column = QVBoxLayout(desk)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.notice)
+        column.addLayout(across, 1)
+        column.addWidget(self.strip)
+        self.booth = Booth(self.state)
+        self.booth.finished.connect(self._leave_booth)
+        self._whole = QStackedWidget()
+        self._whole.addWidget(desk)
+        self._whole.addWidget(self.booth)
+        self.setCentralWidget(self._whole)
+        self._card_wanted = {step: step in _WITH_CARD for step, _ in STEPS}
+
+    def page(self, step: str) -> Page:
+        """The page of a step, made when first looked at."""
+        if step not in self.pages:
+            page: Page = getattr(import_module(f"zestpanel.desk.pages.{step}"), _PAGES[step])(self.state)
+            page.go_to = self.go_to
+            if step == "listening":
+                page.begin.connect(self._to_booth)  # type: ignore[attr-defined]
+            self.pages[step] = page
+            self._stack.addWidget(page)
+        return self.pages[step]
+
+    def _build_actions(self) -> None:
+        deeds: dict[str, Callable[[], object]] = {
+            "new": self._new,
+            "open": self._open,
+            "import": self._import,
+            "quit": self.close,
+            "record": lambda: self._on("choice", lambda page: page.write()),  # type: ignore[attr-defined]
+            "undo": self.state.undo,
+            "redo": self.state.redo,
+            "play": self.state.toggle_play,
+            "labels": self.state.toggle_labels,
+            "real_time": lambda: self.state.set_real_time(not self.state.real_time),
+            "mark": self.strip.ask_for_mark,
+            "star": self._star,
+            "back": lambda: self.state.player.seek(0.0),
+            "report": self._copy_report,
+            "bring": lambda: self._on("renders", lambda page: page.ask_for_clips()),  # type: ignore[attr-defined]
+            "audition": lambda: self._on("engines", lambda page: page.hear()),  # type: ignore[attr-defined]
+            "render": lambda: self._on("renders", lambda page: page.start()),  # type: ignore[attr-defined]
+            "again": lambda: self._on("renders", lambda page: page.again()),  # type: ignore[attr-defined]
+            "find": lambda: self._on("engines", lambda page: page.find_voice()),  # type: ignore[attr-defined]
+            "dark": lambda: theme.set(dark=not theme.dark),
+            "larger": lambda: theme.step_scale(1),
+            "smaller": lambda: theme.step_scale(-1),
+            "card": self._toggle_card,
+            "keys": self._show_keys,
+        }
+        deeds |= {f"lane_{n}": partial(self.state.swap_to, n - 1) for n in range(1, 10)}
+        deeds |= {f"step_{key}": partial(self.go_to, key) for key, _ in STEPS}
+        self.actions_by_id: dict[str, QAction] = {}
+        for deed in DEEDS:
+            action = QAction(deed.text, self)
+            if deed.keys:
+                action.setShortcut(QKeySequence(deed.keys))
+            action.triggered.connect(lambda _=False, d=deeds[deed.id]: d())
+            self.addAction(action)
+            self.actions_by_id[deed.id] = action
+        self._show_history()
+
+    def _show_menu(self) -> None:
+        menu = QMenu(self)
+        for title in dict.fromkeys(d.menu for d in DEEDS if d.menu):
+            part = menu.addMenu(title)
+            assert part is not None
+            for deed in DEEDS:
+                if deed.menu == title:
+                    part.addAction(self.actions_by_id[deed.id])
+        menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
+
+    # -- where we are
+
+    def go_to(self, step: str) -> None:
+        page = self.page(step)
+        self._stack.setCurrentWidget(page)
+        self.current = step
+        self.trail.set_on(step)
+        self._step.setText(dict(STEPS)[step])
+        self._show_card()
+        self.strip.set_folded(step != "renders")
+        page.refresh()
+        if step == "renders" and page.empty is None:
+            page.grid.setFocus()  # type: ignore[attr-defined]
+        else:
+            page.setFocus()  # not the first button of the page
+
+    def _refresh_page(self) -> None:
+        self._show_title()
+        if self._whole.currentIndex() == 0:
+            self.pages[self.current].refresh()
+
+    def _show_title(self) -> None:
+        channel = self.state.bench.brief.channel or "New channel"
+        self._channel.setText(channel)
+        self.setWindowTitle(f"{channel} – Zest Panel")
+
+    def _on(self, step: str, do: Callable[[Page], object]) -> None:
+        if self.current != step:
+            self.go_to(step)
+        do(self.page(step))
+
+    def _show_card(self) -> None:
+        self.card.setVisible(self._card_wanted[self.current])
+
+    def _toggle_card(self) -> None:
+        self._card_wanted[self.current] = not self._card_wanted[self.current]
+        self._show_card()
+
+    def _show_labels(self) -> None:
+        self.hide_labels.set_text("Show labels" if self.state.labels_hidden else "Hide labels")
+        if self.state.labels_hidden and self.current != "renders":
+            self.go_to("renders")  # the other pages are about names
+
+    def _show_history(self) -> None:
+        history = self.state.project.history
+        for deed, words, name in (("undo", "Undo", history.undo_label), ("redo", "Redo", history.redo_label)):
+            self.actions_by_id[deed].setText(f"{words}: {name}" if name else words)
+            self.actions_by_id[deed].setEnabled(bool(name))
+
+    def _show_notice(self, level: str, text: str) -> None:
+        self.notice_text.setText(text)
+        set_role(self.notice_text, "bad" if level == "problem" else "")
+        self.notice.show()
+
+    def _show_keys(self) -> None:
+        KeySheet(self).show()
+
+    def _star(self) -> None:
+        """Prefer the heard take among its cell's repeats, or no longer."""
+        if not self.state.tray:
+            return
+        take, takes = self.state.tray[self.state.player.mixer.on].take, self.state.project.takes
+        self.state.edit(
+            "preferred take", lambda: takes.star(take.id, not take.starred), lambda: takes.star(take.id, take.starred)
+        )
+
+    # -- the booth
+
+    def _to_booth(self, session: AcrSession) -> None:
+        for deed in DEEDS:
+            if deed.id != "quit":
+                self.actions_by_id[deed.id].setEnabled(False)
+        self._whole.setCurrentWidget(self.booth)
+        self.booth.begin(session)
+
+    def _leave_booth(self) -> None:
+        for action in self.actions_by_id.values():
+            action.setEnabled(True)
+        self._whole.setCurrentIndex(0)
+        passage, candidate = self.state.passage_id, self.state.candidate_id
+        self.state.passage_id = None
+        self.state.select(candidate, passage)
+        self.state.refresh()
+
+    # -- files
+
+    def _new(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "New project", "My channel.zest", "Zest Panel projects (*.zest)")
+        if name:
+            self._open_project(Path(name if name.endswith(".zest") else name + ".zest"), True)
+
+    def _open(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Open project (a folder ending in .zest)")
+        if name:
+            self._open_project(Path(name), False)
+
+    def _import(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Import", "", "Scripts, engines, clips and tables (*)")
+        self.bring_in([Path(name) for name in names])
+
+    def bring_in(self, paths: list[Path]) -> None:
+        """Files dropped or chosen, each to where its kind belongs; what is of no known kind is explained."""
+        found = sort_files(paths)
+        for path in found["unknown"]:
+            self.state.complain(
+                f"{path.name} was not imported: it is no script, no engine, no table and no sound that is known here."
+            )
+        if found["engine"]:
+            self._on("engines", lambda page: page.add_files(found["engine"]))  # type: ignore[attr-defined]
+        if found["script"]:
+            self._on("passages", lambda page: page.import_files(found["script"]))  # type: ignore[attr-defined]
+        for table in found["ratings"]:
+            self._on("listening", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
+        for table in (*found["voices"], *found["votes"]):
+            self._on("engines", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
+        for table in found["clips"]:
+            self._on("renders", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
+        if found["sound"]:
+            self._sound_dropped(found["sound"])
+
+    def _copy_report(self) -> None:
+        """Put the text for a bug report on the clipboard; it is made off the interface thread."""
+        project = self.state.project
+
+        def arrived(text: str) -> None:
+            clipboard = QApplication.clipboard()
+            if clipboard is not None:
+                clipboard.setText(text)
+            self.state.say("The text for a bug report is on the clipboard. It holds no key; look through it first.")
+
+        self.state.background.run(lambda: bug_report(project), arrived, self.state.complain)
+
+    def _sound_dropped(self, paths: list[Path], at: QPoint | None = None) -> None:
+        """Sound becomes takes; on the view of own voices it becomes recordings."""
+        page = self.pages.get("engines")
+        if self.current == "engines" and page is not None and page.view == "Own voices":  # type: ignore[attr-defined]
+            for path in paths:
+                page.recordings.add_file(path)  # type: ignore[attr-defined]
+            return
+        on_cell = self.pages["renders"].cell_at(at) if at is not None and self.current == "renders" else None  # type: ignore[attr-defined]
+        self._on("renders", lambda page: page.bring_in(paths, on_cell))  # type: ignore[attr-defined]
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        data = event.mimeData()
+        if data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        data = event.mimeData()
+        if data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            sound = sort_files(paths)["sound"]
+            if sound and len(sound) == len(paths):
+                self._sound_dropped(sound, self.mapToGlobal(event.position().toPoint()))
+            else:
+                self.bring_in(paths)
+            event.acceptProposedAction()
+
+    # -- the rest
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Bare keys are shortcuts except where they mean something to the focused widget: typing, and Space on
+        buttons, boxes and lists to choose from."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            focus = QApplication.focusWidget()
+            typing = isinstance(focus, QLineEdit | QPlainTextEdit | QAbstractSpinBox)
+            bare = event.modifiers() in (
+                Qt.KeyboardModifier.NoModifier,
+                Qt.KeyboardModifier.ShiftModifier,
+                Qt.KeyboardModifier.KeypadModifier,
+            )
+            space = event.key() == Qt.Key.Key_Space
+            takes_space = focus is not None and bool(focus.property("takesSpace"))
+            if bare and (typing or (space and (isinstance(focus, QAbstractButton | QComboBox) or takes_space))):
+                event.accept()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _restyle(self) -> None:
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            apply_theme(application, theme)
+        self.update()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        run = self.state.run
+        if run is not None and not run.progress().finished:
+            run.cancel()
+            run.wait(10)
+        if "passages" in self.pages:
+            self.pages["passages"].keep_draft()  # type: ignore[attr-defined]
+        self.state.player.close()
+        self.state.background.close()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        event.accept()

@@ -1,0 +1,57 @@
+"""Every check of the project, in one run: style, types, directions of import, and all tests.
+
+Tests run in two halves at once: the core (without Qt) and the outside checks; and the desk, offscreen and in a real
+window under a virtual screen that this script starts.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+BIN = Path(sys.executable).parent
+
+
+def started(name: str, arguments: list[str], **environment: str) -> tuple[str, subprocess.Popen[str], float]:
+    process = subprocess.Popen(
+        arguments,
+        cwd=ROOT,
+        env={**os.environ, **environment},
+        text=True,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+    )
+    return name, process, time.monotonic()
+
+
+def finished(check: tuple[str, subprocess.Popen[str], float]) -> bool:
+    name, process, began = check
+    output, _ = process.communicate()
+    good = process.returncode == 0
+    print(f"--- {name}: {'passed' if good else 'FAILED'} in {time.monotonic() - began:.0f} s", flush=True)
+    if not good or name.startswith("tests"):
+        print(output.rstrip(), flush=True)
+    return good
+
+
+def main() -> int:
+    pytest = [sys.executable, "-m", "pytest", *sys.argv[1:]]
+    core = started("tests of the core and outside checks", [*pytest, "tests/core", "tests/reference"])
+    quick = [
+        finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),
+        finished(started("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", "src", "tests", "benchmarks"])),
+        finished(started("import-linter", [str(BIN / "lint-imports"), "--no-cache"])),
+        finished(started("mypy", [str(BIN / "mypy"), "--no-incremental"])),
+    ]
+    desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
+    results = [*quick, finished(core), finished(desk)]
+    print("All checks passed." if all(results) else "Some checks FAILED.")
+    return 0 if all(results) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

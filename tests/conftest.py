@@ -1,0 +1,84 @@
+"""Shared by all tests: signals with known answers, a small project, the stand-in service."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import settings
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.brief import Brief
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.project.project import Project
+from zestpanel.standins.service import StandInService
+
+os.environ.setdefault("ZEST_PYTHON", sys.executable)
+# the same examples in every run, so that a run tells of the change and not of chance; ZEST_EXPLORE=1 looks for new ones
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("explore", max_examples=1500, deadline=None)
+settings.load_profile("explore" if os.environ.get("ZEST_EXPLORE") else "steady")
+KEY = "orchard-demo-key"
+
+COMMAND_ENGINE = """\
+zest-connector: 1
+engine: Kitchen Table
+speak:
+  kind: command
+  arguments: ["${ZEST_PYTHON}", -m, zestpanel.standins.local, --voice, "{voice}", --output, "{output}", "{text}"]
+voices:
+  - {id: hesk, name: Hesk, languages: [en-GB]}
+  - {id: ansgild, name: Ansgild, languages: [en-GB]}
+"""
+
+
+def tone(frequency_hz: float, dbfs: float, seconds: float, rate_hz: int = 48_000, channels: int = 1) -> Clip:
+    """A sine whose peak is at dbfs."""
+    t = np.arange(round(seconds * rate_hz)) / rate_hz
+    x = 10 ** (dbfs / 20) * np.sin(2 * np.pi * frequency_hz * t)
+    return Clip(samples=np.repeat(x[:, None], channels, axis=1), rate_hz=rate_hz)
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Iterator[Project]:
+    """An empty project with a brief."""
+    made = Project.create(tmp_path / "Test.zest")
+    made.documents.put("brief", Brief(channel="Test", audition_lines={"en": "One plain line."}).model_dump(mode="json"))
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def service(monkeypatch: pytest.MonkeyPatch) -> Iterator[StandInService]:
+    """The stand-in hosted service on a thread, with the key in the environment."""
+    with StandInService() as running:
+        monkeypatch.setenv("LIMONAIA_ADDRESS", running.address)
+        monkeypatch.setenv("ZEST_SECRET_LIMONAIA", KEY)
+        yield running
+
+
+def demo_engine_source(name: str) -> str:
+    from importlib import resources
+
+    return (resources.files("zestpanel.demo") / "engines" / f"{name}.yaml").read_text("utf-8")
+
+
+def add_demo_engine(project: Project, name: str) -> None:
+    source = demo_engine_source(name)
+    project.shortlist.add_engine(parse_connector(source, name=f"{name}.yaml"), source, f"{name}.yaml")
+
+
+def add_command_engine(project: Project) -> None:
+    project.shortlist.add_engine(parse_connector(COMMAND_ENGINE, name="kitchen.yaml"), COMMAND_ENGINE, "kitchen.yaml")
+
+
+def pretend_take(project: Project, candidate_id: int, version_id: int, *, repeat: int = 1, hz: float = 220.0) -> int:
+    """A take brought in by hand, for tests that need takes and not an engine. Returns its id."""
+    clip = tone(hz, -12, 1.2, 16_000)
+    return project.takes.keep(
+        clip, candidate_id=candidate_id, passage_version_id=version_id, repeat=repeat, obtained="import"
+    ).id

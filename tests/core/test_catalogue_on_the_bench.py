@@ -1,0 +1,189 @@
+"""The catalogue and the bench together: clips from folders, fetched voices, claims against real waits, allowances."""
+
+from __future__ import annotations
+
+import base64
+from datetime import date
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import add_demo_engine, demo_engine_source, tone
+from zestpanel.command_line import run
+from zestpanel.core.audio.files import write_wav
+from zestpanel.core.bench.planning import barred, plan_run
+from zestpanel.core.bench.running import render_missing
+from zestpanel.core.bench.summary import summaries
+from zestpanel.core.catalogue.claims import hold
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.catalogue.ledger import ledger, price_is_old
+from zestpanel.core.choice.evidence import own_figures, standing
+from zestpanel.core.connectors import secrets
+from zestpanel.core.connectors.speaking import SpeakRequest
+from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.shortlist import with_voices
+from zestpanel.standins.service import StandInService
+
+FOLDER = """\
+zest-connector: 1
+engine: Sent by post
+hosted: false
+voices:
+  - {id: anna, name: Anna, languages: [en-GB]}
+speak: {kind: folder, folder: FOLDER, pattern: "{voice}/{number} {passage}"}
+"""
+
+
+def test_a_folder_of_clips_is_rendered_like_any_engine_and_claims_no_times(project: Project, tmp_path: Path) -> None:
+    (tmp_path / "Anna").mkdir()
+    write_wav(tmp_path / "Anna" / "01 Frost dates.wav", tone(300, -12, 1.5, 16_000))
+    source = FOLDER.replace("FOLDER", str(tmp_path))
+    project.shortlist.add_engine(parse_connector(source, name="f"), source, "f.yaml")
+    project.shortlist.add(project.shortlist.engines()["Sent by post"], voice="anna")
+    project.texts.add(["The frost.", "The flower."], language="en-GB", titles=["Frost dates", "Flowers"])
+    _, progress = render_missing(project)
+    assert (progress.done, progress.failed) == (1, 1)
+    take = project.takes.all()[0]
+    assert (take.obtained, take.timing, take.scored) == ("rendered elsewhere", None, True)
+    assert take.brought == {"file": "01 Frost dates.wav"}
+    found = summaries(project)[take.candidate_id]
+    assert (found.whole_clip.n, found.real_time_factor, found.cold) == (0, None, ())
+    assert found.rates.takes == 1, "its length counts for the pace"
+    failed = next(row for row in project.takes.journal() if row.state == "failed")
+    assert "No file fits 'anna/02 flowers'" in failed.failure_text
+
+
+def test_claims_are_held_against_waits_that_were_really_measured(project: Project, service: StandInService) -> None:
+    # the stand-in's own delay is the truth: 1.3 s before the first byte, so "within a second" is wrong
+    service.behaviour.delay_s["tangor"] = 1.3
+    add_demo_engine(project, "tangor")
+    tangor = project.shortlist.engines()["Tangor"]
+    project.shortlist.add(tangor, voice="ilseth")
+    project.texts.add(["A short one.", "And another."], language="en-GB")
+    render_missing(project, repeats=6)
+    figures = own_figures(standing(project), "Tangor")
+    assert 1.3 <= figures["first sound s"].value < 3.0
+    held = {h.claim.about: h for h in (hold(claim, figures) for claim in tangor.claims)}
+    assert held["first sound s"].state == "refuted"
+    assert held["failures per 100"].state == "confirmed"
+    assert "n = 12" in held["failures per 100"].why
+
+
+def test_an_allowance_that_is_used_up_ends_the_engines_part_of_a_run(project: Project, service: StandInService) -> None:
+    add_demo_engine(project, "tangor")
+    project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
+    texts = [f"Sentence number {n}." for n in range(12)]
+    project.texts.add(texts, language="en-GB")
+    service.behaviour.allowance = 3 * len(texts[0]) + 5
+    _, progress = render_missing(project)
+    assert progress.done == 3
+    assert progress.failed == 9
+    assert service.behaviour.requests < 9, "what cannot be paid is not asked for again and again"
+    assert "allowance" in progress.stopped_because
+
+
+def test_fetched_voices_stay_and_what_the_file_says_of_one_wins(project: Project, tmp_path: Path) -> None:
+    add_demo_engine(project, "tangor")
+    listed = [
+        Voice(id="ilseth", name="Other name", languages=("en-US",)),
+        Voice(id="fresh", name="Fresh", languages=("sv-SE",)),
+    ]
+    project.shortlist.put_fetched("Tangor", listed)
+    engine = project.shortlist.engines()["Tangor"]
+    voice, fresh = engine.voice("ilseth"), engine.voice("fresh")
+    assert voice is not None
+    assert (voice.name, voice.languages) == ("Ilseth", ("en-GB",))
+    assert fresh is not None
+    folder = project.folder
+    project.close()
+    again = Project.open(folder)
+    assert again.shortlist.engines()["Tangor"].voice("fresh") is not None
+    again.close()
+    file_only = parse_connector(demo_engine_source("tangor"), name="t")
+    assert with_voices(file_only, [], []) is file_only
+
+
+def test_facts_of_a_file_take_its_source_and_date_unless_they_have_their_own() -> None:
+    mandelo = parse_connector(demo_engine_source("mandelo"), name="m")
+    known = ledger(mandelo, "engine", today=date(2026, 11, 25))
+    assert known["trial"].source == "documentation, 2026-08-14"
+    assert known["needs a card"].source == "sign-up page, 2026-08-14"
+    assert known["requests a minute"].disagree
+    assert price_is_old(mandelo.plans[0], today=date(2027, 3, 1))
+    assert not price_is_old(mandelo.plans[0], today=date(2026, 10, 1))
+    rights = ledger(mandelo, "plan", "Orchard")["commercial use"]
+    assert (rights.state, rights.source) == ("yes", "price page of the vendor, 2026-09-20")
+
+
+def test_a_key_that_turns_up_lifts_the_bar_without_the_key_store_being_asked_for_the_grid(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import keyring
+
+    asked: list[str] = []
+
+    def nothing(_: str, name: str) -> None:
+        asked.append(name)
+
+    monkeypatch.setattr(keyring, "get_password", nothing)
+    monkeypatch.delenv("ZEST_SECRET_LIMONAIA", raising=False)
+    secrets.forget_secret("limonaia")
+    add_demo_engine(project, "tangor")
+    engines = project.shortlist.engines()
+    one = project.shortlist.add(engines["Tangor"], voice="ilseth")[0]
+    assert barred(project, [one], engines, ask_key_store=False)[one.id] == ()
+    assert asked == [], "the grid never waits for a key store"
+    assert barred(project, [one], engines)[one.id] == ("the key 'limonaia' is missing",)
+    assert barred(project, [one], engines, ask_key_store=False)[one.id] == ("the key 'limonaia' is missing",)
+    monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "k")
+    assert barred(project, [one], engines)[one.id] == ()
+    project.texts.add(["Words."], language="en-GB")
+    assert len(plan_run(project).jobs) == 1
+
+
+def test_recordings_are_filled_into_requests(tmp_path: Path) -> None:
+    path = tmp_path / "r.wav"
+    path.write_bytes(b"RIFF....")
+    asked = SpeakRequest(text="t", language="en", voice="v", model="m", reference=str(path),
+                         described={"gender": "woman", "strength": "0.4"})  # fmt: skip
+    body = {"clip": "{reference_base64}", "path": "{reference}", "who": "{gender}, {age}", "how": "{strength}"}
+    got = fill(body, values_of(asked))
+    assert base64.b64decode(got["clip"]) == b"RIFF...."
+    assert (got["path"], got["who"], got["how"]) == (str(path), "woman, ", "0.4")
+    with pytest.raises(SynthesisFailure, match="recording cannot be read"):
+        fill("{reference_base64}", values_of(SpeakRequest(text="t", language="en", voice="v", model="m",
+                                                          reference=str(tmp_path / "gone"))))  # fmt: skip
+
+
+_scalars = st.none() | st.booleans() | st.integers() | st.text(st.characters(exclude_characters="{}"), max_size=10)
+
+
+@given(st.recursive(_scalars, lambda i: st.lists(i, max_size=3) | st.dictionaries(st.text(max_size=5), i, max_size=3)))
+def test_filling_leaves_what_holds_no_place_as_it_is(tree: object) -> None:
+    asked = SpeakRequest(text="words", language="en", voice="v", model="m")
+    assert fill(tree, values_of(asked)) == tree
+    assert fill({"a": ["{text}", tree]}, values_of(asked)) == {"a": ["words", tree]}
+
+
+def test_scripts_of_every_kind_from_the_command_line(project: Project, tmp_path: Path) -> None:
+    folder = project.folder
+    project.close()
+    srt = tmp_path / "a.srt"
+    srt.write_text("1\n00:00:01,000 --> 00:00:02,000\nLa poire.\n\n2\n00:00:02,500 --> 00:00:03,000\nOui.\n", "utf-8")
+    page = tmp_path / "b.html"
+    page.write_text("<h1>Not this</h1><p>But this. And this.</p>", "utf-8")
+    assert run(["import", str(folder), str(srt), str(page), "--split", "sentences"]) == 0
+    opened = Project.open(folder)
+    assert [p.text for p in opened.texts.all()] == ["La poire.", "Oui.", "But this.", "And this."]
+    opened.close()
+    bad = tmp_path / "c.pdf"
+    bad.write_bytes(b"no pdf")
+    assert run(["import", str(folder), str(srt), str(bad)]) == 2
+    opened = Project.open(folder)
+    assert len(opened.texts.all()) == 4, "one bad file and nothing is imported"
+    opened.close()

@@ -1,0 +1,236 @@
+"""Gates, weights, the frontier, decisions, and the record that leaves the program."""
+
+from __future__ import annotations
+
+import csv
+import re
+from decimal import Decimal
+from html.parser import HTMLParser
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import add_command_engine, add_demo_engine, pretend_take
+from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
+from zestpanel.core.choice.evidence import COST, QUALITY, standing
+from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.project.project import Project
+from zestpanel.core.report.charts import nice_ticks
+from zestpanel.core.report.drawing import to_svg
+from zestpanel.core.report.palette import DARK, LIGHT
+from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture
+from zestpanel.core.report.record import write_record
+from zestpanel.core.report.tables import as_tsv, evidence_table
+
+
+@pytest.fixture
+def bench(project: Project) -> Project:
+    """Tangor and Citrange in English and French, rated; the kitchen engine with takes and without a price."""
+    for name in ("tangor", "citrange"):
+        add_demo_engine(project, name)
+    add_command_engine(project)
+    engines = project.shortlist.engines()
+    for name, voice in (("Tangor", "ilseth"), ("Citrange", "linnoway"), ("Kitchen Table", "hesk")):
+        project.shortlist.add(engines[name], voice=voice)
+    passages = project.texts.add(["One <b>one</b> & more.", "Two.", "Three."], language="en-GB")
+    rows = []
+    for quality, candidate in zip((4.6, 3.0, 2.0), project.shortlist.candidates(), strict=True):
+        for passage in passages:
+            pretend_take(project, candidate.id, passage.version_id, hz=150 + 30 * candidate.id)
+            for k in range(8):
+                listener = project.panel.add_listener(f"L{k}", languages=["en"])
+                score = float(np.clip(round(quality + (k % 3 - 1) * 0.4), 1, 5))
+                rows.append({"listener_id": listener.id, "candidate_id": candidate.id, "score": score, "origin": "file",
+                             "passage_version_id": passage.version_id})  # fmt: skip
+    project.panel.add_ratings(rows)
+    project.set_brief(project.brief.model_copy(update={
+        "must_haves": ("commercial use", "no watermark"), "budget_per_month": Decimal(30)
+    }))  # fmt: skip
+    return project
+
+
+def test_each_exclusion_names_its_fact(bench: Project) -> None:
+    found = standing(bench)
+    tangor, citrange, kitchen = found.rows.values()
+    assert tangor.passes
+    assert what_stands_against(citrange) == [
+        "'no watermark' is unknown (plan 'By the character' does not say)"
+    ]  # fmt: skip
+    against = "; ".join(what_stands_against(kitchen))
+    assert "'commercial use' is unknown (plan 'no plan stated' does not say)" in against
+    assert "a month' is unknown (no price stated)" in against
+    bench.set_brief(
+        bench.brief.model_copy(update={"budget_per_month": Decimal("21.99"), "must_haves": ("runs locally",)})
+    )
+    tangor = standing(bench).rows[tangor.candidate.id]
+    assert [(g.name, g.verdict, g.why) for g in tangor.gates if g.verdict == "no"] == [
+        ("runs locally", "no", "hosted"), ("at most 21.99 EUR a month", "no", "costs 22.00 EUR"),
+    ]  # fmt: skip
+
+
+def test_missing_evidence_is_missing_and_not_zero(bench: Project) -> None:
+    found = standing(bench)
+    kitchen = next(r for r in found.ranking if r.candidate_id == list(found.rows)[2])
+    assert kitchen.utilities[COST] is None
+    assert set(kitchen.missing) >= {COST}
+    assert kitchen.low < kitchen.high
+    assert kitchen.total is not None
+
+
+def test_weights_move_the_ranking() -> None:
+    good_and_dear = Evidence(candidate_id=1, values={QUALITY: 4.5, COST: 90.0})
+    plain_and_cheap = Evidence(candidate_id=2, values={QUALITY: 3.0, COST: 5.0})
+
+    def first(quality: float, cost: float) -> int:
+        criteria = [
+            Criterion(name=QUALITY, worst=2, best=5, weight=quality),
+            Criterion(name=COST, worst=100, best=0, weight=cost),
+        ]
+        return rank(criteria, [good_and_dear, plain_and_cheap])[0].candidate_id
+
+    assert first(90, 10) == 1
+    assert first(10, 90) == 2
+
+
+def test_utilities_are_clipped_lines() -> None:
+    money = Criterion(name="m", worst=100, best=20, weight=1)
+    assert [money.utility(v) for v in (200, 100, 60, 20, 0)] == [0, 0, 0.5, 1, 1]
+
+
+@given(st.lists(st.tuples(st.floats(1, 5), st.floats(0, 100)), min_size=1, max_size=12))
+def test_the_frontier_is_what_nobody_beats(values: list[tuple[float, float]]) -> None:
+    points = [(i, q, c) for i, (q, c) in enumerate(values)]
+    found = frontier(points)
+    assert found
+    for i, q, c in points:
+        beaten = any(q2 >= q and c2 <= c and (q2, c2) != (q, c) for _, q2, c2 in points)
+        assert (i in found) == (not beaten)
+
+
+def test_firmness_is_certain_of_the_certain_and_split_between_twins() -> None:
+    criteria = [Criterion(name="q", worst=1, best=5, weight=1)]
+    rng = np.random.default_rng(1)
+    sure = firmness(criteria, [Evidence(candidate_id=i, values={"q": v}) for i, v in ((1, 4.5), (2, 2.0))], rng)
+    assert sure == {1: (1.0, 1.0), 2: (0.0, 1.0)}
+    twins = [Evidence(candidate_id=i, values={"q": 3.0}, errors={"q": 0.3}) for i in (1, 2)]
+    chance = firmness(criteria, [*twins, Evidence(candidate_id=3, values={"q": 3.0}, passes=False)], rng)
+    assert chance[1][0] == pytest.approx(0.5, abs=0.05)
+    assert 3 not in chance
+
+
+def test_a_choice_needs_a_reason_and_no_unknown_gate(bench: Project) -> None:
+    found = standing(bench)
+    tangor, citrange, _ = found.rows
+    with pytest.raises(InputError, match="needs its reason"):
+        decide(bench, found, role="main narrator", candidate_id=tangor, why=" ", by="me")
+    with pytest.raises(InputError, match=r"cannot be chosen: 'no watermark' is unknown"):
+        decide(bench, found, role="main narrator", candidate_id=citrange, why="cheap", by="me")
+    assert decisions(bench) == []
+    decide(bench, found, role="main narrator", candidate_id=tangor, why="best", by="me",
+           runner_up_id=suggest_runner_up(found, tangor))  # fmt: skip
+    assert [d.role for d in decisions(bench)] == ["main narrator"]
+    bench.history.undo()
+    assert decisions(bench) == []
+
+
+class Page(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.addresses: list[str] = []
+        self.tags: list[str] = []
+        self.text = ""
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.tags.append(tag)
+        self.addresses += [v or "" for k, v in attrs if k in ("src", "href")]
+
+    def handle_data(self, data: str) -> None:
+        self.text += data
+
+
+def test_the_record_stands_by_itself_and_tells_all(bench: Project, tmp_path: Path) -> None:
+    found = standing(bench)
+    decide(bench, found, role="main narrator", candidate_id=next(iter(found.rows)), why="Clear <and> warm", by="lead")
+    written = write_record(bench, tmp_path)
+    html = written.record.read_text("utf-8")
+    page = Page()
+    page.feed(html)
+    assert page.addresses == [], "nothing is fetched from anywhere"
+    assert not re.findall(r"url\((?!data:)", html)
+    for words in ("main narrator", "Clear <and> warm", "Tangor · Ilseth", "22.00 EUR", "8 listeners", "unknown",
+                  "One <b>one</b> & more."):  # fmt: skip
+        assert words in page.text
+    assert page.tags.count("svg") >= 3
+    with written.tables[0].open(encoding="utf-8-sig", newline="") as file:
+        rows = list(csv.DictReader(file))
+    assert next(r["candidate"] for r in rows) == "Tangor · Ilseth"
+    assert rows[0]["per month"] == "22.00"
+    assert {r["candidate"]: r["gates unknown"] for r in rows}["Citrange · Linnoway"] == "no watermark"
+    assert {r["candidate"]: r["per month"] for r in rows}["Kitchen Table · Hesk"] == "", "missing is empty, not zero"
+    assert not list(tmp_path.glob("*.part"))
+
+
+def test_no_record_of_nothing_and_none_where_it_cannot_be_written(bench: Project, tmp_path: Path) -> None:
+    empty = Project.create(tmp_path / "Empty.zest")
+    with pytest.raises(ZestError, match="nothing to record"):
+        write_record(empty)
+    empty.close()
+    blocked = tmp_path / "file"
+    blocked.write_text("in the way")
+    with pytest.raises(ZestError, match="could not be written"):
+        write_record(bench, blocked / "below")
+
+
+def test_tables_copy_as_tsv(bench: Project) -> None:
+    rows = evidence_table(standing(bench))
+    lines = as_tsv(rows).split("\n")
+    assert len({line.count("\t") for line in lines}) == 1
+    assert len(lines) == 4
+    assert as_tsv([["a\tb", "c\nd"]]) == "a b\tc d"
+
+
+def test_pictures_keep_within_their_frame_and_both_palettes(bench: Project) -> None:
+    found = standing(bench)
+    for picture in (scores_picture(found, width=640), trade_off_picture(found), volume_picture(found, width=700)):
+        assert picture is not None
+        svg = to_svg(picture, LIGHT)
+        assert "<b>" not in svg
+        assert to_svg(picture, DARK) != svg
+        for region in picture.regions:
+            assert region.x >= -1
+            assert region.x + region.width <= picture.width + 20
+    assert LIGHT.keys() == DARK.keys()
+
+
+def contrast(one: str, other: str) -> float:
+    """Contrast ratio by WCAG 2.2, relative luminance of sRGB."""
+
+    def luminance(colour: str) -> float:
+        parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        r, g, b = (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    light, dark = sorted((luminance(one), luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("palette", [LIGHT, DARK], ids=["light", "dark"])
+def test_words_can_be_read(palette: dict[str, str]) -> None:
+    # source: WCAG 2.2, success criterion 1.4.3: at least 4.5 to 1 for text
+    assert contrast("#000000", "#FFFFFF") == pytest.approx(21)
+    for ground in ("paper", "sheet", "shade"):
+        for words in ("ink", "quiet", "deep-zest", "leaf", "plum"):
+            assert contrast(palette[words], palette[ground]) >= 4.5, (words, ground)
+    assert contrast(palette["on-ink"], palette["ink"]) >= 4.5
+    assert contrast(palette["ink"], palette["zest-pale"]) >= 4.5
+
+
+@given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6), st.integers(2, 9))
+def test_ticks_are_round_inside_and_few(low: float, span: float, most: int) -> None:
+    ticks = nice_ticks(low, low + span, most)
+    assert len(ticks) <= most + 1
+    assert all(low - 1e-6 * span <= t <= low + span * (1 + 1e-6) for t in ticks)

@@ -1,0 +1,105 @@
+"""The whole job without a window, and what bad input gets."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import COMMAND_ENGINE, demo_engine_source
+from zestpanel.__main__ import main
+from zestpanel.core.project.project import Project
+from zestpanel.standins.service import StandInService
+
+
+def run(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, dict[str, object]]:
+    status = main([*arguments, "--json"])
+    return status, json.loads(capsys.readouterr().out)
+
+
+def test_from_a_brief_to_a_record(tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService) -> None:
+    script, engine, kitchen = tmp_path / "own.md", tmp_path / "citrange.yaml", tmp_path / "kitchen.yaml"
+    script.write_text("# Notes\n\nThe pear keeps until March.\n\nIt was planted in 1846.", encoding="utf-8")
+    engine.write_text(demo_engine_source("citrange"), encoding="utf-8")
+    kitchen.write_text(COMMAND_ENGINE, encoding="utf-8")
+    name = str(tmp_path / "Mine.zest")
+    assert run(capsys, "new", name, "--channel", "Mine")[0] == 0
+    status, out = run(capsys, "import", name, str(script), str(engine), str(kitchen), "--shortlist")
+    assert (status, out["passages"], out["engines"]) == (0, 2, ["Citrange", "Kitchen Table"])
+    status, out = run(capsys, "run", name, "--estimate")
+    assert (status, out["jobs"]) == (0, 8)
+    assert service.behaviour.requests == 0, "an estimate sends nothing"
+    status, out = run(capsys, "run", name, "--render")
+    assert (status, out["done"], out["failed"]) == (0, 8, 0)
+    assert out["spent"] == out["estimate"] == ["0.0018 EUR"]
+    assert run(capsys, "measure", name)[1]["measured"] == 0
+    table = tmp_path / "r.csv"
+    rows = [f"L{k},{p},{c},{5 - c + (k + p) % 2}" for k in range(6) for p in (1, 2) for c in (1, 2, 4)]
+    table.write_text("\n".join(["listener,passage,candidate,score", *rows]), encoding="utf-8")
+    status, out = run(capsys, "ratings", name, str(table))
+    assert (status, out["added"]) == (0, 36)
+    scores = out["scores"]
+    assert isinstance(scores, list)
+    assert [s["candidate"] for s in scores] == sorted(s["candidate"] for s in scores)
+    status, out = run(capsys, "cost", name)
+    costs = out["costs"]
+    assert isinstance(costs, list)
+    assert costs[0]["month"].endswith(" EUR")
+    assert costs[-1]["why"] == "no price stated"
+    status, out = run(capsys, "report", name)
+    assert status == 0
+    assert Path(str(out["record"])).is_file()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "complaint"),
+    [
+        (["ratings", "{p}", "{t}/none.csv"], "none.csv cannot be read"),
+        (["import", "{p}", "{t}/good.txt", "{t}/bad.yaml"], "bad.yaml, line 1: this is no connector file"),
+        (["cost", "{t}/nowhere.zest"], "There is no project at"),
+        (["new", "{p}"], "already there and not empty"),
+        (["run", "{p}", "--render", "--repeats", "0"], "0 repeats are outside 1 to 100"),
+        (["report", "{p}"], "nothing to record"),
+    ],
+)
+def test_bad_input_gets_one_sentence_status_2_and_changes_nothing(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], complaint: str
+) -> None:
+    (tmp_path / "good.txt").write_text("Words.")
+    (tmp_path / "bad.yaml").write_text("hello: there")
+    folder = tmp_path / "P.zest"
+    assert main(["new", str(folder)]) == 0
+    capsys.readouterr()
+    assert main([a.format(p=folder, t=tmp_path) for a in arguments]) == 2
+    out = capsys.readouterr()
+    assert complaint in out.err
+    assert out.err.startswith("zestpanel: ")
+    assert out.err.count("\n") == 1
+    assert "Traceback" not in out.err
+    project = Project.open(folder)
+    assert project.texts.all() == []
+    assert project.shortlist.engines() == {}
+    project.close()
+
+
+def test_every_verb_has_help_and_the_core_runs_without_qt(tmp_path: Path) -> None:
+    """The verbs run in a process in which Qt cannot be imported."""
+    code = "import sys; sys.modules['PyQt6'] = None; from zestpanel.__main__ import main; sys.exit(main(sys.argv[1:]))"
+    for verb in ("new", "import", "run", "measure", "ratings", "cost", "report"):
+        done = subprocess.run([sys.executable, "-c", code, verb, "--help"], capture_output=True, text=True, check=True)
+        assert "--json" in done.stdout
+    folder = str(tmp_path / "Q.zest")
+    for arguments in (["new", folder], ["cost", folder], ["measure", folder], ["ratings", folder]):
+        subprocess.run([sys.executable, "-c", code, *arguments], check=True, capture_output=True)
+
+
+def test_without_a_display_the_demo_says_what_to_do() -> None:
+    environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    done = subprocess.run([sys.executable, "-m", "zestpanel", "demo"], env=environment, capture_output=True, text=True)
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "--offscreen --shots DIR" in done.stderr

@@ -1,0 +1,113 @@
+"""The made-up scenario: whole, invented, and built through the same doors as anybody's project."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import demo_engine_source
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.choice.decision import decisions
+from zestpanel.core.choice.evidence import standing
+from zestpanel.core.project.project import Project
+from zestpanel.demo import building
+from zestpanel.standins.service import StandInService
+
+
+def test_the_scenario_has_something_for_every_view() -> None:
+    data = building.scenario()
+    assert len({p["language"] for p in data["passages"]}) == 2
+    assert len(data["passages"]) >= 6
+    assert len(data["shortlist"]) >= 7
+    assert len(data["panel"]["quality"]) == len(data["shortlist"])
+    assert len(data["panel"]["hard"]) == len(data["passages"])
+
+
+def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    data = building.scenario()
+    data["shortlist"] = [data["shortlist"][0], data["shortlist"][4], data["shortlist"][8]]
+    data["passages"] = data["passages"][1:2]
+    panel = data["panel"]
+    panel["quality"] = [panel["quality"][i] for i in (0, 4, 8)]
+    panel["hard"] = panel["hard"][1:2]
+    data["marks"] = [{"candidate": 3, "passage": 1, "word": 5, "kind": "odd stress", "note": ""}]
+    data["decisions"] = [{"role": "main narrator", "candidate": 1, "runner_up": 3, "by": "x", "why": "y"}]
+    monkeypatch.setattr(building, "scenario", lambda name="scenario": data)
+    folder = tmp_path / building.NAME
+    with building.stand_in_service():
+        building.build(folder, lambda _: None)
+    project = Project.open(folder)
+    found = standing(project)
+    assert len(project.takes.all()) == 3 * building.REPEATS
+    scores = [row.score for row in found.rows.values()]
+    assert all(s is not None and s.simulated == s.ratings for s in scores), "simulated ratings are marked as such"
+    best, middle, worst = (s.mean for s in scores if s is not None)
+    assert best > middle > worst
+    assert len(project.takes.marks()) == building.REPEATS - 1
+    assert [d.role for d in decisions(project)] == ["main narrator"]
+    assert project.takes.journal(state="open") == []
+    project.close()
+    assert not list(tmp_path.glob("*.part"))
+
+
+def test_the_traps_are_all_said_before_anything_is_sent(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every candidate of the traps project has its own trap named; no request goes out."""
+    monkeypatch.delenv("ZEST_SECRET_KUMBAVA", raising=False)
+    monkeypatch.setenv("PYTHON_KEYRING_BACKEND", "keyring.backends.null.Keyring")
+    with StandInService() as service:
+        monkeypatch.setenv("LIMONAIA_ADDRESS", service.address)
+        monkeypatch.setenv("ZEST_SECRET_LIMONAIA", service.behaviour.key)
+        building.build_traps(tmp_path / "Traps.zest")
+        asked = service.behaviour.requests
+    project = Project.open(tmp_path / "Traps.zest")
+    planned = plan_run(project)
+    by_voice: dict[str, str] = {}
+    for candidate, _, reason in planned.left_out:
+        key = f"{candidate.voice} {candidate.model} {sorted(candidate.settings.items())}"
+        by_voice[key] = by_voice.get(key, "") + "; " + reason
+    project.close()
+    for item in building.scenario("traps")["shortlist"]:
+        fitting = [
+            text
+            for key, text in by_voice.items()
+            if key.startswith(item["voice"]) and all(f"'{v}'" in key for v in item.get("settings", {}).values())
+        ]
+        assert any(item["trap"] in text for text in fitting), (item, by_voice)
+    assert asked == 0
+
+
+def test_an_engine_that_changes_its_model_says_nothing_of_it(service: StandInService) -> None:
+    from zestpanel.core.connectors.opening import open_connector
+    from zestpanel.core.connectors.speaking import SpeakRequest
+    from zestpanel.core.measures.pitch import measure_pitch
+
+    connector = open_connector(parse_connector(demo_engine_source("mandelo"), name="m"))
+    asked = SpeakRequest(text="The frost came in June.", language="en-GB", voice="pip-006", model="mandelo-1",
+                         settings={"mood": "plain"}, seed=1)  # fmt: skip
+    before = connector.speak(asked)
+    service.behaviour.today = service.behaviour.new_model_on
+    after = connector.speak(asked)
+    connector.close()
+    assert (before.model_used, before.voice_used) == (after.model_used, after.voice_used)
+    low, high = measure_pitch(after.clip).median_hz, measure_pitch(before.clip).median_hz
+    assert low is not None
+    assert low == pytest.approx(0.93 * (high or 0), rel=0.02)
+
+
+def test_an_engine_without_marks_reads_them_aloud(service: StandInService) -> None:
+    from zestpanel.core.connectors.opening import open_connector
+    from zestpanel.core.connectors.speaking import SpeakRequest
+
+    def length(name: str, voice: str, text: str) -> float:
+        engine = parse_connector(demo_engine_source(name), name=name)
+        connector = open_connector(engine)
+        asked = SpeakRequest(text=text, language="en-GB", voice=voice, model="m", settings=engine.factory_settings())
+        found = connector.speak(asked)
+        connector.close()
+        return found.clip.duration_s
+
+    marked, plain = "Wait <emphasis level='strong'>here</emphasis>.", "Wait here."
+    assert length("citrange", "linnoway", marked) > length("citrange", "linnoway", plain) + 1.0
+    assert length("tangor", "ilseth", marked) == pytest.approx(length("tangor", "ilseth", plain), abs=0.1)

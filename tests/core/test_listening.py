@@ -1,0 +1,245 @@
+"""Blind tests: orders that balance, sessions that resume, ratings from tables, and scores."""
+
+from __future__ import annotations
+
+from collections import Counter
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import add_demo_engine, pretend_take
+from zestpanel.core.errors import NotEnoughData, TableError
+from zestpanel.core.listening.acr import (
+    SCALE,
+    AcrSession,
+    AcrSettings,
+    start_session,
+    takes_to_hear,
+    what_the_test_can_tell,
+)
+from zestpanel.core.listening.design import acr_trials, williams_square
+from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.project.project import Project
+from zestpanel.core.statistics.scores import panel_scores
+
+
+@given(st.integers(2, 12))
+def test_williams_squares_balance_places_and_neighbours(n: int) -> None:
+    # source: Williams (1949): each condition once in each position (twice over two squares for an odd number), each
+    # ordered pair of neighbours equally often
+    rows = williams_square(n)
+    assert len(rows) == (n if n % 2 == 0 else 2 * n)
+    for position in range(n):
+        assert set(Counter(row[position] for row in rows).values()) == {len(rows) // n}
+    neighbours = Counter(pair for row in rows for pair in pairwise(row))
+    assert len(neighbours) == n * (n - 1)
+    assert len(set(neighbours.values())) == 1
+
+
+def test_trials_cover_every_clip_once_and_training_is_apart() -> None:
+    takes = {(c, p): 100 * c + p for c in range(5) for p in range(3)}
+    trials = acr_trials(takes, listener=1, training=2, rng=np.random.default_rng(1))
+    scored = [t for t in trials if not t[3]]
+    assert Counter(t[2] for t in scored) == Counter(takes.values())
+    assert [t[3] for t in trials[:3]] == [True, True, False]
+    assert trials[0][0] != trials[1][0]
+    first_passages = {acr_trials(takes, listener=k, training=0, rng=np.random.default_rng(1))[0][1] for k in range(3)}
+    assert first_passages == {0, 1, 2}, "listeners begin with different passages"
+
+
+@pytest.fixture
+def heard(project: Project) -> Project:
+    """Three English voices with a take on each of three passages, and a French passage."""
+    add_demo_engine(project, "tangor")
+    add_demo_engine(project, "citrange")
+    engines = project.shortlist.engines()
+    for name, voice in (("Tangor", "ilseth"), ("Tangor", "corwick"), ("Citrange", "linnoway")):
+        project.shortlist.add(engines[name], voice=voice)
+    texts = project.texts.add(
+        ["One one.", "Two two.", "Three three."], language="en-GB", titles=["One", "Two", "Three"]
+    )
+    project.texts.add(["Quatre."], language="fr-FR", titles=["Quatre"])
+    for candidate in project.shortlist.candidates():
+        for passage in texts:
+            pretend_take(project, candidate.id, passage.version_id, hz=150 + 20 * candidate.id)
+    return project
+
+
+def settings_of(project: Project, **more: int) -> AcrSettings:
+    return AcrSettings(
+        candidate_ids=tuple(c.id for c in project.shortlist.candidates()),
+        passage_ids=tuple(p.id for p in project.texts.all()), **more,
+    )  # fmt: skip
+
+
+def test_a_rating_counts_only_after_enough_was_heard(heard: Project) -> None:
+    settings = settings_of(heard)
+    test = heard.panel.add_test("ACR", settings.as_document())
+    session = AcrSession(heard, settings, start_session(heard, test, settings, heard.panel.add_listener("A")))
+    assert session.in_training
+    session.played(0.5)
+    assert not session.rate(4)
+    session.played(0.8)
+    assert not session.rate(6)
+    assert session.rate(4)
+    assert heard.panel.ratings() == [], "training is not scored"
+    assert [r.training for r in heard.panel.ratings(training=True)] == [True]
+
+
+def test_stop_and_resume_at_the_same_clip(heard: Project) -> None:
+    settings = settings_of(heard, training=1)
+    test_id = heard.panel.add_test("ACR", settings.as_document())
+    listener = heard.panel.add_listener("A", languages=["en"])
+    session = AcrSession(heard, settings, start_session(heard, test_id, settings, listener))
+    for score in (3, 5, 4):
+        session.played(1.0)
+        session.note_play()
+        assert session.rate(score)
+    found = heard.panel.open_test()
+    assert found is not None
+    again = AcrSettings.from_document(found[1])
+    assert again == settings
+    resumed = AcrSession(heard, again, start_session(heard, found[0], again, listener))
+    assert (resumed.index, resumed.take_id) == (3, session.take_id)
+    while not resumed.finished:
+        resumed.played(1.0)
+        resumed.rate(2)
+    assert len(heard.panel.ratings()) == 9
+    assert heard.panel.sessions(test_id)[0].finished
+
+
+def test_the_starred_take_is_heard_and_stale_ones_are_not(heard: Project) -> None:
+    candidate, passage = heard.shortlist.candidates()[0], heard.texts.all()[0]
+    better = pretend_take(heard, candidate.id, passage.version_id, repeat=2, hz=400)
+    heard.takes.star(better, True)
+    settings = settings_of(heard)
+    assert takes_to_hear(heard, settings)[(candidate.id, passage.version_id)] == better
+    edited = heard.texts.edit(passage.id, "Other words.")
+    assert not any(version in (passage.version_id, edited.version_id) for _, version in takes_to_hear(heard, settings))
+
+
+def test_no_clips_no_test(project: Project) -> None:
+    add_demo_engine(project, "tangor")
+    project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
+    settings = settings_of(project)
+    with pytest.raises(NotEnoughData, match=r"nothing to hear yet.*Render"):
+        start_session(project, project.panel.add_test("ACR", {}), settings, project.panel.add_listener("A"))
+
+
+def test_the_planner_says_beforehand_what_cannot_be_told() -> None:
+    eight = AcrSettings(candidate_ids=tuple(range(8)), passage_ids=(1,))
+    words = what_the_test_can_tell(eight, 10)
+    assert "28 pairs" in words
+    assert "fewer than 11 listeners cannot" in words
+    assert "can tell 8 candidates apart" in what_the_test_can_tell(eight, 11)
+    # source: ITU-T P.800, the listening-quality scale
+    assert SCALE == {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}
+
+
+# -- tables
+
+
+def write(path: Path, *rows: str) -> Path:
+    path.write_text("\n".join(rows) + "\n", encoding="utf-8")
+    return path
+
+
+def test_ratings_from_a_table_by_number_or_name(heard: Project, tmp_path: Path) -> None:
+    head = "listener,passage,candidate,score,remark"
+    rows = ["Ann,1,1,4,", 'Ann,two,"Tangor · Corwick",3,x', "Ben,3,citrange linnoway,5,"]
+    table = write(tmp_path / "r.csv", head, *rows)
+    assert import_ratings(heard, table) == 3
+    assert sorted(r.score for r in heard.panel.ratings()) == [3, 4, 5]
+    assert {p.alias for p in heard.panel.listeners()} == {"Ann", "Ben"}
+    semicolons = write(tmp_path / "s.csv", "score;candidate;passage;listener", "2,5;1;1;Ann")
+    assert import_ratings(heard, semicolons) == 1
+
+
+BAD_TABLES = [
+    (["listener,passage,candidate"], "row 1: the column 'score' is missing"),
+    (["listener,passage,candidate,score", "Ann,1,1,4", "Ann,9,1,4"], "row 3, column passage: '9' names no passage"),
+    (["listener,passage,candidate,score", "Ann,1,nobody,4"], "row 2, column candidate: 'nobody' names no candidate"),
+    (["listener,passage,candidate,score", "Ann,1,1,7"], "row 2, column score: '7' is not a number from 1 to 5"),
+    (["listener,passage,candidate,score", "Ann,1,1,good"], "'good' is not a number"),
+    (["listener,passage,candidate,score", ",1,1,4"], "row 2: the listener is empty"),
+    (["listener,passage,candidate,score", "Ann,1"], "row 2: 4 cells are wanted, there are 2"),
+    (["listener,passage,candidate,score"], "holds no ratings"),
+]
+
+
+@pytest.mark.parametrize(("rows", "complaint"), BAD_TABLES)
+def test_a_bad_table_adds_nothing_and_names_the_place(
+    heard: Project, tmp_path: Path, rows: list[str], complaint: str
+) -> None:
+    with pytest.raises(TableError) as caught:
+        import_ratings(heard, write(tmp_path / "bad.csv", *rows))
+    assert complaint in str(caught.value)
+    assert str(caught.value).startswith("bad.csv")
+    assert "No rating was added." in str(caught.value)
+    assert heard.panel.ratings() == []
+    assert heard.panel.listeners() == []
+
+
+def test_any_bytes_are_refused_with_a_sentence(project: Project, tmp_path: Path) -> None:
+    path = tmp_path / "any.csv"
+
+    @given(st.binary(max_size=200))
+    def check(data: bytes) -> None:
+        path.write_bytes(data)
+        with pytest.raises(TableError, match=r"any\.csv"):
+            import_ratings(project, path)
+
+    check()
+
+
+# -- scores
+
+
+def rate(project: Project, scores: dict[int, float], listeners: int, *, languages: tuple[str, ...] = ("en",)) -> None:
+    rng = np.random.default_rng(5)
+    rows = []
+    passages = [p for p in project.texts.all() if p.language == "en-GB"]
+    for k in range(listeners):
+        listener = project.panel.add_listener(f"L{k} {languages}", languages=languages)
+        for candidate, score in scores.items():
+            for passage in passages:
+                value = float(np.clip(round(score + rng.normal(0, 0.4)), 1, 5))
+                rows.append({"listener_id": listener.id, "candidate_id": candidate, "score": value, "origin": "file",
+                             "passage_version_id": passage.version_id})  # fmt: skip
+    project.panel.add_ratings(rows)
+
+
+def test_scores_say_who_is_told_apart_and_what_is_preliminary(heard: Project) -> None:
+    a, b, c = (x.id for x in heard.shortlist.candidates())
+    rate(heard, {a: 4.4, b: 4.4, c: 2.0}, 4)
+    early = panel_scores(heard)
+    assert early.by_candidate[a].preliminary
+    assert "4 of at least 5 listeners" in early.by_candidate[a].why_preliminary
+    rate(heard, {a: 4.4, b: 4.4, c: 2.0}, 40, languages=("en", "fr"))
+    found = panel_scores(heard)
+    first, last = found.by_candidate[a], found.by_candidate[c]
+    assert not first.preliminary
+    assert set(first.letters) & set(found.by_candidate[b].letters)
+    assert not set(first.letters) & set(last.letters)
+    assert first.crossed is not None
+    assert first.naive is not None
+    assert first.crossed.low < first.mean < first.crossed.high
+    assert first.crossed.high - first.crossed.low > first.naive.high - first.naive.low
+    assert sum(first.counts) == first.ratings == 44 * 3
+    equal = found.languages[0].equality(a, b, margin=0.3)
+    assert equal is not None
+    assert equal.equal
+
+
+def test_ratings_of_a_language_not_spoken_are_kept_apart(heard: Project) -> None:
+    a = heard.shortlist.candidates()[0].id
+    rate(heard, {a: 5.0}, 3)
+    rate(heard, {a: 1.0}, 2, languages=("fr",))
+    found = panel_scores(heard)
+    assert found.kept_apart == 6
+    assert found.by_candidate[a].listeners == 3
+    assert found.by_candidate[a].mean > 4

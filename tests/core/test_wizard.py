@@ -1,0 +1,160 @@
+"""From a pasted example to a connector file that speaks."""
+
+from __future__ import annotations
+
+import contextlib
+import sys
+from typing import Any
+
+import pytest
+import yaml
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import KEY
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.connectors.http.receiving import Received
+from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.secrets import forget_secret, keep_secret
+from zestpanel.core.connectors.speaking import SpeakRequest
+from zestpanel.core.connectors.wizard.example import read_example
+from zestpanel.core.connectors.wizard.reply import look_into
+from zestpanel.core.connectors.wizard.trying import send_once, with_reply
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.standins.service import StandInService
+
+LINE = "The russet pear keeps until March."
+
+
+def call(address: str, way: str) -> str:
+    return f"""curl -s -X POST '{address}/tangor/as/{way}' \\
+  -H "X-Key: {KEY}" -H 'Content-Type: application/json' -H 'Content-Length: 77' \\
+  --data '{{"text": "Hello there, listener", "voice": "ilseth", "pace": 1.0}}' -o out.wav"""
+
+
+@pytest.mark.parametrize("way", ["stream", "json", "parts", "events", "lines", "link"])
+def test_a_pasted_call_becomes_a_file_that_speaks(service: StandInService, way: str) -> None:
+    draft = read_example(call(service.address, way), engine="Mine")
+    assert (draft.method, draft.secret != "", draft.key) == ("POST", True, KEY)
+    assert draft.body == {"text": "{text}", "voice": "{voice}", "pace": 1.0}
+    reply, understood = look_into(send_once(draft.as_file(), LINE, key=KEY))
+    if way == "link":  # a path on the service itself is no address that a guess should be built on
+        reply = {**reply, "audio": "link file.link"}
+    if way in ("events", "lines"):
+        reply = {**reply, "encoding": "pcm_s16le", "rate_hz": 22_050}
+    assert understood
+    file = with_reply(draft.as_file(), reply)
+    assert KEY not in file
+    engine = parse_connector(file, name="mine.yaml")
+    keep_secret(draft.secret, KEY)
+    connector = open_connector(engine)
+    try:
+        got = connector.speak(SpeakRequest(text=LINE, language="en-GB", voice="ilseth", model="default"))
+    finally:
+        connector.close()
+        forget_secret(draft.secret)
+    assert got.clip.duration_s > 1
+    if way == "json":
+        assert got.characters_billed == len(LINE)
+    if way == "stream":
+        assert reply["voice_used"].lower() == "header x-voice"
+
+
+RAW = """POST /v2/say?lang=fr-FR HTTP/1.1
+Host: sounds.example.org
+Authorization: Bearer abc.def
+Content-Type: application/json
+
+{"input": {"text": "Bonjour à tous"}, "voice": {"name": "nobody", "pitch": 0}, "model": "m1"}"""
+
+
+def test_a_raw_request_is_taken_apart() -> None:
+    draft = read_example(RAW)
+    assert draft.address == "https://sounds.example.org/v2/say"
+    assert draft.headers == {"Authorization": "Bearer {secret}"}
+    assert (draft.key, draft.secret) == ("abc.def", "example")
+    assert draft.query == {"lang": "{language}"}
+    assert draft.language == "fr-FR"
+    assert draft.body == {"input": {"text": "{text}"}, "voice": {"name": "{voice}", "pitch": 0}, "model": "{model}"}
+    assert (draft.text, draft.voice, draft.model) == ("Bonjour à tous", "nobody", "m1")
+    assert "abc.def" not in draft.as_file()
+    assert parse_connector(draft.as_file(), name="d").models[0].id == "m1"
+
+
+def test_other_ways_of_writing_a_call() -> None:
+    form = read_example("curl https://a.example/voices/anna/say -F text='Good day to you' -F key=no")
+    assert form.body_as == "multipart"
+    assert form.address == "https://a.example/voices/{voice}/say"
+    assert form.voice == "anna"
+    plain = read_example("curl --data-raw '<speak>Hi you</speak>' -H 'Content-Type: text/xml' http://a.example/")
+    assert (plain.body, plain.body_as) == ("{text}", "plain")
+    query = read_example("curl 'https://a.example/say?text=hello+you&api_key=k9'")
+    assert (query.method, query.query) == ("GET", {"text": "{text}", "api_key": "{secret}"})
+    for text, words in (("", "Nothing was pasted"), ("curl -X POST", "names no address"),
+                        ("curl 'http://x", "quotation"), ("POST /x HTTP/1.1\nA: b", "names no host"),
+                        ("curl http://x -H 'Content-Type: application/json' -d '{bad'", "is called JSON")):  # fmt: skip
+        with pytest.raises(InputError, match=words):
+            read_example(text)
+
+
+@pytest.mark.parametrize(
+    ("line", "arguments"),
+    [
+        (
+            "synth --voice anna --out hello.wav 'Hello there'",
+            ["synth", "--voice", "{voice}", "--out", "{output}", "{text}"],
+        ),
+        ("echo 'Hello there' | synth -v anna > out.wav", ["synth", "-v", "{voice}"]),
+        ("./synth --text='A b' --output=x.wav", ["./synth", "--text={text}", "--output={output}"]),
+        ("synth -i script.txt -o x.wav", ["synth", "-i", "{text_file}", "-o", "{output}"]),
+    ],
+)
+def test_command_lines(line: str, arguments: list[str]) -> None:
+    draft = read_example(line)
+    assert list(draft.arguments) == arguments
+    assert parse_connector(draft.as_file(), name="d").speak.kind == "command"
+
+
+def test_a_pasted_command_line_becomes_a_file_that_speaks() -> None:
+    line = f'{sys.executable} -m zestpanel.standins.local --voice hesk --output out.wav "A line of text"'
+    engine = parse_connector(read_example(line).as_file(), name="d")
+    got = open_connector(engine).speak(SpeakRequest(text=LINE, language="en-GB", voice="hesk", model="default"))
+    assert got.clip.duration_s > 1
+
+
+@given(st.text(max_size=200))
+def test_any_text_makes_a_file_or_is_refused_with_a_sentence(text: str) -> None:
+    try:
+        file = read_example(text).as_file()
+    except InputError as error:
+        file = f"why: {error.what}"
+    assert isinstance(yaml.safe_load(file), dict)
+    with contextlib.suppress(ZestError):  # any other error fails the test
+        parse_connector(file, name="d")
+
+
+@given(st.binary(max_size=400), st.sampled_from(["application/json", "audio/wav", "text/event-stream", "multipart/x"]))
+def test_any_reply_is_looked_into_without_a_fall(data: bytes, kind: str) -> None:
+    received = Received(status=200, headers={"content-type": kind}, chunks=((0.0, data),), marks={}, last_byte_s=0.1)
+    reply, understood = look_into(received)
+    assert isinstance(reply, dict)
+    assert all(isinstance(line, str) for line in understood)
+
+
+def test_guesses_of_json_replies() -> None:
+    import base64
+    import json
+
+    raw = base64.b64encode(bytes(range(256)) * 4).decode()
+
+    def seen(tree: Any) -> dict[str, Any]:
+        data = json.dumps(tree).encode()
+        headers = {"content-type": "application/json", "X-Characters-Remaining": "5"}
+        whole = Received(status=200, headers=headers, chunks=((0.0, data),), marks={}, last_byte_s=0.1)
+        return look_into(whole)[0]
+
+    assert seen({"a": {"audio": raw}})["audio"] == "json a.audio"
+    assert seen({"file": {"url": "https://x.example/a.wav"}})["audio"] == "link file.url"
+    assert "audio" not in seen({"error": "no"})
+    assert seen({"usage": {"characters": 12}})["characters_billed"] == "json usage.characters"
+    assert seen({})["allowance_left"] == "header X-Characters-Remaining"

@@ -1,0 +1,148 @@
+"""Desk tests drive real widgets. Sound goes to a recorder, so that tests hear what would have been played."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import itertools
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import KEY, add_demo_engine
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.brief import Brief
+from zestpanel.core.passages.passage import words_with_places
+from zestpanel.core.playback.mixer import Mixer
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured
+from zestpanel.desk.application import make_application
+from zestpanel.desk.playing.player import Player
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.window import MainWindow
+
+TEXTS = ("The last frost falls in May.", "Nobody spoke of apples until Lent.", "It was planted in 1846.")
+VOICES = (("Tangor", "ilseth"), ("Tangor", "corwick"), ("Citrange", "linnoway"))
+
+
+class Recorder(QObject):
+    """An output that plays nothing by itself: ``hear`` pulls from the mixer and gives back what was pulled."""
+
+    heard = True
+
+    def __init__(self, mixer: Mixer, parent: QObject) -> None:
+        super().__init__(parent)
+        self._mixer = mixer
+        self.running = False
+
+    def start(self) -> None:
+        self.running = True
+
+    def stop(self) -> None:
+        self.running = False
+
+    def hear(self, seconds: float) -> np.ndarray:
+        return np.concatenate([self._mixer.render(480) for _ in range(round(seconds * 100))])
+
+
+@pytest.fixture(scope="session")
+def qapp() -> Iterator[object]:
+    application = make_application()
+    yield application
+    theme.set(dark=False, scale=1.0)
+
+
+def voice_clip(hz: float, words: int, seconds: float = 2.4) -> tuple[Clip, list[tuple[float, float]]]:
+    """A tone that 'speaks' each word as a burst, and where the bursts are."""
+    rate = 16_000
+    t = np.arange(int(seconds * rate)) / rate
+    edges = 0.2 + np.arange(words + 1) * (seconds - 0.4) / words
+    gate = np.zeros_like(t)
+    spans = []
+    for a, b in itertools.pairwise(edges):
+        inside = (t >= a) & (t < b - 0.04)
+        gate[inside] = 1
+        spans.append((float(a), float(b)))
+    return Clip(samples=0.3 * gate * np.sin(2 * np.pi * hz * t), rate_hz=rate), spans
+
+
+@pytest.fixture
+def bench_project(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Project]:
+    """Three voices, three passages, a take in each cell: lane k sounds at 200 + 100 k Hz. The key is known."""
+    monkeypatch.setenv("ZEST_SECRET_LIMONAIA", KEY)
+    project = Project.create(tmp_path / "Desk.zest")
+    brief = Brief(channel="Desk & Chair", audition_lines={"en": "One plain line."}, must_haves=("commercial use",))
+    project.documents.put("brief", brief.model_dump(mode="json"))
+    add_demo_engine(project, "tangor")
+    add_demo_engine(project, "citrange")
+    engines = project.shortlist.engines()
+    for name, voice in VOICES:
+        project.shortlist.add(engines[name], voice=voice)
+    passages = project.texts.add(TEXTS, language="en-GB", titles=["Frost", "Lent", "Planted"])
+    for k, candidate in enumerate(project.shortlist.candidates()):
+        for passage in passages:
+            words = words_with_places(passage.text)
+            clip, spans = voice_clip(200 + 100 * k, len(words), 2.4 + 0.4 * k)
+            take = project.takes.keep(clip, candidate_id=candidate.id, passage_version_id=passage.version_id, repeat=1)
+            times = tuple((w, a, b, True) for (w, _, _), (a, b) in zip(words, spans, strict=True))
+            values: dict[str, float | str | None] = {"pitch_hz": 200.0 + 100 * k, "words_per_minute": 150.0}
+            project.takes.put_measured(
+                take.id, Measured(values=values, words=times, words_by="times in the reply"), version=1
+            )
+    yield project
+    project.close()
+
+
+@pytest.fixture
+def empty_project(tmp_path: Path) -> Iterator[Project]:
+    project = Project.create(tmp_path / "Empty.zest")
+    yield project
+    project.close()
+
+
+Opener = Callable[[Project], MainWindow]
+
+
+@pytest.fixture
+def open_window(qtbot: QtBot) -> Iterator[Opener]:
+    """Opens windows on projects, sound going to a Recorder, and closes them afterwards."""
+    windows = []
+
+    def open_one(project: Project) -> MainWindow:
+        window = MainWindow(project, player=Player(open_device=Recorder))
+        windows.append(window)
+        window.show()
+        qtbot.waitExposed(window)
+        settle(qtbot, window)
+        return window
+
+    yield open_one
+    theme.set(dark=False, scale=1.0)
+    for window in windows:
+        window.close()
+        window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
+def settle(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait until nothing runs in the background any more."""
+    qtbot.waitUntil(lambda: not window.state.background.busy, timeout=20_000)
+
+
+def recorder(window: MainWindow) -> Recorder:
+    output = window.state.player.output
+    assert isinstance(output, Recorder)
+    return output
+
+
+def pitch_of(sound: np.ndarray) -> float:
+    """The strongest frequency in Hz of what was heard."""
+    spectrum = np.abs(np.fft.rfft(sound[:, 0] * np.hanning(len(sound))))
+    return float(np.fft.rfftfreq(len(sound), 1 / 48_000)[spectrum.argmax()])

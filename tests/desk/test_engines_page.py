@@ -1,0 +1,466 @@
+"""Engines and voices: what a person does there, and what they see."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+from typing import TypeVar
+
+import pytest
+from PyQt6.QtCore import QItemSelectionModel, Qt
+from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog, QTableWidget
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import KEY, add_demo_engine
+from tests.desk.conftest import Opener, recorder, settle
+from zestpanel.core.audio.files import write_wav
+from zestpanel.core.catalogue.exchange import as_yaml, export_catalogue, parse_catalogue
+from zestpanel.core.project.project import Project
+from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog
+from zestpanel.desk.pages.engines.recordings import OwnVoiceDialog
+from zestpanel.desk.pages.engines.shortlist import VariantDialog
+from zestpanel.desk.pages.engines.wizard import WizardDialog
+from zestpanel.desk.window import MainWindow
+from zestpanel.standins.service import StandInService
+from zestpanel.standins.timbre import speak
+from zestpanel.standins.voices import PIPS, VOICES
+
+
+def cells(table: QTableWidget) -> list[list[str]]:
+    found = []
+    for r in range(table.rowCount()):
+        items = [table.item(r, c) for c in range(table.columnCount())]
+        found.append([item.text() if item else "" for item in items])
+    return found
+
+
+@pytest.fixture
+def on_page(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> Callable[[str], tuple[MainWindow, EnginesPage]]:
+    def open_it(view: str) -> tuple[MainWindow, EnginesPage]:
+        window = open_window(bench_project)
+        window.go_to("engines")
+        page = window.page("engines")
+        assert isinstance(page, EnginesPage)
+        page.show_view(view)
+        settle(qtbot, window)
+        return window, page
+
+    return open_it
+
+
+OnPage = Callable[[str], tuple[MainWindow, EnginesPage]]
+
+
+D = TypeVar("D", bound=QDialog)
+
+
+def dialog_of(page: EnginesPage, kind: type[D]) -> D:
+    found = [d for d in page.findChildren(kind) if d.isVisible()]
+    assert found, kind.__name__
+    return found[-1]
+
+
+def test_voices_are_found_heard_on_ones_own_line_and_shortlisted(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, service: StandInService
+) -> None:
+    window, page = on_page("Voices")
+    view = page.voices
+    window.actions_by_id["find"].trigger()
+    assert view.search.hasFocus()
+    qtbot.keyClicks(view.search, "american brisk")
+    assert view.model.rowCount() == 1
+    found = view.chosen()
+    assert found is not None
+    assert found.voice.label == "Brindal"
+    view.table.setFocus()
+    qtbot.keyClick(view.table, Qt.Key.Key_P)
+    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=20_000)
+    assert abs(recorder(window).hear(1.0)).max() > 0.01
+    assert service.behaviour.used == len("One plain line.")
+    pace = view.settings.widgets["pace"]
+    assert isinstance(pace, QDoubleSpinBox)
+    pace.setValue(0.9)
+    qtbot.mouseClick(view.add, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    added = bench_project.shortlist.candidates()[-1]
+    assert (added.voice, added.settings["pace"], added.factory) == ("brindal", 0.9, False)
+    qtbot.mouseClick(view.add, Qt.MouseButton.LeftButton)
+    assert "is on the shortlist already" in window.notice_text.text()
+    window.actions_by_id["undo"].trigger()
+    assert len(bench_project.shortlist.candidates()) == 3
+
+
+def test_facets_narrow_with_counts_and_several_voices_are_listed_at_once(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot
+) -> None:
+    window, page = on_page("Voices")
+    view = page.voices
+    texts = [view.facets.item(i).text() for i in range(view.facets.count())]  # type: ignore[union-attr]
+    assert "Italian, 2" in texts
+    italian = view.facets.item(texts.index("Italian, 2"))
+    assert italian is not None
+    view.facets.setFocus()
+    view.facets.setCurrentItem(italian)
+    qtbot.keyClick(view.facets, Qt.Key.Key_Space)
+    assert view.model.rowCount() == 2
+    assert view._count.text() == "2 of 14 voices: 1 woman, 1 man"
+    view.table.selectAll()
+    qtbot.mouseClick(view.favourite, Qt.MouseButton.LeftButton)
+    assert {v for (_, v), n in bench_project.notes.voices().items() if n.favourite} == {"fiorenda", "massarro"}
+    view.table.selectAll()
+    qtbot.mouseClick(view.add, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [c.voice for c in bench_project.shortlist.candidates()[-2:]] == ["fiorenda", "massarro"]
+    qtbot.mouseClick(view.reset, Qt.MouseButton.LeftButton)
+    assert view.model.rowCount() == 14
+    window.actions_by_id["undo"].trigger()
+    window.actions_by_id["undo"].trigger()
+    assert not any(n.favourite for n in bench_project.notes.voices().values())
+
+
+def test_a_note_is_written_and_found_and_a_style_a_voice_lacks_is_said(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot
+) -> None:
+    _, page = on_page("Voices")
+    view = page.voices
+    qtbot.keyClicks(view.search, "corwick")
+    qtbot.mouseClick(view.note, Qt.MouseButton.LeftButton)
+    note = dialog_of(page, NoteDialog)
+    note.tags.setText("mature, calm")
+    note.words.setPlainText("a good uncle")
+    qtbot.mouseClick(note.keep_button, Qt.MouseButton.LeftButton)
+    view.search.clear()
+    qtbot.keyClicks(view.search, "uncle mature")
+    assert [r.voice.id for r in view.model.shown()] == ["corwick"]
+    mood = view.settings.widgets["mood"]
+    assert isinstance(mood, QComboBox)
+    assert [mood.itemText(i) for i in range(mood.count())] == ["plain", "calm", "warm – not in this voice"]
+    view.line.setEditText("Another line to keep.")
+    qtbot.mouseClick(view.keep_line, Qt.MouseButton.LeftButton)
+    assert bench_project.brief.audition_lines["en"] == "One plain line.\nAnother line to keep."
+
+
+def test_facts_are_stated_with_a_source_and_disagreement_is_shown(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot
+) -> None:
+    window, page = on_page("Engines")
+    view = page.engines
+    view.table.selectRow(1)
+    qtbot.mouseClick(view.state_fact, Qt.MouseButton.LeftButton)
+    dialog = dialog_of(page, StatementDialog)
+    dialog.subject.setCurrentText("plan By the character")
+    dialog.fact.setCurrentText("download")
+    dialog.value.setText("perhaps")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "'download' is yes or no" in dialog.wrong.text()
+    dialog.value.setText("no")
+    dialog.source.setText("terms page")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    shown = [row for row in cells(view.detail) if row[:2] == ["plan By the character", "download"]]
+    assert shown[0][2] == "yes or no – sources disagree"
+    assert "terms page" in shown[0][3]
+    window.actions_by_id["undo"].trigger()
+    assert bench_project.notes.statements() == {}
+    qtbot.mouseClick(view.log, Qt.MouseButton.LeftButton)
+    log = dialog_of(page, SetupDialog)
+    log.minutes.setValue(25)
+    log.words.setPlainText("asked for an account")
+    qtbot.mouseClick(log.keep_button, Qt.MouseButton.LeftButton)
+    view.what.setCurrentText("Set-up log")
+    assert cells(view.detail)[0][2:] == ["25", "asked for an account"]
+
+
+def test_engines_side_by_side_and_claims_against_our_figures(on_page: OnPage, qtbot: QtBot) -> None:
+    _, page = on_page("Engines")
+    view = page.engines
+    view.table.selectAll()
+    rows = {row[0]: row[1:] for row in cells(view.detail)}
+    assert rows["keeps no data"] == ["yes", "no"]
+    assert "facts differ" in view.heading.text()
+    view.what.setCurrentText("Claims and outside opinions")
+    claims = cells(view.detail)
+    assert claims[0][:3] == ["Tangor", "claim: Starts to speak within a second", "unverified"]
+    assert any("ranking: Growers' listening circle" in row[1] and row[2] == "place 1 of 9" for row in claims)
+    view.what.setCurrentText("To look at again")
+    assert any("Citrange" in row[0] and "older than 90 days" in row[1] for row in cells(view.detail))
+
+
+def test_a_claim_that_no_figure_answers_is_settled_by_hand(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot
+) -> None:
+    add_demo_engine(bench_project, "mandelo")
+    window, page = on_page("Engines")
+    view = page.engines
+    view.table.selectRow(2)
+    view.what.setCurrentText("Claims and outside opinions")
+    row = next(i for i, r in enumerate(cells(view.detail)) if r[1] == "claim: The widest choice of voices")
+    states = []
+    for _ in range(3):
+        view.detail.row_chosen.emit(row)
+        states.append(cells(view.detail)[row][2])
+    assert states == ["confirmed", "refuted", "unverified"]
+    window.actions_by_id["undo"].trigger()
+    page.refresh()
+    assert cells(view.detail)[row][2:4] == ["refuted", "set by hand"]
+    measured = next(i for i, r in enumerate(cells(view.detail)) if "fifth of a second" in r[1])
+    view.detail.row_chosen.emit(measured)
+    assert cells(view.detail)[measured][2] == "unverified", "a claim that a figure can answer is not settled by hand"
+
+
+def test_a_key_goes_to_the_key_store_and_nowhere_else(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import keyring
+    from PyQt6.QtWidgets import QInputDialog
+
+    window, page = on_page("Engines")
+    kept: dict[str, str] = {}
+    monkeypatch.setattr(keyring, "set_password", lambda _, name, value: kept.update({name: value}))
+    monkeypatch.setattr(keyring, "get_password", lambda _, name: kept.get(name))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: (" a-secret ", True))
+    qtbot.mouseClick(page.engines.key, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert kept == {"limonaia": "a-secret"}
+    assert "a-secret" not in window.notice_text.text()
+    assert "a-secret" not in as_yaml(export_catalogue(bench_project))
+    for path in bench_project.folder.rglob("*"):
+        assert path.is_dir() or b"a-secret" not in path.read_bytes(), "a key never enters the project"
+
+
+def test_try_it_masks_the_key_and_says_what_was_understood(
+    on_page: OnPage, qtbot: QtBot, service: StandInService
+) -> None:
+    from zestpanel.desk.try_it import TryIt
+
+    _, page = on_page("Voices")
+    qtbot.mouseClick(page.voices.try_it, Qt.MouseButton.LeftButton)
+    dialog = dialog_of(page, TryIt)
+    assert KEY not in dialog.asked.toPlainText()
+    assert "••••" in dialog.asked.toPlainText()
+    qtbot.mouseClick(dialog.send, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "first sound" in dialog.answer.toPlainText(), timeout=20_000)
+    assert "Characters billed: " in dialog.answer.toPlainText()
+    dialog.close()
+
+
+def test_a_services_voices_are_taken_over_after_a_preview_while_the_window_is_used(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, service: StandInService
+) -> None:
+    add_demo_engine(bench_project, "mandelo")
+    window, page = on_page("Engines")
+    view = page.engines
+    view.table.selectRow(2)
+    qtbot.mouseClick(view.fetch, Qt.MouseButton.LeftButton)
+    page.show_view("Voices")  # the window goes on meanwhile
+    qtbot.keyClicks(page.voices.search, "ilseth")
+    assert page.voices.model.rowCount() == 1
+    page.voices.search.clear()
+    page.show_view("Engines")
+    settle(qtbot, window)
+    changes = dialog_of(page, ChangesDialog)
+    assert f"{PIPS} new" in changes.summary.text()
+    assert len(bench_project.shortlist.engines()["Mandelo"].voices) == 0
+    qtbot.mouseClick(changes.agree, Qt.MouseButton.LeftButton)
+    assert len(bench_project.shortlist.engines()["Mandelo"].voices) == PIPS
+    page.show_view("Voices")
+    settle(qtbot, window)
+    assert page.voices.model.rowCount() == 14 + PIPS
+
+
+def test_the_shortlist_says_what_stands_in_the_way_and_takes_a_variant(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, service: StandInService
+) -> None:
+    bench_project.texts.add(["Une poire. <break/>"], language="fr-FR")
+    window, page = on_page("Shortlist")
+    view = page.shortlist
+    settle(qtbot, window)
+    first = cells(view.table)[0]
+    assert first[4] == "nothing\nreads 3 of 4 passages; the others are in other languages"
+    citrange = next(row for row in cells(view.table) if "Citrange" in row[1])
+    assert "<break> would be read aloud" in citrange[4]
+    view.table.selectRow(0)
+    qtbot.mouseClick(view.duplicate, Qt.MouseButton.LeftButton)
+    dialog = dialog_of(page, VariantDialog)
+    assert dialog.differs.text() == "Nothing differs yet."
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "Nothing differs from the candidate" in dialog.wrong.text()
+    pace, lively = dialog.settings.widgets["pace"], dialog.settings.widgets["liveliness"]
+    assert isinstance(pace, QDoubleSpinBox)
+    assert isinstance(lively, QDoubleSpinBox)
+    pace.setValue(0.9)
+    assert dialog.differs.text() == "Differs in pace."
+    lively.setValue(1.5)
+    assert "cannot be told apart by ear" in dialog.differs.text()
+    lively.setValue(1.0)
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    added = bench_project.shortlist.candidates()[-1]
+    assert (added.voice, added.settings["pace"]) == ("ilseth", 0.9)
+    view.table.selectRow(3)
+    qtbot.mouseClick(view.off, Qt.MouseButton.LeftButton)
+    assert len(bench_project.shortlist.candidates()) == 3
+
+
+def test_a_recording_is_checked_agreed_to_and_made_a_voice(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, tmp_path: Path
+) -> None:
+    add_demo_engine(bench_project, "sunquat")
+    window, page = on_page("Own voices")
+    view = page.recordings
+    assert view.empty.isVisible()
+    clip, _ = speak(
+        "The last frost of spring falls, on average, in the middle of May, or so they say.", VOICES["ilseth"]
+    )
+    write_wav(tmp_path / "Ann.wav", clip)
+    view.add_file(tmp_path / "Ann.wav")
+    settle(qtbot, window)
+    checks = {row[0]: row[1:] for row in cells(view.checks)}
+    assert checks["length"][0] == "fail" or checks["length"][0] == "warning"
+    assert checks["clipping"][0] == "pass"
+    assert cells(view.table)[0][4] == "nobody's: it may not speak"
+    qtbot.mouseClick(view.trim, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [row[1] for row in cells(view.table)] == ["as given", "best stretch"]
+    qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
+    voice = dialog_of(page, OwnVoiceDialog)
+    qtbot.mouseClick(voice.keep_button, Qt.MouseButton.LeftButton)
+    assert cells(view.voices) == [["Ann", "Sunquat", "Ann, best stretch"]]
+    bench_project.shortlist.add(bench_project.shortlist.engines()["Sunquat"], voice="own-ann")
+    window.state.refresh()
+    page.show_view("Shortlist")
+    settle(qtbot, window)
+    assert cells(page.shortlist.table)[-1][4].split("\n")[0] == "nobody's consent is recorded for 'Ann'"
+    page.show_view("Own voices")
+    qtbot.mouseClick(view.consent, Qt.MouseButton.LeftButton)
+    consent = dialog_of(page, ConsentDialog)
+    consent.who.setText("Ann")
+    consent.given.setText("yesterday")
+    qtbot.mouseClick(consent.keep_button, Qt.MouseButton.LeftButton)
+    assert "is written as 2026-11-25" in consent.wrong.text()
+    consent.given.setText("2026-11-01")
+    consent.use.setText("narration")
+    qtbot.mouseClick(consent.keep_button, Qt.MouseButton.LeftButton)
+    kept = bench_project.own_voices.recordings()[1].consent
+    assert kept is not None
+    assert kept.given == date(2026, 11, 1)
+    page.show_view("Shortlist")
+    settle(qtbot, window)
+    assert cells(page.shortlist.table)[-1][4].split("\n")[0] == "nothing"
+
+
+def test_a_voice_is_described(bench_project: Project, on_page: OnPage, qtbot: QtBot) -> None:
+    add_demo_engine(bench_project, "sunquat")
+    _, page = on_page("Own voices")
+    page.recordings.make_described()
+    dialog = dialog_of(page, OwnVoiceDialog)
+    dialog.name.setText("Old Tom")
+    dialog.language.setText("english")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "is no language tag" in dialog.wrong.text()
+    dialog.language.setText("en-GB")
+    age = dialog.described["age"]
+    assert isinstance(age, QComboBox)
+    age.setCurrentText("old")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    made = bench_project.own_voices.voices()[0]
+    assert made.described["age"] == "old"
+    assert bench_project.shortlist.engines()["Sunquat"].voice("own-old-tom") is not None
+
+
+def test_an_example_call_becomes_an_engine(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, service: StandInService, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import keyring
+
+    kept: dict[str, str] = {}
+    monkeypatch.setattr(keyring, "set_password", lambda _, name, value: kept.update({name: value}))
+    monkeypatch.setattr(keyring, "get_password", lambda _, name: kept.get(name))
+    window, page = on_page("Voices")
+    page.start_wizard()
+    wizard = dialog_of(page, WizardDialog)
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    assert "Nothing was pasted" in wizard.wrong.text()
+    wizard.pasted.setPlainText(
+        f"curl {service.address}/tangor/as/json -H 'X-Key: {KEY}' "
+        '-d \'{"text": "Hello there you", "voice": "corwick", "pace": 1.0}\''
+    )
+    wizard.name.setText("From the docs")
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    assert wizard.step == 1
+    assert KEY not in wizard.file.toPlainText()
+    assert "voice: corwick" in wizard.understood.text()
+    assert wizard.key.text() == KEY
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert list(kept.values()) == [KEY]
+    qtbot.mouseClick(wizard.send, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert "sound at: json sound" in wizard.found.toPlainText()
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(wizard.hear_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=20_000)
+    assert abs(recorder(window).hear(1.0)).max() > 0.01
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    assert bench_project.shortlist.engines()["From the docs"].voice("corwick") is not None
+    window.actions_by_id["undo"].trigger()
+    assert "From the docs" not in bench_project.shortlist.engines()
+
+
+def test_a_command_line_becomes_an_engine_in_three_steps(bench_project: Project, on_page: OnPage, qtbot: QtBot) -> None:
+    window, page = on_page("Voices")
+    page.start_wizard()
+    wizard = dialog_of(page, WizardDialog)
+    wizard.pasted.setPlainText(f'{sys.executable} -m zestpanel.standins.local --voice hesk --output o.wav "Some words"')
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    assert wizard.step == 3, "a program has no reply to look into"
+    qtbot.mouseClick(wizard.back, Qt.MouseButton.LeftButton)
+    assert wizard.step == 1
+    wizard.file.setPlainText(wizard.file.toPlainText().replace("kind: command", "kind: commando"))
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    assert "the file, line" in wizard.wrong.text()
+    wizard.file.setPlainText(wizard.file.toPlainText().replace("kind: commando", "kind: command"))
+    qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(wizard.hear_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=30_000)
+    settle(qtbot, window)
+    wizard.reject()
+
+
+def test_the_catalogue_goes_out_and_comes_in_with_a_preview(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, page = on_page("Engines")
+    path = tmp_path / "c.yaml"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    page.write_catalogue()
+    assert parse_catalogue(path.read_text("utf-8"), name="c") == export_catalogue(bench_project)
+    page.add_files([path])
+    assert "holds nothing that is not known already" in window.notice_text.text()
+    path.write_text(path.read_text("utf-8").replace("name: Odrine", "name: Odrina"), encoding="utf-8")
+    page.add_files([path])
+    dialog = dialog_of(page, ChangesDialog)
+    assert ["changed", "voice of Tangor", "odrine", "name: Odrine → Odrina"] in cells(dialog.table)
+    qtbot.mouseClick(dialog.agree, Qt.MouseButton.LeftButton)
+    voice = bench_project.shortlist.engines()["Tangor"].voice("odrine")
+    assert voice is not None
+    assert voice.name == "Odrina"
+    votes = tmp_path / "votes.csv"
+    votes.write_text("name,strength,votes\ntangor,1.25,90\nElse,1,2\n", encoding="utf-8")
+    page.attach_votes(votes)
+    page.engines.what.setCurrentText("Claims and outside opinions")
+    page.engines.table.selectAll()
+    assert any(row[1] == "vote table: votes.csv" and row[2] == "1.25" for row in cells(page.engines.detail))
+    selection = page.engines.table.selectionModel()
+    assert selection is not None
+    selection.setCurrentIndex(page.engines.table.model().index(1, 0), QItemSelectionModel.SelectionFlag.ClearAndSelect |  # type: ignore[union-attr]
+                              QItemSelectionModel.SelectionFlag.Rows)  # fmt: skip
+    qtbot.mouseClick(page.engines.remove, Qt.MouseButton.LeftButton)
+    assert list(bench_project.shortlist.engines()) == ["Tangor"]
+    window.actions_by_id["undo"].trigger()
+    assert "Citrange" in bench_project.shortlist.engines()

@@ -1,0 +1,182 @@
+"""Sound first: playing, swapping, hiding labels, marking; judged on what would have been heard and on what is seen."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QMenu
+from pytestqt.qtbot import QtBot
+
+from tests.desk.conftest import Opener, pitch_of, recorder, settle
+from zestpanel.core.project.project import Project
+from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.window import MainWindow
+
+
+def grid_of(window: MainWindow) -> object:
+    page = window.page("renders")
+    assert isinstance(page, RendersPage)
+    return page.grid
+
+
+def test_space_plays_and_digits_swap_at_the_same_word(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    mixer = window.state.player.mixer
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    assert mixer.playing
+    heard = recorder(window).hear(1.0)
+    assert abs(pitch_of(heard) - 200) < 5
+    place = mixer.place
+    qtbot.keyClick(window, Qt.Key.Key_3)
+    assert abs(mixer.place - place) < 0.02, "the same place in the text"
+    assert mixer.on == 2
+    assert abs(pitch_of(recorder(window).hear(0.4)[2400:]) - 400) < 8
+    assert window.state.candidate_id == bench_project.shortlist.candidates()[2].id
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    recorder(window).hear(0.1)
+    assert not mixer.playing
+    assert abs(recorder(window).hear(0.1)).max() == 0
+
+
+def test_arrows_walk_and_go_on_hearing(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    grid = grid_of(window)
+    grid.setFocus()  # type: ignore[attr-defined]
+    qtbot.keyClick(grid, Qt.Key.Key_Return)
+    recorder(window).hear(0.6)
+    qtbot.keyClick(grid, Qt.Key.Key_Down)
+    assert window.state.player.mixer.playing
+    assert abs(pitch_of(recorder(window).hear(0.4)[2400:]) - 300) < 8, "the same text by the next voice"
+    qtbot.keyClick(grid, Qt.Key.Key_Right)
+    settle(qtbot, window)
+    passage = window.state.passage()
+    assert passage is not None
+    assert passage.title == "Lent"
+    assert window.state.player.mixer.playing, "the same voice on the next text"
+    assert abs(pitch_of(recorder(window).hear(0.8)) - 300) < 8
+
+
+def test_a_click_on_a_word_plays_from_it(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    lanes = window.strip.lanes
+    x = round(lanes.x_of_word(3))
+    qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(x, 12))
+    mixer = window.state.player.mixer
+    assert mixer.playing
+    assert abs(mixer.place - 3) < 0.01
+    qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(x, lanes.needed_height() - 20))
+    assert mixer.on == 2, "a click on a lane swaps to it there"
+    assert 3 < mixer.place < 4
+
+
+def test_real_time_is_one_key_and_keeps_the_second(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    qtbot.keyClick(window, Qt.Key.Key_T)
+    assert window.state.real_time
+    assert window.strip.real_time.isChecked()
+    window.state.player.seek(1.0)
+    qtbot.keyClick(window, Qt.Key.Key_2)
+    assert window.state.player.mixer.time_s == 1.0
+
+
+def test_hidden_labels_show_no_name_anywhere(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    from PyQt6.QtWidgets import QAbstractButton, QLabel
+
+    window = open_window(bench_project)
+    names = {"Tangor", "Citrange", "Ilseth", "Corwick", "Linnoway"}
+    qtbot.keyClick(window, Qt.Key.Key_H)
+    settle(qtbot, window)
+
+    def visible_texts() -> str:
+        grid = grid_of(window)
+        model = grid.model()  # type: ignore[attr-defined]
+        texts = [str(model.headerData(i, Qt.Orientation.Vertical)) for i in range(model.rowCount())]
+        texts += [model.data(model.index(r, c), Qt.ItemDataRole.AccessibleTextRole)
+                  for r in range(model.rowCount()) for c in range(model.columnCount())]  # fmt: skip
+        texts += [w.text() for kind in (QLabel, QAbstractButton) for w in window.findChildren(kind) if w.isVisible()]
+        return " ".join(
+            [*texts, *(window.state.name(lane.candidate) for lane in window.state.tray), window.windowTitle()]
+        )
+
+    shown = visible_texts()
+    assert not [name for name in names if name in shown]
+    assert {window.state.name(lane.candidate) for lane in window.state.tray} == {"A", "B", "C"}
+    assert [window.state.name(lane.candidate) for lane in window.state.tray] == ["A", "B", "C"], "lanes in letter order"
+    qtbot.keyClick(window, Qt.Key.Key_H)
+    settle(qtbot, window)
+    assert "Ilseth" in visible_texts()
+
+
+def test_a_defect_is_marked_where_it_is_heard_and_undone(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.state.player.seek(0.9)
+    qtbot.keyClick(window, Qt.Key.Key_M)
+    menu = window.strip.findChild(QMenu)
+    assert menu is not None
+    menu.actions()[0].trigger()
+    menu.close()
+    marks = bench_project.takes.marks()
+    assert [(m.kind, round(m.at_s, 2)) for m in marks] == [("gap", 0.9)]
+    assert window.state.bench.cell(window.state.candidate_id or 0, window.state.passage_id or 0).marks == 1
+    window.actions_by_id["undo"].trigger()
+    assert bench_project.takes.marks() == []
+    window.actions_by_id["redo"].trigger()
+    assert len(bench_project.takes.marks()) == 1
+
+
+def test_waveforms_are_drawn_with_their_silences(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    """In the heard lane there is ink where a word sounds, and next to none in the gap before the next word."""
+    window = open_window(bench_project)
+    lanes = window.strip.lanes
+    image = QImage(lanes.size(), QImage.Format.Format_RGB32)
+    image.fill(theme.colour("paper"))
+    lanes.render(image)
+    mixer, columns = window.state.player.mixer, lanes._columns
+    assert columns is not None
+    top = lanes._top + mixer.on * lanes._lane_height
+
+    def ink(time_s: float) -> int:
+        """Dark pixels in the three columns about a second of the heard lane."""
+        x = round(lanes._left + float(columns.x_of(mixer.lanes[mixer.on].axis.place_at(time_s))))
+        return sum(
+            image.pixelColor(x + dx, top + dy).lightness() < 190
+            for dx in (-1, 0, 1)
+            for dy in range(lanes._lane_height)
+        )
+
+    word, start, end, _ = window.state.tray[0].measured.words[2]
+    assert word == "frost"
+    assert ink((start + end) / 2) > 15
+    assert ink(end - 0.012) < 8
+
+
+def test_without_a_sound_device_all_else_works(bench_project: Project, qtbot: QtBot) -> None:
+    from zestpanel.desk.playing.output import ClockOutput
+    from zestpanel.desk.playing.player import Player
+
+    window = MainWindow(bench_project, player=Player(open_device=ClockOutput))
+    window.show()
+    settle(qtbot, window)
+    window.state.toggle_play()
+    qtbot.waitUntil(lambda: window.state.player.mixer.time_s > 0.2, timeout=5_000)
+    assert "no sound device: everything but hearing works" in window.strip._describe()
+    window.close()
+
+
+def test_space_on_a_focused_button_presses_it_and_letters_type(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("brief")
+    field = window.page("brief").field("channel")  # type: ignore[attr-defined]
+    field.setFocus()
+    field.clear()
+    qtbot.keyClicks(field, "Hot Tom 12")
+    assert field.text() == "Hot Tom 12"
+    assert not window.state.labels_hidden
+    assert not window.state.player.mixer.playing

@@ -1,0 +1,397 @@
+"""The pages: what a person does on them, and what they see."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QLabel, QPushButton
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import COMMAND_ENGINE
+from tests.desk.conftest import Opener, recorder, settle
+from zestpanel.core.choice.decision import decisions
+from zestpanel.core.project.project import Project
+from zestpanel.desk.actions import DEEDS
+from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
+from zestpanel.desk.card.card import SOUND
+from zestpanel.desk.pages.brief import BriefPage
+from zestpanel.desk.pages.choice import ChoicePage
+from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.listening import ListeningPage
+from zestpanel.desk.pages.passages import PassagesPage
+from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.trail import STEPS
+from zestpanel.desk.window import MainWindow
+from zestpanel.standins.service import StandInService
+
+
+def words(widget: object) -> str:
+    return " | ".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())  # type: ignore[attr-defined]
+
+
+def drop(window: MainWindow, *paths: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(QPointF(QPoint(500, 300)), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    window.dropEvent(event)
+
+
+def test_every_page_of_an_empty_project_says_the_next_thing_to_do(
+    empty_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(empty_project)
+    assert window.current == "brief"
+    for step, _ in STEPS:
+        window.go_to(step)
+        settle(qtbot, window)
+        page = window.page(step)
+        if step != "brief":
+            assert page.empty is not None, step
+            assert page.empty.action.isEnabled()
+    window.go_to("renders")
+    empty = window.page("renders").empty
+    assert empty is not None
+    qtbot.mouseClick(empty.action, Qt.MouseButton.LeftButton)
+    assert window.current == "engines"
+
+
+def test_the_brief_is_kept_as_it_is_typed_and_undone(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("brief")
+    page = window.page("brief")
+    assert isinstance(page, BriefPage)
+    budget = page.field("budget_per_month")
+    budget.setFocus()
+    qtbot.keyClicks(budget, "12,50")
+    qtbot.keyClick(budget, Qt.Key.Key_Return)
+    assert str(bench_project.brief.budget_per_month) == "12.50"
+    budget.clear()
+    qtbot.keyClicks(budget, "much")
+    qtbot.keyClick(budget, Qt.Key.Key_Return)
+    assert "The budget 'much' is not a number. Nothing was changed." in words(page)
+    assert str(bench_project.brief.budget_per_month) == "12.50"
+    window.actions_by_id["undo"].trigger()
+    assert bench_project.brief.budget_per_month is None
+
+
+def test_scripts_and_engines_are_dropped_on_the_window(
+    empty_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    script, engine, other = tmp_path / "own.txt", tmp_path / "kitchen.yaml", tmp_path / "photo.jpg"
+    script.write_text("First paragraph, of two\nlines.\n\nSecond one.", encoding="utf-8")
+    engine.write_text(COMMAND_ENGINE, encoding="utf-8")
+    other.write_bytes(b"x")
+    window = open_window(empty_project)
+    drop(window, script)
+    assert window.current == "passages"
+    settle(qtbot, window)
+    assert [p.text for p in empty_project.texts.all()] == ["First paragraph, of two lines.", "Second one."]
+    drop(window, engine)
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    assert page.voices.model.rowCount() == 2
+    drop(window, other)
+    assert "photo.jpg was not imported" in window.notice_text.text()
+    bad = tmp_path / "bad.yaml"
+    bad.write_text("zest-connector: 1\nengine: X\nspeak: {kind: command, arguments: [x]}\n", encoding="utf-8")
+    drop(window, bad)
+    assert "bad.yaml, line 1: the file: voices: list at least one" in window.notice_text.text()
+    assert list(empty_project.shortlist.engines()) == ["Kitchen Table"]
+
+
+def test_a_passage_is_edited_split_and_removed_with_undo(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("passages")
+    page = window.page("passages")
+    assert isinstance(page, PassagesPage)
+    page.text.setPlainText("The last frost falls in May. It may fall in June.")
+    assert "not kept yet" in words(page)
+    qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    first = bench_project.texts.all()[0]
+    assert first.number == 2
+    assert all(window.state.bench.cell(c.id, first.id).state == "stale" for c in window.state.bench.candidates)
+    qtbot.mouseClick(page.split, Qt.MouseButton.LeftButton)
+    assert [p.text for p in bench_project.texts.all()][:2] == ["The last frost falls in May.", "It may fall in June."]
+    window.actions_by_id["undo"].trigger()
+    window.actions_by_id["undo"].trigger()
+    settle(qtbot, window)
+    assert next(p.text for p in bench_project.texts.all()) == "The last frost falls in May."
+    assert window.state.bench.cell(window.state.bench.candidates[0].id, first.id).state == "there"
+    qtbot.mouseClick(page.remove, Qt.MouseButton.LeftButton)
+    assert len(bench_project.texts.all()) == 2
+    window.actions_by_id["undo"].trigger()
+    assert len(bench_project.texts.all()) == 3
+
+
+def test_unfinished_typing_is_not_lost(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("passages")
+    page = window.page("passages")
+    assert isinstance(page, PassagesPage)
+    page.text.setPlainText("Half a thou")
+    window.close()
+    again = open_window(bench_project)
+    again.go_to("passages")
+    page = again.page("passages")
+    assert isinstance(page, PassagesPage)
+    assert page.text.toPlainText() == "Half a thou"
+
+
+def test_a_run_from_the_price_to_the_last_take(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, service: StandInService
+) -> None:
+    bench_project.texts.add(["A new one."], language="en-GB", titles=["New"])
+    service.behaviour.faults.append("web page")
+    window = open_window(bench_project)
+    page = window.page("renders")
+    assert isinstance(page, RendersPage)
+    qtbot.waitUntil(lambda: "Render what is missing" in page.render_button.text())
+    settle(qtbot, window)
+    assert page.planned is not None
+    assert len(page.planned.jobs) == 3
+    assert "0.00" in page.render_button.text()
+    qtbot.mouseClick(page.render_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().finished, timeout=30_000)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text())
+    assert window.notice_text.text() == "2 takes rendered, 1 failed."
+    states = sorted(window.state.bench.cell(c.id, 4).state for c in window.state.bench.candidates)
+    assert states == ["failed", "there", "there"]
+    failed = next(c for c in window.state.bench.candidates if window.state.bench.cell(c.id, 4).state == "failed")
+    assert "a web page, not sound" in window.state.bench.cell(failed.id, 4).text or "JSON" in window.state.bench.cell(failed.id, 4).text  # fmt: skip  # noqa: E501
+    qtbot.waitUntil(lambda: page.planned is not None and len(page.planned.jobs) == 1, timeout=10_000)
+    window.state.select(failed.id, 4)
+    settle(qtbot, window)
+    page.grid.setFocus()
+    qtbot.keyClick(page.grid, Qt.Key.Key_R)
+    qtbot.waitUntil(lambda: window.state.bench.cell(failed.id, 4).state == "there", timeout=20_000)
+
+
+def test_requests_left_open_are_asked_about_and_never_sent_by_themselves(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.add(["New."], language="en-GB")[0]
+    run = bench_project.takes.begin_run(repeats=1, seed=0, machine="m")
+    bench_project.takes.open_request(run_id=run, candidate_id=candidate.id, passage_version_id=passage.version_id,
+                                     repeat=1, attempt=1, plan="Conservatory", characters=4)  # fmt: skip
+    window = open_window(bench_project)
+    page = window.page("renders")
+    assert isinstance(page, RendersPage)
+    page.refresh()
+    settle(qtbot, window)
+    assert page.planned is not None
+    assert (candidate.id, passage.id) not in {(j.candidate.id, j.passage.id) for j in page.planned.jobs}
+    page.ask_about_open_requests()
+    box = next(b for b in page.findChildren(QPushButton) if b.text() == "Render them again")
+    assert "may have been paid" in words(box.window())
+    qtbot.mouseClick(box, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert (candidate.id, passage.id) in {(j.candidate.id, j.passage.id) for j in page.planned.jobs}
+
+
+def rate_all(project: Project) -> None:
+    passages = project.texts.all()
+    rows = []
+    for k in range(6):
+        listener = project.panel.add_listener(f"Listener {k}", languages=["en"])
+        for n, candidate in enumerate(project.shortlist.candidates()):
+            rows += [
+                {"listener_id": listener.id, "candidate_id": candidate.id, "passage_version_id": p.version_id,
+                 "score": float(4 - n + (k + p.id) % 2), "origin": "file"}
+                for p in passages
+            ]  # fmt: skip
+    project.panel.add_ratings(rows)
+
+
+def test_every_figure_leads_to_what_is_behind_it(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    standing = window.state.standing
+    assert standing is not None
+    row = next(iter(standing.rows.values()))
+    score = behind_score(window, bench_project, row)
+    assert score.table.rowCount() == 18
+    assert behind_takes(window, bench_project, row, "Sound", SOUND).table.rowCount() == 3
+    cost = behind_cost(window, row)
+    assert "Conservatory" in words_of(cost)
+    assert cost.table.rowCount() == 3
+    assert behind_waits(window, bench_project, row).table.rowCount() == 0
+    assert "95 %: " in words(window.card)
+    score.table.copy()
+    from PyQt6.QtGui import QGuiApplication
+
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    assert clipboard.text().startswith("listener\tspeaks\tpassage\tscore\tfrom\nListener 0\ten\t")
+
+
+def words_of(widget: object) -> str:
+    return " | ".join(w.text() for w in widget.findChildren(QLabel))  # type: ignore[attr-defined]
+
+
+def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("listening")
+    page = window.page("listening")
+    assert isinstance(page, ListeningPage)
+    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    assert "Who listens?" in window.notice_text.text()
+    qtbot.keyClicks(page.alias, "Ann")
+    qtbot.keyClicks(page.languages, "en")
+    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    booth = window.booth
+    assert booth.isVisible()
+    for rated in range(3):
+        settle(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes))
+        assert not [n for n in ("Tangor", "Citrange", "Ilseth") if n in words(booth)]
+        qtbot.keyClick(booth, Qt.Key.Key_4)
+        assert not booth.grades[4].isEnabled(), "not before enough was heard"
+        recorder(window).hear(1.0)
+        window.state.player.moved.emit()
+        assert not booth.grades[4].isEnabled()
+        recorder(window).hear(2.6)
+        window.state.player.moved.emit()
+        assert booth.grades[4].isEnabled()
+        qtbot.keyClick(booth, Qt.Key.Key_4)
+        assert len(bench_project.panel.ratings(training=True)) == rated + 1
+    assert len(bench_project.panel.ratings()) == 1, "two training clips are not scored"
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    assert not booth.isVisible()
+    settle(qtbot, window)
+    assert "stopped after 3 of 11 trials" in [page.people.item(0, 4).text()]  # type: ignore[union-attr]
+    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    assert booth.session is not None
+    assert booth.session.index == 3
+
+
+def test_weights_gates_and_a_decision(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    window.go_to("choice")
+    settle(qtbot, window)
+    page = window.page("choice")
+    assert isinstance(page, ChoicePage)
+    first = page.table.item(0, 1)
+    assert first is not None
+    assert first.text().startswith("Tangor · Ilseth")
+    page.weights["quality"].setFocus()
+    page.weights["quality"].setValue(0)
+    page.weights["quality"].editingFinished.emit()
+    settle(qtbot, window)
+    first = page.table.item(0, 1)
+    assert first is not None
+    assert first.text().startswith("Citrange"), "without quality the cheapest leads"
+    window.actions_by_id["undo"].trigger()
+    settle(qtbot, window)
+    page.who.setCurrentIndex(0)
+    qtbot.mouseClick(page.choose, Qt.MouseButton.LeftButton)
+    assert "needs its reason" in window.notice_text.text()
+    qtbot.keyClicks(page.why, "Best of the panel")
+    qtbot.mouseClick(page.choose, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [d.why for d in decisions(bench_project)] == ["Best of the panel"]
+    opened: list[Path] = []
+    monkeypatch.setattr(page, "show_record", opened.append)
+    page.write()
+    qtbot.waitUntil(lambda: bool(opened), timeout=20_000)
+    assert "Best of the panel" in opened[0].read_text("utf-8")
+
+
+def test_unknown_rights_stand_in_the_way_in_plain_words(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    rate_all(bench_project)
+    bench_project.set_brief(bench_project.brief.model_copy(update={"must_haves": ("no watermark",)}))
+    window = open_window(bench_project)
+    window.go_to("choice")
+    settle(qtbot, window)
+    page = window.page("choice")
+    assert isinstance(page, ChoicePage)
+    citrange = bench_project.shortlist.candidates()[2].id
+    page.who.setCurrentIndex(page.who.findData(citrange))
+    assert not page.choose.isEnabled()
+    assert "'no watermark' is unknown (plan 'By the character' does not say)" in words(page)
+
+
+def test_actions_are_unique_and_all_reachable(bench_project: Project, open_window: Opener) -> None:
+    window = open_window(bench_project)
+    ids, keys = [d.id for d in DEEDS], [d.keys for d in DEEDS if d.keys]
+    assert len(set(ids)) == len(ids)
+    assert len(set(keys)) == len(keys)
+    assert set(ids) == set(window.actions_by_id)
+    assert all(d.menu or d.keys for d in DEEDS)
+    window.actions_by_id["keys"].trigger()
+    sheet = next(w for w in window.findChildren(QLabel) if w.text() == "Shortcuts").window()
+    assert sheet is not None
+    assert "Hear that lane, from the same place in the text" in words(sheet)
+    sheet.close()
+
+
+@pytest.mark.parametrize("dark", [False, True])
+def test_both_schemes_and_large_text_show_every_page(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, dark: bool
+) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    theme.set(dark=dark, scale=1.5)
+    for step, _ in STEPS:
+        window.go_to(step)
+        settle(qtbot, window)
+        image = window.grab().toImage()
+        assert image.pixelColor(image.width() // 2, 3).name() == theme.colour("paper").name()
+
+
+def test_hard_parts_are_shown_corrected_and_counted(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("passages")
+    page = window.page("passages")
+    assert isinstance(page, PassagesPage)
+    page.text.setPlainText("It bore on 14 May 1976, at £3 a pound. Who read that?")
+    assert "dates: 14 May 1976" in page.hard.text()
+    assert "read (reed (now) or red (then))" in page.hard.text()
+    qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    shown = page.table.item(0, 1)
+    assert shown is not None
+    assert shown.text().split("\n")[1] == "dates, money, homographs, questions"
+    assert "covers" in page.coverage.text()
+    page.correct_kind("money", False)
+    page.correct_kind("names", True)
+    passage = bench_project.texts.all()[0]
+    assert bench_project.hard_parts.kinds(passage) == ["dates", "names", "homographs", "questions"]
+    window.actions_by_id["undo"].trigger()
+    window.actions_by_id["undo"].trigger()
+    assert bench_project.hard_parts.kinds(passage) == ["dates", "money", "homographs", "questions"]
+
+
+def test_several_lines_of_ones_own_survive_other_edits_of_the_brief(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    lines = {"en": "One plain line.\nA second one."}
+    bench_project.set_brief(bench_project.brief.model_copy(update={"audition_lines": lines}))
+    window = open_window(bench_project)
+    window.go_to("brief")
+    page = window.page("brief")
+    assert isinstance(page, BriefPage)
+    assert page.field("line_en").text() == "One plain line. | A second one."
+    budget = page.field("budget_per_month")
+    qtbot.keyClicks(budget, "12")
+    qtbot.keyClick(budget, Qt.Key.Key_Return)
+    assert bench_project.brief.audition_lines == lines
+    own = page.field("line_en")
+    own.setText("Only | three | now")
+    qtbot.keyClick(own, Qt.Key.Key_Return)
+    assert bench_project.brief.audition_line("en-GB") == "Only\nthree\nnow"

@@ -1,0 +1,197 @@
+"""Widgets of the engines page by themselves: rows that break, facets, controls, samples, this machine, reports."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+import yaml
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import KEY, add_demo_engine, demo_engine_source, tone
+from tests.desk.conftest import Opener, recorder, settle
+from zestpanel.core.audio.files import write_wav
+from zestpanel.core.bench.bringing_in import Clipping, bring_in
+from zestpanel.core.catalogue.browsing import FacetValue
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.choice.evidence import standing
+from zestpanel.core.project.project import Project
+from zestpanel.desk.behind import behind_waits
+from zestpanel.desk.flow import FlowLayout, flow_row
+from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.engines.catalogue import machine_table
+from zestpanel.desk.pages.engines.facets import FEW, FacetPanel
+from zestpanel.desk.pages.engines.settings_row import SettingsRow
+from zestpanel.desk.pages.engines.voices import MANY
+
+
+def test_a_row_breaks_where_the_width_does_not_do(qtbot: QtBot) -> None:
+    buttons = [QPushButton(f"Button {n}") for n in range(5)]
+    last = QPushButton("At the right")
+    row = flow_row(*buttons, right=(last,))
+    qtbot.addWidget(row)
+    layout = row.layout()
+    assert isinstance(layout, FlowLayout)
+    wide = layout.sizeHint().width() + 60
+    one_line = layout.heightForWidth(wide)
+    assert layout.heightForWidth(wide // 2) >= 2 * one_line
+    assert layout.minimumSize().width() <= max(b.sizeHint().width() for b in [*buttons, last])
+    row.resize(wide, one_line)
+    row.show()
+    layout.setGeometry(QRect(0, 0, wide, one_line))
+    assert abs(last.geometry().right() - wide) <= 2
+    layout.setGeometry(QRect(0, 0, wide // 2, 3 * one_line))
+    tops = {b.geometry().top() for b in buttons}
+    assert len(tops) >= 2
+    assert all(b.geometry().right() <= wide // 2 for b in buttons)
+    taken = layout.takeAt(0)
+    assert taken is not None
+    assert taken.widget() is buttons[0]
+    assert layout.count() == 5
+    assert layout.itemAt(9) is None
+
+
+def test_facets_fold_long_lists_and_keep_what_is_chosen_in_sight(qtbot: QtBot) -> None:
+    panel = FacetPanel()
+    qtbot.addWidget(panel)
+    values = [FacetValue(f"v{n:02d}", 40 - n, n == 20) for n in range(30)]
+    panel.show_facets({"tag": values})
+    texts = [panel.item(i).text() for i in range(panel.count())]  # type: ignore[union-attr]
+    assert texts[0] == "tag"
+    assert "v20, 20" in texts, "a chosen value stays in sight"
+    assert texts[-1] == f"{30 - FEW - 1} more"
+    more = panel.item(panel.count() - 1)
+    panel._act(more)
+    assert panel.count() == 31
+    changed: list[bool] = []
+    panel.changed.connect(lambda: changed.append(True))
+    panel.show()
+    panel.setFocus()
+    panel.setCurrentRow(3)
+    qtbot.keyClick(panel, Qt.Key.Key_Return)
+    assert panel.chosen == {"tag": frozenset({"v02"})}
+    panel.clear_choice()
+    assert panel.chosen == {}
+    assert len(changed) == 2
+    assert not panel.grab().isNull()
+
+
+CONTROLS = [
+    {"name": "pace", "kind": "number", "low": 0.5, "high": 2, "step": 0.05, "default": 1.0},
+    {"name": "mood", "kind": "choice", "choices": ["plain", "calm"], "default": "plain", "means": "style"},
+    {"name": "normalise", "kind": "switch", "default": True},
+    {"name": "depth", "kind": "number", "default": 3, "models": ["large"]},
+]
+
+
+def test_controls_of_every_kind_keep_their_values_and_their_scope(qtbot: QtBot) -> None:
+    data = yaml.safe_load(demo_engine_source("rangpur")) | {"controls": CONTROLS}
+    engine = Engine.model_validate(data)
+    row = SettingsRow()
+    qtbot.addWidget(row)
+    row.show_controls(engine, engine.voices[0], "small")
+    assert row.values() == {"pace": 1.0, "mood": "plain", "normalise": True}
+    pace, mood, switch = row.widgets["pace"], row.widgets["mood"], row.widgets["normalise"]
+    assert isinstance(pace, QDoubleSpinBox)
+    assert isinstance(mood, QComboBox)
+    assert isinstance(switch, QCheckBox)
+    assert mood.itemText(1) == "calm – not in this voice"
+    moved: list[bool] = []
+    row.changed.connect(lambda: moved.append(True))
+    pace.setValue(1.25)
+    switch.setChecked(False)
+    assert len(moved) == 2
+    row.show_controls(engine, engine.voices[1], "large")
+    assert row.values() == {"pace": 1.25, "mood": "plain", "normalise": False, "depth": 3.0}
+    row.set_values({"pace": 0.8, "mood": "calm", "normalise": True, "gone": 1})
+    assert row.values()["mood"] == "calm"
+    row.show_controls(engine.model_copy(update={"engine": "Other", "controls": ()}), None, "x")
+    assert row.values() == {}
+    assert any("has no settings" in w.text() for w in row.findChildren(QLabel))
+
+
+def test_a_vendors_sample_is_played_as_one(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    write_wav(tmp_path / "theirs.wav", tone(440, -14, 2.0, 16_000))
+    source = demo_engine_source("rangpur").replace(
+        "character: [husky]", f"character: [husky], sample: {tmp_path}/theirs.wav"
+    )
+    bench_project.shortlist.add_engine(parse_connector(source, name="r"), source, "r.yaml")
+    window = open_window(bench_project)
+    window.go_to("engines")
+    settle(qtbot, window)
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    view = page.voices
+    qtbot.keyClicks(view.search, "ilseth")
+    assert not view.sample.isVisible()
+    view.search.clear()
+    qtbot.keyClicks(view.search, "husky")
+    assert view.sample.isVisible()
+    qtbot.mouseClick(view.sample, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=10_000)
+    assert "vendor's own sample of Hesk" in window.notice_text.text()
+    assert "never scored" in window.notice_text.text()
+    assert abs(recorder(window).hear(0.5)).max() > 0.01
+
+
+def test_this_machine_against_local_models(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    add_demo_engine(bench_project, "sunquat")
+    window = open_window(bench_project)
+    shown = machine_table(window, window.state)
+    qtbot.addWidget(shown)
+    rows = [[shown.table.item(r, c).text() for c in range(4)] for r in range(shown.table.rowCount())]  # type: ignore[union-attr]
+    giant = next(row for row in rows if row[1] == "giant")
+    assert giant[2] == "cannot"
+    assert "900,000 MB of memory" in giant[3]
+    assert {row[0] for row in rows} == {"Sunquat"}, "hosted engines need nothing of this machine"
+
+
+def test_the_text_for_a_bug_report_goes_to_the_clipboard_without_a_key(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.actions_by_id["report"].trigger()
+    settle(qtbot, window)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    assert "3 candidates, 3 passages, 9 takes" in clipboard.text()
+    assert KEY not in clipboard.text()
+    assert "Frost" not in clipboard.text(), "no titles, no texts"
+
+
+def test_a_typed_wait_is_shown_as_typed(bench_project: Project, qtbot: QtBot, tmp_path: Path) -> None:
+    write_wav(tmp_path / "a.wav", tone(330, -12, 1.0, 16_000))
+    candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.all()[0]
+    bring_in(
+        bench_project, Clipping(path=tmp_path / "a.wav", candidate_id=candidate.id, passage_id=passage.id, wait_s=9)
+    )
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    shown = behind_waits(parent, bench_project, standing(bench_project).rows[candidate.id])
+    kinds = [shown.table.item(r, 2).text() for r in range(shown.table.rowCount())]  # type: ignore[union-attr]
+    assert kinds == ["typed"]
+
+
+@pytest.mark.parametrize("count", [MANY + 500])
+def test_very_many_voices_are_put_together_off_the_interface_thread(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, count: int
+) -> None:
+    data = yaml.safe_load(demo_engine_source("rangpur"))
+    data["engine"] = "Crowd"
+    data["voices"] = [{"id": f"v{n}", "name": f"Voice {n}", "languages": ["en-GB"]} for n in range(count)]
+    source = yaml.safe_dump(data)
+    bench_project.shortlist.add_engine(parse_connector(source, name="crowd"), source, "crowd.yaml")
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    settle(qtbot, window)
+    assert page.voices.model.rowCount() == count + 14
+    qtbot.keyClicks(page.voices.search, "voice 3499")
+    assert page.voices.model.rowCount() == 1

@@ -1,0 +1,180 @@
+"""Statistics against published tables, SciPy, and simulations whose truth is known."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.statistics.agreement import intraclass_correlation
+from zestpanel.core.statistics.intervals import (
+    bootstrap_draws,
+    crossed_intervals,
+    t_interval,
+    wilson_interval,
+)
+from zestpanel.core.statistics.paired import (
+    compare,
+    equality,
+    hodges_lehmann,
+    holm,
+    letters,
+    listeners_needed_to_tell,
+    signed_rank_p,
+)
+
+# source: Shrout & Fleiss (1979), table 2: four judges rate six targets
+SHROUT_FLEISS = [[9, 2, 5, 8], [6, 1, 3, 2], [8, 4, 6, 8], [7, 1, 2, 6], [10, 5, 6, 9], [6, 2, 4, 7]]
+
+
+def test_intraclass_correlation_of_shrout_and_fleiss() -> None:
+    # source: Shrout & Fleiss (1979), table 4: ICC(2,1) = .29, ICC(2,4) = .62
+    found = intraclass_correlation(SHROUT_FLEISS)
+    assert found.single == pytest.approx(0.29, abs=0.005)
+    assert found.average == pytest.approx(0.62, abs=0.005)
+
+
+def test_agreement_may_be_negative_and_says_when_undefined() -> None:
+    assert intraclass_correlation([[1, 5], [5, 1], [3, 3]]).single < 0
+    with pytest.raises(NotEnoughData):
+        intraclass_correlation([[3, 3], [3, 3]])
+    with pytest.raises(NotEnoughData):
+        intraclass_correlation([[1, np.nan], [2, 3]])
+
+
+def test_t_interval_is_scipys() -> None:
+    # reference: scipy.stats.t.interval
+    x = np.random.default_rng(1).normal(3.4, 0.8, 11)
+    low, high = stats.t.interval(0.95, len(x) - 1, x.mean(), stats.sem(x))
+    found = t_interval(x)
+    assert (found.low, found.estimate, found.high) == pytest.approx((low, x.mean(), high))
+
+
+def test_wilson_interval_is_scipys() -> None:
+    # reference: scipy.stats.binomtest(...).proportion_ci(method="wilson")
+    for k, n in ((0, 20), (1, 20), (7, 19), (20, 20)):
+        other = stats.binomtest(k, n).proportion_ci(method="wilson")
+        found = wilson_interval(k, n)
+        assert (found.low, found.high) == pytest.approx((other.low, other.high), abs=1e-9)
+
+
+@pytest.mark.parametrize("n", [1, 4, 7, 12, 30])
+def test_signed_rank_without_ties_is_scipys_exact(n: int) -> None:
+    # reference: scipy.stats.wilcoxon(method="exact")
+    d = np.random.default_rng(n).normal(0.3, 1, n)
+    assert signed_rank_p(d) == pytest.approx(stats.wilcoxon(d, method="exact").pvalue)
+
+
+def test_signed_rank_with_ties_and_zeros_is_the_permutation_test() -> None:
+    # reference: full enumeration of sign patterns, zeros ranked and then dropped (Pratt 1959)
+    d = np.array([0.0, 1, 1, -1, 2, 2, 0.5, -0.5, 3])
+    ranks = stats.rankdata(np.abs(d))[d != 0]
+    observed = ranks[d[d != 0] > 0].sum()
+    middle = ranks.sum() / 2
+    sums = [
+        sum(r for r, s in zip(ranks, signs, strict=True) if s) for signs in itertools.product((0, 1), repeat=len(ranks))
+    ]
+    expected = np.mean([abs(s - middle) >= abs(observed - middle) - 1e-9 for s in sums])
+    assert signed_rank_p(d) == pytest.approx(expected)
+
+
+def test_all_alike_gives_no_evidence() -> None:
+    assert signed_rank_p([0, 0, 0]) == 1.0
+    with pytest.raises(NotEnoughData):
+        signed_rank_p([])
+
+
+def test_hodges_lehmann_is_the_median_of_walsh_averages() -> None:
+    # source: Hodges & Lehmann (1963); small case by hand: averages of (1, 2, 6) are 1, 1.5, 3.5, 2, 4, 6
+    assert hodges_lehmann([1, 2, 6]) == pytest.approx((2 + 3.5) / 2)
+
+
+def test_holm_of_a_worked_example() -> None:
+    # source: Holm (1979); worked by hand: 0.01*4, 0.02*3, max(0.06, 0.03*2), max(0.06, 0.04)
+    assert holm([0.01, 0.04, 0.03, 0.02]) == pytest.approx([0.04, 0.06, 0.06, 0.06])
+
+
+def test_letters_share_exactly_where_not_told_apart() -> None:
+    rng = np.random.default_rng(9)
+    for _ in range(50):
+        n = int(rng.integers(2, 8))
+        differ = {frozenset(p) for p in itertools.combinations(range(n), 2) if rng.random() < 0.4}
+        found = letters(n, differ, list(range(n)))
+        for a, b in itertools.combinations(range(n), 2):
+            share = bool(set(found[a]) & set(found[b]))
+            assert share == (frozenset((a, b)) not in differ)
+
+
+def test_listeners_needed_by_the_exact_test() -> None:
+    # source: the smallest two-sided p of n signed ranks is 2/2^n; common case: 28 pairs cannot reach 0.05 with ten
+    assert 2 / 2**10 * 28 > 0.05
+    assert listeners_needed_to_tell(28) == 11
+    assert listeners_needed_to_tell(1) == 6
+
+
+def test_a_clear_difference_is_found_and_none_is_invented() -> None:
+    rng = np.random.default_rng(12)
+    people = rng.normal(0, 0.4, 14)
+    means = np.stack(
+        [3.0 + people + rng.normal(0, 0.2, 14) for _ in range(3)] + [4.2 + people + rng.normal(0, 0.2, 14)]
+    )
+    found = compare(means)
+    assert found.friedman_p is not None
+    assert found.friedman_p < 0.01
+    assert found.letters[3] == "a"
+    assert len(set(found.letters[:3])) == 1
+    assert "a" not in found.letters[0]
+
+
+def test_equality_is_shown_only_with_enough_evidence() -> None:
+    # source: Schuirmann (1987): equality at 5 % holds exactly when the 90 % interval lies inside the margin
+    rng = np.random.default_rng(8)
+    base = rng.normal(3.5, 0.5, 16)
+    close = equality(base + rng.normal(0.02, 0.15, 16), base, margin=0.3)
+    assert close.equal
+    assert close.low > -0.3
+    assert close.high < 0.3
+    few = equality(base[:4] + rng.normal(0.02, 0.6, 4), base[:4], margin=0.3)
+    assert not few.equal
+    d = base + rng.normal(0.1, 0.3, 16) - base
+    found = equality(d, np.zeros(16), margin=0.3)
+    low, high = stats.t.interval(0.9, 15, d.mean(), stats.sem(d))
+    assert (found.low, found.high) == pytest.approx((low, high))
+    assert found.equal == (low > -0.3 and high < 0.3)
+
+
+# Conditions of simulated panels: listeners, passages, SDs of listeners, passages and the rest
+PANELS = [(6, 6, 0.5, 0.3, 0.8), (10, 6, 0.4, 0.2, 0.9), (24, 12, 0.4, 0.3, 0.9), (10, 4, 0.1, 0.5, 0.5)]
+
+
+@pytest.mark.parametrize("panel", PANELS)
+def test_crossed_intervals_cover_where_naive_ones_do_not(panel: tuple[int, int, float, float, float]) -> None:
+    # source: simulation with known truth: 300 panels each; 95 % intervals must cover at least 92 % (the lower 99 %
+    # bound of 0.95 at 300 draws is 0.917), the naive interval must not
+    people, texts, s_people, s_texts, s_rest = panel
+    rng = np.random.default_rng(17)
+    hits = naive = 0
+    for _ in range(300):
+        x = 3 + s_people * rng.standard_normal((people, 1)) + s_texts * rng.standard_normal((1, texts))
+        x = x + s_rest * rng.standard_normal((people, texts))
+        found = crossed_intervals(x[None], rng, draws=600)[0]
+        assert found is not None
+        hits += found.low <= 3 <= found.high
+        plain = t_interval(x.ravel())
+        naive += plain.low <= 3 <= plain.high
+    assert hits / 300 >= 0.92
+    assert naive / 300 < 0.9
+
+
+def test_bootstrap_is_seeded_paired_and_bears_gaps() -> None:
+    rng = np.random.default_rng(3)
+    x = rng.integers(1, 6, (3, 8, 5)).astype(float)
+    x[1] = x[0]
+    x[2, :, 4] = np.nan
+    a, b = (bootstrap_draws(x, np.random.default_rng(1), 500) for _ in range(2))
+    assert (a == b).all()
+    assert (a[0] == a[1]).all(), "two candidates with the same ratings are drawn alike"
+    assert not np.isnan(a).any()
