@@ -130,6 +130,7 @@ class _Service:
         mood = str(asked.get("mood") or "plain")
         if mood not in moods_of(voice):
             raise _Refused(JSONResponse({"error": f"{voice} has no mood '{mood}'"}, status_code=422))
+        behaviour.used += len(text)  # before the speaking: two requests at once must not both pass the check
         pace, lively = MOODS[mood]
         began = time.monotonic()
         spoken_text = without_marks(text) if engine in UNDERSTANDS_MARKS else read_out(text)
@@ -143,7 +144,6 @@ class _Service:
             liveliness=float(asked.get("liveliness", 1.0)) * lively,
             seed=int(asked.get("seed", 0)),
         )
-        behaviour.used += len(text)
         await asyncio.sleep(max(0.0, behaviour.delay_s[engine] - (time.monotonic() - began)))
         return Spoken(
             clip=clip,

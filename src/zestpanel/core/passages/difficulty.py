@@ -11,7 +11,7 @@ from typing import Final
 
 import yaml
 
-from zestpanel.core.passages.splitting import ABBREVIATIONS, split_sentences
+from zestpanel.core.passages.splitting import is_abbreviation, sentence_spans
 
 LONG_SENTENCE_WORDS: Final = 28  # common practice, no source
 
@@ -129,7 +129,7 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
         for word in _words(text, primary)
         if word.kind != "names" or not any(a <= word.start and word.end <= b for a, b in taken)  # a month is no name
     ]
-    found += _sentences(text)
+    found += _sentences(text, language)
     found += [Difficulty(*m.span(), "tongue-twisters", m.group()) for m in _TWISTER.finditer(text)]
     return sorted(found)
 
@@ -142,7 +142,7 @@ def _words(text: str, primary: str) -> Iterator[Difficulty]:
         word = match.group()
         bare = word.rstrip(".")
         start, end = match.start(), match.start() + len(bare)
-        if word.endswith(".") and bare.lower() in ABBREVIATIONS and (len(bare) > 1 or bare.isupper()):
+        if word.endswith(".") and is_abbreviation(bare, primary) and (len(bare) > 1 or bare.isupper()):
             yield Difficulty(start, match.end(), "abbreviations", word)
         elif re.fullmatch(r"[A-Z]{2,5}", bare):
             yield Difficulty(start, end, "acronyms", bare)
@@ -156,14 +156,11 @@ def _words(text: str, primary: str) -> Iterator[Difficulty]:
             yield Difficulty(start, end, "foreign words", bare)
 
 
-def _sentences(text: str) -> Iterator[Difficulty]:
-    place = 0
-    for sentence in split_sentences(text):
-        first = text.find(sentence[:20], place)
-        start = place if first < 0 else first
-        place = start + len(sentence)
-        if len(sentence.split()) > LONG_SENTENCE_WORDS:
-            yield Difficulty(start, min(len(text), place), "long sentences", f"{len(sentence.split())} words")
+def _sentences(text: str, language: str) -> Iterator[Difficulty]:
+    for start, end in sentence_spans(text, language):
+        words = len(text[start:end].split())
+        if words > LONG_SENTENCE_WORDS:
+            yield Difficulty(start, end, "long sentences", f"{words} words")
 
 
 def kinds_of(

@@ -1,0 +1,192 @@
+"""One delivery mark and what may be said with it. Marks lie over the plain text by character index.
+
+Kept engine-neutral: values are in units of our own (milliseconds, percent of normal, semitones, decibels).
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+STRENGTHS: Final = ("none", "x-weak", "weak", "medium", "strong", "x-strong")  # W3C SSML 1.1, 3.2.3
+LEVELS: Final = ("reduced", "moderate", "strong", "none")  # W3C SSML 1.1, 3.2.2
+# W3C Working Group Note "SSML 1.0 say-as attribute values" (2005), the rest in use by several engines
+SAY_AS: Final = (
+    "characters",
+    "digits",
+    "cardinal",
+    "ordinal",
+    "fraction",
+    "unit",
+    "date",
+    "time",
+    "telephone",
+    "spell-out",
+)
+DATE_FORMATS: Final = ("dmy", "mdy", "ymd", "md", "dm", "ym", "my", "d", "m", "y")
+SOUNDS: Final = ("laugh", "sigh", "breath", "cough", "gasp", "throat")
+_LANGUAGE: Final = re.compile(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
+
+
+@dataclass(frozen=True, slots=True)
+class MarkKind:
+    """name: trade's word. point: stands between characters. hint: what to write. key: typed with Ctrl+Shift."""
+
+    name: str
+    hint: str
+    default: str
+    point: bool = False
+    choices: tuple[str, ...] = ()
+    key: str = ""
+
+
+KINDS: Final = {
+    kind.name: kind
+    for kind in (
+        MarkKind("pause", "milliseconds or seconds, or a named strength", "250 ms", point=True, key="P"),
+        MarkKind("emphasis", "how strongly", "moderate", choices=LEVELS, key="E"),
+        MarkKind("say-as", "how figures and letters are read", "characters", choices=SAY_AS, key="A"),
+        MarkKind("phoneme", "sounds in IPA", "", key="I"),
+        MarkKind("read as", "other words in its place", "", key="W"),
+        MarkKind("rate", "percent of normal: 85 is a little slower", "85 %", key="R"),
+        MarkKind("pitch", "semitones up or down", "+2 st", key="T"),
+        MarkKind("volume", "decibels louder or softer", "-3 dB", key="V"),
+        MarkKind("language", "the language these words are in", "fr-FR", key="L"),
+        MarkKind("speaker", "who says it", "", key="S"),
+        MarkKind("style", "calm, warm, whispered ...", "calm", key="Y"),
+        MarkKind("sound", "a sound that is acted, not read", "laugh", point=True, choices=SOUNDS, key="U"),
+    )
+}
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class DeliveryMark:
+    """A mark over characters ``start`` to ``end`` of the text; start equals end for a pause or a sound."""
+
+    start: int
+    end: int
+    kind: str
+    value: str
+
+
+def tidy_value(kind: str, value: str) -> str:
+    """A value in its one way of writing. Raises ValueError with the reason."""
+    text = " ".join(value.split())
+    if kind not in KINDS:
+        raise ValueError(f"there is no mark '{kind}'")
+    match kind:
+        case "pause":
+            return _pause(text)
+        case "rate":
+            return f"{_number(text, '%', 20, 300, 'percent of normal'):g} %"
+        case "pitch":
+            return f"{_number(text, 'st', -24, 24, 'semitones'):+g} st"
+        case "volume":
+            return f"{_number(text, 'dB', -40, 20, 'decibels'):+g} dB"
+        case "say-as":
+            form, _, dates = text.partition(":")
+            if form not in SAY_AS or (dates and (form != "date" or dates not in DATE_FORMATS)):
+                raise ValueError(f"say-as is one of {', '.join(SAY_AS)}; a date may say its order, as in date:dmy")
+            return text
+        case "emphasis" | "sound":
+            if text not in KINDS[kind].choices:
+                raise ValueError(f"{kind} is one of {', '.join(KINDS[kind].choices)}")
+            return text
+        case "language":
+            if not _LANGUAGE.fullmatch(text):
+                raise ValueError(f"'{text}' is no language tag, such as fr-FR")
+            return text
+    if not text:
+        raise ValueError(f"{kind} needs a value: {KINDS[kind].hint}")
+    return text
+
+
+def _pause(text: str) -> str:
+    if text in STRENGTHS:
+        return text
+    found = re.fullmatch(r"(\d+(?:[.,]\d+)?)\s*(ms|s)", text)
+    if not found:
+        raise ValueError(f"a pause is a time such as 250 ms or 0.8 s, or one of {', '.join(STRENGTHS)}")
+    ms = float(found[1].replace(",", ".")) * (1000 if found[2] == "s" else 1)
+    if ms > 10_000:
+        raise ValueError("a pause is at most 10 s")
+    return f"{ms:g} ms"
+
+
+def _number(text: str, unit: str, low: float, high: float, what: str) -> float:
+    found = re.fullmatch(rf"([+\-−]?\d+(?:[.,]\d+)?)\s*(?:{re.escape(unit)})?", text, re.IGNORECASE)
+    number = float(found[1].replace(",", ".").replace("−", "-")) if found else None
+    if number is None or not low <= number <= high:
+        raise ValueError(f"'{text}' is not from {low:g} to {high:g} {what}")
+    return number
+
+
+def number_of(mark: DeliveryMark) -> float:
+    """The figure of a rate (percent), pitch (semitones), volume (decibels) or timed pause (milliseconds)."""
+    return float(mark.value.split()[0])
+
+
+def problems(text: str, marks: Iterable[DeliveryMark]) -> list[str]:
+    """What is wrong with marks over a text, in words; empty when they can be sent."""
+    found: list[str] = []
+    open_until: list[DeliveryMark] = []
+    for mark in in_order(marks):
+        kind = KINDS.get(mark.kind)
+        where = f"{mark.kind} at character {mark.start + 1}"
+        if kind is None:
+            found.append(f"there is no mark '{mark.kind}'")
+            continue
+        if not 0 <= mark.start <= mark.end <= len(text):
+            found.append(f"{where} lies outside the text")
+            continue
+        if kind.point != (mark.start == mark.end):
+            found.append(f"{where} {'stands between characters' if kind.point else 'covers no words'}")
+        try:
+            tidy_value(mark.kind, mark.value)
+        except ValueError as error:
+            found.append(f"{where}: {error}")
+        while open_until and open_until[-1].end <= mark.start:
+            open_until.pop()
+        if open_until and mark.end > open_until[-1].end:
+            found.append(f"{where} and {open_until[-1].kind} cross each other: one must lie within the other")
+        if mark.end > mark.start:
+            open_until.append(mark)
+    return found
+
+
+def in_order(marks: Iterable[DeliveryMark]) -> list[DeliveryMark]:
+    """Marks so that an outer one comes before what lies within it."""
+    return sorted(marks, key=lambda m: (m.start, -m.end, m.kind, m.value))
+
+
+def spans_of(marks: Iterable[DeliveryMark]) -> list[tuple[int, int]]:
+    """The pieces of text that marks cover and that are not to be cut; a speaker's or a language's may be."""
+    return [(m.start, m.end) for m in marks if m.end > m.start and m.kind not in LOOSE]
+
+
+# marks that can be closed and opened again where a text is cut into requests
+LOOSE: Final = frozenset({"speaker", "language", "rate", "pitch", "volume", "style"})
+
+
+def clipped(marks: Iterable[DeliveryMark], start: int, end: int, *, last: bool = True) -> list[DeliveryMark]:
+    """The marks of a piece, by index within it. last: whether points at its very end belong to it."""
+    out = []
+    for m in marks:
+        if m.start == m.end:
+            if start <= m.start < end or (last and m.start == end):
+                out.append(replace(m, start=m.start - start, end=m.start - start))
+        elif m.start < end and m.end > start:
+            out.append(replace(m, start=max(m.start, start) - start, end=min(m.end, end) - start))
+    return out
+
+
+def as_json(marks: Iterable[DeliveryMark]) -> str:
+    """The one way of writing marks, for keeping and for hashing."""
+    return json.dumps([[m.start, m.end, m.kind, m.value] for m in in_order(marks)], ensure_ascii=False)
+
+
+def from_json(rows: Sequence[Sequence[object]]) -> tuple[DeliveryMark, ...]:
+    return tuple(DeliveryMark(int(str(a)), int(str(b)), str(kind), str(value)) for a, b, kind, value in rows)
