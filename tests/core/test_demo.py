@@ -96,7 +96,7 @@ def test_an_engine_that_changes_its_model_says_nothing_of_it(service: StandInSer
     assert low == pytest.approx(0.93 * (high or 0), rel=0.02)
 
 
-def test_an_engine_without_marks_reads_them_aloud(service: StandInService) -> None:
+def test_marks_are_acted_on_by_engines_that_know_them_and_read_aloud_by_the_others(service: StandInService) -> None:
     from zestpanel.core.connectors.opening import open_connector
     from zestpanel.core.connectors.speaking import SpeakRequest
 
@@ -108,6 +108,7 @@ def test_an_engine_without_marks_reads_them_aloud(service: StandInService) -> No
         connector.close()
         return found.clip.duration_s
 
-    marked, plain = "Wait <emphasis level='strong'>here</emphasis>.", "Wait here."
-    assert length("citrange", "linnoway", marked) > length("citrange", "linnoway", plain) + 1.0
-    assert length("tangor", "ilseth", marked) == pytest.approx(length("tangor", "ilseth", plain), abs=0.1)
+    plain, ssml, own = "Wait here.", 'Wait <break time="800ms"/>here.', "Wait {rest 800}here."
+    assert length("citrange", "linnoway", ssml) > length("citrange", "linnoway", plain) + 1.0  # "break time equals ..."
+    assert length("tangor", "ilseth", ssml) == pytest.approx(length("tangor", "ilseth", plain) + 0.8, abs=0.15)
+    assert length("citrange", "linnoway", own) == pytest.approx(length("citrange", "linnoway", plain) + 0.8, abs=0.15)

@@ -113,7 +113,7 @@ def fill(project: Project, data: dict[str, Any], engine_files: tuple[str, ...]) 
         wanted = {name: item.get(name) for name in ("settings", "model", "plan")}
         project.shortlist.add(engines[item["engine"]], voice=item["voice"], **wanted)
     for passage in data["passages"]:
-        text = " ".join([passage["text"]] * passage.get("repeat", 1))
+        text = passage.get("joined_by", " ").join([passage["text"]] * passage.get("repeat", 1))
         project.texts.add([text], language=passage["language"], titles=[passage["title"]])
 
 

@@ -7,11 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from zestpanel.core.bench.measuring import MEASURES_VERSION
-from zestpanel.core.bench.planning import barred
+from zestpanel.core.bench.planning import asked_alike, barred, text_reasons
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.candidate import Candidate, short_names
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.preflight import text_obstacles
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.project import Project
@@ -94,13 +93,19 @@ def bench_of(project: Project) -> Bench:
         engine = engines.get(candidate.engine)
         for passage in passages:
             key = (candidate.id, passage.id)
+            fresh, stale = takes.get(key, []), old.get(key, [])
+            if engine is not None and fresh:
+                sent = project.sending.of(candidate, passage, engine)
+                stale = [*stale, *(t for t in fresh if not asked_alike(t, sent))]
+                fresh = [t for t in fresh if asked_alike(t, sent)]
             cells[key] = _cell(
+                project,
                 candidate,
                 passage,
                 engine,
                 in_the_way[candidate.id],
-                takes.get(key, []),
-                old.get(key, []),
+                fresh,
+                stale,
                 marks,
                 failed.get(key, ""),
                 key in still_open,
@@ -120,6 +125,7 @@ def bench_of(project: Project) -> Bench:
 
 
 def _cell(
+    project: Project,
     candidate: Candidate,
     passage: Passage,
     engine: Engine | None,
@@ -147,9 +153,9 @@ def _cell(
         return Cell(state="failed", text=failure)
     reasons = list(in_the_way)
     if engine is not None:
-        reasons += [o.words for o in text_obstacles(candidate, engine, passage.text, passage.language)]
+        reasons += text_reasons(project, candidate, engine, passage)
     if reasons:
         return Cell(state="barred", text="; ".join(reasons))
     if old:
-        return Cell(state="stale", text="made from an earlier text", takes=len(old))
+        return Cell(state="stale", text="made from an earlier text or another way of sending it", takes=len(old))
     return _MISSING

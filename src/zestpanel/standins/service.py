@@ -15,7 +15,6 @@ import argparse
 import asyncio
 import os
 import random
-import re
 import socket
 import threading
 import time
@@ -34,7 +33,7 @@ from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.routing import Route, WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
-from zestpanel.standins.marks import without_marks
+from zestpanel.standins.marks import for_built_in
 from zestpanel.standins.replies import WAYS, Spoken, as_link, pieces
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.voices import MOODS, PIPS, moods_of, pip, timbre_of
@@ -46,7 +45,6 @@ ENGINES: Final[dict[str, tuple[str, ...]]] = {
 }
 OWN_WAY: Final = {"tangor": "stream", "citrange": "json", "mandelo": "events"}
 LONGEST_TEXT: Final = {"tangor": 3000, "citrange": 900, "mandelo": 1500}
-UNDERSTANDS_MARKS: Final = ("tangor",)  # the others read them out
 FAULTS: Final = ("limit", "server error", "web page", "cut off", "stall")
 _PAGE: Final = 60
 
@@ -133,7 +131,7 @@ class _Service:
         behaviour.used += len(text)  # before the speaking: two requests at once must not both pass the check
         pace, lively = MOODS[mood]
         began = time.monotonic()
-        spoken_text = without_marks(text) if engine in UNDERSTANDS_MARKS else read_out(text)
+        spoken_text, marked_up = for_built_in(engine, text, timbre.base)
         changed = engine == "mandelo" and behaviour.model_changed
         clip, events = await run_in_threadpool(
             speak,
@@ -143,6 +141,7 @@ class _Service:
             pitch=0.93 if changed else 1.0,
             liveliness=float(asked.get("liveliness", 1.0)) * lively,
             seed=int(asked.get("seed", 0)),
+            marked_up=marked_up,
         )
         await asyncio.sleep(max(0.0, behaviour.delay_s[engine] - (time.monotonic() - began)))
         return Spoken(
@@ -251,11 +250,6 @@ async def _asked(request: Request) -> Any:
         return await request.json()
     except ValueError:
         return None
-
-
-def read_out(text: str) -> str:
-    """A text as an engine reads it that knows no marks: every tag is spoken."""
-    return re.sub(r"<\s*/?\s*([^>]*?)\s*/?>", lambda m: f" {m.group(1)} ", text)
 
 
 def make_service(behaviour: Behaviour) -> Starlette:

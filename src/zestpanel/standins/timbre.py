@@ -61,8 +61,8 @@ class _Analysis:
 
 
 @lru_cache(maxsize=64)
-def _analysis(text: str, base: str, words_per_minute: int) -> _Analysis:
-    reading = builtin_voice.speak(text, voice=base, rate_wpm=words_per_minute, pitch_range=60)
+def _analysis(text: str, base: str, words_per_minute: int, marked_up: bool) -> _Analysis:
+    reading = builtin_voice.speak(text, voice=base, rate_wpm=words_per_minute, pitch_range=60, marked_up=marked_up)
     x = reading.samples.astype(np.float64) / 32768.0
     heard = np.flatnonzero(np.abs(x) > 0.004)
     first, last = (int(heard[0]), int(heard[-1]) + 1) if len(heard) else (0, len(x))
@@ -95,11 +95,13 @@ def speak(
     liveliness: float = 1.0,
     breath: float = 0.0,
     seed: int = 0,
+    marked_up: bool = False,
 ) -> tuple[Clip, list[tuple[int, float]]]:
     """Say the text in a stand-in's voice.
 
     pace, pitch and liveliness are factors of the voice's own, breath is added to it. The seed decides the small
-    differences between repeats. Returns the clip and (character index, seconds) per spoken word.
+    differences between repeats. marked_up: the text is SSML as the built-in voice takes it. Returns the clip and
+    (character index, seconds) per spoken word.
     """
     rng = np.random.default_rng(seed)
     jog = 1.0 + timbre.wobble * float(np.clip(rng.standard_normal(), -2, 2))
@@ -110,7 +112,7 @@ def speak(
         liveliness=timbre.liveliness * liveliness,
         breath=min(1.0, timbre.breath + breath),
     )
-    found = _analysis(text, one.base, round(one.words_per_minute * pace))
+    found = _analysis(text, one.base, round(one.words_per_minute * pace), marked_up)
     samples = _voiced(found, one, rng, period_ms=_FRAME_MS / jog)
     if one.rate_hz != _RATE_HZ:
         samples = soxr.resample(samples, _RATE_HZ, one.rate_hz)

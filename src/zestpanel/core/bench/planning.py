@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -15,7 +15,8 @@ from zestpanel.core.catalogue.preflight import Surroundings, obstacles, text_obs
 from zestpanel.core.connectors.secrets import has_secret, not_known_missing
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import JournalRow
+from zestpanel.core.project.takes import JournalRow, Take
+from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.tariffs.money import Money
 from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost
 
@@ -27,6 +28,7 @@ class Job:
     candidate: Candidate
     passage: Passage
     repeat: int
+    sent: AsSent
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,12 +74,18 @@ def plan_run(
     repeats: int = 1,
     candidates: Sequence[Candidate] | None = None,
     passages: Sequence[Passage] | None = None,
+    only: Callable[[Candidate, Passage], bool] = lambda candidate, passage: True,
 ) -> PlannedRun:
-    """The takes that are missing at the passages' present versions, with their price before they are made."""
+    """The takes that are missing at the passages' present versions, with their price before they are made.
+
+    only: which cells of candidates by passages are wanted; all of them unless said.
+    """
     candidates = project.shortlist.candidates() if candidates is None else candidates
     passages = project.texts.all() if passages is None else passages
     engines = project.shortlist.engines()
-    have = {(t.candidate_id, t.passage_version_id, t.repeat) for t in project.takes.all()}
+    have: dict[tuple[int, int, int], list[Take]] = defaultdict(list)
+    for take in project.takes.all(with_timing=False):
+        have[(take.candidate_id, take.passage_version_id, take.repeat)].append(take)
     journal = project.takes.journal()
     undecided = {(r.candidate_id, r.passage_version_id) for r in journal if r.state == "open"}
     jobs: list[Job] = []
@@ -86,18 +94,21 @@ def plan_run(
     for candidate in candidates:
         engine = engines.get(candidate.engine)
         for passage in passages:
+            if not only(candidate, passage):
+                continue
             reasons = list(in_the_way[candidate.id])
             if engine is not None:
-                reasons += [o.words for o in text_obstacles(candidate, engine, passage.text, passage.language)]
+                reasons += text_reasons(project, candidate, engine, passage)
             if (candidate.id, passage.version_id) in undecided:
                 reasons.append(MAY_BE_PAID)
-            if reasons:
+            if reasons or engine is None:
                 left_out.append((candidate, passage, "; ".join(reasons)))
                 continue
+            sent = project.sending.of(candidate, passage, engine)
             jobs += [
-                Job(candidate=candidate, passage=passage, repeat=repeat)
+                Job(candidate=candidate, passage=passage, repeat=repeat, sent=sent)
                 for repeat in range(1, repeats + 1)
-                if (candidate.id, passage.version_id, repeat) not in have
+                if not any(asked_alike(t, sent) for t in have[(candidate.id, passage.version_id, repeat)])
             ]
     return PlannedRun(
         jobs=tuple(jobs),
@@ -105,6 +116,21 @@ def plan_run(
         repeats=repeats,
         estimates=tuple(estimate(jobs, engines, used_this_month(project, journal))),
     )
+
+
+def asked_alike(take: Take, sent: AsSent) -> bool:
+    """Whether a take was asked for with the very texts that would be sent now; clips from elsewhere always count."""
+    return take.sent is None or take.sent == tuple(request.text for request in sent.requests)
+
+
+def text_reasons(project: Project, candidate: Candidate, engine: Engine, passage: Passage) -> list[str]:
+    """What stands against a text, as it is and as it would be sent."""
+    reasons = [o.words for o in text_obstacles(candidate, engine, passage.text, passage.language)]
+    if not reasons and (too_long := project.sending.of(candidate, passage, engine).too_long):
+        shown = too_long[0] if len(too_long[0]) <= 40 else too_long[0][:38] + "…"
+        limit = engine.limits.characters_per_request
+        reasons.append(f"'{shown}' cannot be cut to {limit:,} characters")
+    return reasons
 
 
 def surroundings(project: Project, engine: str, *, ask_key_store: bool = True) -> Surroundings:
@@ -154,14 +180,14 @@ def estimate(
     for (engine_name, plan_name), group in grouped.items():
         added: dict[str, int] = defaultdict(int)
         for job in group:
-            added[job.candidate.model] += job.passage.characters
+            added[job.candidate.model] += job.sent.billed
         tariff = plan_of(group[0].candidate, engines.get(engine_name)).tariff
         cost, why, short_by = added_cost(tariff, used.get((engine_name, plan_name), {}), added)
         out.append(
             PlanEstimate(
                 engine=engine_name,
                 plan=plan_name,
-                requests=len(group),
+                requests=sum(len(job.sent.requests) for job in group),
                 characters=sum(added.values()),
                 cost=cost,
                 why=why,

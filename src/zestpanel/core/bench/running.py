@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from zestpanel.core.bench.in_pieces import joined
 from zestpanel.core.bench.measuring import Measurer
 from zestpanel.core.bench.planning import (
     Job,
@@ -29,6 +30,7 @@ from zestpanel.core.connectors.speaking import Connector, Reply, SpeakRequest
 from zestpanel.core.errors import Cancelled, SynthesisFailure, ZestError
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
+from zestpanel.core.sending.as_sent import Request
 from zestpanel.core.tariffs.money import Money
 
 MOST_ATTEMPTS = 3
@@ -227,10 +229,42 @@ class BenchRun:
 
     def _attempt(self, engine: Engine, job: Job, attempt: int, queue: deque[Job]) -> float | None:
         """One request. Returns seconds to wait before the next attempt, None when there is nothing to try again."""
+        requests: list[int] = []
+        replies: list[Reply] = []
+        takes = self._project.takes
+        for index, piece in enumerate(job.sent.requests):
+            request_id = takes.open_request(
+                run_id=self._run_id,
+                candidate_id=job.candidate.id,
+                passage_version_id=job.passage.version_id,
+                repeat=job.repeat,
+                attempt=attempt,
+                plan=plan_of(job.candidate, engine).name,
+                characters=piece.billed,
+            )
+            try:
+                if index and self._cancel.is_set():
+                    raise Cancelled
+                reply = self._connectors[engine.engine].speak(self._request(job, piece), self._cancel.is_set)
+            except Cancelled:
+                takes.close_failed(request_id, "cancelled", "Cancelled while under way.", state="cancelled")
+                self._paid_in_vain(engine, job, requests, replies)
+                raise
+            except SynthesisFailure as failure:
+                takes.close_failed(request_id, failure.kind, failure.what)
+                self._paid_in_vain(engine, job, requests, replies)
+                return self._after_failure(failure, job, attempt, queue)
+            requests.append(request_id)
+            replies.append(reply)
+        self._keep(engine, job, requests, replies)
+        return None
+
+    def _request(self, job: Job, piece: Request) -> SpeakRequest:
         candidate, passage = job.candidate, job.passage
         reference, described = self._project.own_voices.source_of(candidate.engine, candidate.voice)
-        request = SpeakRequest(
-            text=passage.text,
+        return SpeakRequest(
+            text=piece.text,
+            form=piece.form,
             language=candidate.language,
             voice=candidate.voice,
             model=candidate.model,
@@ -242,41 +276,33 @@ class BenchRun:
             number=self._numbers.get(passage.id, 0),
             repeat=job.repeat,
         )
-        takes = self._project.takes
-        request_id = takes.open_request(
-            run_id=self._run_id,
-            candidate_id=candidate.id,
-            passage_version_id=passage.version_id,
-            repeat=job.repeat,
-            attempt=attempt,
-            plan=plan_of(candidate, engine).name,
-            characters=passage.characters,
-        )
-        try:
-            reply = self._connectors[engine.engine].speak(request, self._cancel.is_set)
-        except Cancelled:
-            takes.close_failed(request_id, "cancelled", "Cancelled while under way.", state="cancelled")
-            raise
-        except SynthesisFailure as failure:
-            takes.close_failed(request_id, failure.kind, failure.what)
-            return self._after_failure(failure, job, attempt, queue)
-        self._keep(engine, job, request_id, reply)
-        return None
 
-    def _keep(self, engine: Engine, job: Job, request_id: int, reply: Reply) -> None:
-        billed = job.passage.characters if reply.characters_billed is None else reply.characters_billed
+    def _paid_in_vain(self, engine: Engine, job: Job, requests: list[int], replies: list[Reply]) -> None:
+        """Pieces that came before one that failed: their sound is of no use alone, but they count as used."""
+        for request_id, reply, piece in zip(requests, replies, job.sent.requests, strict=False):
+            text = "A later piece of the same text failed; this one was paid and is not used."
+            self._project.takes.close_failed(request_id, "incomplete", text, state="unused")
+            billed = piece.billed if reply.characters_billed is None else reply.characters_billed
+            with self._lock:
+                self._added[(engine.engine, plan_of(job.candidate, engine).name)][job.candidate.model] += billed
+
+    def _keep(self, engine: Engine, job: Job, requests: list[int], replies: list[Reply]) -> None:
+        reply = joined(replies)
+        billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
         take = self._project.takes.keep(
             reply.clip,
             candidate_id=job.candidate.id,
             passage_version_id=job.passage.version_id,
             repeat=job.repeat,
-            request_id=request_id,
+            request_id=requests[0],
+            further_requests=requests[1:],
             timing=reply.timing,
             voice_used=reply.voice_used,
             model_used=reply.model_used,
             characters_billed=billed,
             obtained=reply.obtained,
             brought={"file": reply.file_name} if reply.file_name else None,
+            sent=[piece.text for piece in job.sent.requests],
         )
         with self._lock:
             self._done += 1

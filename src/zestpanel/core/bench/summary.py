@@ -9,6 +9,7 @@ from decimal import Decimal
 
 import numpy as np
 
+from zestpanel.core.bench.planning import asked_alike
 from zestpanel.core.connectors.speaking import Timing
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import JournalRow, Measured, Take
@@ -84,8 +85,14 @@ def summaries(project: Project) -> dict[int, Summary]:
     present = {p.version_id: p for p in project.texts.all()}
     measured = project.takes.measured()
     takes: dict[int, list[Take]] = defaultdict(list)
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    engines = project.shortlist.engines()
     for take in project.takes.all():
-        if take.passage_version_id in present:
+        passage, candidate = present.get(take.passage_version_id), candidates.get(take.candidate_id)
+        engine = engines.get(candidate.engine) if candidate else None
+        if passage is None or candidate is None:
+            continue
+        if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
             takes[take.candidate_id].append(take)
     journal: dict[int, list[JournalRow]] = defaultdict(list)
     for row in project.takes.journal():
@@ -93,7 +100,7 @@ def summaries(project: Project) -> dict[int, Summary]:
     lengths = {version: passage.characters for version, passage in present.items()}
     return {
         c.id: summary_of(c.id, takes[c.id], journal[c.id], measured, lengths, voice=c.voice)
-        for c in project.shortlist.candidates()
+        for c in candidates.values()
     }
 
 

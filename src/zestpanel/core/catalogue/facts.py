@@ -8,6 +8,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import Field, WithJsonSchema, field_validator, model_validator
 
 from zestpanel.core.catalogue.fact_list import About, HasFacts
+from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.catalogue.outside import Claim, OutsideRank
 from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList
 from zestpanel.core.tariffs.tariff import Tariff
@@ -164,6 +165,7 @@ class Engine(HasFacts):
     plans: tuple[Plan, ...] = ()
     limits: Limits = Limits()
     marks: dict[str, Fact] = Field(default_factory=dict, description="delivery marks by SSML element: understood?")
+    notation: Notation | None = Field(default=None, description="how delivery marks are written to the engine")
     takes_recordings: bool = Field(default=False, description="{reference} is filled with a voice's recording")
     takes_descriptions: bool = Field(default=False, description="{gender}, {age}, {accent}, {strength} are filled")
     claims: tuple[Claim, ...] = ()
@@ -189,6 +191,13 @@ class Engine(HasFacts):
                 twice = next(i for i in ids if ids.count(i) > 1)
                 raise ValueError(f"{what} '{twice}' is listed twice")
         return self
+
+    @property
+    def writes(self) -> Notation:
+        """How marks are written: as stated, else SSML where any of its elements is understood."""
+        if self.notation is not None:
+            return self.notation
+        return Notation(form="ssml") if "yes" in self.marks.values() else Notation()
 
     @property
     def is_hosted(self) -> bool:

@@ -96,13 +96,9 @@ def text_obstacles(candidate: Candidate, engine: Engine, text: str, language: st
     out = []
     if not voice.speaks(language):
         out.append(Obstacle("language", f"voice speaks no {language_name(language)}"))
-    limit = engine.limits.characters_per_request
-    if limit is not None and len(text) > limit:
-        out.append(Obstacle("length", f"text over {limit:,} characters"))
-    not_understood = [name for name in marks_in(text) if engine.marks.get(name, "unknown") != "yes"]
-    if not_understood:
-        names = ", ".join(f"<{name}>" for name in not_understood)
-        out.append(Obstacle("mark", f"{names} would be read aloud: {engine.engine} is not known to understand it"))
+    if typed := marks_in(text):
+        names = ", ".join(f"<{name}>" for name in typed)
+        out.append(Obstacle("mark", f"{names} would be read aloud: turn the tags of the text into marks"))
     return out
 
 

@@ -1,4 +1,4 @@
-"""Filling a connector file's templates: {text}, {voice}, {model}, {language}, {seed}, {reference} and controls."""
+"""Filling a connector file's templates: {text}, {form}, {voice}, {model}, {language}, {seed}, {reference}, controls."""
 
 from __future__ import annotations
 
@@ -21,6 +21,7 @@ def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
         "voice": request.voice,
         "model": request.model,
         "language": request.language,
+        "form": request.form,
         "seed": request.seed,
         "reference": request.reference,
         **{name: request.described.get(name, "") for name in DESCRIBED_BY},

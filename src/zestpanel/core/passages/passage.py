@@ -5,14 +5,38 @@ from __future__ import annotations
 import hashlib
 import re
 import unicodedata
+from collections.abc import Sequence
 from dataclasses import dataclass
+
+from zestpanel.core.passages.marks.mark import DeliveryMark, as_json
 
 _WORD = re.compile(r"[^\W_]+(?:['’.,:\-/][^\W_]+)*", re.UNICODE)
 
 
+# whose text it is; '' is not known yet
+RIGHTS: dict[str, str] = {
+    "": "not said",
+    "ours": "ours",
+    "licensed": "licensed",
+    "public domain": "public domain",
+    "testing only": "for testing only",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Review:
+    """Who looked at a translation and when (ISO date): its words must be right before a voice is judged on them."""
+
+    by: str
+    on: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Passage:
-    """A passage at its present version. ``number`` counts versions from 1."""
+    """A passage at its present version. ``number`` counts versions from 1.
+
+    scene, speaker and gap_s: set for a turn of a dialogue; gap_s None takes the scene's own gap.
+    """
 
     id: int
     version_id: int
@@ -20,10 +44,19 @@ class Passage:
     title: str
     language: str
     text: str
+    marks: tuple[DeliveryMark, ...] = ()
+    tags: tuple[str, ...] = ()
+    rights: str = ""
+    source: str = ""
+    translation_of: int | None = None
+    reviewed: Review | None = None
+    scene: str = ""
+    speaker: str = ""
+    gap_s: float | None = None
 
     @property
     def sha256(self) -> str:
-        return text_hash(self.text)
+        return text_hash(self.text, self.marks)
 
     @property
     def characters(self) -> int:
@@ -37,8 +70,10 @@ def clean_text(text: str) -> str:
     return "\n".join(line.rstrip() for line in text.split("\n")).strip()
 
 
-def text_hash(text: str) -> str:
-    return hashlib.sha256(text.encode("utf-8")).hexdigest()
+def text_hash(text: str, marks: Sequence[DeliveryMark] = ()) -> str:
+    """A comma is a parameter, and so is a pause."""
+    whole = f"{text}\u241e{as_json(marks)}" if marks else text
+    return hashlib.sha256(whole.encode("utf-8")).hexdigest()
 
 
 def words_with_places(text: str) -> list[tuple[str, int, int]]:

@@ -15,9 +15,13 @@ from zestpanel.core.project.history import History
 from zestpanel.core.project.notes import CatalogueNotes
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.panel import Panel
+from zestpanel.core.project.pronunciations import Pronunciations
+from zestpanel.core.project.scenes import Scenes
+from zestpanel.core.project.scripts import Scripts
 from zestpanel.core.project.shortlist import Shortlist
 from zestpanel.core.project.takes import Takes
 from zestpanel.core.project.texts import Texts
+from zestpanel.core.sending.sending import Sending
 
 SUFFIX = ".zest"
 
@@ -34,6 +38,10 @@ class Project:
         self.hard_parts = HardParts(self.documents)
         self.shortlist = Shortlist(database, self.documents, self.own_voices)
         self.texts = Texts(database)
+        self.scenes = Scenes(self.documents, self.texts)
+        self.scripts = Scripts(self.documents)
+        self.pronunciations = Pronunciations(database)
+        self.sending = Sending(self.documents, self.pronunciations)
         self.takes = Takes(database, store)
         self.panel = Panel(database)
         self.history = History()

@@ -144,6 +144,15 @@ passages = Table(
     Column("language", String, nullable=False),
     Column("created", String, nullable=False),
     Column("removed", String),
+    Column("tags", JSON),
+    Column("rights", String),
+    Column("source", String),
+    Column("translation_of", Integer),
+    Column("reviewed", JSON),
+    # a turn of a dialogue: its scene, who says it, and the gap before it where it is not the scene's own
+    Column("scene", String),
+    Column("speaker", String),
+    Column("gap_s", Float),
 )
 
 passage_versions = Table(
@@ -155,7 +164,22 @@ passage_versions = Table(
     Column("text", String, nullable=False),
     Column("sha256", String, nullable=False),
     Column("created", String, nullable=False),
+    Column("marks", JSON),
     UniqueConstraint("passage_id", "number"),
+)
+
+pronunciations = Table(
+    "pronunciations",
+    metadata,
+    _id(),
+    Column("word", String, nullable=False),
+    Column("language", String, nullable=False),
+    Column("engine", String, nullable=False),
+    Column("ipa", String, nullable=False),
+    Column("respelling", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("changed", String, nullable=False),
+    Column("removed", String),
 )
 
 runs = Table(
@@ -210,6 +234,8 @@ takes = Table(
     Column("created", String, nullable=False),
     Column("starred", Boolean, nullable=False),
     Column("brought", JSON),
+    # the texts of the requests it was made with, as sent; none for clips that came from elsewhere
+    Column("sent", JSON),
     Index("takes_by_cell", "candidate_id", "passage_version_id"),
 )
 

@@ -41,6 +41,7 @@ class Take:
     created: str
     starred: bool
     brought: dict[str, Any] | None = field(default=None, repr=False)
+    sent: tuple[str, ...] | None = field(default=None, repr=False)
 
     @property
     def scored(self) -> bool:
@@ -180,8 +181,13 @@ class Takes:
         characters_billed: int | None = None,
         obtained: str = "run",
         brought: dict[str, Any] | None = None,
+        sent: Sequence[str] | None = None,
+        further_requests: Sequence[int] = (),
     ) -> Take:
-        """Store a clip and its take, and close its request, in that order: a take is there whole or not at all."""
+        """Store a clip and its take, and close its requests, in that order: a take is there whole or not at all.
+
+        sent: the texts of its requests. further_requests: those of a text that took several, besides request_id.
+        """
         name = self._store.keep(clip)
         values = {
             "request_id": request_id,
@@ -201,6 +207,7 @@ class Takes:
             "created": now(),
             "starred": False,
             "brought": brought,
+            "sent": list(sent) if sent is not None else None,
         }
         with self._database.writing() as connection:
             row = connection.execute(takes.insert().values(**values).returning(takes)).one()
@@ -211,8 +218,12 @@ class Takes:
                     .values(
                         state="done",
                         closed=now(),
-                        **({} if characters_billed is None else {"characters": characters_billed}),
+                        **({"characters": characters_billed} if characters_billed and not further_requests else {}),
                     )
+                )
+            if further_requests:
+                connection.execute(
+                    update(requests).where(requests.c.id.in_(further_requests)).values(state="done", closed=now())
                 )
         return _take(row)
 
@@ -328,4 +339,5 @@ def _take(row: Row[Any], *, timed: bool = True) -> Take:
         created=row.created,
         starred=row.starred,
         brought=row.brought,
+        sent=tuple(row.sent) if row.sent is not None else None,
     )

@@ -20,6 +20,7 @@ from zestpanel.core.errors import InputError
 
 _SYNCHRONOUS: Final = 2
 _CHARS_UTF8: Final = 1
+_SSML, _PHONEME_INPUT = 0x10, 0x100
 _EVENT_END, _EVENT_WORD = 0, 1
 _RATE, _VOLUME, _PITCH, _RANGE = 1, 2, 3, 4
 _POS_CHARACTER: Final = 1
@@ -78,9 +79,18 @@ def voice_for_language(language: str) -> str:
 
 
 def speak(
-    text: str, *, voice: str, rate_wpm: int = NORMAL_WORDS_PER_MINUTE, pitch: int = 50, pitch_range: int = 50
+    text: str,
+    *,
+    voice: str,
+    rate_wpm: int = NORMAL_WORDS_PER_MINUTE,
+    pitch: int = 50,
+    pitch_range: int = 50,
+    marked_up: bool = False,
 ) -> Reading:
     """Say plain text. voice: an espeak-ng name such as 'en' or 'en+f2'; pitch and range 0..100.
+
+    marked_up: the text is SSML, and sounds may stand between double brackets; places of words are then counted in
+    the markup.
 
     Raises InputError when the voice is not known or nothing was said.
     """
@@ -106,15 +116,16 @@ def speak(
         callback = _CALLBACK(receive)
         library.espeak_SetSynthCallback(callback)
         data = text.encode("utf-8") + b"\0"
-        status = library.espeak_Synth(data, len(data), 0, _POS_CHARACTER, 0, _CHARS_UTF8, None, None)
+        flags = _CHARS_UTF8 | (_SSML | _PHONEME_INPUT if marked_up else 0)
+        status = library.espeak_Synth(data, len(data), 0, _POS_CHARACTER, 0, flags, None, None)
         library.espeak_Synchronize()
     if status != 0 or not pieces:
         raise InputError("The built-in voice said nothing: the text has no words it can read.")
     return Reading(samples=np.concatenate(pieces), rate_hz=rate_hz, events=tuple(events))
 
 
-def phonemes(text: str, *, voice: str) -> str:
-    """The text as IPA, as the built-in voice would say it."""
+def phonemes(text: str, *, voice: str, separator: str = "") -> str:
+    """The text as IPA, as the built-in voice would say it; ``separator`` stands between its sounds."""
     with _lock:
         library, _ = _library()
         if library.espeak_SetVoiceByName(voice.encode()) != 0:
@@ -122,8 +133,9 @@ def phonemes(text: str, *, voice: str) -> str:
         buffer = ctypes.create_string_buffer(text.encode("utf-8"))
         pointer = ctypes.c_void_p(ctypes.addressof(buffer))
         spoken = []
+        mode = 0x02 | (ord(separator) << 8 if separator else 0)
         while pointer.value:
-            piece = library.espeak_TextToPhonemes(ctypes.byref(pointer), _CHARS_UTF8, 0x02)
+            piece = library.espeak_TextToPhonemes(ctypes.byref(pointer), _CHARS_UTF8, mode)
             if not piece:
                 break
             spoken.append(piece.decode("utf-8"))

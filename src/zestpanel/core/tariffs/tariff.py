@@ -91,12 +91,33 @@ Component = Annotated[
 ]
 
 
+class Counting(_Part):
+    """What a request's text counts as. What the trade does varies: with or without spaces, with or without marks,
+    in bytes, a least number a request, rounded up to a step (common practice, no source).
+    """
+
+    of: Literal["characters", "bytes"] = "characters"
+    spaces: bool = True
+    marks: bool = Field(default=True, description="whether delivery marks are billed with the words")
+    least: int = Field(default=0, ge=0)
+    step: int = Field(default=1, ge=1)
+
+    def billed(self, sent: str, words: str) -> int:
+        """Billed characters of one request. sent: with its marks; words: without them."""
+        text = sent if self.marks else words
+        if not self.spaces:
+            text = "".join(text.split())
+        count = len(text.encode("utf-8")) if self.of == "bytes" else len(text)
+        return max(self.least, -(-count // self.step) * self.step)
+
+
 class Tariff(BaseModel):
     """Components in one currency. Use beyond an allowance with no per-unit price for it 'stops at the limit'."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     currency: str = Field(pattern=r"^[A-Z]{3}$")
     components: tuple[Component, ...] = ()
+    counting: Counting = Counting()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,7 +6,7 @@ Reading is strict: an unknown element or attribute, a value out of place or an u
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Final
 from xml.parsers import expat
@@ -101,15 +101,18 @@ def opening(mark: DeliveryMark) -> tuple[str, str]:
     return "", ""
 
 
-def inline(text: str, marks: Iterable[DeliveryMark], tags: object = None) -> str:
-    """The text with marks as elements around it, without the root. ``tags`` gives (opening, closing) of a mark."""
-    write = tags if callable(tags) else opening
-    return woven(text, marks, write, escape)
+def inline(text: str, marks: Iterable[DeliveryMark]) -> str:
+    """The text with marks as elements around it, without the root."""
+    return woven(text, marks, opening, escape)
 
 
-def woven(text: str, marks: Iterable[DeliveryMark], write: object, escaped: object) -> str:
+def woven(
+    text: str,
+    marks: Iterable[DeliveryMark],
+    write: Callable[[DeliveryMark], tuple[str, str]],
+    escaped: Callable[[str], str],
+) -> str:
     """Text with each mark's opening and closing put in at its place, nested as the marks are."""
-    assert callable(write) and callable(escaped)
     out: list[str] = []
     open_marks: list[tuple[int, str]] = []
     at = 0
@@ -195,9 +198,8 @@ class _Reader:
             DeliveryMark(max(0, m.start - lead), min(max(0, m.end - lead), len(text)), m.kind, m.value)
             for m in self.marks
         ]
-        return SsmlText(
-            text=text, marks=tuple(in_order(marks)), language=self.language, left_out=tuple(dict.fromkeys(self.left_out))
-        )  # fmt: skip
+        left_out = tuple(dict.fromkeys(self.left_out))
+        return SsmlText(text=text, marks=tuple(in_order(marks)), language=self.language, left_out=left_out)
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         if not self.stack:
@@ -238,6 +240,8 @@ class _Reader:
             start = opened.start
             while start < end and self.pieces[start].isspace():
                 start += 1
+            while end > start and self.pieces[end - 1].isspace():
+                end -= 1
             if start == end:
                 self.fail(f"<{name}> holds no words")
             self.marks.append(DeliveryMark(start, end, kind, value))
@@ -299,8 +303,9 @@ class _Reader:
                 self.left_out.append(f"<{name}>")
         return []
 
-    def _prosody(self, attributes: dict[str, str], checked: object) -> list[tuple[str, str]]:
-        assert callable(checked)
+    def _prosody(
+        self, attributes: dict[str, str], checked: Callable[[str, str], tuple[str, str]]
+    ) -> list[tuple[str, str]]:
         out: list[tuple[str, str]] = []
         for attribute, value in attributes.items():
             if attribute == "rate":

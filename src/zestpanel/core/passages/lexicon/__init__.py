@@ -1,0 +1,1 @@
+"""The pronunciation list: how words are said, per language and, where needed, per engine."""

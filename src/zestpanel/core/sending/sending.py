@@ -1,0 +1,76 @@
+"""What would be sent now, for any candidate and passage of a project; and whether a take was asked for in that way."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from zestpanel.core.catalogue.candidate import Candidate, plan_of
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.passages.lexicon.lexicon import Entry
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.project.documents import Documents
+from zestpanel.core.project.pronunciations import Pronunciations
+from zestpanel.core.sending.as_sent import AsSent, as_sent
+from zestpanel.core.sending.choices import SendingChoices
+
+_DOCUMENT: Final = "sending"
+_MOST_KEPT: Final = 20_000
+
+
+class Sending:
+    """Keeps what it worked out: the same text for the same engine is translated once."""
+
+    def __init__(self, documents: Documents, pronunciations: Pronunciations) -> None:
+        self._documents, self._pronunciations = documents, pronunciations
+        self._kept: dict[tuple[object, ...], AsSent] = {}
+        self._signs: dict[int, tuple[Engine, str]] = {}
+
+    def choices(self, engine: str) -> SendingChoices:
+        return SendingChoices.model_validate((self._documents.get(_DOCUMENT) or {}).get(engine, {}))
+
+    def put_choices(self, engine: str, choices: SendingChoices) -> None:
+        every = dict(self._documents.get(_DOCUMENT) or {})
+        every[engine] = choices.model_dump(mode="json")
+        self._documents.put(_DOCUMENT, every)
+
+    def of(self, candidate: Candidate, passage: Passage, engine: Engine) -> AsSent:
+        """The requests a candidate's engine would get for a passage under its plan."""
+        choices = self.choices(engine.engine)
+        counting = plan_of(candidate, engine).tariff.counting
+        entries = self._entries(passage)
+        key = (self._sign(engine), passage.text, passage.marks, passage.language, entries, choices.model_dump_json(),
+               counting)  # fmt: skip
+        found = self._kept.get(key)
+        if found is None:
+            found = as_sent(
+                passage.text,
+                passage.marks,
+                engine=engine,
+                language=passage.language,
+                lexicon=entries,
+                choices=choices,
+                counting=counting,
+            )
+            if len(self._kept) > _MOST_KEPT:
+                self._kept.clear()
+            self._kept[key] = found
+        return found
+
+    def identity(self, candidate: Candidate, passage: Passage, engine: Engine) -> tuple[str, ...]:
+        """The texts that would be sent."""
+        return tuple(request.text for request in self.of(candidate, passage, engine).requests)
+
+    def _entries(self, passage: Passage) -> tuple[Entry, ...]:
+        """The entries that may hit this passage."""
+        lowered = passage.text.lower()
+        return tuple(e for e in self._pronunciations.all() if e.word.lower() in lowered)
+
+    def _sign(self, engine: Engine) -> str:
+        """All of an engine that changes what is sent. The engine itself is held so that its id stays its own."""
+        known = self._signs.get(id(engine))
+        if known is None or known[0] is not engine:
+            text = f"{engine.engine}\u001e{engine.writes!r}\u001e{sorted(engine.marks.items())}\u001e" + str(
+                engine.limits.characters_per_request
+            )
+            known = self._signs[id(engine)] = (engine, text)
+        return known[1]
