@@ -171,7 +171,7 @@ def test_traps_of_a_text_and_of_a_missing_key(project: Project) -> None:
     assert text_obstacles(one, engine, "Wait. Go.", "en-US") == []
     found = text_obstacles(one, engine, "<emphasis>Très</emphasis> <break/>" + "é" * 100, "fr-FR")
     assert [o.kind for o in found] == ["language", "mark"]
-    assert found[1].words == "<emphasis>, <break> would be read aloud: turn the tags of the text into marks"
+    assert found[1].words == "<break>, <emphasis> would be read aloud: turn the tags of the text into marks"
     hosted = parse_connector(
         "{zest-connector: 1, engine: H, voices: [{id: v, languages: [en]}],"
         " speak: {kind: http, address: 'http://127.0.0.1:1', secret: nobodys}}", name="h")  # fmt: skip

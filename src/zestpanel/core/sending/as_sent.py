@@ -206,7 +206,9 @@ def _sorted_out(
             continue
         other = _in_words(text, mark, language) if choices.fate(mark.kind) == "spell out" else None
         if other is not None:
-            put.append(_Put(mark.start, mark.end, other))
+            # a stop stands at the word before it, wherever between the words the pause was put
+            start, end = (len(text[: mark.start].rstrip()),) * 2 if mark.kind == "pause" else (mark.start, mark.end)
+            put.append(_Put(start, end, other))
             if not silent:
                 changes.append(_of(mark.start, mark.end, "spelled out", mark.kind, words, other.strip()))
         else:
@@ -255,9 +257,11 @@ def _requests(
     whole = [*spans_of(kept), *((p.start, p.end) for p in put if p.end > p.start)]
     size = limit or len(text) or 1
     while True:
-        spans = [(0, len(text))] if limit is None else size_spans(text, size, language, whole=whole)
-        requests = [_request(text, span, kept, put, notation, language, counting, i == len(spans) - 1)
-                    for i, span in enumerate(spans)]  # fmt: skip
+        spans = ([] if limit is None else size_spans(text, size, language, whole=whole)) or [(0, len(text))]
+        # what stands between two pieces goes with the first of them
+        reach = [start for start, _ in spans[1:]] + [len(text) + 1]
+        requests = [_request(text, span, until, kept, put, notation, language, counting)
+                    for span, until in zip(spans, reach, strict=True)]  # fmt: skip
         over = max((len(r.text) - limit for r in requests), default=0) if limit is not None else 0
         if over <= 0 or size <= 8:
             return tuple(requests)
@@ -267,16 +271,19 @@ def _requests(
 def _request(
     text: str,
     span: tuple[int, int],
+    until: int,
     kept: Sequence[DeliveryMark],
     put: Sequence[_Put],
     notation: Notation,
     language: str,
     counting: Counting,
-    last: bool,
 ) -> Request:
     start, end = span
     words = text[start:end]
-    marks = clipped(kept, start, end, last=last)
+    first = start if text[:start].strip() else 0
+    near = [replace(m, start=min(max(m.start, start), end), end=min(max(m.end, start), end))
+            for m in kept if m.start == m.end and first <= m.start < until]  # fmt: skip
+    marks = clipped([m for m in kept if m.end > m.start] + near, start, end)
     for one in sorted(put, key=lambda p: -p.start):
         if start <= one.start and one.end <= end:
             words, marks = _replaced(words, marks, one.start - start, one.end - start, one.words)

@@ -1,0 +1,147 @@
+"""Delivery marks: kept apart from the words, never crossing, to SSML and back unharmed."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zestpanel.core.errors import InputError
+from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, clipped, in_order, problems, tidy_value
+from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
+from zestpanel.core.passages.passage import text_hash
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.texts import copy_of, merged, parts_of
+
+VALUES = {
+    "pause": ["250 ms", "weak", "x-strong"],
+    "emphasis": ["strong", "reduced"],
+    "say-as": ["characters", "date:dmy", "ordinal"],
+    "phoneme": ["dwajɛne", "kʌˈmiːs"],
+    "read as": ["other <words> & \"signs\""],
+    "rate": ["85 %", "120 %"],
+    "pitch": ["+2 st", "-3 st"],
+    "volume": ["-6 dB"],
+    "language": ["fr-FR", "la"],
+    "speaker": ["Mara"],
+}  # fmt: skip
+# what holds no other element in SSML
+INNERMOST = ("phoneme", "say-as", "read as")
+
+
+@st.composite
+def marked_texts(draw: st.DrawFn) -> tuple[str, list[DeliveryMark]]:
+    """A text of words and signs with nested marks over whole words."""
+    words = draw(st.lists(st.text(st.sampled_from("aé<&>'\"pear"), min_size=1, max_size=6), min_size=1, max_size=10))
+    text = " ".join(words)
+    edges, at = [], 0
+    for word in words:
+        edges.append((at, at + len(word)))
+        at += len(word) + 1
+    marks: list[DeliveryMark] = []
+    for _ in range(draw(st.integers(0, 5))):
+        kind = draw(st.sampled_from(sorted(VALUES)))
+        first = draw(st.integers(0, len(edges) - 1))
+        last = draw(st.integers(first, len(edges) - 1))
+        start, end = edges[first][0], edges[last][1]
+        if KINDS[kind].point:
+            end = start
+        mark = DeliveryMark(start, end, kind, draw(st.sampled_from(VALUES[kind])))
+        within = [m for m in [*marks, mark] if m.kind in INNERMOST]
+        alone = all(not (a is not b and a.start <= b.start and b.end <= a.end) for a in within for b in [*marks, mark])
+        if mark not in marks and alone and not problems(text, [*marks, mark]):
+            marks.append(mark)
+    return text, marks
+
+
+@given(marked_texts())
+def test_marks_survive_ssml_and_back(both: tuple[str, list[DeliveryMark]]) -> None:
+    text, marks = both
+    read = from_ssml(to_ssml(text, marks, "en-GB"))
+    assert (read.text, read.language, read.left_out) == (text, "en-GB", ())
+    assert sorted(read.marks) == sorted(marks)
+
+
+@given(marked_texts(), st.integers(0, 60))
+def test_a_text_cut_in_two_keeps_every_mark(both: tuple[str, list[DeliveryMark]], place: int) -> None:
+    text, marks = both
+    cut = min(place, len(text))
+    parts = [clipped(marks, 0, cut, last=False), clipped(marks, cut, len(text))]
+    for part, piece in zip(parts, (text[:cut], text[cut:]), strict=True):
+        assert not [p for p in problems(piece, part) if "outside" in p or "cross" in p]
+    spans = sum(m.end - m.start for m in marks)
+    assert sum(m.end - m.start for part in parts for m in part) == spans
+    points = [m for m in marks if m.start == m.end]
+    assert len([m for part in parts for m in part if m.start == m.end]) == len(points)
+
+
+@pytest.mark.parametrize(
+    ("kind", "typed", "kept"),
+    [("pause", "0.8 s", "800 ms"), ("pause", "250ms", "250 ms"), ("rate", "85", "85 %"), ("rate", "85%", "85 %"),
+     ("pitch", "2", "+2 st"), ("pitch", "−3 st", "-3 st"), ("volume", "+6dB", "+6 dB"), ("pause", "weak", "weak")],
+)  # fmt: skip
+def test_values_are_kept_in_one_way_of_writing(kind: str, typed: str, kept: str) -> None:
+    assert tidy_value(kind, typed) == kept
+    assert tidy_value(kind, kept) == kept
+
+
+@pytest.mark.parametrize(
+    ("kind", "typed", "why"),
+    [("pause", "a while", "250 ms"), ("pause", "60 s", "at most 10 s"), ("rate", "5", "20 to 300"),
+     ("sound", "bark", "laugh"),
+     ("say-as", "backwards", "characters"), ("language", "français!", "no language tag"), ("tone", "x", "no mark"),
+     ("phoneme", " ", "needs a value")],
+)  # fmt: skip
+def test_values_that_mean_nothing_are_refused(kind: str, typed: str, why: str) -> None:
+    with pytest.raises(ValueError, match=why):
+        tidy_value(kind, typed)
+
+
+def test_crossing_and_empty_marks_never_pass(project: Project) -> None:
+    passage = project.texts.add(["One two three."], language="en-GB")[0]
+    crossing = [DeliveryMark(0, 7, "rate", "80 %"), DeliveryMark(4, 13, "emphasis", "strong")]
+    with pytest.raises(InputError, match="cross each other"):
+        project.texts.edit(passage.id, passage.text, crossing)
+    with pytest.raises(InputError, match="covers no words"):
+        project.texts.edit(passage.id, passage.text, [DeliveryMark(3, 3, "emphasis", "strong")])
+    assert project.texts.get(passage.id) == passage
+
+
+def test_a_mark_is_a_parameter_and_makes_a_version(project: Project) -> None:
+    passage = project.texts.add(["One two three."], language="en-GB")[0]
+    pause = (DeliveryMark(3, 3, "pause", "250 ms"),)
+    marked = project.texts.edit(passage.id, passage.text, pause)
+    assert (marked.number, marked.marks) == (2, pause)
+    assert marked.sha256 != passage.sha256 == text_hash("One two three.")
+    back = project.texts.edit(passage.id, passage.text)
+    assert back.version_id == passage.version_id, "back to the first text, whose takes are good again"
+
+
+def test_marks_move_with_their_words_when_a_text_is_tidied(project: Project) -> None:
+    text = "  A pear.  \r\nOne plum \t\nand more  "
+    plum = text.index("plum")
+    marks = (DeliveryMark(plum, plum + 4, "emphasis", "strong"), DeliveryMark(len(text), len(text), "pause", "weak"))
+    from zestpanel.core.project.texts import NewText
+
+    kept = project.texts.add([NewText(text=text, marks=marks)], language="en-GB")[0]
+    assert kept.text == "A pear.\nOne plum\nand more"
+    assert [kept.text[m.start : m.end] for m in kept.marks] == ["plum", ""]
+    assert kept.marks[1].start == len(kept.text)
+
+
+def test_splitting_merging_and_copying_keep_marks_tags_and_the_narrowest_right(project: Project) -> None:
+    whole = project.texts.add(["A red pear. A green plum."], language="en-GB", rights="ours", source="notes.txt")[0]
+    project.texts.describe(whole.id, tags=["fruit", " fruit ", "short"])
+    whole = project.texts.edit(whole.id, whole.text, [DeliveryMark(14, 19, "emphasis", "strong")])
+    first, second = project.texts.add(parts_of(whole, [(0, 11), (12, 25)]), language="en-GB")
+    assert (first.marks, [second.text[m.start : m.end] for m in second.marks]) == ((), ["green"])
+    assert (first.tags, first.rights, second.source) == (("fruit", "short"), "ours", "notes.txt")
+    project.texts.describe(first.id, rights="testing only")
+    again = project.texts.add([merged([project.texts.get(first.id), second])], language="en-GB")[0]
+    assert again.text == "A red pear.\n\nA green plum."
+    assert [again.text[m.start : m.end] for m in again.marks] == ["green"]
+    assert again.rights == "testing only"
+    twin = project.texts.add([copy_of(second, title="Twin")], language="fr-FR")[0]
+    assert (twin.title, twin.language, twin.marks) == ("Twin", "en-GB", tuple(in_order(second.marks)))
+    with pytest.raises(InputError, match="Rights are one of"):
+        project.texts.describe(first.id, rights="stolen")

@@ -1,0 +1,99 @@
+"""A dialogue: cast once a speaker, gaps a turn, one file or one a turn, captions that name who speaks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pysubs2
+import pytest
+
+from tests.conftest import add_demo_engine, pretend_take
+from zestpanel.core.audio.files import read
+from zestpanel.core.bench.dialogue import Caption, as_srt, as_vtt, plan_scene, put_together, takes_of, write_scene
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.errors import InputError
+from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.passages.readers.script import Part
+from zestpanel.core.project.project import Project
+from zestpanel.standins.service import StandInService
+
+PARTS = [
+    Part(text="Is the frost gone?", speaker="Marge"),
+    Part(text="Not yet. Wait a week.", speaker="Tom"),
+    Part(text="Then we wait.", speaker="Marge"),
+    Part(text="And so they did."),
+]
+
+
+@pytest.fixture
+def cast(project: Project, service: StandInService) -> Project:
+    add_demo_engine(project, "tangor")
+    engine = project.shortlist.engines()["Tangor"]
+    ids = [project.shortlist.add(engine, voice=voice)[0].id for voice in ("ilseth", "corwick")]
+    project.scenes.add("Frost & talk", PARTS, language="en-GB")
+    for speaker, candidate in (("Marge", ids[0]), ("Tom", ids[1]), ("Narrator", ids[1])):
+        project.scenes.put_cast("Frost & talk", speaker, candidate)
+    return project
+
+
+def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tmp_path: Path) -> None:
+    name = "Frost & talk"
+    assert cast.scenes.speakers(name) == ["Marge", "Tom", "Narrator"]
+    assert cast.texts.all() == [], "turns are no passages of the set"
+    assert plan_run(cast).jobs == ()
+    planned = plan_scene(cast, name)
+    voices = [(job.passage.speaker, job.candidate.voice) for job in sorted(planned.jobs, key=lambda j: j.passage.id)]
+    assert voices == [("Marge", "ilseth"), ("Tom", "corwick"), ("Marge", "ilseth"), ("Narrator", "corwick")]
+    with pytest.raises(InputError, match="4 of 4 turns"):
+        put_together(cast, name)
+    run = BenchRun(cast, planned)
+    run.start()
+    assert run.wait(120)
+    assert run.progress().done == 4
+    cast.texts.describe(cast.scenes.turns(name)[3].id, gap_s=1.5)
+    assert cast.scenes.gaps_s(name) == [0.5, 0.5, 1.5]
+    paths = write_scene(cast, name, tmp_path / "out")
+    assert [p.name for p in paths] == ["Frost _ talk.wav", "Frost _ talk.srt", "Frost _ talk.vtt"]
+    clip = read(paths[0])
+    assert measure_silence(clip).longest_pause_s == pytest.approx(1.5, abs=0.12)
+    subtitles = pysubs2.load(str(paths[1]))
+    assert [e.text for e in subtitles] == [
+        "Marge: Is the frost gone?", "Tom: Not yet.", "Tom: Wait a week.", "Marge: Then we wait.",
+        "Narrator: And so they did.",
+    ]  # fmt: skip
+    assert all(a.end <= b.start + 1 for a, b in zip(subtitles, list(subtitles)[1:], strict=False))
+    assert subtitles[-1].end / 1000 <= clip.duration_s
+    vtt = pysubs2.load(str(paths[2]))
+    assert len(vtt) == 5
+    assert "<v Marge>Is the frost gone?</v>" in paths[2].read_text("utf-8")
+    single = write_scene(cast, name, tmp_path / "turns", one_file=False)
+    assert [p.name for p in single[:4]] == [
+        "Frost _ talk 001 Marge.wav", "Frost _ talk 002 Tom.wav", "Frost _ talk 003 Marge.wav",
+        "Frost _ talk 004 Narrator.wav",
+    ]  # fmt: skip
+
+
+def test_recasting_one_speaker_leaves_the_others_alone(cast: Project) -> None:
+    name, (one, other) = "Frost & talk", [c.id for c in cast.shortlist.candidates()]
+    for turn in cast.scenes.turns(name):
+        pretend_take(cast, one if turn.speaker == "Marge" else other, turn.version_id)
+    assert all(take is not None for _, take in takes_of(cast, name))
+    cast.scenes.put_cast(name, "Marge", other)
+    assert [turn.speaker for turn, take in takes_of(cast, name) if take is None] == ["Marge", "Marge"]
+    assert len(plan_scene(cast, name).jobs) == 2
+
+
+def test_dialogues_have_names_of_their_own_and_sensible_gaps(cast: Project) -> None:
+    with pytest.raises(InputError, match="already"):
+        cast.scenes.add("Frost  & talk", PARTS, language="en-GB")
+    with pytest.raises(InputError, match="from 0 to 10"):
+        cast.scenes.put_gap("Frost & talk", -1)
+    cast.scenes.put_gap("Frost & talk", 0.8)
+    assert cast.scenes.gaps_s("Frost & talk") == [0.8, 0.8, 0.8]
+
+
+def test_captions_are_valid_for_long_shows_and_odd_signs() -> None:
+    captions = [Caption(start_s=3661.5, end_s=3662.25, speaker="A & B", text="1 < 2 --> 3")]
+    assert as_srt(captions).split("\n")[1] == "01:01:01,500 --> 01:01:02,250"
+    assert "<v A &amp; B>1 &lt; 2 --&gt; 3</v>" in as_vtt(captions)
