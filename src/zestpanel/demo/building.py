@@ -16,7 +16,8 @@ import numpy as np
 import platformdirs
 import yaml
 
-from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.dialogue import plan_scene
+from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun, RunEvent
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
@@ -27,9 +28,14 @@ from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
 from zestpanel.core.measures.recording_checks import check_recording
+from zestpanel.core.passages.lexicon.lexicon import Entry
+from zestpanel.core.passages.marks.mark import DeliveryMark
+from zestpanel.core.passages.readers.reading import read_script
 from zestpanel.core.project.notes import VoiceNote
 from zestpanel.core.project.own_voices import Consent
 from zestpanel.core.project.project import Project
+from zestpanel.core.project.texts import NewText
+from zestpanel.core.sending.choices import SendingChoices
 
 NAME: Final = "Orchard & Almanac.zest"
 TRAPS: Final = "Orchard & Almanac, traps.zest"
@@ -114,7 +120,41 @@ def fill(project: Project, data: dict[str, Any], engine_files: tuple[str, ...]) 
         project.shortlist.add(engines[item["engine"]], voice=item["voice"], **wanted)
     for passage in data["passages"]:
         text = passage.get("joined_by", " ").join([passage["text"]] * passage.get("repeat", 1))
-        project.texts.add([text], language=passage["language"], titles=[passage["title"]])
+        marks = tuple(_mark(text, one) for one in passage.get("marks", ()))
+        new = NewText(
+            text=text, title=passage["title"], marks=marks, tags=tuple(passage.get("tags", ())), rights="ours"
+        )
+        project.texts.add([new], language=passage["language"])
+    project.pronunciations.put([Entry(**entry) for entry in data.get("pronunciations", ())])
+    for engine_name, choices in data.get("sending", {}).items():
+        project.sending.put_choices(engine_name, SendingChoices.model_validate(choices))
+    for script in data.get("scripts", ()):
+        _bring_script(project, script)
+
+
+def _mark(text: str, one: dict[str, str]) -> DeliveryMark:
+    """A mark by the words it stands over or after."""
+    if "after" in one:
+        at = text.index(one["after"]) + len(one["after"])
+        return DeliveryMark(at, at, one["kind"], one["value"])
+    at = text.index(one["over"])
+    return DeliveryMark(at, at + len(one["over"]), one["kind"], one["value"])
+
+
+def _bring_script(project: Project, script: dict[str, Any]) -> None:
+    """Keep a script whole; one that is a dialogue is cast too."""
+    with resources.as_file(resources.files("zestpanel.demo") / "scripts" / script["file"]) as path:
+        read = read_script(path)
+    project.scripts.keep(script["file"], read.text(), language=script["language"], rights=script["rights"],
+                         source=script["file"])  # fmt: skip
+    if name := script.get("dialogue"):
+        turns = project.scenes.add(name, [p for p in read.parts if p.kind == "paragraph"], language=script["language"],
+                                   rights=script["rights"], source=script["file"])  # fmt: skip
+        shortlist = project.shortlist.candidates()
+        for speaker, place in script["cast"].items():
+            project.scenes.put_cast(name, speaker, shortlist[place - 1].id)
+        for place, gap_s in script.get("gaps", {}).items():
+            project.texts.describe(turns[place - 1].id, gap_s=gap_s)
 
 
 def add_catalogue(project: Project, data: dict[str, Any]) -> None:
@@ -152,7 +192,14 @@ def add_catalogue(project: Project, data: dict[str, Any]) -> None:
 
 def render(project: Project, tell: Callable[[str], None]) -> None:
     """Render everything that can be rendered, telling how far it is."""
-    planned = plan_run(project, repeats=REPEATS)
+    for planned in (
+        plan_run(project, repeats=REPEATS),
+        *(plan_scene(project, name) for name in project.scenes.names()),
+    ):
+        _render(project, planned, tell)
+
+
+def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None]) -> None:
     last = -1
 
     def on_event(event: RunEvent) -> None:

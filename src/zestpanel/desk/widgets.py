@@ -183,6 +183,7 @@ class Table(QTableWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setShowGrid(False)
+        self.setWordWrap(False)
         self.setTabKeyNavigation(False)
         vertical, head = self.verticalHeader(), self.horizontalHeader()
         assert vertical is not None

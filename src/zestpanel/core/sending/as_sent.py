@@ -11,6 +11,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.passages.difficulty import find_difficulties
 from zestpanel.core.passages.lexicon.lexicon import Entry, entries_for, hits
+from zestpanel.core.passages.marks.duration import pause_ms
 from zestpanel.core.passages.marks.mark import DeliveryMark, clipped, number_of, spans_of
 from zestpanel.core.passages.marks.spelling_out import spelled
 from zestpanel.core.passages.marks.ssml import element_of, inline, woven
@@ -21,14 +22,6 @@ from zestpanel.core.tariffs.tariff import Counting
 Fate = Literal["kept", "left out", "spelled out", "respelled", "sounds given", "as it stands"]
 # How a pause is put in stops where an engine takes no pauses: common practice, no source
 _STOPS: Final = ((200, ","), (600, ";"), (10_000, " …"))
-_NAMED_PAUSES_MS: Final = {
-    "none": 0.0,
-    "x-weak": 100.0,
-    "weak": 250.0,
-    "medium": 500.0,
-    "strong": 800.0,
-    "x-strong": 1500.0,
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -223,11 +216,6 @@ def _length(mark: DeliveryMark, engine: Engine) -> str:
         return ""
     ms = engine.writes.pause_ms.get(mark.value)
     return f"{ms:g} ms with {engine.engine}" if ms is not None else f"how long {engine.engine} makes it is not stated"
-
-
-def pause_ms(mark: DeliveryMark) -> float:
-    """Milliseconds of a pause; of a named one what is commonly meant by it."""
-    return number_of(mark) if mark.value[0].isdigit() else _NAMED_PAUSES_MS[mark.value]
 
 
 def _in_words(text: str, mark: DeliveryMark, language: str) -> str | None:

@@ -80,14 +80,16 @@ QPushButton[role="tab"]:hover {{ color: {c["ink"]}; }}
 QPushButton[role="tab"]:checked {{ color: {c["ink"]}; font-weight: bold; border-bottom: 2px solid {c["zest"]};
   background: transparent; }}
 QPushButton[role="tab"]:focus {{ color: {c["ink"]}; border: none; border-bottom: 2px solid {c["focus"]}; }}
+QPushButton[role="sign"] {{ padding: {px(2)}px {px(5)}px; min-width: {px(16)}px; font-size: {size["lead"]}px; }}
 QPushButton[role="grade"] {{ text-align: left; padding: {px(12)}px {px(18)}px; font-size: {size["lead"]}px; }}
-QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {c["sheet"]};
+QLineEdit, QPlainTextEdit, QTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {c["sheet"]};
   border: 1px solid {c["rule"]}; border-radius: 3px; padding: {px(5)}px {px(8)}px;
   selection-background-color: {c["zest-pale"]}; selection-color: {c["ink"]}; }}
-QLineEdit:focus, QPlainTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+QLineEdit:focus, QPlainTextEdit:focus, QTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
   border: 2px solid {c["focus"]}; padding: {px(4)}px {px(7)}px; }}
-QPlainTextEdit[role="reading"] {{ font-family: "{SERIF}"; font-size: {size["title"]}px; padding: {px(12)}px; }}
-QPlainTextEdit[role="code"] {{ font-family: monospace; font-size: {size["small"] + 1}px; }}
+QPlainTextEdit[role="reading"], QTextEdit[role="reading"] {{ font-family: "{SERIF}";
+  font-size: {size["title"]}px; padding: {px(12)}px; }}
+QPlainTextEdit[role="code"], QTextEdit[role="code"] {{ font-family: monospace; font-size: {size["small"] + 1}px; }}
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ subcontrol-origin: border; width: {px(20)}px;
   border: none; background: transparent; }}
 QAbstractSpinBox::up-button {{ subcontrol-position: top right; }}
@@ -129,6 +131,7 @@ QProgressBar::chunk {{ background: {c["zest"]}; border-radius: 3px; }}
 QSplitter::handle {{ background: {c["rule"]}; }}
 QToolTip {{ background: {c["ink"]}; color: {c["on-ink"]}; border: none; padding: {px(5)}px; }}
 #notice {{ background: {c["shade"]}; border-bottom: 1px solid {c["rule"]}; }}
+#popup {{ background: {c["sheet"]}; border: 1px solid {c["ink"]}; border-radius: 5px; }}
 #rule {{ background: {c["rule"]}; }}
 #dropping {{ background: {c["zest-pale"]}; }}
 """

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
@@ -23,15 +24,15 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.passage import title_from
+from zestpanel.core.passages.passage import RIGHTS, title_from
 from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
 from zestpanel.core.passages.readers.tables import script_of_rows
-from zestpanel.core.passages.splitting import split_sentences, split_to_size
+from zestpanel.core.passages.splitting import split_scenes, split_sentences, split_to_size
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
 FEW: Final = 40  # parts up to which all are chosen at first
-CUTS: Final = ("as they are", "one a sentence", "of at most")
+CUTS: Final = ("as they are", "one a sentence", "of at most", "one a scene", "one a speaker's turn")
 
 
 def leaves_a_choice(script: Script) -> bool:
@@ -40,8 +41,19 @@ def leaves_a_choice(script: Script) -> bool:
     return len(script.counts()) > 1 or bool(script.speakers()) or width > 1 or len(script.parts) > FEW
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chosen:
+    """What a person agreed to: parts with their titles; scene: the dialogue they become, '' for passages."""
+
+    parts: tuple[Part, ...]
+    titles: tuple[str, ...]
+    language: str
+    rights: str = ""
+    scene: str = ""
+
+
 class ImportDialog(QDialog):
-    """take: gets (texts, titles, language) once, when the person agrees."""
+    """take: gets what was chosen, once, when the person agrees."""
 
     def __init__(
         self,
@@ -49,7 +61,9 @@ class ImportDialog(QDialog):
         path: Path,
         script: Script,
         language: str,
-        take: Callable[[list[str], tuple[str, ...], str], None],
+        take: Callable[[Chosen], None],
+        *,
+        rights: str = "",
     ) -> None:
         super().__init__(parent)
         self._path, self._script, self._take = path, script, take
@@ -92,7 +106,20 @@ class ImportDialog(QDialog):
         cut.addStretch(1)
         self.form.addRow("Cut", cut)
         self.language = QLineEdit(script.language or language)
-        self.form.addRow("Language", self.language)
+        self.rights = QComboBox()
+        for key, words in RIGHTS.items():
+            self.rights.addItem(words, key)
+        self.rights.setCurrentIndex(max(0, self.rights.findData(rights)))
+        about = QHBoxLayout()
+        about.addWidget(self.language)
+        about.addWidget(label("Rights in the text"))
+        about.addWidget(self.rights)
+        about.addStretch(1)
+        self.form.addRow("Language", about)
+        self.as_dialogue = QCheckBox("as a dialogue to be cast, a turn each")
+        if script.speakers():
+            self.form.addRow("Speakers", self.as_dialogue)
+            self.as_dialogue.toggled.connect(lambda _: self._count())
         layout.addLayout(self.form)
         self.list = QListWidget()
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -130,9 +157,12 @@ class ImportDialog(QDialog):
         self.most.setVisible(self.cut.currentIndex() == 2)
         wanted = {kind for kind, box in self.kinds.items() if box.isChecked()}
         self._parts = []
-        for part in self._script.parts:
-            if part.kind in wanted and any(c.isalnum() for c in part.text):
-                self._parts += [Part(text=text, speaker=part.speaker) for text in self._cut(part.text)]
+        spoken = [p for p in self._script.parts if p.kind in wanted and any(c.isalnum() for c in p.text)]
+        for part in _by_turn(spoken) if self.cut.currentIndex() == 4 else spoken:
+            self._parts += [Part(text=text, speaker=part.speaker) for text in self._cut(part.text)]
+        if self.cut.currentIndex() == 3:
+            whole = "\n\n".join(part.text for part in self._script.parts if part.kind in (*wanted, "heading"))
+            self._parts = [Part(text=text) for text in split_scenes(whole)]
         self.list.blockSignals(True)
         self.list.clear()
         for i, part in enumerate(self._parts):
@@ -145,9 +175,10 @@ class ImportDialog(QDialog):
         self._count()
 
     def _cut(self, text: str) -> list[str]:
+        language = self.language.text().strip()
         if self.cut.currentIndex() == 1:
-            return split_sentences(text)
-        return split_to_size(text, self.most.value()) if self.cut.currentIndex() == 2 else [text]
+            return split_sentences(text, language)
+        return split_to_size(text, self.most.value(), language) if self.cut.currentIndex() == 2 else [text]
 
     def chosen(self) -> list[Part]:
         return [self._parts[i] for i in sorted(index.row() for index in self.list.selectedIndexes())]
@@ -156,11 +187,32 @@ class ImportDialog(QDialog):
         chosen = self.chosen()
         characters = sum(len(part.text) for part in chosen)
         self.counted.setText(f"{len(chosen):,} of {len(self._parts):,} parts, {characters:,} characters.")
-        self.agree.setEnabled(bool(chosen))
-        self.agree.setText(f"Make {len(chosen):,} passage{'s' if len(chosen) != 1 else ''}")
+        what = "turn" if self.as_dialogue.isChecked() else "passage"
+        self.agree.setText(f"Make {len(chosen):,} {what}{'s' if len(chosen) != 1 else ''}" if chosen else "Keep whole")
+        self.agree.setToolTip("" if chosen else "No passage yet: choose from it later, under Coverage")
 
     def _agree(self) -> None:
         chosen = self.chosen()
         titles = tuple(f"{p.speaker}: {title_from(p.text)}"[:40] if p.speaker else title_from(p.text) for p in chosen)
         self.accept()
-        self._take([part.text for part in chosen], titles, self.language.text().strip() or "en-GB")
+        scene = self._path.stem.replace("_", " ") if self.as_dialogue.isChecked() and chosen else ""
+        self._take(
+            Chosen(
+                parts=tuple(chosen),
+                titles=titles,
+                language=self.language.text().strip() or "en-GB",
+                rights=str(self.rights.currentData()),
+                scene=scene,
+            )
+        )
+
+
+def _by_turn(parts: list[Part]) -> list[Part]:
+    """Parts of one speaker after each other as one."""
+    out: list[Part] = []
+    for part in parts:
+        if out and out[-1].speaker == part.speaker:
+            out[-1] = Part(text=f"{out[-1].text}\n\n{part.text}", speaker=part.speaker)
+        else:
+            out.append(part)
+    return out

@@ -1,0 +1,248 @@
+"""As sent: the exact text or markup each candidate's engine gets, what is billed, and what became of every mark."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Final
+
+from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.bench.planning import added_cost, used_this_month
+from zestpanel.core.catalogue.candidate import Candidate, plan_of
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.passages.marks.spelling_out import SPELLABLE
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.sending.as_sent import AsSent
+from zestpanel.core.sending.choices import CAN_BE_SPELLED, SendingChoices
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+_FATES: Final = ("leave out", "spell out")
+
+
+class AsSentView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        across = QHBoxLayout(self)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(20)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.passage = QComboBox()
+        self.passage.setAccessibleName("Passage")
+        self.passage.activated.connect(self._other_passage)
+        left.addWidget(self.passage)
+        self.table = Table()
+        self.table.setAccessibleName("Candidates")
+        self.table.itemSelectionChanged.connect(self._show)
+        left.addWidget(self.table, 1)
+        across.addLayout(left, 1)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        self.head = label("", "strong", wrap=True)
+        right.addWidget(self.head)
+        self.sent = QTextEdit()
+        self.sent.setReadOnly(True)
+        self.sent.setProperty("role", "code")
+        self.sent.setAccessibleName("The text as it is sent")
+        right.addWidget(self.sent, 3)
+        self.facts = label("", "quiet", wrap=True)
+        right.addWidget(self.facts)
+        self.changes = Table()
+        self.changes.setAccessibleName("What became of marks and words")
+        right.addWidget(self.changes, 3)
+        self.unsupported: dict[str, QComboBox] = {}
+        fates = []
+        for kind in CAN_BE_SPELLED[:2]:
+            box = QComboBox()
+            box.addItems(_FATES)
+            box.setAccessibleName(f"{kind} that is not understood")
+            box.activated.connect(lambda _: self._save_choices())
+            self.unsupported[kind] = box
+            fates += [label(f"{kind}s not taken" if kind == "pause" else "say-as not taken"), box]
+        right.addWidget(flow_row(*fates))
+        boxes: list[QWidget] = [label("Put in words before sending")]
+        self.spell: dict[str, QCheckBox] = {}
+        for kind in SPELLABLE:
+            check = QCheckBox(kind)
+            check.toggled.connect(partial(self._toggled, kind))
+            self.spell[kind] = check
+            boxes.append(check)
+        right.addWidget(flow_row(*boxes))
+        self.copy = button("Copy as sent", self.copy_sent)
+        right.addWidget(flow_row(right=(self.copy,)))
+        across.addLayout(right, 1)
+        self._filling = False
+
+    # -- shown
+
+    def refresh(self) -> None:
+        bench = self.state.bench
+        self._filling = True
+        self.passage.clear()
+        for i, p in enumerate(bench.passages, 1):
+            self.passage.addItem(f"{i:02d} {p.title}", p.id)
+        self.passage.setCurrentIndex(max(0, self.passage.findData(self.state.passage_id)))
+        chosen = self.candidate()
+        self._candidates = [(c, e) for c in bench.candidates if (e := bench.engines.get(c.engine)) is not None]
+        passage = self._passage()
+        rows: list[list[str]] = []
+        bad: list[tuple[int, int]] = []
+        for c, engine in self._candidates:
+            if passage is None:
+                break
+            sent = self.state.project.sending.of(c, passage, engine)
+            voice = engine.voice(c.voice)
+            speaks = voice is not None and voice.speaks(passage.language)
+            fate = f"{len(sent.lost)} lost" if sent.lost else "all marks kept" if sent.changes else "no marks"
+            if sent.lost and speaks:
+                bad.append((len(rows), 1))
+            rows.append([
+                f"{self.state.name(c)}\n{self.state.detail(c)}",
+                f"{sent.written}\n{fate}" if speaks else "voice of another language\nnothing is sent",
+                f"{sent.billed:,}" if speaks else "–",
+                str(len(sent.requests)) if speaks else "–",
+            ])  # fmt: skip
+        self.table.show_rows(["Candidate", "Sent as", "Billed", "Requests"], rows, numbers=[2, 3], bad=bad)
+        self.table.setColumnWidth(0, min(self.table.columnWidth(0), theme.px(210)))
+        at = next((i for i, (c, _) in enumerate(self._candidates) if chosen and c.id == chosen.id), 0)
+        self._filling = False
+        if rows:
+            self.table.selectRow(at)
+        self._show()
+
+    def candidate(self) -> Candidate | None:
+        rows = {index.row() for index in self.table.selectedIndexes()}
+        return self._candidates[min(rows)][0] if rows and min(rows) < len(self._candidates) else None
+
+    _candidates: list[tuple[Candidate, Engine]] = []  # noqa: RUF012
+
+    def _passage(self) -> Passage | None:
+        wanted = self.passage.currentData()
+        return next((p for p in self.state.bench.passages if p.id == wanted), None)
+
+    def _other_passage(self) -> None:
+        self.state.select(self.state.candidate_id, self.passage.currentData())
+        self.refresh()
+
+    def _both(self) -> tuple[Candidate, Engine, Passage] | None:
+        passage = self._passage()
+        rows = {index.row() for index in self.table.selectedIndexes()}
+        if passage is None or not rows or min(rows) >= len(self._candidates):
+            return None
+        return (*self._candidates[min(rows)], passage)
+
+    def _show(self) -> None:
+        if self._filling:
+            return
+        found = self._both()
+        if found is None:
+            self.head.setText("Put a voice on the shortlist to see what its engine would get.")
+            self.sent.clear()
+            return
+        candidate, engine, passage = found
+        sent = self.state.project.sending.of(candidate, passage, engine)
+        self.head.setText(f"{engine.engine} gets {sent.written}")
+        self._fill(sent)
+        self.facts.setText(self._money(candidate, engine, sent))
+        rows, bad = [], []
+        for i, change in enumerate(sent.changes):
+            rows.append([change.fate, change.kind, change.words or "here", change.became or change.why,
+                         change.why if change.became else ""])  # fmt: skip
+            if change.fate in ("left out", "as it stands"):
+                bad.append((i, 0))
+        self.changes.show_rows(["Became", "Mark or word", "Of", "In its place, or why", ""], rows, bad=bad)
+        self.changes.setVisible(bool(rows))
+        choices = self.state.project.sending.choices(engine.engine)
+        self._filling = True
+        for kind, box in self.unsupported.items():
+            box.setCurrentText(choices.fate(kind))
+        for kind, check in self.spell.items():
+            check.setChecked(kind in choices.spell_out)
+        self._filling = False
+
+    def _fill(self, sent: AsSent) -> None:
+        """The requests as they go out, parted by a line; what is put in the text by us has a warmer ground."""
+        self.sent.clear()
+        cursor = self.sent.textCursor()
+        plain, quiet, ours = QTextCharFormat(), QTextCharFormat(), QTextCharFormat()
+        quiet.setForeground(theme.colour("quiet"))
+        ground = QColor(theme.colour("zest-pale"))
+        ours.setBackground(ground)
+        for i, request in enumerate(sent.requests):
+            if len(sent.requests) > 1:
+                cursor.insertText(f"{'' if i == 0 else chr(10)}request {i + 1}, {request.billed:,} billed\n", quiet)
+            put = sorted(
+                {c.became for c in sent.changes if c.became and c.fate in ("spelled out", "respelled")}, key=len
+            )
+            at = 0
+            for word, start in _places(request.text, put):
+                cursor.insertText(request.text[at:start], plain)
+                cursor.insertText(word, ours)
+                at = start + len(word)
+            cursor.insertText(request.text[at:], plain)
+        self.sent.moveCursor(QTextCursor.MoveOperation.Start)
+
+    def _money(self, candidate: Candidate, engine: Engine, sent: AsSent) -> str:
+        plan = plan_of(candidate, engine)
+        used = used_this_month(self.state.project, self.state.project.takes.journal())
+        cost, why, short_by = added_cost(
+            plan.tariff, used.get((engine.engine, plan.name), {}), {candidate.model: sent.billed}
+        )
+        count = len(sent.requests)
+        money = f"it would add {cost} this month" if cost is not None else f"its cost is not known: {why}"
+        over = f", and exceed the allowance by {short_by:,}" if short_by else ""
+        limit = engine.limits.characters_per_request
+        pieces = f"{count} request{'s' if count != 1 else ''}"
+        if limit is not None:
+            pieces += f" of at most {limit:,} characters"
+        return f"{sent.billed:,} characters billed under {plan.name}: {money}{over}. {pieces}."
+
+    # -- choices
+
+    def _toggled(self, kind: str, on: bool) -> None:
+        self._save_choices()
+
+    def _save_choices(self) -> None:
+        found = self._both()
+        if self._filling or found is None:
+            return
+        engine, sending = found[1].engine, self.state.project.sending
+        before = sending.choices(engine)
+        after = SendingChoices(
+            unsupported={kind: box.currentText() for kind, box in self.unsupported.items()},  # type: ignore[misc]
+            spell_out=tuple(kind for kind, check in self.spell.items() if check.isChecked()),
+        )
+        if after != before:
+            self.state.edit(
+                f"what is sent to {engine}",
+                lambda: sending.put_choices(engine, after),
+                lambda: sending.put_choices(engine, before),
+            )
+            self.refresh()
+
+    def copy_sent(self) -> None:
+        from PyQt6.QtGui import QGuiApplication
+
+        found, clipboard = self._both(), QGuiApplication.clipboard()
+        if found is not None and clipboard is not None:
+            candidate, engine, passage = found
+            texts = self.state.project.sending.identity(candidate, passage, engine)
+            clipboard.setText("\n\n".join(texts))
+            self.state.say("Copied as it would be sent.")
+
+
+def _places(text: str, words: list[str]) -> list[tuple[str, int]]:
+    """Where any of the words first stand, in order and without overlap."""
+    found: list[tuple[str, int]] = []
+    for word in reversed(words):
+        at = text.find(word)
+        while at >= 0:
+            if not any(start < at + len(word) and at < start + len(other) for other, start in found):
+                found.append((word, at))
+            at = text.find(word, at + len(word))
+    return sorted(found, key=lambda pair: pair[1])

@@ -1,0 +1,372 @@
+"""Coverage: which hard parts, sounds and lengths the set has; and the picker that finds what it lacks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QScrollArea,
+    QSizePolicy,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.difficulty import KINDS
+from zestpanel.core.passages.picking.coverage import Coverage, SoundCoverage, coverage
+from zestpanel.core.passages.picking.picker import Cover, Feature, pick
+from zestpanel.core.passages.picking.twins import twins
+from zestpanel.core.passages.picking.unpredictable import unpredictable_sentences
+from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
+from zestpanel.core.project.texts import NewText
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+AddTexts = Callable[[list[NewText], str, str], bool]
+
+
+class CoverageView(QWidget):
+    def __init__(self, state: DeskState, add: AddTexts) -> None:
+        super().__init__()
+        self.state, self._add = state, add
+        across = QHBoxLayout(self)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(20)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.head = label("", "strong", wrap=True)
+        left.addWidget(self.head)
+        self.meter = Meter()
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(self.meter)
+        left.addWidget(area, 1)
+        across.addLayout(left, 1)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(label("Pick from a script", "strong"))
+        right.addWidget(
+            label("The fewest sentences that hold what the script holds: its hard parts, its sounds, short and long.",
+                  "quiet", wrap=True)
+        )  # fmt: skip
+        self.script = QComboBox()
+        self.script.setAccessibleName("Script to pick from")
+        self.script.setMinimumContentsLength(14)
+        self.script.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.script.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.most = QSpinBox()
+        self.most.setRange(1, 60)
+        self.most.setValue(12)
+        self.most.setPrefix("at most ")
+        self.go = button("Pick", self.start_picking, role="main")
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(self.script, 1)
+        row.addWidget(self.most)
+        row.addWidget(self.go)
+        right.addLayout(row)
+        self.result = label("", "quiet", wrap=True)
+        right.addWidget(self.result)
+        self.table = Table()
+        self.table.setAccessibleName("Picked sentences")
+        right.addWidget(self.table, 1)
+        self.take = button("Add to the set", self.take_picked, role="main")
+        right.addWidget(
+            flow_row(
+                button("Twin sets …", self.make_twins, tip="Two halves of the set, alike in difficulty"),
+                button("Unpredictable sentences …", self.make_unpredictable, tip="For what is understood, not guessed"),
+                right=(self.take,),
+            )
+        )
+        across.addLayout(right, 1)
+        self._cover: Cover | None = None
+        self._language = "en-GB"
+
+    # -- shown
+
+    def refresh(self) -> None:
+        project, passages = self.state.project, self.state.bench.passages
+        scripts = project.scripts.all()
+        chosen = self.script.currentData()
+        self.script.clear()
+        for one in scripts:
+            self.script.addItem(f"{one.name} · {one.characters:,} characters · {one.language}", one.number)
+        if not scripts:
+            self.script.addItem("no script kept yet: import one", None)
+        self.script.setCurrentIndex(max(0, self.script.findData(chosen)))
+        self.go.setEnabled(bool(scripts))
+        self.take.setEnabled(self._cover is not None and bool(self._cover.picked))
+        self.head.setText("Working out what the set covers …")
+        kinds = {p.id: project.hard_parts.kinds(p) for p in passages}
+
+        def arrived(found: Coverage) -> None:
+            here = sum(bool(ids) for ids in found.kinds.values())
+            self.head.setText(f"{len(passages)} passages hold {here} of {len(found.kinds)} kinds of hard parts")
+            self.meter.show_coverage(found)
+
+        by_language = project.scripts.by_language
+        self.state.background.run(
+            lambda: coverage(passages, kinds, by_language()), arrived, self.state.complain, topic="coverage"
+        )
+
+    # -- the picker
+
+    def start_picking(self) -> None:
+        number = self.script.currentData()
+        script = next((s for s in self.state.project.scripts.all() if s.number == number), None)
+        if script is None:
+            return
+        language, most = script.language, self.most.value()
+        primary = language.split("-")[0]
+        have = [p.text for p in self.state.bench.passages if p.language.split("-")[0] == primary]
+        scripts = self.state.project.scripts
+        self.go.setEnabled(False)
+        self.result.setText("Reading the script …")
+
+        def work() -> Cover:
+            sentences = [
+                s for part in split_paragraphs(scripts.text(script.number)) for s in split_sentences(part, language)
+            ]
+            return pick(sentences, language, most=most, have=have)
+
+        def arrived(found: Cover) -> None:
+            self.go.setEnabled(True)
+            self._cover, self._language = found, language
+            self._show_picked(found)
+
+        def failed(error: Exception) -> None:
+            self.go.setEnabled(True)
+            self.result.setText("")
+            self.state.complain(error)
+
+        self.state.background.run(work, arrived, failed, topic="picker")
+
+    def _show_picked(self, found: Cover) -> None:
+        added = {f for one in found.picked for f in one.adds}
+        covered = len(found.all) - len(found.missing)
+        self.result.setText(
+            f"{len(found.picked)} of {found.looked_at:,} sentences. They add {len(added)} things the set has not; "
+            f"the script holds {len(found.all)}."
+            if found.picked
+            else f"The set has all {covered} things that this script's sentences hold."
+        )
+        rows = [[f"{i:02d}", one.text, _adds(one.adds)] for i, one in enumerate(found.picked, 1)]
+        self.table.show_rows(["", "Sentence", "Adds"], rows)
+        self.table.setColumnWidth(1, theme.px(250))
+        self.table.selectAll()
+        self.take.setEnabled(bool(found.picked))
+
+    def take_picked(self) -> None:
+        """Add the selected sentences to the set."""
+        if self._cover is None:
+            return
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        name = self.script.currentText().split(" · ")[0]
+        script = next((s for s in self.state.project.scripts.all() if s.number == self.script.currentData()), None)
+        rights = script.rights if script is not None else ""
+        new = [NewText(text=self._cover.picked[row].text, source=name, rights=rights, tags=("picked",)) for row in rows]
+        if new and self._add(new, self._language, f"{len(new)} picked sentences"):
+            self._cover = None
+            self.table.show_rows(["", "Sentence", "Adds"], [])
+            self.result.setText(f"{len(new)} passages added.")
+            self.refresh()
+
+    # -- twins and unpredictable sentences
+
+    def make_twins(self) -> None:
+        """Tag two halves of the set, alike in difficulty, 'twin A' and 'twin B'."""
+        project, passages = self.state.project, list(self.state.bench.passages)
+        language = passages[0].language if passages else ""
+        passages = [p for p in passages if p.language == language]
+        try:
+            found = twins([p.text for p in passages], [project.hard_parts.kinds(p) for p in passages])
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        before = {p.id: p.tags for p in passages}
+        after = {
+            p.id: (*(t for t in p.tags if t not in ("twin A", "twin B")),
+                   *(("twin A",) if i in found.first else ("twin B",) if i in found.second else ()))
+            for i, p in enumerate(passages)
+        }  # fmt: skip
+
+        def put(tags: dict[int, tuple[str, ...]]) -> None:
+            for passage_id, own in tags.items():
+                project.texts.describe(passage_id, tags=own)
+
+        if self.state.edit("twin sets", lambda: put(after), lambda: put(before)):
+            one, other = found.figures["characters"]
+            uneven = [k for k, (a, b) in found.figures.items() if k in KINDS and a != b]
+            rest = f" Not even in: {', '.join(uneven)}." if uneven else " Hard parts are even."
+            self.state.say(
+                f"{len(found.first)} passages each in {language}, {one:,.0f} and {other:,.0f} characters, tagged "
+                f"'twin A' and 'twin B'.{rest}"
+            )
+
+    def make_unpredictable(self) -> None:
+        languages = list(dict.fromkeys([*self.state.project.brief.languages, "en-GB", "fr-FR", "es-ES", "de-DE"]))
+        language, good = QInputDialog.getItem(
+            self,
+            "Unpredictable sentences",
+            "Ten sentences that are right in grammar and mean nothing, in",
+            languages,
+            0,
+            False,
+        )
+        if good:
+            self.add_unpredictable(language)
+
+    def add_unpredictable(self, language: str, count: int = 10) -> None:
+        seed = sum("unpredictable" in p.tags for p in self.state.bench.passages)
+        try:
+            sentences = unpredictable_sentences(language, count, seed=seed)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        new = [NewText(text=s, tags=("unpredictable",), rights="ours", source="word lists") for s in sentences]
+        self._add(new, language, "unpredictable sentences")
+
+
+def _adds(features: tuple[Feature, ...]) -> str:
+    hard = [f.name for f in features if f.what == "hard"]
+    length = [f"a {f.name} one" for f in features if f.what == "length"]
+    sounds = [f.name for f in features if f.what == "sound"]
+    parts = [", ".join([*hard, *length])] if hard or length else []
+    if sounds:
+        parts.append(
+            f"{len(sounds)} sound{'s' * (len(sounds) != 1)}: {' '.join(sounds[:14])}{' …' if len(sounds) > 14 else ''}"
+        )
+    return "; ".join(parts) or "once more what is rare"
+
+
+class Meter(QWidget):
+    """The set's coverage as a picture: kinds with as many dots as passages, sounds said and missing, lengths."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._coverage: Coverage | None = None
+        self.setAccessibleName("Coverage of the set")
+
+    def show_coverage(self, found: Coverage) -> None:
+        self._coverage = found
+        lacking = [kind for kind, ids in found.kinds.items() if not ids]
+        sounds = "; ".join(f"{s.language}: {len(s.missing)} sounds missing" for s in found.sounds)
+        self.setAccessibleDescription(f"Lacking {', '.join(lacking) or 'no kind'}. {sounds}.")
+        self.setMinimumHeight(self._paint(None, self.width() or theme.px(500)))
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.px(480), self._paint(None, max(self.width(), theme.px(300))))
+
+    def resizeEvent(self, event: object) -> None:
+        if self._coverage is not None:
+            self.setMinimumHeight(self._paint(None, self.width()))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint(painter, self.width())
+
+    def _paint(self, painter: QPainter | None, width: int) -> int:
+        """Draw (or, without a painter, only measure); returns the height in pixels."""
+        if self._coverage is None:
+            return theme.px(40)
+        y = self._kinds(painter, width, theme.px(4))
+        y = self._lengths(painter, width, y + theme.px(14))
+        for one in self._coverage.sounds:
+            y = self._sounds(painter, width, y + theme.px(14), one)
+        return y + theme.px(8)
+
+    def _kinds(self, painter: QPainter | None, width: int, y: int) -> int:
+        assert self._coverage is not None
+        columns = 2 if width > theme.px(420) else 1
+        line, each = theme.px(23), width / columns
+        kinds = list(self._coverage.kinds.items())
+        rows = -(-len(kinds) // columns)
+        if painter is not None:
+            for i, (kind, ids) in enumerate(kinds):
+                x, top = (i // rows) * each, y + (i % rows) * line
+                painter.setFont(theme.font())
+                painter.setPen(theme.colour("ink" if ids else "plum"))
+                box = QRectF(x, top, theme.px(128), line)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, kind)
+                if not ids:
+                    painter.setFont(theme.font("small"))
+                    where = QRectF(x + theme.px(132), top, theme.px(60), line)
+                    painter.drawText(where, Qt.AlignmentFlag.AlignVCenter, "lacking")
+                    continue
+                room = int((each - theme.px(132) - theme.px(26)) // theme.px(10))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.colour("zest"))
+                shown = min(len(ids), max(1, room))
+                for n in range(shown):
+                    painter.drawEllipse(
+                        QPointF(x + theme.px(137) + n * theme.px(10), top + line / 2), theme.px(3), theme.px(3)
+                    )
+                painter.setFont(theme.font("small"))
+                painter.setPen(theme.colour("quiet"))
+                count = QRectF(x + theme.px(142) + shown * theme.px(10), top, theme.px(40), line)
+                painter.drawText(count, Qt.AlignmentFlag.AlignVCenter, str(len(ids)))
+        return y + rows * line
+
+    def _lengths(self, painter: QPainter | None, width: int, y: int) -> int:
+        assert self._coverage is not None
+        line = theme.px(23)
+        if painter is not None:
+            parts = [f"{n} {name}" for name, n in self._coverage.lengths.items()]
+            painter.setFont(theme.font(bold=True))
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(QRectF(0, y, theme.px(128), line), Qt.AlignmentFlag.AlignVCenter, "Lengths")
+            painter.setFont(theme.font())
+            words = " · ".join(parts) + "   (to 8 words, to 20, over)"
+            painter.drawText(QRectF(theme.px(132), y, width, line), Qt.AlignmentFlag.AlignVCenter, words)
+        return y + line
+
+    def _sounds(self, painter: QPainter | None, width: int, y: int, one: SoundCoverage) -> int:
+        """The sounds of a language in boxes: said ones filled, missing ones in an outline, those the scripts say in
+        plum."""
+        from zestpanel.core.catalogue.candidate import locale_name
+
+        line = theme.px(23)
+        whole = len(one.covered) + len(one.missing)
+        wanted = set(one.missing_from_scripts)
+        if painter is not None:
+            painter.setFont(theme.font(bold=True))
+            painter.setPen(theme.colour("ink"))
+            words = f"Sounds of {locale_name(one.language)}: {len(one.covered)} of {whole}"
+            painter.drawText(QRectF(0, y, width, line), Qt.AlignmentFlag.AlignVCenter, words)
+            painter.setFont(theme.font("small"))
+            painter.setPen(theme.colour("quiet"))
+            note = (f"in plum: {len(wanted)} that the scripts say and the set does not" if one.in_scripts is not None
+                    else "no script to hold them against yet")  # fmt: skip
+            painter.drawText(
+                QRectF(0, y, width, line), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, note
+            )
+        y += line + theme.px(2)
+        x, tall, gap = 0.0, theme.px(24), theme.px(5)
+        metrics = QFontMetricsF(theme.font())
+        for sound in (*one.covered, *one.missing):
+            wide = max(theme.px(26), metrics.horizontalAdvance(sound) + theme.px(12))
+            if x + wide > width:
+                x, y = 0.0, y + tall + gap
+            if painter is not None:
+                said = sound in one.covered
+                box = QRectF(x + 0.5, y + 0.5, wide - 1, tall - 1)
+                painter.setPen(QPen(theme.colour("plum" if sound in wanted else "rule"), 1.4 if sound in wanted else 1))
+                painter.setBrush(theme.colour("zest-pale") if said else Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(box, theme.px(3), theme.px(3))
+                painter.setFont(theme.font())
+                painter.setPen(theme.colour("plum" if sound in wanted else "ink" if said else "quiet"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, sound)
+            x += wide + gap
+        return y + tall

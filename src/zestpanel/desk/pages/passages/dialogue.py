@@ -1,0 +1,317 @@
+"""Dialogue: who says what, which candidate speaks for whom, the gaps between turns, and the whole as sound."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QMenu,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.bench.dialogue import plan_scene, put_together, takes_of, write_scene
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import EmptyState, Table, button, label
+
+
+class DialogueView(QWidget):
+    def __init__(self, state: DeskState, ask_for_files: Callable[[], object]) -> None:
+        super().__init__()
+        self.state = state
+        self._stack = QStackedLayout(self)
+        content = QWidget()
+        across = QHBoxLayout(content)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(20)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.scene = QComboBox()
+        self.scene.setAccessibleName("Dialogue")
+        self.scene.activated.connect(lambda _: self._show())
+        left.addWidget(self.scene)
+        left.addWidget(label("Who speaks for whom", "strong"))
+        self.cast = QFormLayout()
+        self.cast.setVerticalSpacing(8)
+        self.cast.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.cast_boxes: dict[str, QComboBox] = {}
+        left.addLayout(self.cast)
+        gap = QHBoxLayout()
+        gap.setSpacing(8)
+        gap.addWidget(label("Gap between turns"))
+        self.gap = self._seconds()
+        self.gap.valueChanged.connect(self._save_gap)
+        gap.addWidget(self.gap)
+        gap.addStretch(1)
+        left.addLayout(gap)
+        self.cost = label("", "quiet", wrap=True)
+        left.addWidget(self.cost)
+        left.addStretch(1)
+        self.render_button = button("Render what is missing", self.render_scene, role="main")
+        self.play = button("Play it", self.play_scene)
+        self.write = button("Write files …", self._write_menu)
+        self.remove = button("Remove", self.remove_scene, tip="Undo brings it back")
+        left.addWidget(flow_row(self.play, self.write, self.remove, right=(self.render_button,)))
+        across.addLayout(left, 2)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        self.turns = Table()
+        self.turns.setAccessibleName("Turns")
+        self.turns.itemSelectionChanged.connect(self._turn_chosen)
+        right.addWidget(self.turns, 1)
+        self.own_gap = self._seconds()
+        self.own_gap.setSpecialValueText("as the others")
+        self.own_gap.setMinimum(-0.05)
+        self.own_gap.valueChanged.connect(self._save_own_gap)
+        self.speaker = QComboBox()
+        self.speaker.setEditable(True)
+        self.speaker.setAccessibleName("Speaker of the turn")
+        self.speaker.activated.connect(lambda _: self._save_speaker())
+        self.hear = button("Hear the turn", self.hear_turn)
+        right.addWidget(
+            flow_row(label("Gap before this turn"), self.own_gap, label("said by"), self.speaker, right=(self.hear,))
+        )
+        across.addLayout(right, 3)
+        self._empty = EmptyState(
+            "No dialogue yet. Import a script with speakers, as 'NAME: line' or in a screenplay's form, and choose "
+            "'as a dialogue'. Each speaker is then cast once with a candidate.",
+            "Import script …",
+            ask_for_files,
+        )
+        self._stack.addWidget(content)
+        self._stack.addWidget(self._empty)
+        self._filling = False
+        self._turns: list[Passage] = []
+        self._run: BenchRun | None = None
+        self.state.run_changed.connect(self._run_changed)
+
+    def _seconds(self) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(0, 10)
+        box.setDecimals(2)
+        box.setSingleStep(0.05)
+        box.setSuffix(" s")
+        return box
+
+    # -- shown
+
+    def show_scene(self, name: str) -> None:
+        self.refresh()
+        self.scene.setCurrentText(name)
+        self._show()
+
+    @property
+    def name(self) -> str:
+        return self.scene.currentText()
+
+    def refresh(self) -> None:
+        names, kept = self.state.project.scenes.names(), self.scene.currentText()
+        self._stack.setCurrentIndex(0 if names else 1)
+        self.scene.clear()
+        self.scene.addItems(names)
+        self.scene.setCurrentIndex(max(0, self.scene.findText(kept)))
+        self._show()
+
+    def _show(self) -> None:
+        if not self.name:
+            return
+        scenes, bench = self.state.project.scenes, self.state.bench
+        self._filling = True
+        while self.cast.rowCount():
+            self.cast.removeRow(0)
+        self.cast_boxes = {}
+        cast, found = scenes.cast(self.name), takes_of(self.state.project, self.name)
+        self._turns = [turn for turn, _ in found]
+        for speaker in scenes.speakers(self.name):
+            box = QComboBox()
+            box.setAccessibleName(f"Candidate for {speaker}")
+            box.setMinimumContentsLength(12)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.addItem("nobody yet", None)
+            for c in bench.candidates:
+                box.addItem(f"{self.state.name(c)} · {self.state.detail(c)}", c.id)
+            box.setCurrentIndex(max(0, box.findData(cast.get(speaker))))
+            box.activated.connect(partial(self._cast, speaker))
+            self.cast_boxes[speaker] = box
+            count = sum(turn.speaker == speaker for turn in self._turns)
+            self.cast.addRow(f"{speaker} · {count} turn{'s' if count != 1 else ''}", box)
+        self.gap.setValue(scenes.gap_s(self.name))
+        rows, bad = [], []
+        for i, (turn, take) in enumerate(found):
+            own = "" if i == 0 else f"{scenes.gap_s(self.name) if turn.gap_s is None else turn.gap_s:.2f} s"
+            state = f"{take.duration_s:.1f} s" if take else ("not rendered" if turn.speaker in cast else "not cast")
+            if take is None:
+                bad.append((i, 4))
+            rows.append([f"{i + 1:02d}", turn.speaker, turn.text, own, state])
+        at = min({index.row() for index in self.turns.selectedIndexes()}, default=0)
+        self.turns.show_rows(["", "Speaker", "Line", "Gap", "Take"], rows, numbers=[3, 4], bad=bad)
+        self.turns.setColumnWidth(2, theme.px(280))
+        self.speaker.clear()
+        self.speaker.addItems(scenes.speakers(self.name))
+        self._filling = False
+        self.turns.selectRow(min(at, len(rows) - 1))
+        self._turn_chosen()
+        whole = all(take is not None for _, take in found)
+        self.play.setEnabled(whole)
+        self.write.setEnabled(whole)
+        self._show_cost(whole)
+
+    def _show_cost(self, whole: bool) -> None:
+        planned = plan_scene(self.state.project, self.name)
+        uncast = [s for s, box in self.cast_boxes.items() if box.currentData() is None]
+        requests = sum(e.requests for e in planned.estimates)
+        costs = " + ".join(str(m) for m in planned.costs) or "nothing more"
+        words = [f"{requests} requests, {planned.characters:,} characters billed: {costs}." if planned.jobs else
+                 "Everything cast is rendered." if not planned.left_out else ""]  # fmt: skip
+        if uncast:
+            words.append(f"Nobody speaks for {', '.join(uncast)} yet.")
+        for candidate, turn, why in () if whole else planned.left_out[:2]:
+            words.append(f"{self.state.name(candidate)}, turn '{turn.title}': {why}.")
+        if whole:
+            words.append("One file or one a turn can be written, with captions that name the speakers.")
+        self.cost.setText(" ".join(w for w in words if w))
+        running = self.state.run is not None and not self.state.run.progress().finished
+        self.render_button.setEnabled(bool(planned.jobs) and not running)
+
+    # -- casting
+
+    def _cast(self, speaker: str, _: int) -> None:
+        if self._filling:
+            return
+        scenes, name = self.state.project.scenes, self.name
+        before, after = scenes.cast(name).get(speaker), self.cast_boxes[speaker].currentData()
+        if before != after:
+            self.state.edit(f"cast of {speaker}", lambda: scenes.put_cast(name, speaker, after),
+                            lambda: scenes.put_cast(name, speaker, before))  # fmt: skip
+            self._show()
+
+    def _save_gap(self, value: float) -> None:
+        scenes, name = self.state.project.scenes, self.name
+        before = scenes.gap_s(name) if name else value
+        if not self._filling and abs(value - before) > 1e-9:
+            self.state.edit(
+                "gap between turns", lambda: scenes.put_gap(name, value), lambda: scenes.put_gap(name, before)
+            )
+            self._show()
+
+    def turn(self) -> Passage | None:
+        rows = {index.row() for index in self.turns.selectedIndexes()}
+        return self._turns[min(rows)] if rows and min(rows) < len(self._turns) else None
+
+    def _turn_chosen(self) -> None:
+        turn = self.turn()
+        if self._filling or turn is None:
+            return
+        self._filling = True
+        self.own_gap.setValue(self.own_gap.minimum() if turn.gap_s is None else turn.gap_s)
+        self.own_gap.setEnabled(turn.id != self._turns[0].id)
+        self.speaker.setCurrentText(turn.speaker)
+        self._filling = False
+
+    def _save_own_gap(self, value: float) -> None:
+        turn = self.turn()
+        if self._filling or turn is None:
+            return
+        after = None if value < 0 else round(value, 3)
+        self._describe(turn, "gap before a turn", gap_s=after)
+
+    def _save_speaker(self) -> None:
+        turn, speaker = self.turn(), " ".join(self.speaker.currentText().split())
+        if not self._filling and turn is not None and speaker:
+            self._describe(turn, "speaker of a turn", speaker=speaker)
+
+    def _describe(self, turn: Passage, what: str, **values: object) -> None:
+        describe = self.state.project.texts.describe
+        before = {name: getattr(turn, name) for name in values}
+        if before != values:
+            self.state.edit(what, lambda: describe(turn.id, **values), lambda: describe(turn.id, **before))
+            self._show()
+
+    def remove_scene(self) -> None:
+        ids, texts = [turn.id for turn in self._turns], self.state.project.texts
+        if ids:
+            self.state.edit(f"removing '{self.name}'", lambda: texts.set_removed(ids, True),
+                            lambda: texts.set_removed(ids, False))  # fmt: skip
+            self.refresh()
+
+    # -- sound
+
+    def render_scene(self) -> None:
+        planned = plan_scene(self.state.project, self.name)
+        if planned.jobs:
+            self._run = BenchRun(self.state.project, planned, on_event=self.state.on_run_event)
+            self.state.start_run(self._run)
+            self.render_button.setEnabled(False)
+
+    def _run_changed(self) -> None:
+        """The run of this dialogue goes on, or has ended."""
+        if self._run is None or self.state.run is not self._run:
+            return
+        progress = self._run.progress()
+        if progress.finished:
+            self._run = None
+            self.refresh()
+        else:
+            self.cost.setText(f"{progress.done} of {progress.total} turns rendered …")
+
+    def _play_lanes(self, lanes: list[Lane]) -> None:
+        self.state.tray = []
+        self.state.tray_changed.emit()
+        self.state.player.load(lanes, on=0)
+        self.state.player.play()
+
+    def play_scene(self) -> None:
+        project, name = self.state.project, self.name
+        self.state.background.run(
+            lambda: prepare_lanes([(0, put_together(project, name).clip, (), 1)])[0],
+            self._play_lanes,
+            self.state.complain,
+            topic="audition",
+        )
+
+    def hear_turn(self) -> None:
+        turn, project = self.turn(), self.state.project
+        take = next((t for p, t in takes_of(project, self.name) if turn and p.id == turn.id), None)
+        if take is None:
+            self.state.complain("This turn is not rendered yet.")
+            return
+        self.state.background.run(
+            lambda: prepare_lanes([(0, project.takes.load(take), (), 1)])[0],
+            self._play_lanes,
+            self.state.complain,
+            topic="audition",
+        )
+
+    def _write_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("One file …", lambda: self._ask_to_write(True))
+        menu.addAction("One file a turn …", lambda: self._ask_to_write(False))
+        menu.popup(self.write.mapToGlobal(self.write.rect().topLeft()))
+
+    def _ask_to_write(self, one_file: bool) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Write the dialogue into")
+        if folder:
+            self.write_to(Path(folder), one_file=one_file)
+
+    def write_to(self, folder: Path, *, one_file: bool) -> None:
+        try:
+            written = write_scene(self.state.project, self.name, folder, one_file=one_file)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        self.state.say(f"Written to {folder.name}: {len(written)} files, captions among them.")

@@ -1,0 +1,258 @@
+"""Step 3, passages: five views of the texts everybody reads, and the ways in for scripts."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget
+
+from zestpanel.core.catalogue.candidate import locale_name
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.passages.readers.reading import READABLE, read_script
+from zestpanel.core.passages.readers.script import Part, Script
+from zestpanel.core.passages.splitting import split_paragraphs
+from zestpanel.core.project.texts import NewText
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.pages.passages.as_sent import AsSentView
+from zestpanel.desk.pages.passages.coverage import CoverageView
+from zestpanel.desk.pages.passages.dialogue import DialogueView
+from zestpanel.desk.pages.passages.from_web import WebDialog
+from zestpanel.desk.pages.passages.importing import Chosen, ImportDialog, leaves_a_choice
+from zestpanel.desk.pages.passages.pronunciation import PronunciationView
+from zestpanel.desk.pages.passages.set_view import SetView
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, button
+
+VIEWS = ("The set", "Coverage", "As sent", "Pronunciation", "Dialogue")
+
+
+class PassagesPage(Page):
+    title = "Passages"
+    scrolls = False
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.bring = button("Import script …", self._import_menu, tip="Or drop files on the window")
+        self.head.addWidget(self.bring)
+        self.head.addWidget(button("Write one", self.write_one))
+        self.set = SetView(state)
+        self.coverage = CoverageView(state, self.add_texts)
+        self.as_sent = AsSentView(state)
+        self.pronunciation = PronunciationView(state)
+        self.dialogue = DialogueView(state, self.ask_for_files)
+        self.set.go_to_sent = lambda: self.show_view("As sent")
+        self.tabs: list[QPushButton] = []
+        self.stack = QStackedWidget()
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        views = (self.set, self.coverage, self.as_sent, self.pronunciation, self.dialogue)
+        for i, (name, view) in enumerate(zip(VIEWS, views, strict=True)):
+            tab = button(name, lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
+            tab.setCheckable(True)
+            self.tabs.append(tab)
+            row.addWidget(tab)
+            self.stack.addWidget(view)
+        row.addStretch(1)
+        self.body.addLayout(row)
+        self.body.addWidget(self.stack, 1)
+        self.show_view(0)
+
+    # -- shown
+
+    def show_view(self, at: int | str) -> None:
+        """Show one of the five views, by place or by name."""
+        place = VIEWS.index(at) if isinstance(at, str) else at
+        if place != 0:
+            self.set.keep_draft()
+        for i, tab in enumerate(self.tabs):
+            tab.setChecked(i == place)
+        self.stack.setCurrentIndex(place)
+        self._refresh_view()
+
+    @property
+    def view(self) -> str:
+        return VIEWS[self.stack.currentIndex()]
+
+    def refresh(self) -> None:
+        if not self.state.bench.passages and not self.state.project.scenes.names():
+            self.set_empty(
+                EmptyState(
+                    "No passage yet. Bring in a script of the channel's own, as text, document, PDF, web page, "
+                    "e-book, subtitles or table: it is split at its paragraphs. Or drop the file on this window.",
+                    "Import script …",
+                    self.ask_for_files,
+                )
+            )
+            self.set.forget()
+            return
+        self.set_empty(None)
+        self._refresh_view()
+
+    def _refresh_view(self) -> None:
+        if self.empty is None:
+            view = self.stack.currentWidget()
+            assert isinstance(view, SetView | CoverageView | AsSentView | PronunciationView | DialogueView)
+            view.refresh()
+
+    def keep_draft(self) -> None:
+        """What is typed and not kept goes into the project: the window is about to close."""
+        self.set.keep_draft()
+
+    # -- scripts in
+
+    def _language(self) -> str:
+        languages = self.state.project.brief.languages
+        return languages[0] if languages else "en-GB"
+
+    def _import_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("From files …", self.ask_for_files)
+        menu.addAction("From a folder …", self.ask_for_folder)
+        menu.addAction("From a web address …", self.ask_for_address)
+        menu.addAction("Paste text", self.paste)
+        menu.addAction("SSML document …", self.ask_for_ssml)
+        menu.popup(self.bring.mapToGlobal(self.bring.rect().bottomLeft()))
+
+    def ask_for_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Import scripts", "", f"Scripts ({' '.join(f'*{suffix}' for suffix in READABLE)})"
+        )
+        self.import_files([Path(name) for name in names])
+
+    def ask_for_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Import the scripts of a folder")
+        if name:
+            found = sorted(p for p in Path(name).rglob("*") if p.suffix.lower() in READABLE and p.is_file())
+            if not found:
+                self.state.complain(f"{Path(name).name} holds no file that can be read as a script.")
+            self.import_files(found)
+
+    def ask_for_address(self) -> None:
+        WebDialog(self, self.state, self._take_web).show()
+
+    def _take_web(self, script: Script, address: str, rights: str) -> None:
+        self._take_script(Path(address.rstrip("/").rsplit("/", 1)[-1] or "page"), script, self._language(),
+                          rights=rights, source=address)  # fmt: skip
+
+    def paste(self) -> None:
+        """The clipboard's text as passages."""
+        from PyQt6.QtGui import QGuiApplication
+
+        clipboard = QGuiApplication.clipboard()
+        text = clipboard.text() if clipboard is not None else ""
+        parts = split_paragraphs(text)
+        if not parts:
+            self.state.complain("The clipboard holds no text.")
+            return
+        self.add_texts([NewText(text=part) for part in parts], self._language(), "pasted text")
+
+    def ask_for_ssml(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Import SSML", "", "SSML (*.ssml *.xml)")
+        self.import_ssml([Path(name) for name in names])
+
+    def import_ssml(self, paths: list[Path]) -> None:
+        """Each document becomes a passage with its marks; what has no mark of ours is named."""
+        from zestpanel.core.passages.marks.ssml import from_ssml
+
+        for path in paths:
+            try:
+                if path.stat().st_size > 5_000_000:
+                    raise InputError(f"{path.name} is larger than 5 MB: that is no passage.", kept="Nothing was added.")
+                read = from_ssml(path.read_text("utf-8"), path.name)
+            except (OSError, UnicodeDecodeError) as error:
+                self.state.complain(InputError(f"{path.name} cannot be read ({error}).", kept="Nothing was added."))
+                continue
+            except ZestError as error:
+                self.state.complain(error)
+                continue
+            new = NewText(text=read.text, marks=read.marks, title=path.stem, source=path.name)
+            if self.add_texts([new], read.language or self._language(), f"import of {path.name}"):
+                left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
+                self.state.say(f"{path.name}: {len(read.marks)} marks.{left}")
+
+    def import_files(self, paths: list[Path]) -> None:
+        """Read scripts off the interface thread; each becomes passages, after a question where it leaves a choice."""
+        language = self._language()
+
+        def work() -> list[tuple[Path, Script | ZestError]]:
+            found: list[tuple[Path, Script | ZestError]] = []
+            for path in paths:
+                try:
+                    found.append((path, read_script(path)))
+                except ZestError as error:
+                    found.append((path, error))
+            return found
+
+        def arrived(found: list[tuple[Path, Script | ZestError]]) -> None:
+            for path, script in found:
+                if isinstance(script, ZestError):
+                    self.state.complain(script)
+                else:
+                    self._take_script(path, script, language, source=path.name)
+
+        self.state.background.run(work, arrived, self.state.complain)
+
+    def _take_script(self, path: Path, script: Script, language: str, *, rights: str = "", source: str = "") -> None:
+        def keep_whole(spoken: str, rights: str) -> None:
+            self.state.project.scripts.keep(path.name, script.text(), language=spoken, rights=rights, source=source)
+
+        def take(chosen: Chosen) -> None:
+            if chosen.scene:
+                self._add_scene(chosen, source)
+            else:
+                new = [
+                    NewText(text=p.text, title=title, rights=chosen.rights, source=source, speaker=p.speaker)
+                    for p, title in zip(chosen.parts, chosen.titles, strict=True)
+                ]
+                if new and self.add_texts(new, chosen.language, f"import of {path.name}"):
+                    count = f"{len(new)} passage{'s' if len(new) != 1 else ''}"
+                    self.state.say(f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}.")
+                elif not new:
+                    self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
+            keep_whole(chosen.language, chosen.rights)
+            self.refresh()
+
+        if leaves_a_choice(script):
+            ImportDialog(self, path, script, language, take, rights=rights).show()
+            return
+        parts = tuple(Part(text=text) for text in split_paragraphs(script.text()))
+        take(Chosen(parts=parts, titles=("",) * len(parts), language=script.language or language, rights=rights))
+
+    def _add_scene(self, chosen: Chosen, source: str) -> None:
+        project, made = self.state.project, list[Passage]()
+
+        def do() -> None:
+            if made:
+                project.texts.set_removed([p.id for p in made], False)
+            else:
+                made.extend(project.scenes.add(chosen.scene, chosen.parts, language=chosen.language,
+                                               rights=chosen.rights, source=source))  # fmt: skip
+
+        undo = lambda: project.texts.set_removed([p.id for p in made], True)  # noqa: E731
+        if self.state.edit(f"dialogue '{chosen.scene}'", do, undo):
+            self.dialogue.show_scene(chosen.scene)
+            self.refresh()
+            self.show_view("Dialogue")
+
+    def add_texts(self, new: list[NewText], language: str, what: str) -> bool:
+        """Add passages, with undo; the first of them is shown."""
+        texts, made = self.state.project.texts, list[Passage]()
+
+        def do() -> None:
+            if made:
+                texts.set_removed([p.id for p in made], False)
+            else:
+                made.extend(texts.add(new, language=language))
+
+        worked = self.state.edit(what, do, lambda: texts.set_removed([p.id for p in made], True))
+        if worked and made:
+            self.state.passage_id = made[0].id
+            self.set.forget()
+            self.refresh()
+        return worked
+
+    def write_one(self) -> None:
+        if self.add_texts([NewText(text="A new passage.")], self._language(), "new passage"):
+            self.show_view("The set")
+            self.set.write()

@@ -1,0 +1,626 @@
+"""The set: all passages in a list, the chosen one in its editor, and what it becomes under each plan."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.candidate import locale_name
+from zestpanel.core.catalogue.preflight import marks_in
+from zestpanel.core.errors import InputError
+from zestpanel.core.passages.difficulty import KINDS as HARD_KINDS
+from zestpanel.core.passages.difficulty import find_difficulties
+from zestpanel.core.passages.marks.duration import ASSUMED_PER_MINUTE, expected_s
+from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, from_json
+from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
+from zestpanel.core.passages.passage import RIGHTS, Passage, words_with_places
+from zestpanel.core.passages.splitting import sentence_spans
+from zestpanel.core.project.texts import NewText, copy_of, merged, parts_of
+from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.passages.about_text import AboutText
+from zestpanel.desk.pages.passages.mark_popup import MarkPopup
+from zestpanel.desk.pages.passages.marks_editor import MarksEditor
+from zestpanel.desk.pages.passages.recipes import RecipesDialog
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+# the marks that have a button of their own; the others are in the menu behind them
+_QUICK = ("pause", "emphasis", "rate", "phoneme")
+
+
+class SetView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.go_to_sent: Callable[[], object] = lambda: None
+        across = QHBoxLayout(self)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(20)
+        across.addLayout(self._list_side(), 1)
+        across.addWidget(self._text_side(), 1)
+        self._shown: Passage | None = None
+        self._popup: MarkPopup | None = None
+        # typing is kept after a moment's rest, so that nothing is lost when the program ends
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(2_000)
+        self._rest.timeout.connect(self.keep_draft)
+        # what it becomes is worked out when typing pauses for a moment
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(150)
+        self._soon.timeout.connect(self._count)
+
+    def _list_side(self) -> QVBoxLayout:
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.table = Table()
+        self.table.setAccessibleName("Passages")
+        self.table.itemSelectionChanged.connect(self._chosen)
+        left.addWidget(self.table, 1)
+        self.coverage = label("", "small", wrap=True)
+        left.addWidget(self.coverage)
+        self.up = button("Up", lambda: self.move_chosen(-1), tip="Earlier in the set")
+        self.down = button("Down", lambda: self.move_chosen(1), tip="Later in the set")
+        self.merge = button("Merge", self.merge_chosen, tip="Make one passage of those selected")
+        self.double = button("Duplicate", self.duplicate_chosen)
+        self.remove = button("Remove", self.remove_chosen, tip="Undo brings it back")
+        left.addWidget(flow_row(self.up, self.down, self.merge, self.double, self.remove))
+        return left
+
+    def _text_side(self) -> QWidget:
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Title of the passage")
+        self.name.editingFinished.connect(self._save_name)
+        self.language = QComboBox()
+        self.language.setAccessibleName("Language of the passage")
+        self.language.activated.connect(self._save_language)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.language)
+        right.addLayout(row)
+        tools = []
+        for kind in _QUICK:
+            keys = f"Ctrl+Shift+{KINDS[kind].key}"
+            tools.append(
+                button(kind[0].upper() + kind[1:], partial(self.add_mark, kind), tip=f"{KINDS[kind].hint} ({keys})")
+            )
+        self.more = button("Mark …", self._mark_menu, tip="All delivery marks, with their keys")
+        self.recipes = button("Recipes …", self.open_recipes, tip="Named ways of delivery, to copy and compare")
+        right.addWidget(flow_row(*tools, self.more, self.recipes))
+        self.text = MarksEditor()
+        self.text.setAccessibleName("Text of the passage")
+        self.text.setTabChangesFocus(True)
+        self.text.setAcceptDrops(False)  # files dropped here are imported, not pasted as their names
+        self.text.textChanged.connect(self._typed)
+        self.text.chip_clicked.connect(self._open_popup)
+        self.text.refused.connect(self.state.complain)
+        right.addWidget(self.text, 3)
+        self._counts = label("", "quiet", wrap=True)
+        right.addWidget(self._counts)
+        self.hard = label("", "small", wrap=True)
+        right.addWidget(self.hard)
+        self.plans = Table()
+        self.plans.setAccessibleName("What the passage becomes under each plan")
+        self.plans.row_chosen.connect(lambda _: self.go_to_sent())
+        right.addWidget(self.plans, 2)
+        self.correct = button(
+            "Hard parts …", self._correct_menu, tip="Found by rule; say what is there and what is not"
+        )
+        self.split = button("Split …", self._split_menu, tip="At sentences, paragraphs or the cursor")
+        self.about = button("About …", self.open_about, tip="Tags, rights, source, translation")
+        self.tags_to_marks = button("Turn tags into marks", self.turn_tags_into_marks, role="main")
+        self.keep = button("Keep as new version", self.save_text, role="main")
+        right.addWidget(flow_row(self.split, self.correct, self.about, right=(self.tags_to_marks, self.keep)))
+        holder = QWidget()
+        holder.setLayout(right)
+        return holder
+
+    # -- shown
+
+    def forget(self) -> None:
+        """Whatever is in the editor is not the shown passage any more."""
+        self._shown = None
+
+    def write(self) -> None:
+        self.text.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.text.selectAll()
+
+    def refresh(self) -> None:
+        passages = self.state.bench.passages
+        hard = self.state.project.hard_parts
+        takes = {
+            p.id: sum(self.state.bench.cell(c.id, p.id).takes for c in self.state.bench.candidates) for p in passages
+        }
+        self.table.blockSignals(True)
+        self.table.show_rows(
+            ["", "Passage and its hard parts", "Language", "Char.", "Takes"],
+            [
+                [
+                    f"{i:02d}",
+                    f"{p.title}\n{', '.join(hard.kinds(p)) or 'no hard part'}",
+                    p.language + (f"\n{p.rights}" if p.rights == "testing only" else ""),
+                    f"{p.characters:,}",
+                    str(takes[p.id]),
+                ]
+                for i, p in enumerate(passages, 1)
+            ],
+            numbers=[3, 4],
+        )
+        self.table.setColumnWidth(1, min(self.table.columnWidth(1), theme.px(196)))
+        self.table.blockSignals(False)
+        covered, lacking = hard.coverage(passages)
+        shown = ", ".join(lacking[:6]) + (" …" if len(lacking) > 6 else ".")
+        self.coverage.setText(
+            f"{len(covered)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
+        )
+        if passages:
+            at = next((i for i, p in enumerate(passages) if p.id == self.state.passage_id), 0)
+            self.table.selectRow(at)
+        self._chosen()
+
+    def selected(self) -> list[Passage]:
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        return [self.state.bench.passages[row] for row in rows if row < len(self.state.bench.passages)]
+
+    def _chosen(self) -> None:
+        chosen = self.selected()
+        self.merge.setEnabled(len(chosen) > 1)
+        if not chosen:
+            return
+        passage = chosen[0]
+        self.keep_draft()
+        if self._shown is not None and passage == self._shown:
+            self._count()
+            return
+        self._shown = passage
+        self.name.setText(passage.title)
+        tags = list(
+            dict.fromkeys([*self.state.project.brief.languages, *(p.language for p in self.state.bench.passages)])
+        )
+        self.language.clear()
+        for tag in tags:
+            self.language.addItem(locale_name(tag), tag)
+        self.language.setCurrentIndex(max(0, self.language.findData(passage.language)))
+        text, marks = self._draft(passage) or (passage.text, passage.marks)
+        self.text.blockSignals(True)
+        self.text.set_marked(text, marks)
+        self.text.blockSignals(False)
+        self._count()
+        self._rest.stop()
+        if self.state.passage_id != passage.id and self.state.bench.candidates:
+            self.state.select(self.state.candidate_id or self.state.bench.candidates[0].id, passage.id)
+
+    def _typed(self) -> None:
+        self._soon.start()
+        if self._changed():
+            self.keep.setEnabled(True)
+            self._rest.start()
+
+    def _changed(self) -> bool:
+        if self._shown is None:
+            return False
+        text, marks = self.text.marked()
+        return (text.strip(), tuple(marks)) != (self._shown.text, tuple(self._shown.marks))
+
+    def as_typed(self) -> Passage | None:
+        """The passage with the text and marks that are in the editor."""
+        if self._shown is None:
+            return None
+        text, marks = self.text.marked()
+        return replace(self._shown, text=text, marks=tuple(marks))
+
+    def _count(self) -> None:
+        self._soon.stop()
+        passage = self.as_typed()
+        if passage is None:
+            return
+        changed = self._changed()
+        self._counts.setText(
+            f"version {passage.number} · {len(passage.text):,} characters · "
+            f"{len(words_with_places(passage.text)):,} words"
+            + (f" · {len(passage.marks)} marks" if passage.marks else "")
+            + (f" · {RIGHTS[passage.rights]}" if passage.rights else "")
+            + (f" · {', '.join(passage.tags)}" if passage.tags else "")
+            + (" · not kept yet" if changed else "")
+        )
+        self._show_hard(passage)
+        self._show_plans(passage)
+        self.keep.setEnabled(changed)
+        typed = bool(marks_in(passage.text))
+        self.tags_to_marks.setVisible(typed)
+        if changed:
+            self._rest.start()
+
+    def _show_hard(self, passage: Passage) -> None:
+        """What the rules find in the text as typed, each kind with its words; notes on readings behind them."""
+        found: dict[str, list[str]] = {}
+        for part in find_difficulties(passage.text, passage.language):
+            shown = part.words if len(part.words) <= 28 else part.words[:26] + "…"
+            found.setdefault(part.kind, []).append(f"{shown} ({part.note})" if part.note else shown)
+        lines = [f"{kind}: {', '.join(dict.fromkeys(words))}" for kind, words in found.items()]
+        text = " · ".join(lines)
+        self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or "No hard part found by rule.")
+        self.hard.setToolTip(text if len(text) > 260 else "")
+
+    def per_minute(self, candidate_id: int) -> tuple[float, bool]:
+        """(characters a minute, whether measured) of a candidate."""
+        row = self.state.standing.rows.get(candidate_id) if self.state.standing is not None else None
+        measured = row.summary.rates.characters_per_minute if row is not None else None
+        return (ASSUMED_PER_MINUTE, False) if measured is None else (float(measured), True)
+
+    def _show_plans(self, passage: Passage) -> None:
+        """A line for each engine and plan on the shortlist: how it is sent, what is billed, requests, seconds."""
+        rows: list[list[str]] = []
+        bad: list[tuple[int, int]] = []
+        tips, seen = dict[tuple[int, int], str](), set[tuple[str, str]]()
+        assumed = False
+        for candidate in self.state.bench.candidates:
+            engine = self.state.bench.engines.get(candidate.engine)
+            key = (candidate.engine, candidate.plan)
+            voice = engine.voice(candidate.voice) if engine else None
+            if engine is None or key in seen or voice is None or not voice.speaks(passage.language):
+                continue
+            seen.add(key)
+            sent = self.state.project.sending.of(candidate, passage, engine)
+            per_minute, measured = self.per_minute(candidate.id)
+            assumed = assumed or not measured
+            seconds = expected_s(passage.text, passage.marks, per_minute)
+            fate = f"{len(sent.lost)} lost" if sent.lost else "all marks kept" if sent.changes else "no marks"
+            rows.append([
+                f"{candidate.engine}\n{candidate.plan or 'no plan stated'}",
+                f"{sent.written}\n{fate}",
+                f"{sent.billed:,}",
+                str(len(sent.requests)),
+                f"{seconds:.1f}" + ("" if measured else "*"),
+            ])  # fmt: skip
+            if sent.lost:
+                bad.append((len(rows) - 1, 1))
+            tips[(len(rows) - 1, 1)] = "; ".join(f"{c.kind} '{c.words}': {c.why}" for c in sent.lost)
+        head = ["Engine and plan", "Sent as", "Billed", "Requests", "About s"]
+        self.plans.show_rows(head, rows, numbers=[2, 3, 4], tips=tips, bad=bad)
+        self.plans.setToolTip(f"* {ASSUMED_PER_MINUTE:,.0f} characters a minute assumed until takes are measured"
+                              if assumed else "")  # fmt: skip
+        self.plans.setVisible(bool(rows))
+
+    # -- marks
+
+    def add_mark(self, kind: str) -> None:
+        self.text.add_mark(kind)
+        self.text.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _mark_menu(self) -> None:
+        menu = QMenu(self)
+        for kind in KINDS.values():
+            act = QAction(f"{kind.name[0].upper()}{kind.name[1:]}\tCtrl+Shift+{kind.key}", menu)
+            act.setToolTip(kind.hint)
+            act.triggered.connect(partial(self.add_mark, kind.name))
+            menu.addAction(act)
+        menu.setToolTipsVisible(True)
+        menu.addSeparator()
+        menu.addAction("Write as SSML …", self.ask_to_write_ssml)
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _open_popup(self, number: int, place: QPoint) -> None:
+        chip = self.text.mark_numbered(number)
+        if chip is None:
+            return
+
+        def keep(value: str) -> None:
+            self.text.set_value(number, value)
+
+        self._popup = MarkPopup(self, chip.kind, chip.value, keep=keep, remove=lambda: self.text.remove_mark(number),
+                                about=lambda value: self._meaning(number, value))  # fmt: skip
+        self._popup.show_at(place)
+
+    def _meaning(self, number: int, value: str) -> str:
+        """What a value makes of the duration, or how long a named pause is with each engine."""
+        chip, passage = self.text.mark_numbered(number), self.as_typed()
+        if chip is None or passage is None:
+            return ""
+        if chip.kind == "rate":
+            plain = [m for m in passage.marks if m.kind != "rate"]
+            now, normal = (expected_s(passage.text, m) for m in (self._with_value(passage, chip.value, value), plain))
+            return f"{value} of normal speed: about {now:.1f} s for the passage instead of {normal:.1f} s."
+        if chip.kind == "pause" and not value[:1].isdigit():
+            engines = self.state.bench.engines.values()
+            known = [f"{e.writes.pause_ms[value]:g} ms with {e.engine}" for e in engines if value in e.writes.pause_ms]
+            return f"{value}: {', '.join(known)}." if known else f"How long '{value}' is, no engine here states."
+        return ""
+
+    def _with_value(self, passage: Passage, old: str, new: str) -> list[DeliveryMark]:
+        out, done = [], False
+        for m in passage.marks:
+            if not done and m.kind == "rate" and m.value == old:
+                m, done = replace(m, value=new), True
+            out.append(m)
+        return out
+
+    def turn_tags_into_marks(self) -> None:
+        """Typed tags become marks; what is no valid SSML stays as it is and is explained."""
+        passage = self.as_typed()
+        if passage is None:
+            return
+        source = f"<speak>{passage.text}</speak>"
+        try:
+            read = from_ssml(source, f"'{passage.title}'")
+        except InputError as error:
+            self.state.complain(error)
+            return
+        self.text.set_marked(read.text, read.marks)
+        self._count()
+        if read.left_out:
+            self.state.say(f"Without a mark of ours and left out: {', '.join(read.left_out)}.")
+
+    def ask_to_write_ssml(self) -> None:
+        passage = self.as_typed()
+        if passage is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Write as SSML", f"{passage.title}.ssml", "SSML (*.ssml)")
+        if name:
+            self.write_ssml(name)
+
+    def write_ssml(self, name: str) -> None:
+        from pathlib import Path
+
+        passage = self.as_typed()
+        assert passage is not None
+        try:
+            Path(name).write_text(to_ssml(passage.text, passage.marks, passage.language), "utf-8")
+        except OSError as error:
+            self.state.complain(InputError(f"{Path(name).name} cannot be written ({error.strerror}).",
+                                           kept="The passage is as it was."))  # fmt: skip
+            return
+        lost = {m.kind for m in passage.marks} & {"style", "sound"}
+        also = f" SSML has no {' and no '.join(sorted(lost))}: left out." if lost else ""
+        self.state.say(f"Written: {Path(name).name}.{also}")
+
+    def open_recipes(self) -> None:
+        passage = self.as_typed()
+        if passage is not None:
+            RecipesDialog(self, self.state, passage, self.apply_marks).show()
+
+    def apply_marks(self, marks: list[DeliveryMark]) -> None:
+        """Lay marks over the whole text, in the place of those of their kinds that cover all of it."""
+        passage = self.as_typed()
+        if passage is None:
+            return
+        end = len(passage.text)
+        kinds = {m.kind for m in marks}
+        rest = [m for m in passage.marks if not (m.kind in kinds and (m.start, m.end) == (0, end))]
+        self.text.set_marked(passage.text, [*marks, *rest])
+        self._typed()
+        self._count()
+
+    # -- hard parts
+
+    def _correct_menu(self) -> None:
+        passage = self._shown
+        if passage is None:
+            return
+        menu = QMenu(self)
+        present = self.state.project.hard_parts.kinds(passage)
+        for kind, about in HARD_KINDS.items():
+            act = menu.addAction(f"{kind}: {about}" if about else kind)
+            assert act is not None
+            act.setCheckable(True)
+            act.setChecked(kind in present)
+            act.toggled.connect(lambda on, kind=kind: self.correct_kind(kind, on))
+        menu.popup(self.correct.mapToGlobal(self.correct.rect().topLeft()))
+
+    def correct_kind(self, kind: str, present: bool) -> None:
+        """Say that a kind of hard part is in the passage, or is not."""
+        passage, hard_parts = self._shown, self.state.project.hard_parts
+        if passage is not None:
+            self.state.edit(
+                f"hard parts of '{passage.title}'",
+                lambda: hard_parts.correct(passage, kind, present),
+                lambda: hard_parts.correct(passage, kind, not present),
+            )
+            self.refresh()
+
+    # -- drafts and versions
+
+    def _draft(self, passage: Passage) -> tuple[str, tuple[DeliveryMark, ...]] | None:
+        draft = (self.state.project.documents.get("drafts") or {}).get(str(passage.id))
+        if not draft:
+            return None
+        if isinstance(draft, str):  # as earlier programs kept it
+            return draft, ()
+        return str(draft["text"]), from_json(draft["marks"])
+
+    def keep_draft(self) -> None:
+        """Unfinished typing goes into the project as a draft; it becomes a version when it is kept."""
+        self._rest.stop()
+        if self._shown is None:
+            return
+        drafts = self.state.project.documents.get("drafts") or {}
+        before = dict(drafts)
+        if not self._changed():
+            drafts.pop(str(self._shown.id), None)
+        else:
+            text, marks = self.text.marked()
+            rows = [[m.start, m.end, m.kind, m.value] for m in marks]
+            drafts[str(self._shown.id)] = {"text": text, "marks": rows}
+        if drafts != before:
+            self.state.project.documents.put("drafts", drafts)
+
+    def save_text(self) -> None:
+        """Keep the text as a new version of the passage."""
+        if self._shown is None:
+            return
+        texts, passage = self.state.project.texts, self._shown
+        text, marks = self.text.marked()
+        drafts = self.state.project.documents.get("drafts") or {}
+        drafts.pop(str(passage.id), None)
+        if self.state.edit(
+            f"text of '{passage.title}'",
+            lambda: texts.edit(passage.id, text, marks) and None,
+            lambda: texts.edit(passage.id, passage.text, passage.marks) and None,
+        ):
+            self.state.project.documents.put("drafts", drafts)
+            self._shown = None
+            self.refresh()
+
+    def _describe(self, what: str, passage: Passage, **values: object) -> None:
+        describe = self.state.project.texts.describe
+        before = {name: getattr(passage, name) for name in values}
+        self.state.edit(what, lambda: describe(passage.id, **values), lambda: describe(passage.id, **before))
+        self._shown = None
+        self.refresh()
+
+    def _save_name(self) -> None:
+        passage, title = self._shown, self.name.text().strip()
+        if passage is not None and title and title != passage.title:
+            self._describe("title", passage, title=title)
+
+    def _save_language(self) -> None:
+        passage, tag = self._shown, self.language.currentData()
+        if passage is not None and tag != passage.language:
+            self._describe("language", passage, language=tag)
+
+    def open_about(self) -> None:
+        if self._shown is not None:
+            passage = self._shown
+            others = [p for p in self.state.bench.passages if p.id != passage.id]
+            keep = lambda values: self._describe(f"about '{passage.title}'", passage, **values)  # noqa: E731
+            AboutText(self, passage, others, keep).show()
+
+    # -- several at once
+
+    def _replace(self, what: str, gone: list[Passage], new: list[NewText]) -> None:
+        """Put new passages in the place of others, with undo."""
+        texts, made = self.state.project.texts, list[Passage]()
+        order = [p.id for p in self.state.bench.passages]
+        at = order.index(gone[0].id)
+
+        def do() -> None:
+            if made:
+                texts.set_removed([p.id for p in made], False)
+            else:
+                made.extend(texts.add(new, language=gone[0].language))
+            texts.set_removed([p.id for p in gone], True)
+            texts.reorder([*order[:at], *(p.id for p in made), *order[at:]])
+
+        def undo() -> None:
+            texts.set_removed([p.id for p in made], True)
+            texts.set_removed([p.id for p in gone], False)
+            texts.reorder(order)
+
+        if self.state.edit(what, do, undo):
+            self.state.passage_id = made[0].id
+            self._shown = None
+            self.refresh()
+
+    def _split_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("At each sentence", self.split_sentences)
+        menu.addAction("At each paragraph", self.split_paragraphs)
+        menu.addAction("At the cursor", self.split_at_cursor)
+        menu.popup(self.split.mapToGlobal(self.split.rect().topLeft()))
+
+    def split_sentences(self) -> None:
+        """Replace the passage by one passage a sentence, at the same place."""
+        if (passage := self._kept()) is not None:
+            whole = [(m.start, m.end) for m in passage.marks if m.end > m.start]
+            self._split(passage, sentence_spans(passage.text, passage.language, whole=whole), "sentence")
+
+    def split_paragraphs(self) -> None:
+        if (passage := self._kept()) is not None:
+            spans, at = [], 0
+            for part in passage.text.split("\n\n"):
+                spans.append((at, at + len(part)))
+                at += len(part) + 2
+            self._split(passage, [(a, b) for a, b in spans if passage.text[a:b].strip()], "paragraph")
+
+    def split_at_cursor(self) -> None:
+        if (passage := self._kept()) is not None:
+            position = self.text.textCursor().position()
+            before = self.text.document().toPlainText()[:position]
+            at = len(before.replace("\ufffc", ""))
+            if any(m.start < at < m.end for m in passage.marks):
+                self.state.complain("The cursor stands within a mark: a mark is never cut in two.")
+                return
+            spans = [(0, at), (at, len(passage.text))]
+            self._split(passage, [(a, b) for a, b in spans if any(c.isalnum() for c in passage.text[a:b])], "piece")
+
+    def _kept(self) -> Passage | None:
+        """The shown passage, when what is typed has been kept."""
+        if self._shown is not None and self._changed():
+            self.state.complain("Keep the text as a new version first, then split it.")
+            return None
+        return self._shown
+
+    def _split(self, passage: Passage, spans: list[tuple[int, int]], what: str) -> None:
+        if len(spans) < 2:
+            self.state.say(f"This passage is one {what}: there is nothing to split.")
+            return
+        self._replace(f"split of '{passage.title}'", [passage], parts_of(passage, spans))
+
+    def merge_chosen(self) -> None:
+        chosen = self.selected()
+        if len({p.language for p in chosen}) > 1:
+            self.state.complain("These passages are in different languages: they cannot be one.")
+        elif len(chosen) > 1:
+            self._replace("merging passages", chosen, [merged(chosen)])
+
+    def duplicate_chosen(self) -> None:
+        chosen = self.selected()
+        if chosen:
+            copies = [copy_of(p, title=f"{p.title}, copy") for p in chosen]
+            texts, made = self.state.project.texts, list[Passage]()
+
+            def do() -> None:
+                if made:
+                    texts.set_removed([p.id for p in made], False)
+                else:
+                    made.extend(texts.add(copies, language=chosen[0].language))
+
+            if self.state.edit("duplicate", do, lambda: texts.set_removed([p.id for p in made], True)):
+                self.state.passage_id = made[0].id
+                self._shown = None
+                self.refresh()
+
+    def move_chosen(self, by: int) -> None:
+        """Move the selected passages one place up or down."""
+        chosen = {p.id for p in self.selected()}
+        order = [p.id for p in self.state.bench.passages]
+        moved = list(order) if by < 0 else order[::-1]
+        for i in range(1, len(moved)):
+            if moved[i] in chosen and moved[i - 1] not in chosen:
+                moved[i - 1], moved[i] = moved[i], moved[i - 1]
+        moved = moved if by < 0 else moved[::-1]
+        texts = self.state.project.texts
+        if moved != order:
+            self.state.passage_id = next(i for i in moved if i in chosen)
+            self.state.edit("order of passages", lambda: texts.reorder(moved), lambda: texts.reorder(order))
+            self.refresh()
+            self._select(chosen)
+
+    def _select(self, ids: set[int]) -> None:
+        self.table.clearSelection()
+        mode = self.table.selectionMode()
+        self.table.setSelectionMode(Table.SelectionMode.MultiSelection)
+        for row, passage in enumerate(self.state.bench.passages):
+            if passage.id in ids:
+                self.table.selectRow(row)
+        self.table.setSelectionMode(mode)
+
+    def remove_chosen(self) -> None:
+        ids = [p.id for p in self.selected()]
+        texts = self.state.project.texts
+        if ids:
+            self.state.edit(
+                "removing passages", lambda: texts.set_removed(ids, True), lambda: texts.set_removed(ids, False)
+            )
+            self._shown = None
+            self.refresh()
