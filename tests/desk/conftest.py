@@ -12,8 +12,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QEvent, QObject
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QEvent, QMimeData, QObject, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QTableWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine
@@ -146,3 +147,29 @@ def pitch_of(sound: np.ndarray) -> float:
     """The strongest frequency in Hz of what was heard."""
     spectrum = np.abs(np.fft.rfft(sound[:, 0] * np.hanning(len(sound))))
     return float(np.fft.rfftfreq(len(sound), 1 / 48_000)[spectrum.argmax()])
+
+
+def words(widget: QWidget) -> str:
+    """All that a widget's labels say where they can be seen."""
+    return " | ".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
+
+
+def cells(table: QTableWidget) -> list[list[str]]:
+    found = []
+    for r in range(table.rowCount()):
+        items = [table.item(r, c) for c in range(table.columnCount())]
+        found.append([item.text() if item else "" for item in items])
+    return found
+
+
+def drop_at(window: MainWindow, at: QPointF, *paths: Path) -> None:
+    """Drop files on the window at a place."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    window.dropEvent(event)
+
+
+def drop(window: MainWindow, *paths: Path) -> None:
+    drop_at(window, QPointF(500, 300), *paths)

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import tone
-from tests.desk.conftest import Opener, settle
+from tests.desk.conftest import Opener, drop_at, settle
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.project.project import Project
 from zestpanel.desk.bring_in import BringInDialog
@@ -18,15 +17,6 @@ from zestpanel.desk.files import sort_files
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.renders import RendersPage
-from zestpanel.desk.window import MainWindow
-
-
-def drop(window: MainWindow, at: QPointF, *paths: Path) -> None:
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    event = QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
-    window.dropEvent(event)
 
 
 def test_a_clip_dropped_on_a_cell_becomes_a_take_of_it(
@@ -43,7 +33,7 @@ def test_a_clip_dropped_on_a_cell_becomes_a_take_of_it(
     before = len(bench_project.takes.all())
     index = page.grid.grid_model.place_of(candidate.id, passage.id)
     middle = page.grid.viewport().mapTo(window, page.grid.visualRect(index).center())  # type: ignore[union-attr]
-    drop(window, QPointF(middle), path)
+    drop_at(window, QPointF(middle), path)
     dialog = page.findChild(BringInDialog)
     assert dialog is not None
     how, wait = dialog.table.cellWidget(0, 3), dialog.table.cellWidget(0, 4)
@@ -72,7 +62,7 @@ def test_what_a_name_does_not_tell_is_asked(
         write_wav(folder / name, tone(330, -12, 1.0, 16_000))
     (folder / "notes.pdf").write_bytes(b"%PDF")
     window = open_window(bench_project)
-    drop(window, QPointF(400, 300), folder)
+    drop_at(window, QPointF(400, 300), folder)
     assert window.current == "renders"
     page = window.page("renders")
     dialog = page.findChild(BringInDialog)
@@ -124,7 +114,7 @@ def test_tables_go_where_their_columns_say(
 def test_a_script_that_leaves_a_choice_is_asked_about(
     empty_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    from zestpanel.desk.pages.importing import ImportDialog
+    from zestpanel.desk.pages.passages.importing import ImportDialog
 
     path = tmp_path / "notes.md"
     path.write_text("# Frost\n\nIt falls in May. It may fall in June.\n\n[^1]: On average.\n", encoding="utf-8")

@@ -10,11 +10,11 @@ from typing import TypeVar
 
 import pytest
 from PyQt6.QtCore import QItemSelectionModel, Qt
-from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog, QTableWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine
-from tests.desk.conftest import Opener, recorder, settle
+from tests.desk.conftest import Opener, cells, recorder, settle
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.exchange import as_yaml, export_catalogue, parse_catalogue
 from zestpanel.core.project.project import Project
@@ -28,14 +28,6 @@ from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.voices import PIPS, VOICES
-
-
-def cells(table: QTableWidget) -> list[list[str]]:
-    found = []
-    for r in range(table.rowCount()):
-        items = [table.item(r, c) for c in range(table.columnCount())]
-        found.append([item.text() if item else "" for item in items])
-    return found
 
 
 @pytest.fixture

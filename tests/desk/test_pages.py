@@ -5,13 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
-from tests.desk.conftest import Opener, recorder, settle
+from tests.desk.conftest import Opener, drop, recorder, settle, words
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.project.project import Project
 from zestpanel.desk.actions import DEEDS
@@ -25,20 +24,7 @@ from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import STEPS
-from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
-
-
-def words(widget: object) -> str:
-    return " | ".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())  # type: ignore[attr-defined]
-
-
-def drop(window: MainWindow, *paths: Path) -> None:
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    event = QDropEvent(QPointF(QPoint(500, 300)), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
-    window.dropEvent(event)
 
 
 def test_every_page_of_an_empty_project_says_the_next_thing_to_do(
@@ -111,21 +97,22 @@ def test_a_passage_is_edited_split_and_removed_with_undo(
     window.go_to("passages")
     page = window.page("passages")
     assert isinstance(page, PassagesPage)
-    page.text.setPlainText("The last frost falls in May. It may fall in June.")
-    assert "not kept yet" in words(page)
-    qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    view = page.set
+    view.text.setPlainText("The last frost falls in May. It may fall in June.")
+    qtbot.waitUntil(lambda: "not kept yet" in words(page))
+    qtbot.mouseClick(view.keep, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     first = bench_project.texts.all()[0]
     assert first.number == 2
     assert all(window.state.bench.cell(c.id, first.id).state == "stale" for c in window.state.bench.candidates)
-    qtbot.mouseClick(page.split, Qt.MouseButton.LeftButton)
+    view.split_sentences()
     assert [p.text for p in bench_project.texts.all()][:2] == ["The last frost falls in May.", "It may fall in June."]
     window.actions_by_id["undo"].trigger()
     window.actions_by_id["undo"].trigger()
     settle(qtbot, window)
     assert next(p.text for p in bench_project.texts.all()) == "The last frost falls in May."
     assert window.state.bench.cell(window.state.bench.candidates[0].id, first.id).state == "there"
-    qtbot.mouseClick(page.remove, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(view.remove, Qt.MouseButton.LeftButton)
     assert len(bench_project.texts.all()) == 2
     window.actions_by_id["undo"].trigger()
     assert len(bench_project.texts.all()) == 3
@@ -136,13 +123,13 @@ def test_unfinished_typing_is_not_lost(bench_project: Project, open_window: Open
     window.go_to("passages")
     page = window.page("passages")
     assert isinstance(page, PassagesPage)
-    page.text.setPlainText("Half a thou")
+    page.set.text.setPlainText("Half a thou")
     window.close()
     again = open_window(bench_project)
     again.go_to("passages")
     page = again.page("passages")
     assert isinstance(page, PassagesPage)
-    assert page.text.toPlainText() == "Half a thou"
+    assert page.set.text.toPlainText() == "Half a thou"
 
 
 def test_a_run_from_the_price_to_the_last_take(
@@ -359,17 +346,18 @@ def test_hard_parts_are_shown_corrected_and_counted(bench_project: Project, open
     window.go_to("passages")
     page = window.page("passages")
     assert isinstance(page, PassagesPage)
-    page.text.setPlainText("It bore on 14 May 1976, at £3 a pound. Who read that?")
-    assert "dates: 14 May 1976" in page.hard.text()
-    assert "read (reed (now) or red (then))" in page.hard.text()
-    qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    view = page.set
+    view.text.setPlainText("It bore on 14 May 1976, at £3 a pound. Who read that?")
+    qtbot.waitUntil(lambda: "dates: 14 May 1976" in view.hard.text())
+    assert "read (reed (now) or red (then))" in view.hard.text()
+    qtbot.mouseClick(view.keep, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    shown = page.table.item(0, 1)
+    shown = view.table.item(0, 1)
     assert shown is not None
     assert shown.text().split("\n")[1] == "dates, money, homographs, questions"
-    assert "covers" in page.coverage.text()
-    page.correct_kind("money", False)
-    page.correct_kind("names", True)
+    assert "of 24 kinds of hard parts" in view.coverage.text()
+    view.correct_kind("money", False)
+    view.correct_kind("names", True)
     passage = bench_project.texts.all()[0]
     assert bench_project.hard_parts.kinds(passage) == ["dates", "names", "homographs", "questions"]
     window.actions_by_id["undo"].trigger()

@@ -184,7 +184,7 @@ class MarksEditor(QTextEdit):
         self._tint()
 
     def _show_where(self) -> None:
-        if is_chip(self.currentCharFormat()):
+        if is_chip(self.currentCharFormat()) and not self.textCursor().hasSelection():
             self.setCurrentCharFormat(QTextCharFormat())
         self._tint()
 
