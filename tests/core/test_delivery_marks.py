@@ -7,11 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.passages.marks.duration import expected_s
 from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, clipped, in_order, problems, tidy_value
 from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
 from zestpanel.core.passages.passage import text_hash
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.texts import copy_of, merged, parts_of
+from zestpanel.core.sending.recipes import DOCUMENT, compared, delivery_of, marks_of, recipe, recipes, with_recipe
 
 VALUES = {
     "pause": ["250 ms", "weak", "x-strong"],
@@ -145,3 +147,31 @@ def test_splitting_merging_and_copying_keep_marks_tags_and_the_narrowest_right(p
     assert (twin.title, twin.language, twin.marks) == ("Twin", "en-GB", tuple(in_order(second.marks)))
     with pytest.raises(InputError, match="Rights are one of"):
         project.texts.describe(first.id, rights="stolen")
+
+
+def test_a_rate_is_percent_of_normal_and_shown_as_a_duration() -> None:
+    """1,000 characters a minute: 500 take 30 s; at 50 % of normal 60 s, not '50 % slower' (which would be 45 s)."""
+    text = "x" * 500
+    assert expected_s(text, []) == pytest.approx(30.0)
+    assert expected_s(text, [DeliveryMark(0, 500, "rate", "50 %")]) == pytest.approx(60.0)
+    half = [DeliveryMark(0, 250, "rate", "50 %"), DeliveryMark(250, 250, "pause", "800 ms")]
+    assert expected_s(text, half) == pytest.approx(45.8)
+    within = [DeliveryMark(0, 500, "rate", "50 %"), DeliveryMark(0, 250, "rate", "200 %")]
+    assert expected_s(text, within) == pytest.approx(15 + 30)
+
+
+def test_recipes_say_something_and_differ_visibly(project: Project) -> None:
+    calm = recipe("calm", {"rate": "85", "volume": " "}, {"Tangor": {"pace": 0.9, "mood": "calm"}})
+    brisk = recipe("brisk", {"rate": "115 %", "pitch": "+1"}, {"Tangor": {"pace": 1.1, "mood": "calm"}})
+    document = with_recipe(with_recipe(with_recipe(None, calm), brisk), calm)
+    project.documents.put(DOCUMENT, document)
+    assert [r.name for r in recipes(project.documents)] == ["brisk", "calm"]
+    rows = compared([calm, brisk])
+    assert [(name, differs) for name, _, differs in rows] == [
+        ("rate, of normal", True), ("pitch", True), ("Tangor: pace", True), ("Tangor: mood", False),
+    ]  # fmt: skip
+    text = "Two words."
+    assert delivery_of(text, marks_of(calm, text)) == {"rate": "85 %"}
+    for wrong, why in (({"rate": ""}, "says nothing"), ({"rate": "slow"}, "20 to 300")):
+        with pytest.raises(InputError, match=why):
+            recipe("none", wrong)

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import demo_engine_source
+from zestpanel.core.bench.dialogue import takes_of
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decisions
@@ -40,7 +41,10 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
         building.build(folder, lambda _: None)
     project = Project.open(folder)
     found = standing(project)
-    assert len(project.takes.all()) == 3 * building.REPEATS
+    turns = project.scenes.turns("At the gate")
+    assert len(turns) == 6
+    assert len(project.takes.all()) == 3 * building.REPEATS + len(turns)
+    assert all(take is not None for _, take in takes_of(project, "At the gate"))
     scores = [row.score for row in found.rows.values()]
     assert all(s is not None and s.simulated == s.ratings for s in scores), "simulated ratings are marked as such"
     best, middle, worst = (s.mean for s in scores if s is not None)

@@ -93,6 +93,20 @@ def test_dialogues_have_names_of_their_own_and_sensible_gaps(cast: Project) -> N
     assert cast.scenes.gaps_s("Frost & talk") == [0.8, 0.8, 0.8]
 
 
+def test_subtitles_become_turns_with_the_gaps_of_their_file(project: Project, tmp_path: Path) -> None:
+    from zestpanel.core.passages.readers.reading import read_script
+
+    path = tmp_path / "talk.srt"
+    path.write_text(
+        "1\n00:00:01,000 --> 00:00:02,500\nIt rained.\n\n2\n00:00:03,250 --> 00:00:04,000\nAnd again.\n", "utf-8"
+    )
+    project.scenes.add("Rain", read_script(path).parts, language="en-GB")
+    assert [(t.speaker, t.text, t.gap_s) for t in project.scenes.turns("Rain")] == [
+        ("Narrator", "It rained.", None), ("Narrator", "And again.", 0.75),
+    ]  # fmt: skip
+    assert project.scenes.gaps_s("Rain") == [0.75]
+
+
 def test_captions_are_valid_for_long_shows_and_odd_signs() -> None:
     captions = [Caption(start_s=3661.5, end_s=3662.25, speaker="A & B", text="1 < 2 --> 3")]
     assert as_srt(captions).split("\n")[1] == "01:01:01,500 --> 01:01:02,250"

@@ -240,3 +240,42 @@ def test_a_long_book_comes_in_quickly(tmp_path: Path) -> None:
     assert len(text) > 1_000_000
     script = read_script(put(tmp_path, "book.txt", text))
     assert len(script.parts) == 2_400
+
+
+def test_a_page_from_a_web_address_and_what_can_go_wrong(tmp_path: Path) -> None:
+    """Over real HTTP on the loopback: a page, a redirect to it, a missing one, a picture, nobody there."""
+    import threading
+    from http.server import BaseHTTPRequestHandler, HTTPServer
+
+    from zestpanel.core.passages.readers.address import read_address
+
+    class Answers(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            status = {"/old": 301, "/gone": 404}.get(self.path, 200)
+            self.send_response(status)
+            self.send_header("Content-Type", "image/png" if self.path == "/picture" else "text/html; charset=utf-8")
+            if status == 301:
+                self.send_header("Location", "/frost")
+            self.end_headers()
+            self.wfile.write("<html lang='en'><nav>Menu</nav><p>The frost fell, à point.</p></html>".encode())
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    server = HTTPServer(("127.0.0.1", 0), Answers)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{server.server_port}"
+    try:
+        for path in ("/frost", "/old"):
+            script = read_address(address + path)
+            assert (script.text(), script.language) == ("The frost fell, à point.", "en")
+        for path, why in (("/gone", "answered 404"), ("/picture", "'image/png', which is no text")):
+            with pytest.raises(TextError, match=why):
+                read_address(address + path)
+    finally:
+        server.shutdown()
+        server.server_close()
+    with pytest.raises(TextError, match="could not be reached"):
+        read_address(address + "/frost", timeout_s=2)
+    with pytest.raises(TextError, match="is no web address"):
+        read_address("file:///etc/hosts")

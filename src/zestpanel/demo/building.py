@@ -152,7 +152,7 @@ def _bring_script(project: Project, script: dict[str, Any]) -> None:
                                    rights=script["rights"], source=script["file"])  # fmt: skip
         shortlist = project.shortlist.candidates()
         for speaker, place in script["cast"].items():
-            project.scenes.put_cast(name, speaker, shortlist[place - 1].id)
+            project.scenes.put_cast(name, speaker, shortlist[min(place, len(shortlist)) - 1].id)
         for place, gap_s in script.get("gaps", {}).items():
             project.texts.describe(turns[place - 1].id, gap_s=gap_s)
 

@@ -21,6 +21,7 @@ def write_shots(
     from zestpanel.desk.application import make_application
     from zestpanel.desk.pages.engines import EnginesPage
     from zestpanel.desk.pages.listening import ListeningPage
+    from zestpanel.desk.pages.passages import PassagesPage
     from zestpanel.desk.theme.style import apply_theme
     from zestpanel.desk.theme.tokens import theme
     from zestpanel.desk.window import MainWindow
@@ -80,7 +81,15 @@ def write_shots(
 
     shoot("real-time", real_time)
     state.set_real_time(False)
-    for step in ("brief", "engines", "passages", "evidence", "listening", "cost", "choice"):
+
+    def passages() -> None:
+        window.go_to("passages")
+        marked = next((p for p in state.bench.passages if p.marks), None)
+        state.select(state.candidate_id, marked.id if marked else state.passage_id)
+        window.page("passages").refresh()
+
+    shoot("passages", passages)
+    for step in ("brief", "engines", "evidence", "listening", "cost", "choice"):
         shoot(step, partial(window.go_to, step))
 
     def engines_side_by_side() -> None:
@@ -96,6 +105,18 @@ def write_shots(
         window.go_to("engines")
         page.show_view(name)
 
+    def view_of_passages(name: str) -> None:
+        page = window.page("passages")
+        assert isinstance(page, PassagesPage)
+        window.go_to("passages")
+        page.show_view(name)
+        settle()
+        if name == "Coverage":
+            page.coverage.start_picking()
+
+    for name in ("Coverage", "As sent", "Pronunciation", "Dialogue"):
+        shoot(name.lower().replace(" ", "-"), partial(view_of_passages, name))
+    view_of_passages("The set")
     shoot("engines-compared", engines_side_by_side)
     shoot("shortlist", partial(view_of_engines, "Shortlist"))
     shoot("own-voices", partial(view_of_engines, "Own voices"))

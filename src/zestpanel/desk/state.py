@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import time
 from dataclasses import dataclass
@@ -322,7 +323,8 @@ class DeskState(QObject):
 
     def on_run_event(self, event: RunEvent) -> None:
         """For BenchRun: called on its threads, delivered on the interface thread."""
-        self._run_event.emit(event)
+        with contextlib.suppress(RuntimeError):  # the window is gone; what is still measured is kept all the same
+            self._run_event.emit(event)
 
     def _on_run_event(self, event: RunEvent) -> None:
         if event.job is not None:

@@ -22,13 +22,15 @@ class Scenes:
     def add(
         self, name: str, parts: Sequence[Part], *, language: str, rights: str = "", source: str = ""
     ) -> list[Passage]:
-        """Make a dialogue of parts with speakers; parts without one are the narrator's. Raises InputError."""
+        """Make a dialogue of parts with speakers; parts without one are the narrator's; gaps between
+        subtitles are kept. Raises InputError."""
         name = " ".join(name.split())
         if not name:
             raise InputError("A dialogue needs a name.", kept="Nothing was added.")
         if name in self.names():
             raise InputError(f"There is a dialogue '{name}' already.", kept="Nothing was added.",
                              remedy="Give it another name.")  # fmt: skip
+        gaps = [_gap_s(before, part) for before, part in zip([None, *parts], parts, strict=False)]
         turns = [
             NewText(
                 text=part.text,
@@ -37,8 +39,9 @@ class Scenes:
                 rights=rights,
                 source=source,
                 speaker=part.speaker or NARRATOR,
+                gap_s=gap_s,
             )
-            for i, part in enumerate(parts, 1)
+            for i, (part, gap_s) in enumerate(zip(parts, gaps, strict=True), 1)
         ]
         return self._texts.add(turns, language=language)
 
@@ -87,3 +90,10 @@ class Scenes:
 
 
 NARRATOR: Final = "Narrator"
+
+
+def _gap_s(before: Part | None, part: Part) -> float | None:
+    """The silence before a subtitle as it stands in its file; None where there are no times."""
+    if before is None or before.end_s is None or part.start_s is None:
+        return None
+    return round(min(10.0, max(0.0, part.start_s - before.end_s)), 3)

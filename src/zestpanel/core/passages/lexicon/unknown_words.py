@@ -5,16 +5,20 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable
 from functools import lru_cache
-
-from spellchecker import SpellChecker
+from typing import TYPE_CHECKING
 
 from zestpanel.core.passages.passage import words_with_places
+
+if TYPE_CHECKING:
+    from spellchecker import SpellChecker
 
 LANGUAGES = ("en", "fr", "es", "de", "it", "pt")
 
 
 @lru_cache(maxsize=len(LANGUAGES))
 def _dictionary(primary: str) -> SpellChecker:
+    from spellchecker import SpellChecker
+
     return SpellChecker(language=primary)
 
 

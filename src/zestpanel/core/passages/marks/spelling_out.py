@@ -8,13 +8,10 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 from functools import cache
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from babel import Locale, UnknownLocaleError
-from babel.dates import get_month_names
-from babel.numbers import NumberFormatError, parse_decimal
-from babel.units import format_unit
-from num2words import num2words
+if TYPE_CHECKING:
+    from babel import Locale
 
 SPOKEN_LANGUAGES: Final = ("en", "fr", "es", "de", "it", "pt")
 SPELLABLE: Final = ("numbers", "dates", "times", "money", "units", "acronyms")
@@ -48,8 +45,13 @@ _CLOCK: Final = {
 }
 
 
+# Babel and num2words are loaded with the first figure that is spelled out: they would double the program's start
+
+
 @cache
 def _locale(language: str) -> Locale | None:
+    from babel import Locale, UnknownLocaleError
+
     try:
         found = Locale.parse(language.replace("-", "_"))
     except (UnknownLocaleError, ValueError):
@@ -62,6 +64,9 @@ def spelled(kind: str, words: str, language: str, *, before: str = "") -> str | 
 
     before: the text in front of it; German bends an ordinal by it.
     """
+    from babel.numbers import NumberFormatError
+    from num2words import num2words
+
     locale = _locale(language)
     if locale is None:
         return None
@@ -93,6 +98,8 @@ def spelled(kind: str, words: str, language: str, *, before: str = "") -> str | 
 
 def _number(text: str, locale: Locale) -> Decimal | None:
     """A written number, by the locale's own separators; a space or a thin space parts thousands everywhere."""
+    from babel.numbers import NumberFormatError, parse_decimal
+
     bare = re.sub(r"(?<=\d)[\s\u202f\u00a0](?=\d{3}\b)", "", text.strip())
     if not re.fullmatch(r"\d+(?:[.,]\d+)*", bare):
         return None
@@ -104,6 +111,8 @@ def _number(text: str, locale: Locale) -> Decimal | None:
 
 
 def _say(number: Decimal, locale: Locale) -> str:
+    from num2words import num2words
+
     whole = number == number.to_integral_value()
     words: str = num2words(int(number) if whole else float(number), lang=locale.language)
     return words.replace(", ", " ") if locale.language == "en" else words
@@ -115,6 +124,8 @@ def _cardinal(text: str, locale: Locale) -> str | None:
 
 
 def _money(text: str, locale: Locale) -> str | None:
+    from num2words import num2words
+
     found = re.search(r"[£$€]|\b(?:EUR|USD|GBP)\b|[A-Za-z]+", text)
     figures = re.search(r"\d[\d.,\s\u202f\u00a0]*", text)
     amount = _number(figures[0], locale) if figures else None
@@ -131,6 +142,8 @@ def _money(text: str, locale: Locale) -> str | None:
 
 
 def _unit(text: str, locale: Locale) -> str | None:
+    from babel.units import format_unit
+
     found = re.fullmatch(r"(\d[\d.,\s\u202f\u00a0]*)\s?(\D+)", text.strip())
     number = _number(found[1], locale) if found else None
     unit = _UNITS.get(found[2].strip()) if found else None
@@ -142,6 +155,8 @@ def _unit(text: str, locale: Locale) -> str | None:
 
 
 def _time(text: str, locale: Locale) -> str | None:
+    from num2words import num2words
+
     found = re.fullmatch(r"(\d{1,2})\s?[:.h]\s?(\d{2})(.*)", text.strip())
     if not found or int(found[1]) > 24 or int(found[2]) > 59:
         return None
@@ -165,6 +180,9 @@ def _time(text: str, locale: Locale) -> str | None:
 
 
 def _date(text: str, locale: Locale, before: str) -> str | None:
+    from babel.dates import get_month_names
+    from num2words import num2words
+
     day, month, year = _parsed_date(text.strip(), locale)
     if year and not month:
         return _year(year, locale)
@@ -191,6 +209,8 @@ def _date(text: str, locale: Locale, before: str) -> str | None:
 
 
 def _year(year: int, locale: Locale) -> str:
+    from num2words import num2words
+
     words: str = num2words(year, lang=locale.language, to="year")
     return words.replace(", ", " ")
 
@@ -198,6 +218,8 @@ def _year(year: int, locale: Locale) -> str:
 def _parsed_date(text: str, locale: Locale) -> tuple[int, int, int]:
     """(day, month, year), 0 for what is not said. All-figure dates are read by ISO 8601 or day first; month first in
     the United States. Impossible ones give zeros."""
+    from babel.dates import get_month_names
+
     if re.fullmatch(r"\d{4}", text):
         return 0, 0, int(text)
     if found := re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})", text):

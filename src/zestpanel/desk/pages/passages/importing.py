@@ -117,7 +117,7 @@ class ImportDialog(QDialog):
         about.addStretch(1)
         self.form.addRow("Language", about)
         self.as_dialogue = QCheckBox("as a dialogue to be cast, a turn each")
-        if script.speakers():
+        if script.speakers() or any(part.start_s is not None for part in script.parts):
             self.form.addRow("Speakers", self.as_dialogue)
             self.as_dialogue.toggled.connect(lambda _: self._count())
         layout.addLayout(self.form)
@@ -159,10 +159,15 @@ class ImportDialog(QDialog):
         self._parts = []
         spoken = [p for p in self._script.parts if p.kind in wanted and any(c.isalnum() for c in p.text)]
         for part in _by_turn(spoken) if self.cut.currentIndex() == 4 else spoken:
-            self._parts += [Part(text=text, speaker=part.speaker) for text in self._cut(part.text)]
+            pieces = self._cut(part.text)
+            alone = len(pieces) == 1
+            self._parts += [
+                Part(text=text, speaker=part.speaker, start_s=part.start_s if alone else None, end_s=part.end_s if alone
+                     else None) for text in pieces
+            ]  # fmt: skip
         if self.cut.currentIndex() == 3:
-            whole = "\n\n".join(part.text for part in self._script.parts if part.kind in (*wanted, "heading"))
-            self._parts = [Part(text=text) for text in split_scenes(whole)]
+            script = "\n\n".join(part.text for part in self._script.parts if part.kind in (*wanted, "heading"))
+            self._parts = [Part(text=text) for text in split_scenes(script)]
         self.list.blockSignals(True)
         self.list.clear()
         for i, part in enumerate(self._parts):
