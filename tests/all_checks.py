@@ -1,7 +1,7 @@
 """Every check of the project, in one run: style, types, directions of import, and all tests.
 
-Tests run in two halves at once: the core (without Qt) and the outside checks; and the desk, offscreen and in a real
-window under a virtual screen that this script starts.
+Tests run in two halves at once: the core (without Qt); and the outside checks and the desk, offscreen and in a real
+window under a virtual screen that the tests start.
 """
 
 from __future__ import annotations
@@ -40,14 +40,15 @@ def finished(check: tuple[str, subprocess.Popen[str], float]) -> bool:
 
 def main() -> int:
     pytest = [sys.executable, "-m", "pytest", *sys.argv[1:]]
-    core = started("tests of the core and outside checks", [*pytest, "tests/core", "tests/reference"])
+    core = started("tests of the core", [*pytest, "tests/core"])
     quick = [
         finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),
         finished(started("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", "src", "tests", "benchmarks"])),
         finished(started("import-linter", [str(BIN / "lint-imports"), "--no-cache"])),
         finished(started("mypy", [str(BIN / "mypy"), "--no-incremental"])),
     ]
-    desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
+    both = ["tests/reference", "tests/desk"]
+    desk = started("tests against outside sources, and of the desk", [*pytest, *both], QT_QPA_PLATFORM="offscreen")
     results = [*quick, finished(core), finished(desk)]
     print("All checks passed." if all(results) else "Some checks FAILED.")
     return 0 if all(results) else 1
