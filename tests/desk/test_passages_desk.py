@@ -214,6 +214,12 @@ def test_as_sent_shows_each_engines_text_and_what_was_decided(
     page.refresh()
     assert bench_project.sending.choices("Rangpur").spell_out == ()
     assert view.sent.toPlainText() == "It cost £3.50. Wait, here."
+    window.state.toggle_labels()
+    assert cells(view.table) == []
+    assert "Labels are hidden" in view.head.text()
+    assert not any(name in words(page) for name in ("Tangor", "Rangpur"))
+    window.state.toggle_labels()
+    assert len(cells(view.table)) == 4
 
 
 def test_words_are_found_heard_and_kept_in_the_list(

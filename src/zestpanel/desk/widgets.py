@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QPushButton,
     QSizePolicy,
@@ -179,6 +180,7 @@ class Table(QTableWidget):
         self._rows: list[list[str]] = []
         self._head: list[str] = []
         self._line = 32
+        self._wide: int | None = None
         self.setItemDelegate(TwoLines(self))
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -203,8 +205,13 @@ class Table(QTableWidget):
         numbers: Sequence[int] = (),
         bad: Sequence[tuple[int, int]] = (),
         tips: dict[tuple[int, int], str] | None = None,
+        wide: int | None = None,
     ) -> None:
-        """Fill the table. numbers: columns set to the right; bad: cells in the warning colour, in bold."""
+        """Fill the table. numbers: columns set to the right; bad: cells in the warning colour, in bold.
+
+        wide: the column that takes what is left of the width; the last one unless said.
+        """
+        self._wide = wide
         self._head, self._rows = list(head), [list(row) for row in rows]
         self.clear()
         self.setRowCount(len(rows))
@@ -232,8 +239,15 @@ class Table(QTableWidget):
         vertical = self.verticalHeader()
         assert vertical is not None
         vertical.setDefaultSectionSize(theme.px(self._line))
+        head = self.horizontalHeader()
+        assert head is not None
+        head.setStretchLastSection(self._wide is None)
+        for column in range(self.columnCount()):
+            stretch = column == self._wide
+            mode = QHeaderView.ResizeMode.Stretch if stretch else QHeaderView.ResizeMode.Interactive
+            head.setSectionResizeMode(column, mode)
         self.resizeColumnsToContents()
-        for column in range(self.columnCount() - 1):  # the last one takes what is left
+        for column in range(self.columnCount() - (self._wide is None)):  # the last one takes what is left
             self.setColumnWidth(column, min(self.columnWidth(column) + 2, theme.px(330)))
 
     def height_for_rows(self, most: int = 12) -> int:

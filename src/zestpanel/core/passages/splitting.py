@@ -6,6 +6,7 @@ Never inside a word, a number, an abbreviation, a pair of quotation marks or bra
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -60,6 +61,23 @@ def _rules(language: str) -> _Rules:
     return every.get(language.split("-")[0].lower(), every[""])
 
 
+class _Whole:
+    """Spans that are not to be parted; ``place in whole`` says whether a place lies within one, ends left out."""
+
+    def __init__(self, spans: Sequence[Span]) -> None:
+        self._spans: list[Span] = []
+        for start, end in sorted(spans):
+            if self._spans and start < self._spans[-1][1]:
+                self._spans[-1] = (self._spans[-1][0], max(end, self._spans[-1][1]))
+            else:
+                self._spans.append((start, end))
+        self._starts = [start for start, _ in self._spans]
+
+    def __contains__(self, place: int) -> bool:
+        at = bisect_left(self._starts, place) - 1  # the last one that begins before the place
+        return at >= 0 and place < self._spans[at][1]
+
+
 def is_abbreviation(word: str, language: str = "") -> bool:
     """Whether a word written with a full stop is a known abbreviation (``word`` without that stop)."""
     rules = _rules(language)
@@ -87,11 +105,11 @@ def split_scenes(text: str) -> list[str]:
 
 def sentence_spans(text: str, language: str = "", *, whole: Sequence[Span] = ()) -> list[Span]:
     """(start, end) of each sentence, without the spaces around it. Text between ``whole`` spans is never parted."""
-    kept_whole = [*whole, *_paired(text)]
+    kept_whole = _Whole([*whole, *_paired(text)])
     out: list[Span] = []
     start = 0
     for end, after in _sentence_ends(text, language):
-        if any(a < end < b for a, b in kept_whole):
+        if end in kept_whole:
             continue
         if text[start:end].strip():
             out.append(_trimmed(text, start, end))
@@ -188,8 +206,9 @@ def size_spans(text: str, most_characters: int, language: str = "", *, whole: Se
     if most_characters < 1:
         raise ValueError("a part needs at least one character")
     pieces: list[Span] = []
+    kept_whole = _Whole(whole)
     for start, end in sentence_spans(text, language, whole=whole):
-        pieces += _fitting(text, start, end, most_characters, whole)
+        pieces += _fitting(text, start, end, most_characters, kept_whole)
     out: list[Span] = []
     for start, end in pieces:
         together = out and end - out[-1][0] <= most_characters
@@ -201,18 +220,18 @@ def size_spans(text: str, most_characters: int, language: str = "", *, whole: Se
     return out
 
 
-def _fitting(text: str, start: int, end: int, most: int, whole: Sequence[Span]) -> Iterator[Span]:
+def _fitting(text: str, start: int, end: int, most: int, whole: _Whole) -> Iterator[Span]:
     """A sentence in pieces that fit, cut at the last phrase end that fits, else at the last space."""
     while end - start > most:
         window = text[start : start + most + 1]
         cuts = [start + m.start() for m in _PHRASE.finditer(window)] or []
-        cuts = [c for c in cuts if c > start + most // 3 and not any(a < c < b for a, b in whole)]
+        cuts = [c for c in cuts if c > start + most // 3 and c not in whole]
         if not cuts:
             cuts = [start + m.start() for m in re.finditer(r"\s+", window) if m.start()]
-            cuts = [c for c in cuts if not any(a < c < b for a, b in whole) and not _in_number(text, c)]
+            cuts = [c for c in cuts if c not in whole and not _in_number(text, c)]
         if not cuts:  # nothing fits: up to the first place where a cut is allowed
             later = (start + m.start() for m in re.finditer(r"\s+", text[start:end]) if m.start())
-            allowed = [c for c in later if not any(a < c < b for a, b in whole) and not _in_number(text, c)]
+            allowed = [c for c in later if c not in whole and not _in_number(text, c)]
             if not allowed:
                 break
             cuts = [allowed[0]]

@@ -24,21 +24,31 @@ class Sending:
         self._documents, self._pronunciations = documents, pronunciations
         self._kept: dict[tuple[object, ...], AsSent] = {}
         self._signs: dict[int, tuple[Engine, str]] = {}
+        self._choices: dict[str, tuple[SendingChoices, str]] = {}
+        self._near: dict[str, tuple[tuple[Entry, ...], tuple[Entry, ...]]] = {}
 
     def choices(self, engine: str) -> SendingChoices:
-        return SendingChoices.model_validate((self._documents.get(_DOCUMENT) or {}).get(engine, {}))
+        return self._chosen(engine)[0]
+
+    def _chosen(self, engine: str) -> tuple[SendingChoices, str]:
+        """The choices for an engine and, to tell them apart quickly, their JSON."""
+        if engine not in self._choices:
+            found = SendingChoices.model_validate((self._documents.get(_DOCUMENT) or {}).get(engine, {}))
+            self._choices[engine] = (found, found.model_dump_json())
+        return self._choices[engine]
 
     def put_choices(self, engine: str, choices: SendingChoices) -> None:
+        self._choices.pop(engine, None)
         every = dict(self._documents.get(_DOCUMENT) or {})
         every[engine] = choices.model_dump(mode="json")
         self._documents.put(_DOCUMENT, every)
 
     def of(self, candidate: Candidate, passage: Passage, engine: Engine) -> AsSent:
         """The requests a candidate's engine would get for a passage under its plan."""
-        choices = self.choices(engine.engine)
+        choices, choices_text = self._chosen(engine.engine)
         counting = plan_of(candidate, engine).tariff.counting
         entries = self._entries(passage)
-        key = (self._sign(engine), passage.text, passage.marks, passage.language, entries, choices.model_dump_json(),
+        key = (self._sign(engine), passage.text, passage.marks, passage.language, entries, choices_text,
                counting)  # fmt: skip
         found = self._kept.get(key)
         if found is None:
@@ -61,9 +71,15 @@ class Sending:
         return tuple(request.text for request in self.of(candidate, passage, engine).requests)
 
     def _entries(self, passage: Passage) -> tuple[Entry, ...]:
-        """The entries that may hit this passage."""
-        lowered = passage.text.lower()
-        return tuple(e for e in self._pronunciations.all() if e.word.lower() in lowered)
+        """The entries that may hit this text; worked out once for a text and a state of the list."""
+        every = self._pronunciations.all()
+        known = self._near.get(passage.text)
+        if known is None or known[0] is not every:
+            lowered = passage.text.lower()
+            if len(self._near) > _MOST_KEPT:
+                self._near.clear()
+            known = self._near[passage.text] = (every, tuple(e for e in every if e.word.lower() in lowered))
+        return known[1]
 
     def _sign(self, engine: Engine) -> str:
         """All of an engine that changes what is sent. The engine itself is held so that its id stays its own."""

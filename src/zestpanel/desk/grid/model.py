@@ -99,6 +99,8 @@ def describe(cell: Cell) -> str:
             parts = [f"{take.duration_s:.1f} s, {cell.takes} take{'s' if cell.takes > 1 else ''}"]
             if cell.odd_voice:
                 parts.append(f"another voice answered: {take.voice_used}")
+            if take.sent is not None and len(take.sent) > 1:
+                parts.append(f"joined from {len(take.sent)} requests")
             if cell.marks:
                 parts.append(f"{cell.marks} mark{'s' if cell.marks > 1 else ''}")
             if cell.text:
@@ -109,7 +111,7 @@ def describe(cell: Cell) -> str:
         case "failed":
             return f"failed: {cell.text}"
         case "stale":
-            return "stale: the text was changed since"
+            return "stale: its text, or the way it is sent, was changed since"
         case "open":
             return "a request was open when the program ended; it may have been paid"
     return cell.text

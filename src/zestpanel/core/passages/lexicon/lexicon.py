@@ -76,7 +76,10 @@ def hits(text: str, entries: Sequence[Entry]) -> list[Hit]:
     """
     found: list[Hit] = []
     taken: list[tuple[int, int]] = []
+    lowered = text.lower()
     for entry in sorted(entries, key=lambda e: (-len(e.word), e.word == e.word.lower())):
+        if entry.word.lower() not in lowered:
+            continue
         flags = re.IGNORECASE if entry.word == entry.word.lower() else 0
         for match in re.finditer(rf"(?<![\w]){re.escape(entry.word)}(?![\w])", text, flags):
             if not any(a < match.end() and match.start() < b for a, b in taken):

@@ -27,6 +27,7 @@ class AsSentView(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
+        self._candidates: list[tuple[Candidate, Engine]] = []
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(20)
@@ -77,8 +78,13 @@ class AsSentView(QWidget):
         right.addWidget(flow_row(right=(self.copy,)))
         across.addLayout(right, 1)
         self._filling = False
+        self.state.labels_changed.connect(self._labels_changed)
 
     # -- shown
+
+    def _labels_changed(self) -> None:
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         bench = self.state.bench
@@ -88,7 +94,8 @@ class AsSentView(QWidget):
             self.passage.addItem(f"{i:02d} {p.title}", p.id)
         self.passage.setCurrentIndex(max(0, self.passage.findData(self.state.passage_id)))
         chosen = self.candidate()
-        self._candidates = [(c, e) for c in bench.candidates if (e := bench.engines.get(c.engine)) is not None]
+        known = [(c, e) for c in bench.candidates if (e := bench.engines.get(c.engine)) is not None]
+        self._candidates = [] if self.state.labels_hidden else known  # what is sent would tell the names
         passage = self._passage()
         rows: list[list[str]] = []
         bad: list[tuple[int, int]] = []
@@ -107,8 +114,7 @@ class AsSentView(QWidget):
                 f"{sent.billed:,}" if speaks else "–",
                 str(len(sent.requests)) if speaks else "–",
             ])  # fmt: skip
-        self.table.show_rows(["Candidate", "Sent as", "Billed", "Requests"], rows, numbers=[2, 3], bad=bad)
-        self.table.setColumnWidth(0, min(self.table.columnWidth(0), theme.px(210)))
+        self.table.show_rows(["Candidate", "Sent as", "Billed", "Requests"], rows, numbers=[2, 3], bad=bad, wide=0)
         at = next((i for i, (c, _) in enumerate(self._candidates) if chosen and c.id == chosen.id), 0)
         self._filling = False
         if rows:
@@ -118,8 +124,6 @@ class AsSentView(QWidget):
     def candidate(self) -> Candidate | None:
         rows = {index.row() for index in self.table.selectedIndexes()}
         return self._candidates[min(rows)][0] if rows and min(rows) < len(self._candidates) else None
-
-    _candidates: list[tuple[Candidate, Engine]] = []  # noqa: RUF012
 
     def _passage(self) -> Passage | None:
         wanted = self.passage.currentData()
@@ -141,8 +145,14 @@ class AsSentView(QWidget):
             return
         found = self._both()
         if found is None:
-            self.head.setText("Put a voice on the shortlist to see what its engine would get.")
+            self.head.setText(
+                "Labels are hidden, and what is sent would tell them. Show the labels to see it."
+                if self.state.labels_hidden
+                else "Put a voice on the shortlist to see what its engine would get."
+            )
             self.sent.clear()
+            self.facts.clear()
+            self.changes.show_rows([], [])
             return
         candidate, engine, passage = found
         sent = self.state.project.sending.of(candidate, passage, engine)

@@ -160,8 +160,8 @@ class CoverageView(QWidget):
             else f"The set has all {covered} things that this script's sentences hold."
         )
         rows = [[f"{i:02d}", one.text, _adds(one.adds)] for i, one in enumerate(found.picked, 1)]
-        self.table.show_rows(["", "Sentence", "Adds"], rows)
-        self.table.setColumnWidth(1, theme.px(250))
+        self.table.show_rows(["", "Sentence", "Adds"], rows, wide=1)
+        self.table.setColumnWidth(2, theme.px(170))
         self.table.selectAll()
         self.take.setEnabled(bool(found.picked))
 

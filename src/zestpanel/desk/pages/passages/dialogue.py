@@ -26,7 +26,6 @@ from zestpanel.core.passages.passage import Passage
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
 
@@ -159,8 +158,7 @@ class DialogueView(QWidget):
                 bad.append((i, 4))
             rows.append([f"{i + 1:02d}", turn.speaker, turn.text, own, state])
         at = min({index.row() for index in self.turns.selectedIndexes()}, default=0)
-        self.turns.show_rows(["", "Speaker", "Line", "Gap", "Take"], rows, numbers=[3, 4], bad=bad)
-        self.turns.setColumnWidth(2, theme.px(280))
+        self.turns.show_rows(["", "Speaker", "Line", "Gap", "Take"], rows, numbers=[3, 4], bad=bad, wide=2)
         self.speaker.clear()
         self.speaker.addItems(scenes.speakers(self.name))
         self._filling = False

@@ -82,6 +82,7 @@ class PronunciationView(QWidget):
             edit.textChanged.connect(lambda _: self._ready())
             edit.returnPressed.connect(self.keep_entry)
         self._entries: list[Entry] = []
+        self._unknown: list[tuple[str, int, str]] = []
         self._ready()
 
     # -- shown
@@ -158,8 +159,6 @@ class PronunciationView(QWidget):
 
         self.unknown_head.setText("Looking words up …")
         self.state.background.run(work, arrived, self.state.complain, topic="unknown words")
-
-    _unknown: list[tuple[str, int, str]] = []  # noqa: RUF012
 
     def _take_word(self) -> None:
         rows = {index.row() for index in self.unknown.selectedIndexes()}

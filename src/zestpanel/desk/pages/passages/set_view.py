@@ -27,7 +27,6 @@ from zestpanel.desk.pages.passages.mark_popup import MarkPopup
 from zestpanel.desk.pages.passages.marks_editor import MarksEditor
 from zestpanel.desk.pages.passages.recipes import RecipesDialog
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Table, button, label
 
 # the marks that have a button of their own; the others are in the menu behind them
@@ -155,8 +154,8 @@ class SetView(QWidget):
                 for i, p in enumerate(passages, 1)
             ],
             numbers=[3, 4],
+            wide=1,
         )
-        self.table.setColumnWidth(1, min(self.table.columnWidth(1), theme.px(196)))
         self.table.blockSignals(False)
         covered, lacking = hard.coverage(passages)
         shown = ", ".join(lacking[:6]) + (" …" if len(lacking) > 6 else ".")
@@ -287,7 +286,7 @@ class SetView(QWidget):
                 bad.append((len(rows) - 1, 1))
             tips[(len(rows) - 1, 1)] = "; ".join(f"{c.kind} '{c.words}': {c.why}" for c in sent.lost)
         head = ["Engine and plan", "Sent as", "Billed", "Requests", "About s"]
-        self.plans.show_rows(head, rows, numbers=[2, 3, 4], tips=tips, bad=bad)
+        self.plans.show_rows(head, rows, numbers=[2, 3, 4], tips=tips, bad=bad, wide=0)
         self.plans.setToolTip(f"* {ASSUMED_PER_MINUTE:,.0f} characters a minute assumed until takes are measured"
                               if assumed else "")  # fmt: skip
         self.plans.setVisible(bool(rows))
