@@ -222,7 +222,14 @@ def test_scores_say_who_is_told_apart_and_what_is_preliminary(heard: Project) ->
     rate(heard, {a: 4.4, b: 4.4, c: 2.0}, 40, languages=("en", "fr"))
     found = panel_scores(heard)
     first, last = found.by_candidate[a], found.by_candidate[c]
-    assert not first.preliminary
+    for passage in heard.texts.all():  # all of them of one kind, and then not
+        for kind in heard.hard_parts.kinds(passage):
+            heard.hard_parts.correct(passage, kind, False)
+    one_kind = panel_scores(heard).by_candidate[a]
+    assert one_kind.preliminary
+    assert "1 of at least 2 kinds of text" in one_kind.why_preliminary
+    heard.texts.describe(heard.texts.all()[0].id, tags=["news"])
+    assert not panel_scores(heard).by_candidate[a].preliminary
     assert set(first.letters) & set(found.by_candidate[b].letters)
     assert not set(first.letters) & set(last.letters)
     assert first.crossed is not None

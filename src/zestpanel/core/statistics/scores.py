@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from zestpanel.core.statistics.intervals import Interval, crossed_intervals, t_i
 from zestpanel.core.statistics.paired import Comparison, Equality, compare, equality
 
 FEWEST_PASSAGES = 3
+FEWEST_KINDS = 2
 FEWEST_LISTENERS = 5
 BOOTSTRAP_SEED = 20_240
 
@@ -41,17 +42,19 @@ class Score:
     ratings: int
     letters: str
     simulated: int
+    kinds: int | None = None  # kinds of text among the rated passages; None where they were not told apart
 
     @property
     def preliminary(self) -> bool:
-        return self.listeners < FEWEST_LISTENERS or self.passages < FEWEST_PASSAGES
+        few_kinds = self.kinds is not None and self.kinds < FEWEST_KINDS
+        return self.listeners < FEWEST_LISTENERS or self.passages < FEWEST_PASSAGES or few_kinds
 
     @property
     def why_preliminary(self) -> str:
         return (
             f"rests on {self.listeners} of at least {FEWEST_LISTENERS} listeners and {self.passages} of at least "
             f"{FEWEST_PASSAGES} passages"
-        )
+        ) + (f", of {self.kinds} of at least {FEWEST_KINDS} kinds of text" if self.kinds is not None else "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,13 +93,18 @@ def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions."""
     passages = {p.version_id: p.language for p in project.texts.all()}
     rows = [r for r in project.panel.ratings() if r.scale == scale and r.passage_version_id in passages]
-    return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages)
+    kinds = {p.version_id: frozenset(project.hard_parts.kinds(p)) | set(p.tags) for p in project.texts.all()}
+    return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
 
 
 def score_ratings(
-    rows: Sequence[Rating], candidates: Sequence[Candidate], listeners: Sequence[Listener], passages: dict[int, str]
+    rows: Sequence[Rating],
+    candidates: Sequence[Candidate],
+    listeners: Sequence[Listener],
+    passages: dict[int, str],
+    kinds: Mapping[int, frozenset[str]] | None = None,
 ) -> PanelScores:
-    """Scores from ratings. passages: language by passage version id.
+    """Scores from ratings. passages: language by passage version id; kinds: what is in each text, plain if nothing.
 
     A rating of a language the listener does not speak is kept apart; a listener who stated no language counts.
     Several ratings of one clip by one listener (hidden repeats) count as their mean.
@@ -128,6 +136,9 @@ def score_ratings(
             scores[candidate_id] = _score(
                 candidate_id, table[index], own, intervals[index], comparison.letters[index], simulated
             )
+            if kinds is not None:
+                read = [kinds.get(version, frozenset()) or {"plain"} for version in {r.passage_version_id for r in own}]
+                scores[candidate_id] = replace(scores[candidate_id], kinds=len(set().union(*read)))
     return PanelScores(by_candidate=scores, languages=tuple(languages), kept_apart=len(rows) - len(counted))
 
 
