@@ -215,6 +215,7 @@ def test_as_sent_shows_each_engines_text_and_what_was_decided(
     assert bench_project.sending.choices("Rangpur").spell_out == ()
     assert view.sent.toPlainText() == "It cost £3.50. Wait, here."
     window.state.toggle_labels()
+    window.go_to("passages")
     assert cells(view.table) == []
     assert "Labels are hidden" in view.head.text()
     assert not any(name in words(page) for name in ("Tangor", "Rangpur"))

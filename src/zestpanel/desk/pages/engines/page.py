@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.exchange import (
 )
 from zestpanel.core.catalogue.facts import Voice
 from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.text_files import write_text
 from zestpanel.desk.files import kind_of
 from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -33,7 +34,7 @@ from zestpanel.desk.pages.engines.recordings import RecordingsView
 from zestpanel.desk.pages.engines.shortlist import ShortlistView
 from zestpanel.desk.pages.engines.voices import VoicesView
 from zestpanel.desk.pages.engines.wizard import WizardDialog
-from zestpanel.desk.pages.page import Page
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
@@ -41,9 +42,8 @@ T = TypeVar("T")
 VIEWS = ("Voices", "Engines", "Shortlist", "Own voices")
 
 
-class EnginesPage(Page):
+class EnginesPage(TabbedPage):
     title = "Engines & voices"
-    scrolls = False
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
@@ -55,36 +55,9 @@ class EnginesPage(Page):
         self.engines = CatalogueView(state, self.remove_engine)
         self.shortlist = ShortlistView(state)
         self.recordings = RecordingsView(state)
-        tabs = QHBoxLayout()
-        tabs.setSpacing(4)
-        self.tabs: list[QPushButton] = []
-        self.stack = QStackedWidget()
-        for i, (name, view) in enumerate(
-            zip(VIEWS, (self.voices, self.engines, self.shortlist, self.recordings), strict=True)
-        ):
-            tab = button(name, lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
-            tab.setCheckable(True)
-            self.tabs.append(tab)
-            tabs.addWidget(tab)
-            self.stack.addWidget(view)
-        tabs.addStretch(1)
-        self.body.addLayout(tabs)
-        self.body.addWidget(self.stack, 1)
-        self.show_view(0)
+        self.add_views(VIEWS, (self.voices, self.engines, self.shortlist, self.recordings))
 
     # -- shown
-
-    def show_view(self, at: int | str) -> None:
-        """Show one of the four views, by place or by name."""
-        place = VIEWS.index(at) if isinstance(at, str) else at
-        for i, tab in enumerate(self.tabs):
-            tab.setChecked(i == place)
-        self.stack.setCurrentIndex(place)
-        self._refresh_view()
-
-    @property
-    def view(self) -> str:
-        return VIEWS[self.stack.currentIndex()]
 
     def refresh(self) -> None:
         bench = self.state.bench
@@ -102,14 +75,11 @@ class EnginesPage(Page):
         self.set_empty(None)
         count = len(bench.candidates)
         self.tabs[2].setText(f"Shortlist · {count}" if count else "Shortlist")
-        self._refresh_view()
+        self.refresh_view()
 
-    def _refresh_view(self) -> None:
-        view = self.stack.currentWidget()
-        if self.state.bench.engines and isinstance(
-            view, VoicesView | CatalogueView | ShortlistView | RecordingsView
-        ):  # fmt: skip
-            view.refresh()
+    def refresh_view(self) -> None:
+        if self.state.bench.engines:
+            super().refresh_view()
 
     def find_voice(self) -> None:
         """Go to the search of the voices."""
@@ -242,11 +212,9 @@ class EnginesPage(Page):
 
     def _write(self, path: Path, text: str) -> None:
         try:
-            path.write_text(text, encoding="utf-8")
-        except OSError as error:
-            self.state.complain(
-                InputError(f"{path.name} cannot be written ({error.strerror}).", kept="Nothing else changed.")
-            )
+            write_text(path, text, kept="Nothing else changed.")
+        except InputError as error:
+            self.state.complain(error)
             return
         self.state.say(f"Written: {path.name}. It holds no key.")
 

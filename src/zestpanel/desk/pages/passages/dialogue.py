@@ -23,8 +23,9 @@ from zestpanel.core.bench.dialogue import plan_scene, put_together, takes_of, wr
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import ZestError
 from zestpanel.core.passages.passage import Passage
-from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.passages.saying import play_alone
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
@@ -267,17 +268,11 @@ class DialogueView(QWidget):
         else:
             self.cost.setText(f"{progress.done} of {progress.total} turns rendered …")
 
-    def _play_lanes(self, lanes: list[Lane]) -> None:
-        self.state.tray = []
-        self.state.tray_changed.emit()
-        self.state.player.load(lanes, on=0)
-        self.state.player.play()
-
     def play_scene(self) -> None:
         project, name = self.state.project, self.name
         self.state.background.run(
             lambda: prepare_lanes([(0, put_together(project, name).clip, (), 1)])[0],
-            self._play_lanes,
+            lambda lanes: play_alone(self.state, lanes),
             self.state.complain,
             topic="audition",
         )
@@ -290,7 +285,7 @@ class DialogueView(QWidget):
             return
         self.state.background.run(
             lambda: prepare_lanes([(0, project.takes.load(take), (), 1)])[0],
-            self._play_lanes,
+            lambda lanes: play_alone(self.state, lanes),
             self.state.complain,
             topic="audition",
         )

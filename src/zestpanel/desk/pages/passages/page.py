@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu
 
 from zestpanel.core.catalogue.candidate import locale_name
-from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.errors import ZestError
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.passages.readers.reading import READABLE, read_script
 from zestpanel.core.passages.readers.script import Part, Script
 from zestpanel.core.passages.splitting import split_paragraphs
 from zestpanel.core.project.texts import NewText
-from zestpanel.desk.pages.page import Page
+from zestpanel.core.text_files import read_text
 from zestpanel.desk.pages.passages.as_sent import AsSentView
 from zestpanel.desk.pages.passages.coverage import CoverageView
 from zestpanel.desk.pages.passages.dialogue import DialogueView
@@ -21,15 +21,15 @@ from zestpanel.desk.pages.passages.from_web import WebDialog
 from zestpanel.desk.pages.passages.importing import Chosen, ImportDialog, leaves_a_choice
 from zestpanel.desk.pages.passages.pronunciation import PronunciationView
 from zestpanel.desk.pages.passages.set_view import SetView
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
 VIEWS = ("The set", "Coverage", "As sent", "Pronunciation", "Dialogue")
 
 
-class PassagesPage(Page):
+class PassagesPage(TabbedPage):
     title = "Passages"
-    scrolls = False
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
@@ -42,37 +42,14 @@ class PassagesPage(Page):
         self.pronunciation = PronunciationView(state)
         self.dialogue = DialogueView(state, self.ask_for_files)
         self.set.go_to_sent = lambda: self.show_view("As sent")
-        self.tabs: list[QPushButton] = []
-        self.stack = QStackedWidget()
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        views = (self.set, self.coverage, self.as_sent, self.pronunciation, self.dialogue)
-        for i, (name, view) in enumerate(zip(VIEWS, views, strict=True)):
-            tab = button(name, lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
-            tab.setCheckable(True)
-            self.tabs.append(tab)
-            row.addWidget(tab)
-            self.stack.addWidget(view)
-        row.addStretch(1)
-        self.body.addLayout(row)
-        self.body.addWidget(self.stack, 1)
-        self.show_view(0)
+        self.add_views(VIEWS, (self.set, self.coverage, self.as_sent, self.pronunciation, self.dialogue))
 
     # -- shown
 
     def show_view(self, at: int | str) -> None:
-        """Show one of the five views, by place or by name."""
-        place = VIEWS.index(at) if isinstance(at, str) else at
-        if place != 0:
+        if self.tabs and at not in (0, VIEWS[0]):
             self.set.keep_draft()
-        for i, tab in enumerate(self.tabs):
-            tab.setChecked(i == place)
-        self.stack.setCurrentIndex(place)
-        self._refresh_view()
-
-    @property
-    def view(self) -> str:
-        return VIEWS[self.stack.currentIndex()]
+        super().show_view(at)
 
     def refresh(self) -> None:
         if not self.state.bench.passages and not self.state.project.scenes.names():
@@ -87,13 +64,7 @@ class PassagesPage(Page):
             self.set.forget()
             return
         self.set_empty(None)
-        self._refresh_view()
-
-    def _refresh_view(self) -> None:
-        if self.empty is None:
-            view = self.stack.currentWidget()
-            assert isinstance(view, SetView | CoverageView | AsSentView | PronunciationView | DialogueView)
-            view.refresh()
+        self.refresh_view()
 
     def keep_draft(self) -> None:
         """What is typed and not kept goes into the project: the window is about to close."""
@@ -157,12 +128,7 @@ class PassagesPage(Page):
 
         for path in paths:
             try:
-                if path.stat().st_size > 5_000_000:
-                    raise InputError(f"{path.name} is larger than 5 MB: that is no passage.", kept="Nothing was added.")
-                read = from_ssml(path.read_text("utf-8"), path.name)
-            except (OSError, UnicodeDecodeError) as error:
-                self.state.complain(InputError(f"{path.name} cannot be read ({error}).", kept="Nothing was added."))
-                continue
+                read = from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)
             except ZestError as error:
                 self.state.complain(error)
                 continue

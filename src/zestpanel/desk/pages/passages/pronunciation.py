@@ -7,17 +7,16 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.catalogue.candidate import locale_name
-from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.passages.lexicon.ipa import sounds_of, to_builtin
+from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.lexicon.ipa import sounds_of
 from zestpanel.core.passages.lexicon.lexicon import Entry, entries_for, hits
 from zestpanel.core.passages.lexicon.pls import from_pls, to_pls
 from zestpanel.core.passages.lexicon.unknown_words import unknown_words
-from zestpanel.core.playback.mixer import Lane, prepare_lanes
-from zestpanel.core.speech import builtin_voice
+from zestpanel.core.text_files import read_text, write_text
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
+from zestpanel.desk.pages.passages.saying import say_word
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label
 
@@ -243,21 +242,7 @@ class PronunciationView(QWidget):
     def hear(self) -> None:
         """Say the sounds, or the respelling, or the word, by the built-in voice."""
         entry = self.typed()
-
-        def work() -> list[Lane]:
-            voice = builtin_voice.voice_for_language(entry.language)
-            text = to_builtin(entry.ipa.strip().strip("/"), entry.language) if entry.ipa.strip() else (
-                entry.respelling or entry.word)  # fmt: skip
-            reading = builtin_voice.speak(text, voice=voice, rate_wpm=135, marked_up=bool(entry.ipa.strip()))
-            return prepare_lanes([(0, Clip(samples=as_samples(reading.samples), rate_hz=reading.rate_hz), (), 1)])[0]
-
-        def arrived(lanes: list[Lane]) -> None:
-            self.state.tray = []
-            self.state.tray_changed.emit()
-            self.state.player.load(lanes, on=0)
-            self.state.player.play()
-
-        self.state.background.run(work, arrived, self.state.complain, topic="audition")
+        say_word(self.state, entry.language, ipa=entry.ipa, words=entry.respelling or entry.word)
 
     def open_chart(self) -> None:
         chart = IpaChart(self)
@@ -279,12 +264,7 @@ class PronunciationView(QWidget):
 
     def read_file(self, path: Path) -> None:
         try:
-            if path.stat().st_size > 20_000_000:
-                raise InputError(f"{path.name} is larger than 20 MB.", kept="The list is as it was.")
-            entries = from_pls(path.read_text("utf-8"), path.name)
-        except (OSError, UnicodeDecodeError) as error:
-            self.state.complain(InputError(f"{path.name} cannot be read ({error}).", kept="The list is as it was."))
-            return
+            entries = from_pls(read_text(path, most_mb=20, kept="The list is as it was."), path.name)
         except ZestError as error:
             self.state.complain(error)
             return
@@ -299,10 +279,9 @@ class PronunciationView(QWidget):
 
     def write_file(self, path: Path, language: str) -> None:
         try:
-            path.write_text(to_pls(self._entries, language), "utf-8")
-        except OSError as error:
-            self.state.complain(InputError(f"{path.name} cannot be written ({error.strerror}).",
-                                           kept="The list is as it was."))  # fmt: skip
+            write_text(path, to_pls(self._entries, language), kept="The list is as it was.")
+        except ZestError as error:
+            self.state.complain(error)
             return
         count = sum(e.language.lower() == language.lower() and not e.engine for e in self._entries)
         left = len(self._entries) - count

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction
@@ -15,17 +16,20 @@ from zestpanel.core.catalogue.preflight import marks_in
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.difficulty import KINDS as HARD_KINDS
 from zestpanel.core.passages.difficulty import find_difficulties
-from zestpanel.core.passages.marks.duration import ASSUMED_PER_MINUTE, expected_s
+from zestpanel.core.passages.marks.duration import expected_s
 from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, from_json
 from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
 from zestpanel.core.passages.passage import RIGHTS, Passage, words_with_places
-from zestpanel.core.passages.splitting import sentence_spans
-from zestpanel.core.project.texts import NewText, copy_of, merged, parts_of
+from zestpanel.core.text_files import write_text
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.about_text import AboutText
+from zestpanel.desk.pages.passages.chips import OBJECT
 from zestpanel.desk.pages.passages.mark_popup import MarkPopup
 from zestpanel.desk.pages.passages.marks_editor import MarksEditor
+from zestpanel.desk.pages.passages.plans_table import PlansTable
 from zestpanel.desk.pages.passages.recipes import RecipesDialog
+from zestpanel.desk.pages.passages.saying import say_word
+from zestpanel.desk.pages.passages.set_edits import SetEdits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label
 
@@ -37,6 +41,7 @@ class SetView(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
+        self.edits = SetEdits(state, self._edited)
         self.go_to_sent: Callable[[], object] = lambda: None
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
@@ -67,9 +72,11 @@ class SetView(QWidget):
         left.addWidget(self.coverage)
         self.up = button("Up", lambda: self.move_chosen(-1), tip="Earlier in the set")
         self.down = button("Down", lambda: self.move_chosen(1), tip="Later in the set")
-        self.merge = button("Merge", self.merge_chosen, tip="Make one passage of those selected")
-        self.double = button("Duplicate", self.duplicate_chosen)
-        self.remove = button("Remove", self.remove_chosen, tip="Undo brings it back")
+        self.merge = button(
+            "Merge", lambda: self.edits.merge(self.selected()), tip="Make one passage of those selected"
+        )
+        self.double = button("Duplicate", lambda: self.edits.duplicate(self.selected()))
+        self.remove = button("Remove", lambda: self.edits.remove(self.selected()), tip="Undo brings it back")
         left.addWidget(flow_row(self.up, self.down, self.merge, self.double, self.remove))
         return left
 
@@ -108,8 +115,7 @@ class SetView(QWidget):
         right.addWidget(self._counts)
         self.hard = label("", "small", wrap=True)
         right.addWidget(self.hard)
-        self.plans = Table()
-        self.plans.setAccessibleName("What the passage becomes under each plan")
+        self.plans = PlansTable(self.state)
         self.plans.row_chosen.connect(lambda _: self.go_to_sent())
         right.addWidget(self.plans, 2)
         self.correct = button(
@@ -233,7 +239,7 @@ class SetView(QWidget):
             + (" · not kept yet" if changed else "")
         )
         self._show_hard(passage)
-        self._show_plans(passage)
+        self.plans.show_passage(passage)
         self.keep.setEnabled(changed)
         typed = bool(marks_in(passage.text))
         self.tags_to_marks.setVisible(typed)
@@ -250,46 +256,6 @@ class SetView(QWidget):
         text = " · ".join(lines)
         self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or "No hard part found by rule.")
         self.hard.setToolTip(text if len(text) > 260 else "")
-
-    def per_minute(self, candidate_id: int) -> tuple[float, bool]:
-        """(characters a minute, whether measured) of a candidate."""
-        row = self.state.standing.rows.get(candidate_id) if self.state.standing is not None else None
-        measured = row.summary.rates.characters_per_minute if row is not None else None
-        return (ASSUMED_PER_MINUTE, False) if measured is None else (float(measured), True)
-
-    def _show_plans(self, passage: Passage) -> None:
-        """A line for each engine and plan on the shortlist: how it is sent, what is billed, requests, seconds."""
-        rows: list[list[str]] = []
-        bad: list[tuple[int, int]] = []
-        tips, seen = dict[tuple[int, int], str](), set[tuple[str, str]]()
-        assumed = False
-        for candidate in self.state.bench.candidates:
-            engine = self.state.bench.engines.get(candidate.engine)
-            key = (candidate.engine, candidate.plan)
-            voice = engine.voice(candidate.voice) if engine else None
-            if engine is None or key in seen or voice is None or not voice.speaks(passage.language):
-                continue
-            seen.add(key)
-            sent = self.state.project.sending.of(candidate, passage, engine)
-            per_minute, measured = self.per_minute(candidate.id)
-            assumed = assumed or not measured
-            seconds = expected_s(passage.text, passage.marks, per_minute)
-            fate = f"{len(sent.lost)} lost" if sent.lost else "all marks kept" if sent.changes else "no marks"
-            rows.append([
-                f"{candidate.engine}\n{candidate.plan or 'no plan stated'}",
-                f"{sent.written}\n{fate}",
-                f"{sent.billed:,}",
-                str(len(sent.requests)),
-                f"{seconds:.1f}" + ("" if measured else "*"),
-            ])  # fmt: skip
-            if sent.lost:
-                bad.append((len(rows) - 1, 1))
-            tips[(len(rows) - 1, 1)] = "; ".join(f"{c.kind} '{c.words}': {c.why}" for c in sent.lost)
-        head = ["Engine and plan", "Sent as", "Billed", "Requests", "About s"]
-        self.plans.show_rows(head, rows, numbers=[2, 3, 4], tips=tips, bad=bad, wide=0)
-        self.plans.setToolTip(f"* {ASSUMED_PER_MINUTE:,.0f} characters a minute assumed until takes are measured"
-                              if assumed else "")  # fmt: skip
-        self.plans.setVisible(bool(rows))
 
     # -- marks
 
@@ -317,8 +283,18 @@ class SetView(QWidget):
         def keep(value: str) -> None:
             self.text.set_value(number, value)
 
-        self._popup = MarkPopup(self, chip.kind, chip.value, keep=keep, remove=lambda: self.text.remove_mark(number),
-                                about=lambda value: self._meaning(number, value))  # fmt: skip
+        def hear(value: str) -> None:
+            say_word(self.state, self._shown.language if self._shown else "en", ipa=value)
+
+        self._popup = MarkPopup(
+            self,
+            chip.kind,
+            chip.value,
+            keep=keep,
+            remove=lambda: self.text.remove_mark(number),
+            about=lambda value: self._meaning(number, value),
+            hear=hear if chip.kind == "phoneme" else None,
+        )
         self._popup.show_at(place)
 
     def _meaning(self, number: int, value: str) -> str:
@@ -369,15 +345,14 @@ class SetView(QWidget):
             self.write_ssml(name)
 
     def write_ssml(self, name: str) -> None:
-        from pathlib import Path
-
         passage = self.as_typed()
         assert passage is not None
         try:
-            Path(name).write_text(to_ssml(passage.text, passage.marks, passage.language), "utf-8")
-        except OSError as error:
-            self.state.complain(InputError(f"{Path(name).name} cannot be written ({error.strerror}).",
-                                           kept="The passage is as it was."))  # fmt: skip
+            write_text(
+                Path(name), to_ssml(passage.text, passage.marks, passage.language), kept="The passage is as it was."
+            )
+        except InputError as error:
+            self.state.complain(error)
             return
         lost = {m.kind for m in passage.marks} & {"style", "sound"}
         also = f" SSML has no {' and no '.join(sorted(lost))}: left out." if lost else ""
@@ -494,31 +469,13 @@ class SetView(QWidget):
             keep = lambda values: self._describe(f"about '{passage.title}'", passage, **values)  # noqa: E731
             AboutText(self, passage, others, keep).show()
 
-    # -- several at once
+    # -- whole passages
 
-    def _replace(self, what: str, gone: list[Passage], new: list[NewText]) -> None:
-        """Put new passages in the place of others, with undo."""
-        texts, made = self.state.project.texts, list[Passage]()
-        order = [p.id for p in self.state.bench.passages]
-        at = order.index(gone[0].id)
-
-        def do() -> None:
-            if made:
-                texts.set_removed([p.id for p in made], False)
-            else:
-                made.extend(texts.add(new, language=gone[0].language))
-            texts.set_removed([p.id for p in gone], True)
-            texts.reorder([*order[:at], *(p.id for p in made), *order[at:]])
-
-        def undo() -> None:
-            texts.set_removed([p.id for p in made], True)
-            texts.set_removed([p.id for p in gone], False)
-            texts.reorder(order)
-
-        if self.state.edit(what, do, undo):
-            self.state.passage_id = made[0].id
-            self._shown = None
-            self.refresh()
+    def _edited(self, passage_id: int | None) -> None:
+        if passage_id is not None:
+            self.state.passage_id = passage_id
+        self._shown = None
+        self.refresh()
 
     def _split_menu(self) -> None:
         menu = QMenu(self)
@@ -528,29 +485,17 @@ class SetView(QWidget):
         menu.popup(self.split.mapToGlobal(self.split.rect().topLeft()))
 
     def split_sentences(self) -> None:
-        """Replace the passage by one passage a sentence, at the same place."""
         if (passage := self._kept()) is not None:
-            whole = [(m.start, m.end) for m in passage.marks if m.end > m.start]
-            self._split(passage, sentence_spans(passage.text, passage.language, whole=whole), "sentence")
+            self.edits.split_sentences(passage)
 
     def split_paragraphs(self) -> None:
         if (passage := self._kept()) is not None:
-            spans, at = [], 0
-            for part in passage.text.split("\n\n"):
-                spans.append((at, at + len(part)))
-                at += len(part) + 2
-            self._split(passage, [(a, b) for a, b in spans if passage.text[a:b].strip()], "paragraph")
+            self.edits.split_paragraphs(passage)
 
     def split_at_cursor(self) -> None:
         if (passage := self._kept()) is not None:
-            position = self.text.textCursor().position()
-            before = self.text.document().toPlainText()[:position]
-            at = len(before.replace("\ufffc", ""))
-            if any(m.start < at < m.end for m in passage.marks):
-                self.state.complain("The cursor stands within a mark: a mark is never cut in two.")
-                return
-            spans = [(0, at), (at, len(passage.text))]
-            self._split(passage, [(a, b) for a, b in spans if any(c.isalnum() for c in passage.text[a:b])], "piece")
+            before = self.text.page().toPlainText()[: self.text.textCursor().position()]
+            self.edits.split_at(passage, len(before.replace(OBJECT, "")))
 
     def _kept(self) -> Passage | None:
         """The shown passage, when what is typed has been kept."""
@@ -559,67 +504,13 @@ class SetView(QWidget):
             return None
         return self._shown
 
-    def _split(self, passage: Passage, spans: list[tuple[int, int]], what: str) -> None:
-        if len(spans) < 2:
-            self.state.say(f"This passage is one {what}: there is nothing to split.")
-            return
-        self._replace(f"split of '{passage.title}'", [passage], parts_of(passage, spans))
-
-    def merge_chosen(self) -> None:
-        chosen = self.selected()
-        if len({p.language for p in chosen}) > 1:
-            self.state.complain("These passages are in different languages: they cannot be one.")
-        elif len(chosen) > 1:
-            self._replace("merging passages", chosen, [merged(chosen)])
-
-    def duplicate_chosen(self) -> None:
-        chosen = self.selected()
-        if chosen:
-            copies = [copy_of(p, title=f"{p.title}, copy") for p in chosen]
-            texts, made = self.state.project.texts, list[Passage]()
-
-            def do() -> None:
-                if made:
-                    texts.set_removed([p.id for p in made], False)
-                else:
-                    made.extend(texts.add(copies, language=chosen[0].language))
-
-            if self.state.edit("duplicate", do, lambda: texts.set_removed([p.id for p in made], True)):
-                self.state.passage_id = made[0].id
-                self._shown = None
-                self.refresh()
-
     def move_chosen(self, by: int) -> None:
-        """Move the selected passages one place up or down."""
         chosen = {p.id for p in self.selected()}
-        order = [p.id for p in self.state.bench.passages]
-        moved = list(order) if by < 0 else order[::-1]
-        for i in range(1, len(moved)):
-            if moved[i] in chosen and moved[i - 1] not in chosen:
-                moved[i - 1], moved[i] = moved[i], moved[i - 1]
-        moved = moved if by < 0 else moved[::-1]
-        texts = self.state.project.texts
-        if moved != order:
-            self.state.passage_id = next(i for i in moved if i in chosen)
-            self.state.edit("order of passages", lambda: texts.reorder(moved), lambda: texts.reorder(order))
-            self.refresh()
-            self._select(chosen)
-
-    def _select(self, ids: set[int]) -> None:
+        self.edits.move(chosen, by)
         self.table.clearSelection()
         mode = self.table.selectionMode()
         self.table.setSelectionMode(Table.SelectionMode.MultiSelection)
         for row, passage in enumerate(self.state.bench.passages):
-            if passage.id in ids:
+            if passage.id in chosen:
                 self.table.selectRow(row)
         self.table.setSelectionMode(mode)
-
-    def remove_chosen(self) -> None:
-        ids = [p.id for p in self.selected()]
-        texts = self.state.project.texts
-        if ids:
-            self.state.edit(
-                "removing passages", lambda: texts.set_removed(ids, True), lambda: texts.set_removed(ids, False)
-            )
-            self._shown = None
-            self.refresh()
