@@ -14,7 +14,8 @@ from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.passages.readers.script import Part
+from zestpanel.core.passages.cutting import cut_script
+from zestpanel.core.passages.readers.script import Part, Script
 from zestpanel.core.project.project import Project
 from zestpanel.standins.service import StandInService
 
@@ -105,6 +106,31 @@ def test_subtitles_become_turns_with_the_gaps_of_their_file(project: Project, tm
         ("Narrator", "It rained.", None), ("Narrator", "And again.", 0.75),
     ]  # fmt: skip
     assert project.scenes.gaps_s("Rain") == [0.75]
+
+
+def test_a_script_is_cut_by_sentence_size_scene_and_turn() -> None:
+    parts = (
+        Part(text="The gate", kind="heading"),
+        Part(text="It rained. Then it stopped.", speaker="Ann", start_s=1, end_s=3),
+        Part(text="Good.", speaker="Ann", start_s=4, end_s=5),
+        Part(text="***"),
+        Part(text="Why?", speaker="Tom"),
+    )
+    script = Script(parts=parts)
+
+    def cut(way: str, most: int = 15) -> list[tuple[str, str, float | None]]:
+        found = cut_script(script, {"paragraph"}, way, most_characters=most, language="en-GB")
+        return [(p.speaker, p.text, p.start_s) for p in found]
+
+    assert cut("as they are") == [("Ann", "It rained. Then it stopped.", 1), ("Ann", "Good.", 4), ("Tom", "Why?", None)]
+    assert cut("one a sentence")[:3] == [
+        ("Ann", "It rained.", None),
+        ("Ann", "Then it stopped.", None),
+        ("Ann", "Good.", 4),
+    ]
+    assert cut("of at most")[:2] == [("Ann", "It rained.", None), ("Ann", "Then it", None)]
+    assert cut("one a scene") == [("", "The gate\n\nIt rained. Then it stopped.\n\nGood.", None), ("", "Why?", None)]
+    assert cut("one a speaker's turn") == [("Ann", "It rained. Then it stopped.\n\nGood.", 1), ("Tom", "Why?", None)]
 
 
 def test_captions_are_valid_for_long_shows_and_odd_signs() -> None:

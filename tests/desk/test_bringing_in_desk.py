@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QItemSelectionModel, QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
@@ -129,7 +129,9 @@ def test_a_script_that_leaves_a_choice_is_asked_about(
     notes.kinds["footnote"].setChecked(True)
     notes.cut.setCurrentIndex(1)
     assert [p.text for p in notes.chosen()] == ["It falls in May.", "It may fall in June.", "On average."]
-    notes.list.item(2).setSelected(False)  # type: ignore[union-attr]
+    selection = notes.list.selectionModel()
+    assert selection is not None
+    selection.select(notes.model.index(2), QItemSelectionModel.SelectionFlag.Deselect)
     qtbot.mouseClick(notes.agree, Qt.MouseButton.LeftButton)
     assert [p.text for p in empty_project.texts.all()] == ["It falls in May.", "It may fall in June."]
     table.column.setCurrentIndex(2)

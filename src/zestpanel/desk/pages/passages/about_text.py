@@ -54,7 +54,7 @@ class AboutText(QDialog):
         form.addRow("Reviewed", review)
         layout.addLayout(form)
         layout.addWidget(
-            label("A text for testing only is heard and scored, and never leaves with the production sheet. A "
+            label("A text for testing only is heard and scored; the decision record names it as such. A "
                   "translation nobody has read may be what sounds wrong.", "small", wrap=True)
         )  # fmt: skip
         layout.addStretch(1)

@@ -210,7 +210,9 @@ class AsSentView(QWidget):
         pieces = f"{count} request{'s' if count != 1 else ''}"
         if limit is not None:
             pieces += f" of at most {limit:,} characters"
-        return f"{sent.billed:,} characters billed under {plan.name}: {money}{over}. {pieces}."
+        said = sum(change.kind == "lexicon" and change.fate != "as it stands" for change in sent.changes)
+        words = f" {said} word{'s' * (said != 1)} said by the pronunciation list." if said else ""
+        return f"{sent.billed:,} characters billed under {plan.name}: {money}{over}. {pieces}.{words}"
 
     # -- choices
 

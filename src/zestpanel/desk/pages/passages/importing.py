@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QAbstractListModel, QItemSelection, QItemSelectionModel, QModelIndex, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -16,29 +16,53 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
+    QListView,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.cutting import CUTS, cut_script
 from zestpanel.core.passages.passage import RIGHTS, title_from
 from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
 from zestpanel.core.passages.readers.tables import script_of_rows
-from zestpanel.core.passages.splitting import split_scenes, split_sentences, split_to_size
+from zestpanel.desk.background import Background
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
 FEW: Final = 40  # parts up to which all are chosen at first
-CUTS: Final = ("as they are", "one a sentence", "of at most", "one a scene", "one a speaker's turn")
+LONG: Final = 50_000  # characters up to which a script is cut at once
 
 
 def leaves_a_choice(script: Script) -> bool:
     """Whether a person should be asked: parts that may not be meant to be spoken, speakers, columns, or very many."""
     width = max((len(row) for row in script.table), default=0)
     return len(script.counts()) > 1 or bool(script.speakers()) or width > 1 or len(script.parts) > FEW
+
+
+class PartsModel(QAbstractListModel):
+    """Parts of a script, a line each; very many of them are no trouble."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._parts: list[Part] = []
+
+    def show(self, parts: list[Part]) -> None:
+        self.beginResetModel()
+        self._parts = parts
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._parts)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> str | None:
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        part = self._parts[index.row()]
+        first = " ".join(part.text[:400].split())
+        text = f"{part.speaker}: {first}" if part.speaker else first
+        return text if len(text) <= 200 else text[:197] + "…"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,9 +87,11 @@ class ImportDialog(QDialog):
         language: str,
         take: Callable[[Chosen], None],
         *,
+        background: Background,
         rights: str = "",
     ) -> None:
         super().__init__(parent)
+        self._background = background
         self._path, self._script, self._take = path, script, take
         self.setWindowTitle(path.name)
         layout = QVBoxLayout(self)
@@ -121,12 +147,17 @@ class ImportDialog(QDialog):
             self.form.addRow("Speakers", self.as_dialogue)
             self.as_dialogue.toggled.connect(lambda _: self._count())
         layout.addLayout(self.form)
-        self.list = QListWidget()
+        self.model = PartsModel()
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setUniformItemSizes(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setAccessibleName("Parts to become passages")
-        self.list.itemSelectionChanged.connect(self._count)
+        selection = self.list.selectionModel()
+        assert selection is not None
+        selection.selectionChanged.connect(lambda *_: self._count())
         layout.addWidget(self.list, 1)
         self.counted = label("", "quiet")
         layout.addWidget(self.counted)
@@ -153,37 +184,33 @@ class ImportDialog(QDialog):
         self._fill()
 
     def _fill(self) -> None:
-        """The parts as they would become passages; all of a few are chosen, of very many only the first."""
-        self.most.setVisible(self.cut.currentIndex() == 2)
-        wanted = {kind for kind, box in self.kinds.items() if box.isChecked()}
-        self._parts = []
-        spoken = [p for p in self._script.parts if p.kind in wanted and any(c.isalnum() for c in p.text)]
-        for part in _by_turn(spoken) if self.cut.currentIndex() == 4 else spoken:
-            pieces = self._cut(part.text)
-            alone = len(pieces) == 1
-            self._parts += [
-                Part(text=text, speaker=part.speaker, start_s=part.start_s if alone else None, end_s=part.end_s if alone
-                     else None) for text in pieces
-            ]  # fmt: skip
-        if self.cut.currentIndex() == 3:
-            script = "\n\n".join(part.text for part in self._script.parts if part.kind in (*wanted, "heading"))
-            self._parts = [Part(text=text) for text in split_scenes(script)]
-        self.list.blockSignals(True)
-        self.list.clear()
-        for i, part in enumerate(self._parts):
-            first = " ".join(part.text.split())
-            text = f"{part.speaker}: {first}" if part.speaker else first
-            item = QListWidgetItem(text if len(text) <= 200 else text[:197] + "…")
-            self.list.addItem(item)
-            item.setSelected(len(self._parts) <= FEW or i < 12)
-        self.list.blockSignals(False)
-        self._count()
+        """The parts as they would become passages; all of a few are chosen, of very many only the first.
 
-    def _cut(self, text: str) -> list[str]:
+        A long script is cut off the interface thread.
+        """
+        self.most.setVisible(self.cut.currentText() == "of at most")
+        script, cut, most = self._script, self.cut.currentText(), self.most.value()
+        wanted = {kind for kind, box in self.kinds.items() if box.isChecked()}
         language = self.language.text().strip()
-        if self.cut.currentIndex() == 1:
-            return split_sentences(text, language)
-        return split_to_size(text, self.most.value(), language) if self.cut.currentIndex() == 2 else [text]
+
+        def work() -> list[Part]:
+            return cut_script(script, wanted, cut, most_characters=most, language=language)
+
+        if sum(len(part.text) for part in script.parts) < LONG:
+            self._show(work())
+        else:
+            self.counted.setText("Cutting a long script …")
+            self._background.run(work, self._show, lambda error: self.counted.setText(str(error)), topic="cutting")
+
+    def _show(self, parts: list[Part]) -> None:
+        self._parts = parts
+        self.model.show(parts)
+        shown = len(parts) if len(parts) <= FEW else 12
+        chosen = QItemSelection(self.model.index(0), self.model.index(shown - 1)) if parts else QItemSelection()
+        selection = self.list.selectionModel()
+        assert selection is not None
+        selection.select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        self._count()
 
     def chosen(self) -> list[Part]:
         return [self._parts[i] for i in sorted(index.row() for index in self.list.selectedIndexes())]
@@ -210,14 +237,3 @@ class ImportDialog(QDialog):
                 scene=scene,
             )
         )
-
-
-def _by_turn(parts: list[Part]) -> list[Part]:
-    """Parts of one speaker after each other as one."""
-    out: list[Part] = []
-    for part in parts:
-        if out and out[-1].speaker == part.speaker:
-            out[-1] = Part(text=f"{out[-1].text}\n\n{part.text}", speaker=part.speaker)
-        else:
-            out.append(part)
-    return out

@@ -160,9 +160,6 @@ class PassagesPage(TabbedPage):
         self.state.background.run(work, arrived, self.state.complain)
 
     def _take_script(self, path: Path, script: Script, language: str, *, rights: str = "", source: str = "") -> None:
-        def keep_whole(spoken: str, rights: str) -> None:
-            self.state.project.scripts.keep(path.name, script.text(), language=spoken, rights=rights, source=source)
-
         def take(chosen: Chosen) -> None:
             if chosen.scene:
                 self._add_scene(chosen, source)
@@ -176,11 +173,13 @@ class PassagesPage(TabbedPage):
                     self.state.say(f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}.")
                 elif not new:
                     self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
-            keep_whole(chosen.language, chosen.rights)
+            self.state.project.scripts.keep(
+                path.name, script.text(), language=chosen.language, rights=chosen.rights, source=source
+            )
             self.refresh()
 
         if leaves_a_choice(script):
-            ImportDialog(self, path, script, language, take, rights=rights).show()
+            ImportDialog(self, path, script, language, take, background=self.state.background, rights=rights).show()
             return
         parts = tuple(Part(text=text) for text in split_paragraphs(script.text()))
         take(Chosen(parts=parts, titles=("",) * len(parts), language=script.language or language, rights=rights))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zestpanel.core.passages.marks.duration import ASSUMED_PER_MINUTE, expected_s
 from zestpanel.core.passages.passage import Passage
+from zestpanel.core.sending.as_sent import understands
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table
 
@@ -36,7 +37,7 @@ class PlansTable(Table):
             sent = self._state.project.sending.of(candidate, passage, engine)
             per_minute, measured = self.per_minute(candidate.id)
             assumed = assumed or not measured
-            seconds = expected_s(passage.text, passage.marks, per_minute)
+            seconds = expected_s(passage.text, [m for m in passage.marks if understands(engine, m.kind)], per_minute)
             fate = f"{len(sent.lost)} lost" if sent.lost else "all marks kept" if sent.changes else "no marks"
             if sent.lost:
                 bad.append((len(rows), 1))

@@ -233,7 +233,7 @@ class SetView(QWidget):
         self._counts.setText(
             f"version {passage.number} · {len(passage.text):,} characters · "
             f"{len(words_with_places(passage.text)):,} words"
-            + (f" · {len(passage.marks)} marks" if passage.marks else "")
+            + (f" · {len(passage.marks)} mark{'s' * (len(passage.marks) != 1)}" if passage.marks else "")
             + (f" · {RIGHTS[passage.rights]}" if passage.rights else "")
             + (f" · {', '.join(passage.tags)}" if passage.tags else "")
             + (" · not kept yet" if changed else "")
