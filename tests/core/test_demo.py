@@ -41,7 +41,7 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
         building.build(folder, lambda _: None)
     project = Project.open(folder)
     found = standing(project)
-    turns = project.scenes.turns("At the gate")
+    turns = project.dialogues.turns("At the gate")
     assert len(turns) == 6
     assert len(project.takes.all()) == 3 * building.REPEATS + len(turns)
     assert all(take is not None for _, take in takes_of(project, "At the gate"))

@@ -9,7 +9,7 @@ import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.files import read
-from zestpanel.core.bench.dialogue import Caption, as_srt, as_vtt, plan_scene, put_together, takes_of, write_scene
+from zestpanel.core.bench.dialogue import Caption, as_srt, as_vtt, plan_dialogue, put_together, takes_of, write_dialogue
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import InputError
@@ -32,18 +32,18 @@ def cast(project: Project, service: StandInService) -> Project:
     add_demo_engine(project, "tangor")
     engine = project.shortlist.engines()["Tangor"]
     ids = [project.shortlist.add(engine, voice=voice)[0].id for voice in ("ilseth", "corwick")]
-    project.scenes.add("Frost & talk", PARTS, language="en-GB")
+    project.dialogues.add("Frost & talk", PARTS, language="en-GB")
     for speaker, candidate in (("Marge", ids[0]), ("Tom", ids[1]), ("Narrator", ids[1])):
-        project.scenes.put_cast("Frost & talk", speaker, candidate)
+        project.dialogues.put_cast("Frost & talk", speaker, candidate)
     return project
 
 
 def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tmp_path: Path) -> None:
     name = "Frost & talk"
-    assert cast.scenes.speakers(name) == ["Marge", "Tom", "Narrator"]
+    assert cast.dialogues.speakers(name) == ["Marge", "Tom", "Narrator"]
     assert cast.texts.all() == [], "turns are no passages of the set"
     assert plan_run(cast).jobs == ()
-    planned = plan_scene(cast, name)
+    planned = plan_dialogue(cast, name)
     voices = [(job.passage.speaker, job.candidate.voice) for job in sorted(planned.jobs, key=lambda j: j.passage.id)]
     assert voices == [("Marge", "ilseth"), ("Tom", "corwick"), ("Marge", "ilseth"), ("Narrator", "corwick")]
     with pytest.raises(InputError, match="4 of 4 turns"):
@@ -52,9 +52,9 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
     run.start()
     assert run.wait(120)
     assert run.progress().done == 4
-    cast.texts.describe(cast.scenes.turns(name)[3].id, gap_s=1.5)
-    assert cast.scenes.gaps_s(name) == [0.5, 0.5, 1.5]
-    paths = write_scene(cast, name, tmp_path / "out")
+    cast.texts.describe(cast.dialogues.turns(name)[3].id, gap_s=1.5)
+    assert cast.dialogues.gaps_s(name) == [0.5, 0.5, 1.5]
+    paths = write_dialogue(cast, name, tmp_path / "out")
     assert [p.name for p in paths] == ["Frost _ talk.wav", "Frost _ talk.srt", "Frost _ talk.vtt"]
     clip = read(paths[0])
     assert measure_silence(clip).longest_pause_s == pytest.approx(1.5, abs=0.12)
@@ -68,7 +68,7 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
     vtt = pysubs2.load(str(paths[2]))
     assert len(vtt) == 5
     assert "<v Marge>Is the frost gone?</v>" in paths[2].read_text("utf-8")
-    single = write_scene(cast, name, tmp_path / "turns", one_file=False)
+    single = write_dialogue(cast, name, tmp_path / "turns", one_file=False)
     assert [p.name for p in single[:4]] == [
         "Frost _ talk 001 Marge.wav", "Frost _ talk 002 Tom.wav", "Frost _ talk 003 Marge.wav",
         "Frost _ talk 004 Narrator.wav",
@@ -77,21 +77,21 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
 
 def test_recasting_one_speaker_leaves_the_others_alone(cast: Project) -> None:
     name, (one, other) = "Frost & talk", [c.id for c in cast.shortlist.candidates()]
-    for turn in cast.scenes.turns(name):
+    for turn in cast.dialogues.turns(name):
         pretend_take(cast, one if turn.speaker == "Marge" else other, turn.version_id)
     assert all(take is not None for _, take in takes_of(cast, name))
-    cast.scenes.put_cast(name, "Marge", other)
+    cast.dialogues.put_cast(name, "Marge", other)
     assert [turn.speaker for turn, take in takes_of(cast, name) if take is None] == ["Marge", "Marge"]
-    assert len(plan_scene(cast, name).jobs) == 2
+    assert len(plan_dialogue(cast, name).jobs) == 2
 
 
 def test_dialogues_have_names_of_their_own_and_sensible_gaps(cast: Project) -> None:
     with pytest.raises(InputError, match="already"):
-        cast.scenes.add("Frost  & talk", PARTS, language="en-GB")
+        cast.dialogues.add("Frost  & talk", PARTS, language="en-GB")
     with pytest.raises(InputError, match="from 0 to 10"):
-        cast.scenes.put_gap("Frost & talk", -1)
-    cast.scenes.put_gap("Frost & talk", 0.8)
-    assert cast.scenes.gaps_s("Frost & talk") == [0.8, 0.8, 0.8]
+        cast.dialogues.put_gap("Frost & talk", -1)
+    cast.dialogues.put_gap("Frost & talk", 0.8)
+    assert cast.dialogues.gaps_s("Frost & talk") == [0.8, 0.8, 0.8]
 
 
 def test_subtitles_become_turns_with_the_gaps_of_their_file(project: Project, tmp_path: Path) -> None:
@@ -101,11 +101,11 @@ def test_subtitles_become_turns_with_the_gaps_of_their_file(project: Project, tm
     path.write_text(
         "1\n00:00:01,000 --> 00:00:02,500\nIt rained.\n\n2\n00:00:03,250 --> 00:00:04,000\nAnd again.\n", "utf-8"
     )
-    project.scenes.add("Rain", read_script(path).parts, language="en-GB")
-    assert [(t.speaker, t.text, t.gap_s) for t in project.scenes.turns("Rain")] == [
+    project.dialogues.add("Rain", read_script(path).parts, language="en-GB")
+    assert [(t.speaker, t.text, t.gap_s) for t in project.dialogues.turns("Rain")] == [
         ("Narrator", "It rained.", None), ("Narrator", "And again.", 0.75),
     ]  # fmt: skip
-    assert project.scenes.gaps_s("Rain") == [0.75]
+    assert project.dialogues.gaps_s("Rain") == [0.75]
 
 
 def test_a_script_is_cut_by_sentence_size_scene_and_turn() -> None:

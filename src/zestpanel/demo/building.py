@@ -16,7 +16,7 @@ import numpy as np
 import platformdirs
 import yaml
 
-from zestpanel.core.bench.dialogue import plan_scene
+from zestpanel.core.bench.dialogue import plan_dialogue
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun, RunEvent
 from zestpanel.core.brief import Brief
@@ -148,11 +148,12 @@ def _bring_script(project: Project, script: dict[str, Any]) -> None:
     project.scripts.keep(script["file"], read.text(), language=script["language"], rights=script["rights"],
                          source=script["file"])  # fmt: skip
     if name := script.get("dialogue"):
-        turns = project.scenes.add(name, [p for p in read.parts if p.kind == "paragraph"], language=script["language"],
-                                   rights=script["rights"], source=script["file"])  # fmt: skip
+        lines = [part for part in read.parts if part.kind == "paragraph"]
+        about = {"language": script["language"], "rights": script["rights"], "source": script["file"]}
+        turns = project.dialogues.add(name, lines, **about)
         shortlist = project.shortlist.candidates()
         for speaker, place in script["cast"].items():
-            project.scenes.put_cast(name, speaker, shortlist[min(place, len(shortlist)) - 1].id)
+            project.dialogues.put_cast(name, speaker, shortlist[min(place, len(shortlist)) - 1].id)
         for place, gap_s in script.get("gaps", {}).items():
             project.texts.describe(turns[place - 1].id, gap_s=gap_s)
 
@@ -194,7 +195,7 @@ def render(project: Project, tell: Callable[[str], None]) -> None:
     """Render everything that can be rendered, telling how far it is."""
     for planned in (
         plan_run(project, repeats=REPEATS),
-        *(plan_scene(project, name) for name in project.scenes.names()),
+        *(plan_dialogue(project, name) for name in project.dialogues.names()),
     ):
         _render(project, planned, tell)
 

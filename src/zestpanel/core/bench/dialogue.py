@@ -28,7 +28,7 @@ class Caption:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PlayedScene:
+class PlayedDialogue:
     """A dialogue put together: the whole clip and its captions in the order they are said."""
 
     clip: Clip
@@ -36,10 +36,10 @@ class PlayedScene:
     turns: tuple[tuple[Passage, Take], ...]
 
 
-def plan_scene(project: Project, name: str) -> PlannedRun:
+def plan_dialogue(project: Project, name: str) -> PlannedRun:
     """The turns that are still missing, each for the candidate its speaker is cast with."""
-    cast = project.scenes.cast(name)
-    turns = [t for t in project.scenes.turns(name) if t.speaker in cast]
+    cast = project.dialogues.cast(name)
+    turns = [t for t in project.dialogues.turns(name) if t.speaker in cast]
     wanted = {(cast[t.speaker], t.id) for t in turns}
     candidates = [c for c in project.shortlist.candidates() if c.id in set(cast.values())]
     return plan_run(
@@ -49,14 +49,14 @@ def plan_scene(project: Project, name: str) -> PlannedRun:
 
 def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
     """Each turn with the take that speaks it now, None where it is missing, stale or not cast."""
-    cast = project.scenes.cast(name)
+    cast = project.dialogues.cast(name)
     candidates = {c.id: c for c in project.shortlist.candidates()}
     engines = project.shortlist.engines()
     by_cell: dict[tuple[int, int], list[Take]] = {}
     for take in project.takes.all(with_timing=False):
         by_cell.setdefault((take.candidate_id, take.passage_version_id), []).append(take)
     out: list[tuple[Passage, Take | None]] = []
-    for turn in project.scenes.turns(name):
+    for turn in project.dialogues.turns(name):
         candidate = candidates.get(cast.get(turn.speaker, -1))
         engine = engines.get(candidate.engine) if candidate else None
         there = by_cell.get((candidate.id, turn.version_id), []) if candidate else []
@@ -67,7 +67,7 @@ def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
     return out
 
 
-def put_together(project: Project, name: str) -> PlayedScene:
+def put_together(project: Project, name: str) -> PlayedDialogue:
     """The dialogue as one clip with captions. Raises InputError where a turn has no take yet."""
     found = takes_of(project, name)
     missing = [turn for turn, take in found if take is None]
@@ -78,12 +78,12 @@ def put_together(project: Project, name: str) -> PlayedScene:
         raise InputError(f"{what}.", kept="Nothing was written.", remedy="Cast every speaker and render the dialogue.")
     there = [(turn, take) for turn, take in found if take is not None]
     clips = [project.takes.load(take) for _, take in there]
-    clip, begins = join(clips, project.scenes.gaps_s(name))
+    clip, begins = join(clips, project.dialogues.gaps_s(name))
     captions: list[Caption] = []
     for (turn, _), one, begin in zip(there, clips, begins, strict=True):
         silence = measure_silence(one)
         captions += _captions(turn, begin + silence.lead_s, begin + one.duration_s - silence.tail_s)
-    return PlayedScene(clip=clip, captions=tuple(captions), turns=tuple(there))
+    return PlayedDialogue(clip=clip, captions=tuple(captions), turns=tuple(there))
 
 
 def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
@@ -98,7 +98,7 @@ def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
     return out
 
 
-def write_scene(project: Project, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
+def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
     """Write the dialogue's sound and captions (SubRip and WebVTT, with speakers). Raises InputError."""
     played = put_together(project, name)
     stem = re.sub(r"[^\w .-]+", "_", name).strip(" .") or "dialogue"

@@ -35,7 +35,7 @@ class Review:
 class Passage:
     """A passage at its present version. ``number`` counts versions from 1.
 
-    scene, speaker and gap_s: set for a turn of a dialogue; gap_s None takes the scene's own gap.
+    dialogue, speaker and gap_s: set for a turn of a dialogue; gap_s None takes the dialogue's own gap.
     """
 
     id: int
@@ -50,7 +50,7 @@ class Passage:
     source: str = ""
     translation_of: int | None = None
     reviewed: Review | None = None
-    scene: str = ""
+    dialogue: str = ""
     speaker: str = ""
     gap_s: float | None = None
 

@@ -9,6 +9,7 @@ from zestpanel.core.brief import Brief
 from zestpanel.core.errors import ProjectError
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, create_database, open_database
+from zestpanel.core.project.dialogues import Dialogues
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.hard_parts import HardParts
 from zestpanel.core.project.history import History
@@ -16,7 +17,6 @@ from zestpanel.core.project.notes import CatalogueNotes
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.panel import Panel
 from zestpanel.core.project.pronunciations import Pronunciations
-from zestpanel.core.project.scenes import Scenes
 from zestpanel.core.project.scripts import Scripts
 from zestpanel.core.project.shortlist import Shortlist
 from zestpanel.core.project.takes import Takes
@@ -38,7 +38,7 @@ class Project:
         self.hard_parts = HardParts(self.documents)
         self.shortlist = Shortlist(database, self.documents, self.own_voices)
         self.texts = Texts(database)
-        self.scenes = Scenes(self.documents, self.texts)
+        self.dialogues = Dialogues(self.documents, self.texts)
         self.scripts = Scripts(self.documents)
         self.pronunciations = Pronunciations(database)
         self.sending = Sending(self.documents, self.pronunciations)

@@ -149,8 +149,8 @@ passages = Table(
     Column("source", String),
     Column("translation_of", Integer),
     Column("reviewed", JSON),
-    # a turn of a dialogue: its scene, who says it, and the gap before it where it is not the scene's own
-    Column("scene", String),
+    # a turn of a dialogue: its dialogue, who says it, and the gap before it where it is not the dialogue's own
+    Column("dialogue", String),
     Column("speaker", String),
     Column("gap_s", Float),
 )

@@ -26,7 +26,7 @@ class NewText:
     rights: str = ""
     source: str = ""
     translation_of: int | None = None
-    scene: str = ""
+    dialogue: str = ""
     speaker: str = ""
     gap_s: float | None = None
     language: str = ""
@@ -67,7 +67,7 @@ class Texts:
                     "rights": one.rights,
                     "source": one.source,
                     "translation_of": one.translation_of,
-                    "scene": one.scene,
+                    "dialogue": one.dialogue,
                     "speaker": one.speaker,
                     "gap_s": one.gap_s,
                 }
@@ -81,14 +81,14 @@ class Texts:
 
     def all(self) -> list[Passage]:
         """The passages of the set in order, each at its newest version; turns of dialogues are not among them."""
-        return [p for p in self._read(_current()) if not p.scene]
+        return [p for p in self._read(_current()) if not p.dialogue]
 
-    def turns(self, scene: str) -> list[Passage]:
+    def turns(self, dialogue: str) -> list[Passage]:
         """The turns of a dialogue in order."""
-        return [p for p in self._read(_current()) if p.scene == scene]
+        return [p for p in self._read(_current()) if p.dialogue == dialogue]
 
-    def scenes(self) -> list[str]:
-        return list(dict.fromkeys(p.scene for p in self._read(_current()) if p.scene))
+    def dialogues(self) -> list[str]:
+        return list(dict.fromkeys(p.dialogue for p in self._read(_current()) if p.dialogue))
 
     def get(self, passage_id: int) -> Passage:
         found = self._read(_current(removed=True).where(passages.c.id == passage_id))
@@ -189,7 +189,7 @@ def copy_of(passage: Passage, **changes: Any) -> NewText:
         "rights": passage.rights,
         "source": passage.source,
         "translation_of": passage.translation_of,
-        "scene": passage.scene,
+        "dialogue": passage.dialogue,
         "speaker": passage.speaker,
         "gap_s": passage.gap_s,
         "language": passage.language,
@@ -292,7 +292,7 @@ def _passage(row: Any) -> Passage:
         source=row.source or "",
         translation_of=row.translation_of,
         reviewed=Review(**row.reviewed) if row.reviewed else None,
-        scene=row.scene or "",
+        dialogue=row.dialogue or "",
         speaker=row.speaker or "",
         gap_s=row.gap_s,
     )

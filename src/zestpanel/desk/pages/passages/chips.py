@@ -41,7 +41,7 @@ def words_of(kind: str, value: str) -> str:
         case "emphasis":
             return f"{value} stress" if value != "none" else "no stress"
         case "sound":
-            return f"({value})"
+            return value
         case "pause":
             return f"{value} pause" if not value[:1].isdigit() else value
     return value

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.bench.dialogue import plan_scene, put_together, takes_of, write_scene
+from zestpanel.core.bench.dialogue import plan_dialogue, put_together, takes_of, write_dialogue
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import ZestError
 from zestpanel.core.passages.passage import Passage
@@ -41,10 +41,10 @@ class DialogueView(QWidget):
         across.setSpacing(20)
         left = QVBoxLayout()
         left.setSpacing(8)
-        self.scene = QComboBox()
-        self.scene.setAccessibleName("Dialogue")
-        self.scene.activated.connect(lambda _: self._show())
-        left.addWidget(self.scene)
+        self.dialogue = QComboBox()
+        self.dialogue.setAccessibleName("Dialogue")
+        self.dialogue.activated.connect(lambda _: self._show())
+        left.addWidget(self.dialogue)
         left.addWidget(label("Who speaks for whom", "strong"))
         self.cast = QFormLayout()
         self.cast.setVerticalSpacing(8)
@@ -62,10 +62,10 @@ class DialogueView(QWidget):
         self.cost = label("", "quiet", wrap=True)
         left.addWidget(self.cost)
         left.addStretch(1)
-        self.render_button = button("Render what is missing", self.render_scene, role="main")
-        self.play = button("Play it", self.play_scene)
+        self.render_button = button("Render what is missing", self.render_dialogue, role="main")
+        self.play = button("Play it", self.play_dialogue)
         self.write = button("Write files …", self._write_menu)
-        self.remove = button("Remove", self.remove_scene, tip="Undo brings it back")
+        self.remove = button("Remove", self.remove_dialogue, tip="Undo brings it back")
         left.addWidget(flow_row(self.play, self.write, self.remove, right=(self.render_button,)))
         across.addLayout(left, 2)
         right = QVBoxLayout()
@@ -110,34 +110,34 @@ class DialogueView(QWidget):
 
     # -- shown
 
-    def show_scene(self, name: str) -> None:
+    def show_dialogue(self, name: str) -> None:
         self.refresh()
-        self.scene.setCurrentText(name)
+        self.dialogue.setCurrentText(name)
         self._show()
 
     @property
     def name(self) -> str:
-        return self.scene.currentText()
+        return self.dialogue.currentText()
 
     def refresh(self) -> None:
-        names, kept = self.state.project.scenes.names(), self.scene.currentText()
+        names, kept = self.state.project.dialogues.names(), self.dialogue.currentText()
         self._stack.setCurrentIndex(0 if names else 1)
-        self.scene.clear()
-        self.scene.addItems(names)
-        self.scene.setCurrentIndex(max(0, self.scene.findText(kept)))
+        self.dialogue.clear()
+        self.dialogue.addItems(names)
+        self.dialogue.setCurrentIndex(max(0, self.dialogue.findText(kept)))
         self._show()
 
     def _show(self) -> None:
         if not self.name:
             return
-        scenes, bench = self.state.project.scenes, self.state.bench
+        dialogues, bench = self.state.project.dialogues, self.state.bench
         self._filling = True
         while self.cast.rowCount():
             self.cast.removeRow(0)
         self.cast_boxes = {}
-        cast, found = scenes.cast(self.name), takes_of(self.state.project, self.name)
+        cast, found = dialogues.cast(self.name), takes_of(self.state.project, self.name)
         self._turns = [turn for turn, _ in found]
-        for speaker in scenes.speakers(self.name):
+        for speaker in dialogues.speakers(self.name):
             box = QComboBox()
             box.setAccessibleName(f"Candidate for {speaker}")
             box.setMinimumContentsLength(12)
@@ -150,10 +150,10 @@ class DialogueView(QWidget):
             self.cast_boxes[speaker] = box
             count = sum(turn.speaker == speaker for turn in self._turns)
             self.cast.addRow(f"{speaker} · {count} turn{'s' if count != 1 else ''}", box)
-        self.gap.setValue(scenes.gap_s(self.name))
+        self.gap.setValue(dialogues.gap_s(self.name))
         rows, bad = [], []
         for i, (turn, take) in enumerate(found):
-            own = "" if i == 0 else f"{scenes.gap_s(self.name) if turn.gap_s is None else turn.gap_s:.2f} s"
+            own = "" if i == 0 else f"{dialogues.gap_s(self.name) if turn.gap_s is None else turn.gap_s:.2f} s"
             state = f"{take.duration_s:.1f} s" if take else ("not rendered" if turn.speaker in cast else "not cast")
             if take is None:
                 bad.append((i, 4))
@@ -161,7 +161,7 @@ class DialogueView(QWidget):
         at = min({index.row() for index in self.turns.selectedIndexes()}, default=0)
         self.turns.show_rows(["", "Speaker", "Line", "Gap", "Take"], rows, numbers=[3, 4], bad=bad, wide=2)
         self.speaker.clear()
-        self.speaker.addItems(scenes.speakers(self.name))
+        self.speaker.addItems(dialogues.speakers(self.name))
         self._filling = False
         self.turns.selectRow(min(at, len(rows) - 1))
         self._turn_chosen()
@@ -171,7 +171,7 @@ class DialogueView(QWidget):
         self._show_cost(whole)
 
     def _show_cost(self, whole: bool) -> None:
-        planned = plan_scene(self.state.project, self.name)
+        planned = plan_dialogue(self.state.project, self.name)
         uncast = [s for s, box in self.cast_boxes.items() if box.currentData() is None]
         requests = sum(e.requests for e in planned.estimates)
         costs = " + ".join(str(m) for m in planned.costs) or "nothing more"
@@ -192,19 +192,19 @@ class DialogueView(QWidget):
     def _cast(self, speaker: str, _: int) -> None:
         if self._filling:
             return
-        scenes, name = self.state.project.scenes, self.name
-        before, after = scenes.cast(name).get(speaker), self.cast_boxes[speaker].currentData()
+        dialogues, name = self.state.project.dialogues, self.name
+        before, after = dialogues.cast(name).get(speaker), self.cast_boxes[speaker].currentData()
         if before != after:
-            self.state.edit(f"cast of {speaker}", lambda: scenes.put_cast(name, speaker, after),
-                            lambda: scenes.put_cast(name, speaker, before))  # fmt: skip
+            self.state.edit(f"cast of {speaker}", lambda: dialogues.put_cast(name, speaker, after),
+                            lambda: dialogues.put_cast(name, speaker, before))  # fmt: skip
             self._show()
 
     def _save_gap(self, value: float) -> None:
-        scenes, name = self.state.project.scenes, self.name
-        before = scenes.gap_s(name) if name else value
+        dialogues, name = self.state.project.dialogues, self.name
+        before = dialogues.gap_s(name) if name else value
         if not self._filling and abs(value - before) > 1e-9:
             self.state.edit(
-                "gap between turns", lambda: scenes.put_gap(name, value), lambda: scenes.put_gap(name, before)
+                "gap between turns", lambda: dialogues.put_gap(name, value), lambda: dialogues.put_gap(name, before)
             )
             self._show()
 
@@ -241,7 +241,7 @@ class DialogueView(QWidget):
             self.state.edit(what, lambda: describe(turn.id, **values), lambda: describe(turn.id, **before))
             self._show()
 
-    def remove_scene(self) -> None:
+    def remove_dialogue(self) -> None:
         ids, texts = [turn.id for turn in self._turns], self.state.project.texts
         if ids:
             self.state.edit(f"removing '{self.name}'", lambda: texts.set_removed(ids, True),
@@ -250,8 +250,8 @@ class DialogueView(QWidget):
 
     # -- sound
 
-    def render_scene(self) -> None:
-        planned = plan_scene(self.state.project, self.name)
+    def render_dialogue(self) -> None:
+        planned = plan_dialogue(self.state.project, self.name)
         if planned.jobs:
             self._run = BenchRun(self.state.project, planned, on_event=self.state.on_run_event)
             self.state.start_run(self._run)
@@ -268,7 +268,7 @@ class DialogueView(QWidget):
         else:
             self.cost.setText(f"{progress.done} of {progress.total} turns rendered …")
 
-    def play_scene(self) -> None:
+    def play_dialogue(self) -> None:
         project, name = self.state.project, self.name
         self.state.background.run(
             lambda: prepare_lanes([(0, put_together(project, name).clip, (), 1)])[0],
@@ -303,7 +303,7 @@ class DialogueView(QWidget):
 
     def write_to(self, folder: Path, *, one_file: bool) -> None:
         try:
-            written = write_scene(self.state.project, self.name, folder, one_file=one_file)
+            written = write_dialogue(self.state.project, self.name, folder, one_file=one_file)
         except ZestError as error:
             self.state.complain(error)
             return

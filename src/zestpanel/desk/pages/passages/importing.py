@@ -67,13 +67,13 @@ class PartsModel(QAbstractListModel):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Chosen:
-    """What a person agreed to: parts with their titles; scene: the dialogue they become, '' for passages."""
+    """What a person agreed to: parts with their titles; dialogue: the dialogue they become, '' for passages."""
 
     parts: tuple[Part, ...]
     titles: tuple[str, ...]
     language: str
     rights: str = ""
-    scene: str = ""
+    dialogue: str = ""
 
 
 class ImportDialog(QDialog):
@@ -227,13 +227,13 @@ class ImportDialog(QDialog):
         chosen = self.chosen()
         titles = tuple(f"{p.speaker}: {title_from(p.text)}"[:40] if p.speaker else title_from(p.text) for p in chosen)
         self.accept()
-        scene = self._path.stem.replace("_", " ") if self.as_dialogue.isChecked() and chosen else ""
+        dialogue = self._path.stem.replace("_", " ") if self.as_dialogue.isChecked() and chosen else ""
         self._take(
             Chosen(
                 parts=tuple(chosen),
                 titles=titles,
                 language=self.language.text().strip() or "en-GB",
                 rights=str(self.rights.currentData()),
-                scene=scene,
+                dialogue=dialogue,
             )
         )

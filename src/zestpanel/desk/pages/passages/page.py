@@ -52,7 +52,7 @@ class PassagesPage(TabbedPage):
         super().show_view(at)
 
     def refresh(self) -> None:
-        if not self.state.bench.passages and not self.state.project.scenes.names():
+        if not self.state.bench.passages and not self.state.project.dialogues.names():
             self.set_empty(
                 EmptyState(
                     "No passage yet. Bring in a script of the channel's own, as text, document, PDF, web page, "
@@ -161,8 +161,8 @@ class PassagesPage(TabbedPage):
 
     def _take_script(self, path: Path, script: Script, language: str, *, rights: str = "", source: str = "") -> None:
         def take(chosen: Chosen) -> None:
-            if chosen.scene:
-                self._add_scene(chosen, source)
+            if chosen.dialogue:
+                self._add_dialogue(chosen, source)
             else:
                 new = [
                     NewText(text=p.text, title=title, rights=chosen.rights, source=source, speaker=p.speaker)
@@ -184,19 +184,19 @@ class PassagesPage(TabbedPage):
         parts = tuple(Part(text=text) for text in split_paragraphs(script.text()))
         take(Chosen(parts=parts, titles=("",) * len(parts), language=script.language or language, rights=rights))
 
-    def _add_scene(self, chosen: Chosen, source: str) -> None:
+    def _add_dialogue(self, chosen: Chosen, source: str) -> None:
         project, made = self.state.project, list[Passage]()
 
         def do() -> None:
             if made:
                 project.texts.set_removed([p.id for p in made], False)
             else:
-                made.extend(project.scenes.add(chosen.scene, chosen.parts, language=chosen.language,
+                made.extend(project.dialogues.add(chosen.dialogue, chosen.parts, language=chosen.language,
                                                rights=chosen.rights, source=source))  # fmt: skip
 
         undo = lambda: project.texts.set_removed([p.id for p in made], True)  # noqa: E731
-        if self.state.edit(f"dialogue '{chosen.scene}'", do, undo):
-            self.dialogue.show_scene(chosen.scene)
+        if self.state.edit(f"dialogue '{chosen.dialogue}'", do, undo):
+            self.dialogue.show_dialogue(chosen.dialogue)
             self.refresh()
             self.show_view("Dialogue")
 

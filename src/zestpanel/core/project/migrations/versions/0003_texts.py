@@ -1,4 +1,4 @@
-"""Delivery marks, rights and tags of texts, scenes and their turns, the pronunciation list, what was really sent."""
+"""Delivery marks, rights and tags of texts, dialogues and their turns, the pronunciation list, what was really sent."""
 
 from alembic import op
 
@@ -12,7 +12,7 @@ ALTER TABLE passages ADD COLUMN rights VARCHAR;
 ALTER TABLE passages ADD COLUMN source VARCHAR;
 ALTER TABLE passages ADD COLUMN translation_of INTEGER;
 ALTER TABLE passages ADD COLUMN reviewed JSON;
-ALTER TABLE passages ADD COLUMN scene VARCHAR;
+ALTER TABLE passages ADD COLUMN dialogue VARCHAR;
 ALTER TABLE passages ADD COLUMN speaker VARCHAR;
 ALTER TABLE passages ADD COLUMN gap_s FLOAT;
 ALTER TABLE takes ADD COLUMN sent JSON;

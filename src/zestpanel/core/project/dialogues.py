@@ -12,10 +12,10 @@ from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.texts import NewText, Texts
 
 GAP_S: Final = 0.5  # between turns; common practice, no source
-_DOCUMENT: Final = "scenes"
+_DOCUMENT: Final = "dialogues"
 
 
-class Scenes:
+class Dialogues:
     def __init__(self, documents: Documents, texts: Texts) -> None:
         self._documents, self._texts = documents, texts
 
@@ -35,7 +35,7 @@ class Scenes:
             NewText(
                 text=part.text,
                 title=f"{part.speaker or NARRATOR} {i}",
-                scene=name,
+                dialogue=name,
                 rights=rights,
                 source=source,
                 speaker=part.speaker or NARRATOR,
@@ -46,7 +46,7 @@ class Scenes:
         return self._texts.add(turns, language=language)
 
     def names(self) -> list[str]:
-        return self._texts.scenes()
+        return self._texts.dialogues()
 
     def turns(self, name: str) -> list[Passage]:
         return self._texts.turns(name)
