@@ -22,6 +22,7 @@ from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import STEPS
 from zestpanel.standins.service import StandInService
@@ -339,6 +340,22 @@ def test_both_schemes_and_large_text_show_every_page(
         settle(qtbot, window)
         image = window.grab().toImage()
         assert image.pixelColor(image.width() // 2, 3).name() == theme.colour("paper").name()
+
+
+def test_at_150_percent_every_page_and_view_fits_a_small_screen(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    theme.set(scale=1.5)
+    window = open_window(bench_project)
+    for step, _ in [*STEPS, STEPS[3]]:
+        window.go_to(step)
+        page = window.page(step)
+        for view in range(page.stack.count()) if isinstance(page, TabbedPage) else [0]:
+            if isinstance(page, TabbedPage):
+                page.show_view(view)
+            settle(qtbot, window)
+            least = window.minimumSizeHint()
+            assert (least.width() <= 1280, least.height() <= 800) == (True, True), (step, view, least)
 
 
 def test_hard_parts_are_shown_corrected_and_counted(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -41,6 +42,16 @@ def yielding(made: QLabel) -> QLabel:
     """The label lets its neighbours have the width they need, and is cut off first."""
     made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
     return made
+
+
+def show_only(stack: QStackedWidget, widget: QWidget) -> None:
+    """Show one widget of a stack; the hidden ones do not count for the least size the window can have."""
+    for i in range(stack.count()):
+        other = stack.widget(i)
+        if other is not None:
+            policy = QSizePolicy.Policy.Preferred if other is widget else QSizePolicy.Policy.Ignored
+            other.setSizePolicy(policy, policy)
+    stack.setCurrentWidget(widget)
 
 
 def set_role(widget: QWidget, role: str) -> None:

@@ -42,7 +42,7 @@ from zestpanel.desk.strip.strip import Strip
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import STEPS, Trail
-from zestpanel.desk.widgets import KeyButton, button, label, set_role
+from zestpanel.desk.widgets import KeyButton, button, label, set_role, show_only
 
 # step -> class; the module of the same name in ``pages`` is imported when the page is first looked at
 _PAGES = {
@@ -210,12 +210,12 @@ class MainWindow(QMainWindow):
 
     def go_to(self, step: str) -> None:
         page = self.page(step)
-        self._stack.setCurrentWidget(page)
+        show_only(self._stack, page)  # before the strip unfolds and wants its height
+        self.strip.set_folded(step != "renders")
         self.current = step
         self.trail.set_on(step)
         self._step.setText(dict(STEPS)[step])
         self._show_card()
-        self.strip.set_folded(step != "renders")
         page.refresh()
         if step == "renders" and page.empty is None:
             page.grid.setFocus()  # type: ignore[attr-defined]

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
 
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import button
+from zestpanel.desk.widgets import button, show_only
 
 
 class Refreshed(Protocol):
@@ -49,7 +49,9 @@ class TabbedPage(Page):
         place = self._names.index(at) if isinstance(at, str) else at
         for i, tab in enumerate(self.tabs):
             tab.setChecked(i == place)
-        self.stack.setCurrentIndex(place)
+        shown = self.stack.widget(place)
+        assert shown is not None
+        show_only(self.stack, shown)
         self.refresh_view()
 
     @property

@@ -168,7 +168,11 @@ class SetView(QWidget):
         self.coverage.setText(
             f"{len(covered)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
         )
-        if passages:
+        if not passages:
+            self.forget()
+            self.name.clear()
+            self.text.set_marked("", [])
+        else:
             at = next((i for i, p in enumerate(passages) if p.id == self.state.passage_id), 0)
             self.table.selectRow(at)
         self._chosen()
