@@ -203,3 +203,17 @@ def test_a_lost_clip_is_named_and_the_rest_goes_on(project: Project) -> None:
     assert done == 1
     assert problems[0].startswith(f"Take {first}: ")
     assert "cannot be read" in problems[0]
+
+
+def test_leaving_a_run_keeps_its_takes_for_measuring_another_time(bench: Project) -> None:
+    run = BenchRun(
+        bench, plan_run(bench, repeats=3), on_event=lambda event: run.leave() if event.kind == "kept" else None
+    )
+    run.start()
+    assert run.wait(60)
+    takes = bench.takes.all()
+    assert 1 <= len(takes) < len(plan_run(bench, repeats=3).jobs) + len(takes)
+    left = bench.takes.count_unmeasured(version=MEASURES_VERSION)
+    assert left >= 1
+    assert bench.takes.journal(state="open") == []
+    assert measure_missing(bench) == (left, [])

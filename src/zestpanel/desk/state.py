@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
 import random
+import threading
 import time
 from dataclasses import dataclass
 
@@ -70,6 +70,7 @@ class DeskState(QObject):
         self._letters: dict[int, str] | None = None
         self._play_when_loaded = False
         self._chance = random.Random()
+        self._hearing, self._deaf = threading.Lock(), False
         self.running: dict[tuple[int, int], int] = {}
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -323,8 +324,14 @@ class DeskState(QObject):
 
     def on_run_event(self, event: RunEvent) -> None:
         """For BenchRun: called on its threads, delivered on the interface thread."""
-        with contextlib.suppress(RuntimeError):  # the window is gone; what is still measured is kept all the same
-            self._run_event.emit(event)
+        with self._hearing:
+            if not self._deaf:  # the window is gone; what is still measured is kept all the same
+                self._run_event.emit(event)
+
+    def stop_hearing(self) -> None:
+        """From here on no other thread touches this object, which may then be deleted."""
+        with self._hearing:
+            self._deaf = True
 
     def _on_run_event(self, event: RunEvent) -> None:
         if event.job is not None:

@@ -393,8 +393,9 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         run = self.state.run
         if run is not None and not run.progress().finished:
-            run.cancel()
-            run.wait(10)
+            run.leave()
+            run.wait(30)
+        self.state.stop_hearing()
         if "passages" in self.pages:
             self.pages["passages"].keep_draft()  # type: ignore[attr-defined]
         self.state.player.close()

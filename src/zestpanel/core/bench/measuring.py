@@ -65,6 +65,11 @@ class Measurer:
         self._queue: queue.Queue[tuple[Take, WordTimes] | None] = queue.Queue()
         self._threads: list[threading.Thread] = []
         self._lock = threading.Lock()
+        self._dropped = threading.Event()
+
+    def drop(self) -> None:
+        """Leave what is still waiting unmeasured: the takes are kept, and measured another time."""
+        self._dropped.set()
 
     def add(self, take: Take, word_times: WordTimes = ()) -> None:
         self._queue.put((take, word_times))
@@ -86,6 +91,8 @@ class Measurer:
             process.start()
             while (item := self._queue.get()) is not None:
                 take, word_times = item
+                if self._dropped.is_set():
+                    continue
                 try:
                     measure_and_keep(self._project, take, word_times, process)
                     self._on_measured(take)
