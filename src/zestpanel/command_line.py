@@ -137,7 +137,7 @@ def _import(options: argparse.Namespace) -> Output:
             parts = {
                 "paragraphs": paragraphs,
                 "none": [text],
-                "sentences": [s for p in paragraphs for s in split_sentences(p)],
+                "sentences": [s for p in paragraphs for s in split_sentences(p, options.language or "")],
             }[options.split]
             scripts.append((path, parts))
     project = _open(options)

@@ -62,11 +62,6 @@ class AsSent:
         return sum(request.billed for request in self.requests)
 
     @property
-    def identity(self) -> str:
-        """All that is sent, as one string: equal where the sound was asked for in the very same way."""
-        return "\u001e".join(request.text for request in self.requests)
-
-    @property
     def lost(self) -> list[Change]:
         return [c for c in self.changes if c.fate in ("left out", "as it stands")]
 

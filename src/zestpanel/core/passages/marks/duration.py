@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from zestpanel.core.passages.marks.mark import DeliveryMark, number_of
+from zestpanel.core.tariffs.tariff import ASSUMED_CHARACTERS_PER_MINUTE
 
-ASSUMED_PER_MINUTE = 1000.0  # characters; common practice, no source: always said to be assumed
+ASSUMED_PER_MINUTE = float(ASSUMED_CHARACTERS_PER_MINUTE)  # always said to be assumed
 # what named pauses are commonly taken to be (common practice, no source)
 NAMED_PAUSES_MS = {"none": 0.0, "x-weak": 100.0, "weak": 250.0, "medium": 500.0, "strong": 800.0, "x-strong": 1500.0}
 

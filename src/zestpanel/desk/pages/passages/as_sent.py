@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import Final
 
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
@@ -70,7 +69,7 @@ class AsSentView(QWidget):
         self.spell: dict[str, QCheckBox] = {}
         for kind in SPELLABLE:
             check = QCheckBox(kind)
-            check.toggled.connect(partial(self._toggled, kind))
+            check.toggled.connect(lambda _: self._save_choices())
             self.spell[kind] = check
             boxes.append(check)
         right.addWidget(flow_row(*boxes))
@@ -215,9 +214,6 @@ class AsSentView(QWidget):
         return f"{sent.billed:,} characters billed under {plan.name}: {money}{over}. {pieces}.{words}"
 
     # -- choices
-
-    def _toggled(self, kind: str, on: bool) -> None:
-        self._save_choices()
 
     def _save_choices(self) -> None:
         found = self._both()
