@@ -166,14 +166,14 @@ def _run(options: argparse.Namespace) -> Output | int:
     if not 1 <= options.repeats <= 100:
         raise InputError(f"{options.repeats} repeats are outside 1 to 100.", kept="Nothing was sent.")
     from zestpanel.core.bench.planning import plan_run
-    from zestpanel.core.bench.running import render_missing
+    from zestpanel.core.bench.unattended import render_missing
 
     project = _open(options)
     try:
-        still_open = project.takes.journal(state="open")
+        still_open = project.journal.rows(state="open")
         if options.abandon_open:
             for row in still_open:
-                project.takes.close_failed(row.id, "abandoned", "Left open by an earlier run.", state="abandoned")
+                project.journal.close_failed(row.id, "abandoned", "Left open by an earlier run.", state="abandoned")
             still_open = []
         if options.estimate or not (options.render or options.json):
             planned, progress = plan_run(project, repeats=options.repeats), None
@@ -207,7 +207,7 @@ def _run(options: argparse.Namespace) -> Output | int:
                 done=progress.done,
                 failed=progress.failed,
                 spent=[str(m) for m in progress.spent],
-                stopped_because=progress.stopped_because,
+                held=progress.held,
             )
             spent = ", ".join(out["spent"]) or "nothing"
             lines.append(f"{progress.done} done, {progress.failed} failed, spent {spent}")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 from decimal import Decimal
 
@@ -12,8 +11,9 @@ import pytest
 from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.bench.measuring import MEASURES_VERSION, measure_missing
 from zestpanel.core.bench.planning import interleaved, plan_run
-from zestpanel.core.bench.running import BenchRun, RunEvent, render_missing
+from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.summary import summaries, waits
+from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.money import Money
@@ -46,10 +46,10 @@ def test_the_estimate_is_what_the_service_counts(bench: Project, service: StandI
     price = Decimal(2 * CHARACTERS) * 18 / 1_000_000
     assert by_engine["Citrange"].cost == Money(price, "EUR")
     _, progress = render_missing(bench, repeats=2)
-    assert (progress.done, progress.failed, progress.stopped_because) == (8, 0, "")
+    assert (progress.done, progress.failed, progress.held) == (8, 0, "")
     assert progress.spent == (Money(price, "EUR"),)
     assert service.behaviour.used == 4 * CHARACTERS
-    assert sum(row.characters for row in bench.takes.journal(state="done")) == service.behaviour.used
+    assert sum(row.characters for row in bench.journal.rows(state="done")) == service.behaviour.used
 
 
 def test_a_second_run_sends_nothing_and_an_edit_makes_cells_stale(bench: Project, service: StandInService) -> None:
@@ -86,7 +86,7 @@ def test_limits_are_waited_out_and_every_try_is_journalled(bench: Project, servi
     service.behaviour.retry_after_s = 0.05
     _, progress = render_missing(bench)
     assert (progress.done, progress.failed) == (4, 0)
-    failed = bench.takes.journal(state="failed")
+    failed = bench.journal.rows(state="failed")
     assert [row.failure_kind for row in failed] == ["limited", "limited"]
     rates = [s.failure_rate for s in summaries(bench).values()]
     assert sum(r.n for r in rates if r is not None) == 6, (
@@ -100,7 +100,7 @@ def test_failures_keep_their_reason_and_are_not_tried_again_by_themselves(
     service.behaviour.faults.append("web page")
     _, progress = render_missing(bench)
     assert (progress.done, progress.failed) == (3, 1)
-    row = bench.takes.journal(state="failed")[0]
+    row = bench.journal.rows(state="failed")[0]
     assert (row.failure_kind, row.attempt) == ("wrong content", 1)
     assert "a web page" in row.failure_text
     assert len(plan_run(bench).jobs) == 1, "a retry is one more run, on request"
@@ -124,7 +124,7 @@ def test_a_wrong_key_stops_the_engine_at_once(
     monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "wrong")
     _, progress = render_missing(bench, repeats=8)
     assert progress.done == 0
-    assert "401" in progress.stopped_because
+    assert "401" in progress.held
     assert service.behaviour.requests <= 3 + 4, "at most one request a worker, not one a take"
 
 
@@ -132,17 +132,12 @@ def test_pause_finishes_what_is_in_flight_and_cancel_keeps_what_is_done(project:
     add_command_engine(project)
     project.shortlist.add(project.shortlist.engines()["Kitchen Table"], voice="hesk")
     project.texts.add(["One.", "Two.", "Three.", "Four."], language="en-GB")
-    first = threading.Event()
-
-    def on_event(event: RunEvent) -> None:
-        if event.kind == "started":
-            run.pause()
-            first.set()
-
-    run = BenchRun(project, plan_run(project), on_event=on_event)
+    run = BenchRun(project, plan_run(project))
     run.start()
-    assert first.wait(20)
     deadline = time.monotonic() + 20
+    while not project.journal.rows(state="open") and time.monotonic() < deadline:
+        time.sleep(0.005)
+    run.pause()
     while run.progress().done < 1 and time.monotonic() < deadline:
         time.sleep(0.02)
     time.sleep(0.3)
@@ -151,7 +146,7 @@ def test_pause_finishes_what_is_in_flight_and_cancel_keeps_what_is_done(project:
     run.cancel()
     assert run.wait(20)
     assert len(project.takes.all()) == 1
-    assert project.takes.journal(state="open") == []
+    assert project.journal.rows(state="open") == []
     assert len(plan_run(project).jobs) == 3
 
 
@@ -215,5 +210,5 @@ def test_leaving_a_run_keeps_its_takes_for_measuring_another_time(bench: Project
     assert 1 <= len(takes) < len(plan_run(bench, repeats=3).jobs) + len(takes)
     left = bench.takes.count_unmeasured(version=MEASURES_VERSION)
     assert left >= 1
-    assert bench.takes.journal(state="open") == []
+    assert bench.journal.rows(state="open") == []
     assert measure_missing(bench) == (left, [])

@@ -51,7 +51,7 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
     assert best > middle > worst
     assert len(project.takes.marks()) == building.REPEATS - 1
     assert [d.role for d in decisions(project)] == ["main narrator"]
-    assert project.takes.journal(state="open") == []
+    assert project.journal.rows(state="open") == []
     project.close()
     assert not list(tmp_path.glob("*.part"))
 

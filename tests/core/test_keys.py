@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import add_demo_engine, demo_engine_source
 from zestpanel.command_line import run as main
-from zestpanel.core.bench.running import render_missing
+from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.exchange import as_json, as_yaml, export_catalogue, voices_as_csv
 from zestpanel.core.errors import ConnectorError
@@ -35,7 +35,7 @@ def test_nothing_that_leaves_holds_the_key(
     project.texts.add(["Another text."], language="en-GB")
     _, progress = render_missing(project)
     assert progress.failed >= 1
-    assert "••••" in "".join(row.failure_text for row in project.takes.journal())
+    assert "••••" in "".join(row.failure_text for row in project.journal.rows())
     report = bug_report(project)
     assert "wrong content 1" in report
     catalogue = export_catalogue(project)

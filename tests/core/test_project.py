@@ -48,7 +48,7 @@ def test_a_project_of_the_first_format_is_opened_after_a_backup(tmp_path: Path) 
     assert opened.brief.channel == "Kept"
     assert opened.notes.setup() == []
     opened.close()
-    assert (folder / "project.before-0003.sqlite").exists()
+    assert (folder / "project.before-0004.sqlite").exists()
     Project.open(folder).close()
 
 
@@ -205,17 +205,17 @@ def test_killed_at_any_instant_it_opens_clean(project: Project) -> None:
         process.wait()
         process.stdout.close()
         again = Project.open(folder)
-        takes, still_open = again.takes.all(), again.takes.journal(state="open")
+        takes, still_open = again.takes.all(), again.journal.rows(state="open")
         assert len(takes) >= kept
         kept = len(takes)
         assert all(again.takes.load(take).frames > 0 for take in takes)
-        assert len(again.takes.journal(state="done")) == len(takes)
+        assert len(again.journal.rows(state="done")) == len(takes)
         planned = plan_run(again, repeats=3)
         undecided = {(r.candidate_id, r.passage_version_id) for r in still_open}
         assert not undecided & {(j.candidate.id, j.passage.version_id) for j in planned.jobs}
         assert {why for _, _, why in planned.left_out} <= {MAY_BE_PAID}
         for row in still_open:
-            again.takes.close_failed(row.id, "abandoned", "given up", state="abandoned")
+            again.journal.close_failed(row.id, "abandoned", "given up", state="abandoned")
         assert len(plan_run(again, repeats=3).jobs) == 12 - kept
         again.close()
     assert kept > 0

@@ -13,7 +13,7 @@ import pytest
 from tests.conftest import demo_engine_source, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.running import render_missing
+from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest

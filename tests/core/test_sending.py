@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from tests.conftest import add_demo_engine, demo_engine_source, tone
 from zestpanel.core.audio.joining import join
 from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import render_missing
 from zestpanel.core.bench.summary import summaries
+from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.errors import ConnectorError
@@ -201,7 +201,7 @@ def test_a_text_over_the_limit_is_sent_in_pieces_and_joined(bench: Project, serv
     assert (progress.done, progress.failed) == (2, 0)
     take = next(t for t in bench.takes.all() if len(t.sent or ()) == 2)
     assert take.characters_billed == characters
-    assert [row.state for row in bench.takes.journal()] == ["done"] * 3
+    assert [row.state for row in bench.journal.rows()] == ["done"] * 3
     assert take.timing is not None
     assert take.timing.first_sound_s is not None
     assert take.timing.first_sound_s < take.timing.last_byte_s
@@ -218,8 +218,8 @@ def test_a_later_piece_that_fails_leaves_no_half_take_and_its_cost_is_counted(
     _, progress = render_missing(bench)
     assert (progress.done, progress.failed) == (0, 1)
     assert bench.takes.all() == []
-    assert [row.state for row in bench.takes.journal()] == ["unused", "failed"]
-    assert progress.spent[0].amount == Decimal(bench.takes.journal()[0].characters) * 18 / 1_000_000
+    assert [row.state for row in bench.journal.rows()] == ["unused", "failed"]
+    assert progress.spent[0].amount == Decimal(bench.journal.rows()[0].characters) * 18 / 1_000_000
 
 
 def test_joining_leaves_the_stated_gap_and_no_click() -> None:

@@ -167,8 +167,8 @@ def test_requests_left_open_are_asked_about_and_never_sent_by_themselves(
     bench_project: Project, open_window: Opener, qtbot: QtBot
 ) -> None:
     candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.add(["New."], language="en-GB")[0]
-    run = bench_project.takes.begin_run(repeats=1, seed=0, machine="m")
-    bench_project.takes.open_request(run_id=run, candidate_id=candidate.id, passage_version_id=passage.version_id,
+    run = bench_project.journal.begin_run(repeats=1, seed=0, machine="m")
+    bench_project.journal.open_request(run_id=run, candidate_id=candidate.id, passage_version_id=passage.version_id,
                                      repeat=1, attempt=1, plan="Conservatory", characters=4)  # fmt: skip
     window = open_window(bench_project)
     page = window.page("renders")

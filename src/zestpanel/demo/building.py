@@ -17,8 +17,9 @@ import platformdirs
 import yaml
 
 from zestpanel.core.bench.dialogue import plan_dialogue
+from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.running import BenchRun, RunEvent
+from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide
@@ -213,9 +214,11 @@ def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None]) 
 
     run = BenchRun(project, planned, on_event=on_event, seed=3)
     run.start()
+    run.wait_till_resting()
+    if held := run.progress().held:
+        run.cancel()
+        raise ZestError(held)
     run.wait()
-    if run.progress().stopped_because:
-        raise ZestError(run.progress().stopped_because)
 
 
 def add_panel(project: Project, data: dict[str, Any]) -> None:

@@ -92,7 +92,7 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> Behind:
             "",
             "",
         ]
-        for r in project.takes.journal(state="failed")
+        for r in project.journal.rows(state="failed")
         if r.candidate_id == row.candidate.id
     ]
     head = [

@@ -78,7 +78,7 @@ def bench_of(project: Project) -> Bench:
         where[(take.candidate_id, passage_of[take.passage_version_id])].append(take)
     failed: dict[tuple[int, int], str] = {}
     still_open: set[tuple[int, int]] = set()
-    for row in project.takes.journal():
+    for row in project.journal.rows():
         if row.passage_version_id in present:
             key = (row.candidate_id, passage_of[row.passage_version_id])
             if row.state == "failed":

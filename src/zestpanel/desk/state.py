@@ -9,9 +9,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.measuring import measure_missing
 from zestpanel.core.bench.measuring_process import MeasuringProcess
-from zestpanel.core.bench.running import BenchRun, RunEvent
+from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.catalogue.candidate import Candidate, candidate_detail
 from zestpanel.core.choice.evidence import Standing, standing
 from zestpanel.core.errors import Cancelled, ZestError
@@ -336,7 +337,9 @@ class DeskState(QObject):
     def _on_run_event(self, event: RunEvent) -> None:
         if event.job is not None:
             cell = (event.job.candidate.id, event.job.passage.id)
-            count = self.running.get(cell, 0) + (event.kind == "started") - (event.kind in ("kept", "failed"))
+            count = (
+                self.running.get(cell, 0) + (event.kind == "started") - (event.kind in ("kept", "failed", "put back"))
+            )
             self.running.pop(cell, None)
             if count > 0:
                 self.running[cell] = count

@@ -1,4 +1,4 @@
-"""Measuring takes: all cheap families and the word times, one after another on a thread of its own."""
+"""Measuring takes: all cheap families and the word times, on threads of their own."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.measuring_process import MeasuringProcess, WordTimes
 from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.loudness import measure_loudness
@@ -51,17 +52,21 @@ def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) ->
     )
 
 
-MOST_WORKERS = 2
-BACKLOG = 3  # takes waiting before a second worker is worth its start
+BACKLOG = 3  # takes waiting before a further worker is worth its start
 
 
 class Measurer:
-    """Threads that measure takes as they are given, each with a process. ``finish`` waits for the last one."""
+    """Threads that measure takes as they are given, through an executor. ``finish`` waits for the last one."""
 
     def __init__(
-        self, project: Project, on_measured: Callable[[Take], None], on_trouble: Callable[[str], None]
+        self,
+        project: Project,
+        executor: Executor,
+        on_measured: Callable[[Take], None],
+        on_trouble: Callable[[str], None],
     ) -> None:
-        self._project, self._on_measured, self._on_trouble = project, on_measured, on_trouble
+        self._project, self._executor = project, executor
+        self._on_measured, self._on_trouble = on_measured, on_trouble
         self._queue: queue.Queue[tuple[Take, WordTimes] | None] = queue.Queue()
         self._threads: list[threading.Thread] = []
         self._lock = threading.Lock()
@@ -75,7 +80,7 @@ class Measurer:
         self._queue.put((take, word_times))
         with self._lock:
             running = len(self._threads)
-            if not running or (running < MOST_WORKERS and self._queue.qsize() > BACKLOG):
+            if not running or (running < self._executor.measuring_at_once and self._queue.qsize() > BACKLOG):
                 thread = threading.Thread(target=self._work, name=f"measure {running}")
                 self._threads.append(thread)
                 thread.start()
@@ -87,21 +92,19 @@ class Measurer:
             thread.join()
 
     def _work(self) -> None:
-        with MeasuringProcess() as process:
-            process.start()
-            while (item := self._queue.get()) is not None:
-                take, word_times = item
-                if self._dropped.is_set():
-                    continue
-                try:
-                    measure_and_keep(self._project, take, word_times, process)
-                    self._on_measured(take)
-                except Exception as error:
-                    self._on_trouble(f"Take {take.id} could not be measured: {error}")
+        while (item := self._queue.get()) is not None:
+            take, word_times = item
+            if self._dropped.is_set():
+                continue
+            try:
+                measure_and_keep(self._project, take, word_times, self._executor)
+                self._on_measured(take)
+            except Exception as error:
+                self._on_trouble(f"Take {take.id} could not be measured: {error}")
 
 
 def measure_and_keep(
-    project: Project, take: Take, word_times: WordTimes = (), process: MeasuringProcess | None = None
+    project: Project, take: Take, word_times: WordTimes = (), process: MeasuringProcess | Executor | None = None
 ) -> Measured:
     """Measure one take, here or in the process given, and store the figures."""
     text, language = project.texts.version_text(take.passage_version_id)

@@ -35,6 +35,11 @@ class MeasuringProcess:
             self._process.wait()
             self._process.stdout.close()
 
+    @property
+    def alive(self) -> bool:
+        """False once the process has ended by itself: then a new one is needed."""
+        return self._process is None or self._process.poll() is None
+
     def start(self) -> None:
         """Start the process now, so that its imports are over when the first clip comes."""
         if self._process is None:

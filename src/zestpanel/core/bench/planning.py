@@ -2,46 +2,52 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
-from decimal import Decimal
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from zestpanel.core.catalogue.candidate import Candidate, plan_of
+from zestpanel.core.bench.conditions import USUAL, Conditions
+from zestpanel.core.bench.estimates import (
+    PlanEstimate,
+    TimeNeeded,
+    estimate,
+    time_needed,
+    total_by_currency,
+    used_this_month,
+)
+from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.preflight import Surroundings, obstacles, text_obstacles
 from zestpanel.core.connectors.secrets import has_secret, not_known_missing
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import JournalRow, Take
+from zestpanel.core.project.takes import Take
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost
 
 MAY_BE_PAID = "an earlier request may have been paid; decide on it first"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job:
+    """One take to be made. seed: given to engines that take one, the same for every candidate.
+
+    served_from: a take of an identical request made before, which serves without a new one. at_once: the level of
+    requests at once this take is timed at, 0 for the engine's own limit.
+    """
+
     candidate: Candidate
     passage: Passage
     repeat: int
     sent: AsSent
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlanEstimate:
-    """What a run adds under one plan. cost None: not known before (``why``)."""
-
-    engine: str
-    plan: str
-    requests: int
-    characters: int
-    cost: Money | None
-    why: str = ""
-    short_by: Decimal = Decimal(0)
+    seed: int
+    asked: str
+    served_from: Take | None = None
+    at_once: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,22 +56,26 @@ class PlannedRun:
     left_out: tuple[tuple[Candidate, Passage, str], ...]
     estimates: tuple[PlanEstimate, ...]
     repeats: int
+    time: TimeNeeded
+    conditions: Conditions = USUAL
 
     @property
     def characters(self) -> int:
         return sum(one.characters for one in self.estimates)
 
     @property
+    def requests(self) -> int:
+        return sum(one.requests for one in self.estimates)
+
+    @property
+    def served(self) -> int:
+        """Takes that identical requests of before serve."""
+        return sum(job.served_from is not None for job in self.jobs)
+
+    @property
     def costs(self) -> tuple[Money, ...]:
         """Known costs, one amount a currency."""
         return total_by_currency(one.cost for one in self.estimates if one.cost is not None)
-
-
-def total_by_currency(amounts: Iterable[Money]) -> tuple[Money, ...]:
-    sums: dict[str, Money] = {}
-    for money in amounts:
-        sums[money.currency] = sums[money.currency] + money if money.currency in sums else money
-    return tuple(sums.values())
 
 
 def plan_run(
@@ -75,47 +85,93 @@ def plan_run(
     candidates: Sequence[Candidate] | None = None,
     passages: Sequence[Passage] | None = None,
     only: Callable[[Candidate, Passage], bool] = lambda candidate, passage: True,
+    conditions: Conditions = USUAL,
 ) -> PlannedRun:
     """The takes that are missing at the passages' present versions, with their price before they are made.
 
-    only: which cells of candidates by passages are wanted; all of them unless said.
+    only: which cells of candidates by passages are wanted; all of them unless said. Under conditions that ask again
+    every wanted cell gets ``repeats`` new takes (at each level), beside those it has.
     """
     candidates = project.shortlist.candidates() if candidates is None else candidates
     passages = project.texts.all() if passages is None else passages
     engines = project.shortlist.engines()
     have: dict[tuple[int, int, int], list[Take]] = defaultdict(list)
-    for take in project.takes.all(with_timing=False):
-        have[(take.candidate_id, take.passage_version_id, take.repeat)].append(take)
-    journal = project.takes.journal()
+    last: dict[tuple[int, int], int] = defaultdict(int)
+    for take in project.takes.all(with_timing=False, removed=True):
+        key = (take.candidate_id, take.passage_version_id)
+        last[key] = max(last[key], take.repeat)
+        if not take.removed:
+            have[(*key, take.repeat)].append(take)
+    stored = {take.asked: take for takes in have.values() for take in takes if take.asked and not take.doubts}
+    journal = project.journal.rows()
     undecided = {(r.candidate_id, r.passage_version_id) for r in journal if r.state == "open"}
     jobs: list[Job] = []
     left_out: list[tuple[Candidate, Passage, str]] = []
     in_the_way = barred(project, candidates, engines)
     for candidate in candidates:
         engine = engines.get(candidate.engine)
+        own_voice = project.own_voices.source_of(candidate.engine, candidate.voice)
         for passage in passages:
             if not only(candidate, passage):
                 continue
             reasons = list(in_the_way[candidate.id])
             if engine is not None:
                 reasons += text_reasons(project, candidate, engine, passage)
-            if (candidate.id, passage.version_id) in undecided:
+            key = (candidate.id, passage.version_id)
+            if key in undecided:
                 reasons.append(MAY_BE_PAID)
             if reasons or engine is None:
                 left_out.append((candidate, passage, "; ".join(reasons)))
                 continue
             sent = project.sending.of(candidate, passage, engine)
-            jobs += [
-                Job(candidate=candidate, passage=passage, repeat=repeat, sent=sent)
-                for repeat in range(1, repeats + 1)
-                if not any(asked_alike(t, sent) for t in have[(candidate.id, passage.version_id, repeat)])
-            ]
+            one = Job(candidate=candidate, passage=passage, repeat=0, sent=sent, seed=0, asked="")
+            if not conditions.asks_again:
+                wanted = [
+                    replace(one, repeat=repeat, seed=repeat)
+                    for repeat in range(1, repeats + 1)
+                    if not any(asked_alike(t, sent) for t in have[(*key, repeat)])
+                ]
+            else:
+                wanted = _asked_again(one, engine, conditions, repeats, last[key])
+                for level in conditions.at_once:
+                    if level > engine.limits.requests_at_once:
+                        limit = f"the plan allows {engine.limits.requests_at_once} requests at once, not {level}"
+                        left_out.append((candidate, passage, limit))
+            for job in wanted:
+                asked = digest_of(job, own_voice)
+                serve = None if conditions.asks_again else stored.get(asked)
+                jobs.append(replace(job, asked=asked, served_from=serve))
     return PlannedRun(
         jobs=tuple(jobs),
         left_out=tuple(left_out),
         repeats=repeats,
         estimates=tuple(estimate(jobs, engines, used_this_month(project, journal))),
+        time=time_needed(jobs, engines, project.takes.seconds_per_character() if jobs else {}, conditions),
+        conditions=conditions,
     )
+
+
+def _asked_again(one: Job, engine: Engine, conditions: Conditions, repeats: int, last: int) -> list[Job]:
+    """New takes after the last one there is: seeds count from 1 again, so that the same is asked as at first."""
+    levels = [level for level in conditions.at_once if level <= engine.limits.requests_at_once] or (
+        [] if conditions.at_once else [0]
+    )
+    return [
+        replace(one, repeat=last + place * repeats + repeat, seed=repeat, at_once=level)
+        for place, level in enumerate(levels)
+        for repeat in range(1, repeats + 1)
+    ]
+
+
+def digest_of(job: Job, own_voice: tuple[str, Mapping[str, str]]) -> str:
+    """One digest for everything a request's sound depends on: the same digest would be the same request."""
+    c = job.candidate
+    asked = [
+        c.engine, c.route, c.plan, c.model, c.model_version, c.voice, c.language, sorted(c.settings.items()), job.seed,
+        [(request.text, request.form) for request in job.sent.requests], own_voice[0].rpartition("/")[2],
+        sorted(own_voice[1].items()),
+    ]  # fmt: skip
+    return hashlib.sha256(json.dumps(asked, ensure_ascii=False).encode("utf-8")).hexdigest()
 
 
 def asked_alike(take: Take, sent: AsSent) -> bool:
@@ -153,65 +209,6 @@ def barred(
         else ("its connector file is not in the project",)
         for c in candidates
     }
-
-
-def used_this_month(project: Project, journal: Sequence[JournalRow]) -> dict[tuple[str, str], dict[str, int]]:
-    """Characters sent this calendar month (UTC) by (engine, plan), then by model. Failed requests do not count."""
-    from zestpanel.core.project.database import now
-
-    month = now()[:7]
-    by_id = {c.id: c for c in project.shortlist.candidates(removed=True)}
-    used: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
-    for row in journal:
-        if row.state != "failed" and row.opened.startswith(month):
-            candidate = by_id[row.candidate_id]
-            used[(candidate.engine, row.plan)][candidate.model] += row.characters
-    return used
-
-
-def estimate(
-    jobs: Sequence[Job], engines: dict[str, Engine], used: dict[tuple[str, str], dict[str, int]]
-) -> list[PlanEstimate]:
-    """Requests, characters and money that the jobs add under each plan."""
-    grouped: dict[tuple[str, str], list[Job]] = defaultdict(list)
-    for job in jobs:
-        grouped[(job.candidate.engine, job.candidate.plan)].append(job)
-    out = []
-    for (engine_name, plan_name), group in grouped.items():
-        added: dict[str, int] = defaultdict(int)
-        for job in group:
-            added[job.candidate.model] += job.sent.billed
-        tariff = plan_of(group[0].candidate, engines.get(engine_name)).tariff
-        cost, why, short_by = added_cost(tariff, used.get((engine_name, plan_name), {}), added)
-        out.append(
-            PlanEstimate(
-                engine=engine_name,
-                plan=plan_name,
-                requests=sum(len(job.sent.requests) for job in group),
-                characters=sum(added.values()),
-                cost=cost,
-                why=why,
-                short_by=short_by,
-            )
-        )
-    return out
-
-
-def added_cost(tariff: Tariff, before: dict[str, int], added: dict[str, int]) -> tuple[Money | None, str, Decimal]:
-    """(what the added characters cost on top of those already used this month, why not known, units refused).
-
-    The difference of two months' costs, so that allowances, tiers and credits are counted once and exactly.
-    """
-    after = {model: before.get(model, 0) + added.get(model, 0) for model in {*before, *added}}
-    then, now_ = (month_cost(tariff, _as_usage(use), month=13) for use in (before, after))
-    if then.total is None or now_.total is None:
-        return None, now_.why, Decimal(0)
-    return Money(now_.total.amount - then.total.amount, tariff.currency), "", now_.short_by
-
-
-def _as_usage(by_model: dict[str, int]) -> Usage:
-    total = Decimal(sum(by_model.values()))
-    return Usage(characters=total, sound_s=total * 60 / 1000, by_model={m: Decimal(n) for m, n in by_model.items()})
 
 
 def interleaved(jobs: Sequence[Job], rng: np.random.Generator) -> list[Job]:

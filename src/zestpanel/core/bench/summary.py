@@ -11,8 +11,9 @@ import numpy as np
 
 from zestpanel.core.bench.planning import asked_alike
 from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import JournalRow, Measured, Take
+from zestpanel.core.project.takes import Measured, Take
 from zestpanel.core.statistics.intervals import Interval, wilson_interval
 from zestpanel.core.tariffs.volume import Rates
 
@@ -95,7 +96,7 @@ def summaries(project: Project) -> dict[int, Summary]:
         if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
             takes[take.candidate_id].append(take)
     journal: dict[int, list[JournalRow]] = defaultdict(list)
-    for row in project.takes.journal():
+    for row in project.journal.rows():
         journal[row.candidate_id].append(row)
     lengths = {version: passage.characters for version, passage in present.items()}
     return {

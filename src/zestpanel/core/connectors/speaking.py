@@ -39,7 +39,8 @@ class Timing:
 
     chunks: (arrival_s, seconds of sound before the chunk) for chunks that carry sound: the arrival trace.
     cold: the first request after the start or the loading of a model. typed: put in by hand, not by the clock; such
-    a wait is shown as typed and never averaged with measured ones.
+    a wait is shown as typed and never averaged with measured ones. slept: the machine was suspended meanwhile, so that
+    the clock missed some of the wait: shown, never averaged. beside: requests to the engine then under way.
     """
 
     connected_s: float | None = None
@@ -53,6 +54,9 @@ class Timing:
     peak_memory_mb: float | None = None
     cold: bool = False
     typed: bool = False
+    slept: bool = False
+    beside: int | None = None
+    threads: int | None = None
     chunks: tuple[tuple[float, float], ...] = ()
 
     def real_time_factor(self, duration_s: float) -> float:

@@ -1,4 +1,4 @@
-"""clips/: sound kept as FLAC, named by its content, never rewritten."""
+"""clips/: sound kept as FLAC, named by its content, never rewritten; beside it the packed files that some came as."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import uuid
 from pathlib import Path
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import encode_flac
+from zestpanel.core.audio.files import encode_flac, kind_of_sound
 
 
 class ClipStore:
@@ -17,8 +17,18 @@ class ClipStore:
 
     def keep(self, clip: Clip) -> str:
         """Store a clip; its file name. On disk whole when this returns, or not at all."""
-        data = encode_flac(clip)
-        name = hashlib.sha256(data).hexdigest() + ".flac"
+        return self._store(encode_flac(clip), "flac")
+
+    def keep_as_delivered(self, data: bytes) -> str | None:
+        """Store a delivered file whose packing loses something (its decoding is a clip of its own); its name.
+
+        None for nothing, and for WAV, FLAC and AIFF: the clip holds the very same samples.
+        """
+        kind = kind_of_sound(data) if data else None
+        return self._store(data, kind) if kind not in (None, "wav", "flac", "aiff") else None
+
+    def _store(self, data: bytes, extension: str | None) -> str:
+        name = f"{hashlib.sha256(data).hexdigest()}.{extension}"
         path = self._clips / name
         if not path.exists():
             part = self._clips / f"{name}.{uuid.uuid4().hex}.part"  # two threads may store the same sound at once

@@ -13,6 +13,7 @@ from zestpanel.core.project.dialogues import Dialogues
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.hard_parts import HardParts
 from zestpanel.core.project.history import History
+from zestpanel.core.project.journal import Journal
 from zestpanel.core.project.notes import CatalogueNotes
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.panel import Panel
@@ -42,6 +43,7 @@ class Project:
         self.scripts = Scripts(self.documents)
         self.pronunciations = Pronunciations(database)
         self.sending = Sending(self.documents, self.pronunciations)
+        self.journal = Journal(database)
         self.takes = Takes(database, store)
         self.panel = Panel(database)
         self.history = History()

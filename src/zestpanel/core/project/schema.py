@@ -70,6 +70,7 @@ voice_notes = Table(
     Column("changed", String, nullable=False),
 )
 
+# The time a person spent on an engine; kind says on what, none stands for setting it up.
 setup_log = Table(
     "setup_log",
     metadata,
@@ -79,6 +80,7 @@ setup_log = Table(
     Column("minutes", Float, nullable=False),
     Column("words", String, nullable=False),
     Column("removed", String),
+    Column("kind", String),
 )
 
 # Recordings that voices are made from; a trimmed or cleaned one is a row of its own that points to where it came from.
@@ -131,6 +133,18 @@ candidates = Table(
     Column("settings", JSON, nullable=False),
     Column("factory", Boolean, nullable=False),
     Column("note", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+    # a point of a sweep: heard and measured like any other, but not on the shortlist
+    Column("sweep_id", Integer, ForeignKey("sweeps.id")),
+)
+
+sweeps = Table(
+    "sweeps",
+    metadata,
+    _id(),
+    Column("candidate_id", Integer, nullable=False),
+    Column("spec", JSON, nullable=False),
     Column("created", String, nullable=False),
     Column("removed", String),
 )
@@ -191,6 +205,11 @@ runs = Table(
     Column("repeats", Integer, nullable=False),
     Column("seed", Integer, nullable=False),
     Column("machine", String, nullable=False),
+    # why it was run: the plain bench, under load, at a set hour, a sweep, or an earlier run once more
+    Column("kind", String),
+    Column("network", String),
+    Column("conditions", JSON),
+    Column("of_run", Integer),
 )
 
 # The journal: a row is written open before each request and closed after it.
@@ -210,6 +229,8 @@ requests = Table(
     Column("characters", Integer, nullable=False),
     Column("failure_kind", String),
     Column("failure_text", String),
+    # requests to the same engine that were under way when this one began
+    Column("beside", Integer),
     Index("requests_by_state", "state"),
 )
 
@@ -236,7 +257,21 @@ takes = Table(
     Column("brought", JSON),
     # the texts of the requests it was made with, as sent; none for clips that came from elsewhere
     Column("sent", JSON),
+    Column("run_id", Integer, ForeignKey("runs.id")),
+    Column("seed", Integer),
+    # what was asked for, as one digest: the same digest would be the same request
+    Column("asked", String),
+    # an identical take of another cell that this one was served from, without a request
+    Column("copied_from", Integer),
+    # the file as it was delivered, where the clip is a decoding of it
+    Column("delivered", String),
+    # what was found odd on arrival, and whether a person lets it count all the same
+    Column("doubts", JSON),
+    Column("accepted", Boolean),
+    Column("note", String),
+    Column("removed", String),
     Index("takes_by_cell", "candidate_id", "passage_version_id"),
+    Index("takes_by_asked", "asked"),
 )
 
 measures = Table(

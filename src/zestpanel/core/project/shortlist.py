@@ -133,9 +133,12 @@ class Shortlist:
                 added.append(_candidate(new))
         return added
 
-    def candidates(self, *, removed: bool = False) -> list[Candidate]:
-        """The shortlist in order; with ``removed`` also what was taken off it (takes keep pointing there)."""
+    def candidates(self, *, removed: bool = False, of_sweeps: bool = False) -> list[Candidate]:
+        """The shortlist in order; with ``removed`` also what was taken off it (takes keep pointing there), with
+        ``of_sweeps`` also the points of sweeps."""
         query = select(candidates).order_by(candidates.c.position)
+        if not of_sweeps:
+            query = query.where(candidates.c.sweep_id.is_(None))
         if not removed:
             query = query.where(candidates.c.removed.is_(None))
         with self._database.reading() as connection:

@@ -1,4 +1,4 @@
-"""Takes and the journal of requests. A request is journalled open before it is sent, closed after it."""
+"""Takes: the clips that were delivered, what was measured of them, and what ears marked."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from zestpanel.core.audio.files import peaks, read
 from zestpanel.core.connectors.speaking import Timing
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, now
-from zestpanel.core.project.schema import marks, measures, requests, runs, takes
+from zestpanel.core.project.schema import marks, measures, requests, takes
 
 PEAK_COLUMNS = 240
 NEVER_SCORED: Final = ("captured", "vendor sample")
@@ -42,27 +42,21 @@ class Take:
     starred: bool
     brought: dict[str, Any] | None = field(default=None, repr=False)
     sent: tuple[str, ...] | None = field(default=None, repr=False)
+    run_id: int | None = None
+    seed: int | None = None
+    asked: str = field(default="", repr=False)
+    copied_from: int | None = None
+    delivered: str = field(default="", repr=False)
+    doubts: tuple[str, ...] = ()
+    accepted: bool = False
+    note: str = ""
+    removed: str = ""
 
     @property
     def scored(self) -> bool:
-        """Whether it may enter a score: captured sound and vendors' samples are heard but never scored."""
-        return self.obtained not in NEVER_SCORED
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class JournalRow:
-    id: int
-    run_id: int
-    candidate_id: int
-    passage_version_id: int
-    repeat: int
-    attempt: int
-    plan: str
-    state: str
-    opened: str
-    characters: int
-    failure_kind: str
-    failure_text: str
+        """Whether it may enter a score: captured sound and vendors' samples are heard but never scored, nor is a
+        clip that was found odd on arrival, until a person lets it count."""
+        return self.obtained not in NEVER_SCORED and (self.accepted or not self.doubts)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,84 +81,6 @@ class Takes:
     def __init__(self, database: Database, store: ClipStore) -> None:
         self._database, self._store = database, store
 
-    # -- the journal
-
-    def begin_run(self, *, repeats: int, seed: int, machine: str) -> int:
-        with self._database.writing() as connection:
-            return int(
-                connection.execute(
-                    runs.insert()
-                    .values(created=now(), repeats=repeats, seed=seed, machine=machine)
-                    .returning(runs.c.id)
-                ).scalar_one()
-            )
-
-    def end_run(self, run_id: int) -> None:
-        with self._database.writing() as connection:
-            connection.execute(update(runs).where(runs.c.id == run_id).values(ended=now()))
-
-    def open_request(
-        self,
-        *,
-        run_id: int,
-        candidate_id: int,
-        passage_version_id: int,
-        repeat: int,
-        attempt: int,
-        plan: str,
-        characters: int,
-    ) -> int:
-        """Journal a request before it is sent; on disk when this returns."""
-        with self._database.writing() as connection:
-            return int(
-                connection.execute(
-                    requests.insert()
-                    .values(
-                        run_id=run_id,
-                        candidate_id=candidate_id,
-                        passage_version_id=passage_version_id,
-                        repeat=repeat,
-                        attempt=attempt,
-                        plan=plan,
-                        characters=characters,
-                        state="open",
-                        opened=now(),
-                    )
-                    .returning(requests.c.id)
-                ).scalar_one()
-            )
-
-    def close_failed(self, request_id: int, kind: str, text: str, *, state: str = "failed") -> None:
-        with self._database.writing() as connection:
-            connection.execute(
-                update(requests)
-                .where(requests.c.id == request_id)
-                .values(state=state, closed=now(), failure_kind=kind, failure_text=text)
-            )
-
-    def journal(self, *, state: str | None = None) -> list[JournalRow]:
-        query = select(requests).order_by(requests.c.id)
-        if state:
-            query = query.where(requests.c.state == state)
-        with self._database.reading() as connection:
-            return [
-                JournalRow(
-                    id=r.id,
-                    run_id=r.run_id,
-                    candidate_id=r.candidate_id,
-                    passage_version_id=r.passage_version_id,
-                    repeat=r.repeat,
-                    attempt=r.attempt,
-                    plan=r.plan,
-                    state=r.state,
-                    opened=r.opened,
-                    characters=r.characters,
-                    failure_kind=r.failure_kind or "",
-                    failure_text=r.failure_text or "",
-                )
-                for r in connection.execute(query)
-            ]
-
     # -- takes
 
     def keep(
@@ -183,19 +99,29 @@ class Takes:
         brought: dict[str, Any] | None = None,
         sent: Sequence[str] | None = None,
         further_requests: Sequence[int] = (),
+        run_id: int | None = None,
+        seed: int | None = None,
+        asked: str = "",
+        doubts: Sequence[str] = (),
+        delivered: bytes = b"",
     ) -> Take:
         """Store a clip and its take, and close its requests, in that order: a take is there whole or not at all.
 
         sent: the texts of its requests. further_requests: those of a text that took several, besides request_id.
+        delivered: the file as it came, kept beside the clip where the clip is a decoding of it.
         """
         name = self._store.keep(clip)
         values = {
             "request_id": request_id,
+            "run_id": run_id,
             "candidate_id": candidate_id,
             "passage_version_id": passage_version_id,
             "repeat": repeat,
+            "seed": seed,
+            "asked": asked or None,
             "obtained": obtained,
             "clip": name,
+            "delivered": self._store.keep_as_delivered(delivered),
             "duration_s": clip.duration_s,
             "rate_hz": clip.rate_hz,
             "channels": clip.channels,
@@ -208,6 +134,7 @@ class Takes:
             "starred": False,
             "brought": brought,
             "sent": list(sent) if sent is not None else None,
+            "doubts": list(doubts) or None,
         }
         with self._database.writing() as connection:
             row = connection.execute(takes.insert().values(**values).returning(takes)).one()
@@ -227,24 +154,86 @@ class Takes:
                 )
         return _take(row)
 
+    def serve(
+        self, source: Take, *, candidate_id: int, passage_version_id: int, repeat: int, run_id: int | None = None
+    ) -> Take:
+        """A take of another cell from an identical request made before: the same clip, no request and no new wait."""
+        with self._database.writing() as connection:
+            found = connection.execute(select(takes).where(takes.c.id == source.id)).one()
+            values = dict(found._mapping)
+            del values["id"]
+            values |= {
+                "candidate_id": candidate_id,
+                "passage_version_id": passage_version_id,
+                "repeat": repeat,
+                "run_id": run_id,
+                "request_id": None,
+                "copied_from": source.copied_from or source.id,
+                "timing": None,  # nobody waited: the wait stays with the take that it was measured for
+                "created": now(),
+                "starred": False,
+                "note": None,
+            }
+            row = connection.execute(takes.insert().values(**values).returning(takes)).one()
+            measured = connection.execute(select(measures).where(measures.c.take_id == source.id)).one_or_none()
+            if measured is not None:
+                connection.execute(measures.insert().values(**{**measured._mapping, "take_id": row.id}))
+        return _take(row)
+
     def clip_path(self, take: Take) -> Path:
         return self._store.path(take.clip)
+
+    def delivered_path(self, take: Take) -> Path:
+        """The file as it was delivered, where it was kept; else the clip."""
+        return self._store.path(take.delivered or take.clip)
 
     def load(self, take: Take) -> Clip:
         return read(self.clip_path(take))
 
-    def all(self, *, candidate_id: int | None = None, with_timing: bool = True) -> list[Take]:
+    def all(self, *, candidate_id: int | None = None, with_timing: bool = True, removed: bool = False) -> list[Take]:
         """All takes, oldest first; without their timing (``timing`` None) reading is several times quicker."""
         columns = takes.c if with_timing else [c for c in takes.c if c.name != "timing"]
         query = select(*columns).order_by(takes.c.id)
         if candidate_id is not None:
             query = query.where(takes.c.candidate_id == candidate_id)
+        if not removed:
+            query = query.where(takes.c.removed.is_(None))
         with self._database.reading() as connection:
             return [_take(row, timed=with_timing) for row in connection.execute(query)]
 
+    def seconds_per_character(self) -> dict[int, tuple[float, int]]:
+        """By candidate id: (warm waits for whole clips over the characters billed for them, on how many takes)."""
+        wait = func.json_extract(takes.c.timing, "$.last_byte_s")
+        query = (
+            select(takes.c.candidate_id, func.sum(wait) / func.sum(takes.c.characters_billed), func.count())
+            .where(
+                takes.c.characters_billed > 0,
+                wait > 0,
+                func.json_extract(takes.c.timing, "$.cold") == 0,
+                func.coalesce(func.json_extract(takes.c.timing, "$.typed"), 0) == 0,
+            )
+            .group_by(takes.c.candidate_id)
+        )
+        with self._database.reading() as connection:
+            return {candidate: (float(rate), int(n)) for candidate, rate, n in connection.execute(query)}
+
     def star(self, take_id: int, starred: bool) -> None:
+        self._set(take_id, starred=starred)
+
+    def put_note(self, take_id: int, note: str) -> None:
+        self._set(take_id, note=note)
+
+    def accept(self, take_id: int, accepted: bool) -> None:
+        """Let a take count although it was found odd on arrival, or no longer."""
+        self._set(take_id, accepted=accepted)
+
+    def set_removed(self, take_id: int, removed: bool) -> None:
+        """Take it out of everything, or bring it back; its clip and its request stay."""
+        self._set(take_id, removed=now() if removed else None)
+
+    def _set(self, take_id: int, **values: Any) -> None:
         with self._database.writing() as connection:
-            connection.execute(update(takes).where(takes.c.id == take_id).values(starred=starred))
+            connection.execute(update(takes).where(takes.c.id == take_id).values(**values))
 
     # -- what was measured, and what ears marked
 
@@ -284,7 +273,7 @@ class Takes:
         query = (
             select(takes)
             .outerjoin(measures, measures.c.take_id == takes.c.id)
-            .where(func.coalesce(measures.c.version, 0) < version)
+            .where(func.coalesce(measures.c.version, 0) < version, takes.c.removed.is_(None))
             .order_by(takes.c.id)
         )
         with self._database.reading() as connection:
@@ -292,11 +281,13 @@ class Takes:
 
     def count_unmeasured(self, *, version: int) -> int:
         with self._database.reading() as connection:
-            every = connection.execute(select(func.count()).select_from(takes)).scalar_one()
-            done = connection.execute(
-                select(func.count()).select_from(measures).where(measures.c.version >= version)
-            ).scalar_one()
-        return int(every - done)
+            return int(
+                connection.execute(
+                    select(func.count())
+                    .select_from(takes.outerjoin(measures, measures.c.take_id == takes.c.id))
+                    .where(func.coalesce(measures.c.version, 0) < version, takes.c.removed.is_(None))
+                ).scalar_one()
+            )
 
     def add_mark(self, take_id: int, at_s: float, kind: str, note: str = "") -> int:
         with self._database.writing() as connection:
@@ -340,4 +331,13 @@ def _take(row: Row[Any], *, timed: bool = True) -> Take:
         starred=row.starred,
         brought=row.brought,
         sent=tuple(row.sent) if row.sent is not None else None,
+        run_id=row.run_id,
+        seed=row.seed,
+        asked=row.asked or "",
+        copied_from=row.copied_from,
+        delivered=row.delivered or "",
+        doubts=tuple(row.doubts or ()),
+        accepted=bool(row.accepted),
+        note=row.note or "",
+        removed=row.removed or "",
     )

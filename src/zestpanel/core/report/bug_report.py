@@ -23,7 +23,7 @@ def bug_report(project: Project) -> str:
     machine = this_machine()
     engines = project.shortlist.engines()
     failures: dict[str, int] = {}
-    journal = project.takes.journal()
+    journal = project.journal.rows()
     for row in journal:
         if row.failure_kind:
             failures[row.failure_kind] = failures.get(row.failure_kind, 0) + 1

@@ -237,7 +237,7 @@ class RendersPage(Page):
     def ask_about_open_requests(self) -> None:
         """After a crash: requests that were open and may have been paid. They are given up, so that they can be made
         again, or left for later; never sent by themselves."""
-        rows = self.state.project.takes.journal(state="open")
+        rows = self.state.project.journal.rows(state="open")
         if not rows:
             return
         box = QMessageBox(self)
@@ -254,7 +254,7 @@ class RendersPage(Page):
 
     def _give_up(self, request_ids: list[int]) -> None:
         for request_id in request_ids:
-            self.state.project.takes.close_failed(
+            self.state.project.journal.close_failed(
                 request_id, "abandoned", "Left open when the program ended.", state="abandoned"
             )
         self.state.refresh()

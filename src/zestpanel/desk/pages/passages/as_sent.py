@@ -7,7 +7,7 @@ from typing import Final
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.planning import added_cost, used_this_month
+from zestpanel.core.bench.estimates import added_cost, used_this_month
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.passages.marks.spelling_out import SPELLABLE
@@ -198,7 +198,7 @@ class AsSentView(QWidget):
 
     def _money(self, candidate: Candidate, engine: Engine, sent: AsSent) -> str:
         plan = plan_of(candidate, engine)
-        used = used_this_month(self.state.project, self.state.project.takes.journal())
+        used = used_this_month(self.state.project, self.state.project.journal.rows())
         cost, why, short_by = added_cost(
             plan.tariff, used.get((engine.engine, plan.name), {}), {candidate.model: sent.billed}
         )

@@ -1,0 +1,37 @@
+"""What a run tells while it goes on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zestpanel.core.bench.planning import Job
+from zestpanel.core.project.takes import Take
+from zestpanel.core.tariffs.money import Money
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunEvent:
+    """kind: 'started', 'kept', 'measured', 'failed', 'waiting' (before a retry), 'put back' (made when the run goes
+    on), 'held' (an engine or the run waits for a person, with the reason), 'unmeasured' (the take is kept and measured
+    later), 'finished'."""
+
+    kind: str
+    job: Job | None = None
+    take: Take | None = None
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Progress:
+    """held: why the run, or some engine of it, waits for a person; '' when nothing does."""
+
+    total: int
+    done: int
+    failed: int
+    running: int
+    elapsed_s: float
+    left_s: float | None
+    spent: tuple[Money, ...]
+    paused: bool
+    finished: bool
+    held: str

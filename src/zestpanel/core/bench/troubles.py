@@ -1,0 +1,37 @@
+"""What stops a run besides its end: the disk is full, nothing is reached, a key is refused, an allowance is used up."""
+
+from __future__ import annotations
+
+import errno
+import re
+from typing import Final
+
+from sqlalchemy.exc import OperationalError
+
+from zestpanel.core.errors import SynthesisFailure
+
+NOT_REACHED_IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
+_KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
+_FULL: Final = (errno.ENOSPC, errno.EDQUOT)
+# whose fault a failed request is: what the user can put right is not held against an engine
+OURS: Final = ("refused", "no allowance", "bad text", "bad voice")
+
+
+def stops_engine(failure: SynthesisFailure) -> str:
+    """Why every further request to the engine would fail alike; '' when it would not."""
+    if failure.kind == "no allowance":
+        return failure.what
+    if failure.kind == "refused" and _KEY_REFUSED.search(failure.what):
+        return f"{failure.what} Its key is not accepted any more."
+    return ""
+
+
+def disk_trouble(error: BaseException) -> str:
+    """A sentence where nothing more can be stored, '' for any other error."""
+    if (isinstance(error, OSError) and error.errno in _FULL) or (
+        isinstance(error, OperationalError) and "full" in str(error.orig)
+    ):
+        return "The disk is full: finished takes are kept, nothing more can be stored. Make room, then go on."
+    if isinstance(error, OSError) and error.errno in (errno.EROFS, errno.EACCES, errno.EIO):
+        return f"The project folder cannot be written to ({error.strerror}): finished takes are kept."
+    return ""

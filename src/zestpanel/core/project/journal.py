@@ -1,0 +1,184 @@
+"""The journal: runs, and a row for each request, written open before it is sent and closed after it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import select, update
+
+from zestpanel.core.project.database import Database, now
+from zestpanel.core.project.schema import requests, runs
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRow:
+    """One run. kind: 'bench', 'load', 'scheduled', 'sweep' or 'again' (an earlier run, ``of_run``, once more).
+
+    machine and network: what its timings were taken on. conditions: at_once (the level, 0 for each engine's own
+    limit), cold, and what else the kind needs. ended is empty for a run that was cut short by the program's end.
+    """
+
+    id: int
+    created: str
+    ended: str
+    repeats: int
+    seed: int
+    machine: str
+    kind: str
+    network: str
+    conditions: Mapping[str, Any] = field(default_factory=dict)
+    of_run: int | None = None
+
+    @property
+    def at_once(self) -> int:
+        return int(self.conditions.get("at_once") or 0)
+
+    @property
+    def cold(self) -> bool:
+        return bool(self.conditions.get("cold"))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JournalRow:
+    id: int
+    run_id: int
+    candidate_id: int
+    passage_version_id: int
+    repeat: int
+    attempt: int
+    plan: str
+    state: str
+    opened: str
+    closed: str
+    characters: int
+    failure_kind: str
+    failure_text: str
+    beside: int | None
+
+
+class Journal:
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    # -- runs
+
+    def begin_run(
+        self,
+        *,
+        repeats: int,
+        seed: int,
+        machine: str,
+        network: str = "",
+        kind: str = "bench",
+        conditions: Mapping[str, Any] | None = None,
+        of_run: int | None = None,
+    ) -> int:
+        values = {
+            "created": now(),
+            "repeats": repeats,
+            "seed": seed,
+            "machine": machine,
+            "network": network,
+            "kind": kind,
+            "conditions": dict(conditions or {}),
+            "of_run": of_run,
+        }
+        with self._database.writing() as connection:
+            return int(connection.execute(runs.insert().values(values).returning(runs.c.id)).scalar_one())
+
+    def end_run(self, run_id: int) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(runs).where(runs.c.id == run_id).values(ended=now()))
+
+    def runs(self) -> dict[int, RunRow]:
+        """All runs by id, oldest first."""
+        with self._database.reading() as connection:
+            return {
+                r.id: RunRow(
+                    id=r.id,
+                    created=r.created,
+                    ended=r.ended or "",
+                    repeats=r.repeats,
+                    seed=r.seed,
+                    machine=r.machine,
+                    kind=r.kind or "bench",
+                    network=r.network or "",
+                    conditions=r.conditions or {},
+                    of_run=r.of_run,
+                )
+                for r in connection.execute(select(runs).order_by(runs.c.id))
+            }
+
+    # -- requests
+
+    def open_request(
+        self,
+        *,
+        run_id: int,
+        candidate_id: int,
+        passage_version_id: int,
+        repeat: int,
+        attempt: int,
+        plan: str,
+        characters: int,
+        beside: int | None = None,
+    ) -> int:
+        """Journal a request before it is sent; on disk when this returns. beside: others then under way there."""
+        values = {
+            "run_id": run_id,
+            "candidate_id": candidate_id,
+            "passage_version_id": passage_version_id,
+            "repeat": repeat,
+            "attempt": attempt,
+            "plan": plan,
+            "characters": characters,
+            "beside": beside,
+            "state": "open",
+            "opened": now(),
+        }
+        with self._database.writing() as connection:
+            return int(connection.execute(requests.insert().values(values).returning(requests.c.id)).scalar_one())
+
+    def close_failed(self, request_id: int, kind: str, text: str, *, state: str = "failed") -> None:
+        with self._database.writing() as connection:
+            connection.execute(
+                update(requests)
+                .where(requests.c.id == request_id)
+                .values(state=state, closed=now(), failure_kind=kind, failure_text=text)
+            )
+
+    def rows(self, *, state: str | None = None, run_id: int | None = None) -> list[JournalRow]:
+        query = select(requests).order_by(requests.c.id)
+        if state:
+            query = query.where(requests.c.state == state)
+        if run_id is not None:
+            query = query.where(requests.c.run_id == run_id)
+        with self._database.reading() as connection:
+            return [
+                JournalRow(
+                    id=r.id,
+                    run_id=r.run_id,
+                    candidate_id=r.candidate_id,
+                    passage_version_id=r.passage_version_id,
+                    repeat=r.repeat,
+                    attempt=r.attempt,
+                    plan=r.plan,
+                    state=r.state,
+                    opened=r.opened,
+                    closed=r.closed or "",
+                    characters=r.characters,
+                    failure_kind=r.failure_kind or "",
+                    failure_text=r.failure_text or "",
+                    beside=r.beside,
+                )
+                for r in connection.execute(query)
+            ]
+
+
+def tries(rows: list[JournalRow]) -> tuple[Counter[str], int]:
+    """(failures by kind, requests made again after one that failed) over closed requests."""
+    closed = [row for row in rows if row.state in ("done", "failed")]
+    return Counter(r.failure_kind for r in closed if r.state == "failed"), sum(r.attempt > 1 for r in closed)
