@@ -12,11 +12,12 @@ from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.bench.measuring import MEASURES_VERSION, measure_missing
 from zestpanel.core.bench.planning import interleaved, plan_run
 from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.summary import summaries, waits
+from zestpanel.core.bench.summary import summaries
 from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.money import Money
+from zestpanel.core.timing.waits import waits
 from zestpanel.standins.service import StandInService
 
 TEXTS = ["The last frost falls in May.", "Nobody spoke of apples until Lent."]

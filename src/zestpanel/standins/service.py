@@ -28,7 +28,7 @@ from urllib.parse import parse_qsl
 import uvicorn
 from starlette.applications import Starlette
 from starlette.concurrency import run_in_threadpool
-from starlette.requests import Request
+from starlette.requests import ClientDisconnect, Request
 from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.routing import Route, WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
@@ -248,7 +248,7 @@ async def _asked(request: Request) -> Any:
         return dict(parse_qsl((await request.body()).decode()))
     try:
         return await request.json()
-    except ValueError:
+    except (ValueError, ClientDisconnect):  # the asker may be gone before it has said what it wants
         return None
 
 

@@ -72,7 +72,7 @@ class Purse:
         self._earlier_today = {key: self._cost(key, use, before.get(key, {})) for key, use in self._month.items()}
         self._added: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
         self._reserved: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
-        self._known: dict[PlanKey, Money | None] = {}
+        self._doubtful: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
         self._refused: dict[str, str] = {}
         self._lock = threading.RLock()
         self.unpriced: set[PlanKey] = set()
@@ -92,11 +92,15 @@ class Purse:
                 self._reserved[key][model] -= characters
             return reason
 
-    def settle(self, key: PlanKey, model: str, reserved: int, billed: int) -> None:
-        """The request is over: what was set aside is free again, what was billed counts."""
+    def settle(self, key: PlanKey, model: str, reserved: int, billed: int, *, maybe: int = 0) -> None:
+        """The request is over: what was set aside is free again, what was billed counts.
+
+        maybe: characters of a failed request that may have been billed all the same; caps count them, ``spent`` not.
+        """
         with self._lock:
             self._reserved[key][model] -= reserved
             self._added[key][model] += billed
+            self._doubtful[key][model] += maybe
 
     @property
     def outstanding(self) -> bool:
@@ -132,14 +136,15 @@ class Purse:
         return added_cost(tariff, dict(before), added)[0]
 
     def _with_reserved(self, key: PlanKey) -> Money | None:
-        return self._cost(key, self._sum(key, self._added[key], self._reserved[key]), self._month.get(key, {}))
+        after = self._sum(key, self._added[key], self._doubtful[key], self._reserved[key])
+        return self._cost(key, after, self._month.get(key, {}))
 
     def _broken(self, key: PlanKey, then: Money, more: Decimal) -> str:
         """The cap that the plan's new cost would break, '' for none. What was refused once stays shut."""
         currency = then.currency
         others = [
             cost.amount
-            for other in {*self._added, *self._reserved} - {key}
+            for other in {*self._added, *self._doubtful, *self._reserved} - {key}
             if (cost := self._with_reserved(other)) is not None and cost.currency == currency
         ]
         run = then.amount + sum(others, Decimal(0))

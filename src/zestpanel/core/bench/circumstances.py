@@ -41,4 +41,6 @@ def asleep_s() -> float:
     Source: Linux clock_gettime(2), CLOCK_BOOTTIME and CLOCK_MONOTONIC. 0 where the first does not exist.
     """
     clock = getattr(time, "CLOCK_BOOTTIME", None)
-    return 0.0 if clock is None else time.clock_gettime(clock) - time.clock_gettime(time.CLOCK_MONOTONIC)
+    if clock is None:
+        return 0.0
+    return max(0.0, time.clock_gettime(clock) - time.clock_gettime(time.CLOCK_MONOTONIC))

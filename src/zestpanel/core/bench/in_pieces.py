@@ -52,5 +52,6 @@ def _one_after_another(timings: Sequence[Timing | None], durations_s: Sequence[f
         decoded_s=sum(t.decoded_s for t in known),
         cpu_s=sum(c for c in cpu if c is not None) if all(c is not None for c in cpu) else None,
         peak_memory_mb=max(memory) if memory else None,
+        slept=any(t.slept for t in known),
         chunks=tuple(chunks) if all(t.chunks for t in known) else (),
     )

@@ -40,10 +40,10 @@ class Pace:
             now = self._clock()
             if now < self._not_before:
                 return self._not_before - now
-            while self._begun and now - self._begun[0] >= _WINDOW_S:
+            while self._begun and now >= self._begun[0] + _WINDOW_S:
                 self._begun.popleft()
             if self._per_minute is not None and len(self._begun) >= self._per_minute:
-                return _WINDOW_S - (now - self._begun[0])
+                return max(self._begun[0] + _WINDOW_S - now, 1e-6)
             self._begun.append(now)
             return 0.0
 

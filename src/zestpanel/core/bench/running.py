@@ -311,9 +311,9 @@ class BenchRun:
             self._purse.open_again(self._purse.caps)
         return True
 
-    def _settle(self, engine: Engine, job: Job, billed: int) -> None:
+    def _settle(self, engine: Engine, job: Job, billed: int, maybe: int) -> None:
         key = (engine.engine, plan_of(job.candidate, engine).name)
-        self._purse.settle(key, job.candidate.model, job.sent.billed, billed)
+        self._purse.settle(key, job.candidate.model, job.sent.billed, billed, maybe=maybe)
 
     def _may_begin(self, name: str, *, pausing: bool) -> bool:
         """Wait for the engine's pace; False when the run was paused meanwhile, if that matters. Raises Cancelled."""
@@ -331,7 +331,7 @@ class BenchRun:
         requests: list[int] = []
         replies: list[Reply] = []
         journal, name = self._project.journal, engine.engine
-        billed = 0
+        billed = maybe = 0
         try:
             for piece in job.sent.requests:
                 if not self._may_begin(name, pausing=not replies):  # a text once begun is spoken to its end
@@ -358,7 +358,7 @@ class BenchRun:
                         raise
                     except SynthesisFailure as failure:
                         journal.close_failed(request_id, failure.kind, failure.what)
-                        billed += piece.billed if failure.kind in MAY_BE_BILLED else 0
+                        maybe += piece.billed if failure.kind in MAY_BE_BILLED else 0
                         return self._after_failure(failure, engine, job, attempt)
                 finally:
                     with self._lock:
@@ -371,7 +371,7 @@ class BenchRun:
         finally:
             if len(replies) < len(job.sent.requests):
                 self._paid_in_vain(requests)
-            self._settle(engine, job, billed)
+            self._settle(engine, job, billed, maybe)
 
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
         asleep = asleep_s()

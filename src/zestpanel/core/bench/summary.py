@@ -16,8 +16,8 @@ from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.core.statistics.intervals import Interval, wilson_interval
 from zestpanel.core.tariffs.volume import Rates
-
-FEWEST_FOR_P95 = 20
+from zestpanel.core.timing.points import Circumstances, TimingPoint, timing_points, usual_circumstances
+from zestpanel.core.timing.waits import Waits, waits
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,21 +31,12 @@ class Figure:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Waits:
-    """Warm waits of one phase in s (all points, sorted); p95 is None below 20 of them ('too few')."""
-
-    points: tuple[float, ...] = field(repr=False)
-    median: float | None
-    p95: float | None
-
-    @property
-    def n(self) -> int:
-        return len(self.points)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Summary:
-    """Everything the card shows that is not a rating or a price. sound: Figures by measure name."""
+    """Everything the card shows that is not a rating or a price. sound: Figures by measure name.
+
+    Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
+    are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
+    """
 
     candidate_id: int
     takes: tuple[Take, ...] = field(repr=False)
@@ -62,16 +53,10 @@ class Summary:
     failure_rate: Interval | None
     rates: Rates
     odd_voice: str
-
-
-def waits(points: Sequence[float]) -> Waits:
-    """Quantiles by linear interpolation (type 7, Hyndman & Fan 1996)."""
-    ordered = tuple(sorted(points))
-    return Waits(
-        points=ordered,
-        median=float(np.quantile(ordered, 0.5)) if ordered else None,
-        p95=float(np.quantile(ordered, 0.95)) if len(ordered) >= FEWEST_FOR_P95 else None,
-    )
+    circumstances: Circumstances | None = None
+    other_waits: int = 0
+    tried_again: int = 0
+    doubted: int = 0
 
 
 def figure(values: Sequence[float]) -> Figure | None:
@@ -99,8 +84,11 @@ def summaries(project: Project) -> dict[int, Summary]:
     for row in project.journal.rows():
         journal[row.candidate_id].append(row)
     lengths = {version: passage.characters for version, passage in present.items()}
+    points: dict[int, list[TimingPoint]] = defaultdict(list)
+    for point in timing_points((t for of in takes.values() for t in of), candidates, project.journal.runs()):
+        points[point.take.candidate_id].append(point)
     return {
-        c.id: summary_of(c.id, takes[c.id], journal[c.id], measured, lengths, voice=c.voice)
+        c.id: summary_of(c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice)
         for c in candidates.values()
     }
 
@@ -108,6 +96,7 @@ def summaries(project: Project) -> dict[int, Summary]:
 def summary_of(
     candidate_id: int,
     takes: Sequence[Take],
+    timed: Sequence[TimingPoint],
     journal: Sequence[JournalRow],
     measured: dict[int, Measured],
     lengths: dict[int, int],
@@ -121,18 +110,20 @@ def summary_of(
             if isinstance(value, int | float):
                 values[name].append(float(value))
     sound = {name: found for name, numbers in values.items() if (found := figure(numbers)) is not None}
-    # waits that somebody typed in are shown as such and never averaged with the clock's
-    timed = [(take, take.timing) for take in takes if take.timing is not None and not take.timing.typed]
-    warm = [(take, t) for take, t in timed if not t.cold]
+    # typed waits and those slept through are shown as such, and never averaged with the clock's
+    usual = usual_circumstances(timed)
+    usable = [p for p in timed if p.usable]
+    ours = [p for p in usable if p.circumstances == usual]
+    warm = [p for p in ours if not p.timing.cold]
     closed = [row for row in journal if row.state in ("done", "failed")]
     failures = Counter(row.failure_kind for row in closed if row.state == "failed")
-    factor = figure([t.real_time_factor(take.duration_s) for take, t in warm or timed])
-    memory = [t.peak_memory_mb for _, t in timed if t.peak_memory_mb is not None]
-    load = [t.load_s for _, t in timed if t.load_s is not None]
+    factor = figure([p.timing.real_time_factor(p.take.duration_s) for p in warm or ours])
+    memory = [p.timing.peak_memory_mb for p in usable if p.timing.peak_memory_mb is not None]
+    load = [p.timing.load_s for p in usable if p.timing.load_s is not None]
     used = {take.voice_used for take in takes if take.voice_used and take.voice_used != voice}
 
     def of(pick: Callable[[Timing], float | None]) -> list[float]:
-        return [value for _, t in warm if (value := pick(t)) is not None]
+        return [value for p in warm if (value := pick(p.timing)) is not None]
 
     return Summary(
         candidate_id=candidate_id,
@@ -141,7 +132,7 @@ def summary_of(
         first_sound=waits(of(lambda t: t.first_sound_s)),
         whole_clip=waits(of(lambda t: t.last_byte_s)),
         real_time_factor=factor,
-        cold=tuple(t.last_byte_s for _, t in timed if t.cold),
+        cold=tuple(p.timing.last_byte_s for p in usable if p.timing.cold),
         load_s=max(load) if load else None,
         cpu_s=figure(of(lambda t: t.cpu_s)),
         peak_memory_mb=max(memory) if memory else None,
@@ -150,6 +141,10 @@ def summary_of(
         failure_rate=wilson_interval(sum(failures.values()), len(closed)) if closed else None,
         rates=rates_of(takes, lengths, factor),
         odd_voice=", ".join(sorted(used)),
+        circumstances=usual,
+        other_waits=len(usable) - len(ours) - sum(p.timing.cold for p in usable if p.circumstances != usual),
+        tried_again=sum(row.attempt > 1 for row in closed),
+        doubted=sum(bool(take.doubts) and not take.accepted for take in takes),
     )
 
 

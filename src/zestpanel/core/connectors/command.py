@@ -319,6 +319,7 @@ class ResidentConnector:
                 cold=load_s is not None,
                 cpu_s=after.user + after.system - before.user - before.system,
                 peak_memory_mb=_peak_memory_mb(watched),
+                threads=watched.num_threads(),
                 chunks=((last, 0.0),),
             ),
         )

@@ -202,17 +202,16 @@ class Takes:
             return [_take(row, timed=with_timing) for row in connection.execute(query)]
 
     def seconds_per_character(self) -> dict[int, tuple[float, int]]:
-        """By candidate id: (warm waits for whole clips over the characters billed for them, on how many takes)."""
+        """By candidate id: (waits for whole clips over the characters billed for them, on how many takes): of warm
+        requests, and of cold ones only where there was no other."""
         wait = func.json_extract(takes.c.timing, "$.last_byte_s")
+        cold = func.json_extract(takes.c.timing, "$.cold")
+        typed = func.coalesce(func.json_extract(takes.c.timing, "$.typed"), 0)
         query = (
             select(takes.c.candidate_id, func.sum(wait) / func.sum(takes.c.characters_billed), func.count())
-            .where(
-                takes.c.characters_billed > 0,
-                wait > 0,
-                func.json_extract(takes.c.timing, "$.cold") == 0,
-                func.coalesce(func.json_extract(takes.c.timing, "$.typed"), 0) == 0,
-            )
-            .group_by(takes.c.candidate_id)
+            .where(takes.c.characters_billed > 0, wait > 0, typed == 0)
+            .group_by(takes.c.candidate_id, cold)
+            .order_by(cold.desc())  # warm ones come last and stand
         )
         with self._database.reading() as connection:
             return {candidate: (float(rate), int(n)) for candidate, rate, n in connection.execute(query)}

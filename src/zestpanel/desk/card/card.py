@@ -7,9 +7,10 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.summary import Figure, Waits
+from zestpanel.core.bench.summary import Figure
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
 from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.core.timing.waits import Waits
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

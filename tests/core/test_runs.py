@@ -1,0 +1,450 @@
+"""What a run does when the world does not play along: caps, limits, a full disk, no network, a revoked key, sleep."""
+
+from __future__ import annotations
+
+import errno
+import threading
+import time
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import add_demo_engine, pretend_take, tone
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench import running
+from zestpanel.core.bench.arriving import doubts_on_arrival
+from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
+from zestpanel.core.bench.circumstances import asleep_s, describe_network
+from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.events import Progress, RunEvent
+from zestpanel.core.bench.executors import Here
+from zestpanel.core.bench.pacing import Pace, backoff_s
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.bench.summary import summaries
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.project.clip_store import ClipStore
+from zestpanel.core.project.journal import tries
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured
+from zestpanel.core.tariffs.money import Money
+from zestpanel.standins.service import Behaviour, StandInService
+
+TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
+PRICE = Decimal(18) / 1_000_000  # Citrange, by the character
+
+
+class Unmeasured(Here):
+    """Measuring is tried elsewhere."""
+
+    def measure(self, *_: object) -> Measured:
+        return Measured(values={})
+
+
+@pytest.fixture
+def bench(project: Project, service: StandInService) -> Project:
+    service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
+    for name, voice in (("tangor", "ilseth"), ("citrange", "linnoway")):
+        add_demo_engine(project, name)
+        project.shortlist.add(project.shortlist.engines()[name.capitalize()], voice=voice)
+    project.texts.add(TEXTS, language="en-GB")
+    return project
+
+
+def made(project: Project, **wanted: object) -> Progress:
+    return make(project, plan_run(project, **wanted), executor=Unmeasured())  # type: ignore[arg-type]
+
+
+def resting(run: BenchRun) -> Progress:
+    assert run.wait_till_resting(30)
+    return run.progress()
+
+
+# -- money
+
+
+def test_a_cap_stops_before_the_request_that_would_break_it(bench: Project, service: StandInService) -> None:
+    citrange = bench.shortlist.candidates()[1]
+    cap = 2 * len(TEXTS[0]) * PRICE  # two of the four texts, all of 13 characters
+    bench.documents.put(DOCUMENT, {"a_run": {"EUR": str(cap)}})
+    run = BenchRun(bench, plan_run(bench), executor=Unmeasured())
+    run.start()
+    progress = resting(run)
+    assert progress.spent == (Money(cap, "EUR"),), "up to the cap, not one character over it"
+    assert (progress.done, progress.failed, progress.paused) == (4 + 2, 0, True)
+    assert "The cap of 0.00047 EUR a run would be broken by the next request (0.00023 EUR)" in progress.held
+    asked = service.behaviour.requests
+    bench.documents.put(DOCUMENT, {"a_run": {"EUR": "0.01"}})
+    run.resume()
+    assert run.wait(30)
+    assert run.progress().done == 8
+    assert service.behaviour.requests == asked + 2
+    assert sum(r.characters for r in bench.journal.rows() if r.candidate_id == citrange.id) == sum(map(len, TEXTS))
+
+
+def test_caps_of_a_day_and_of_a_plan_count_earlier_runs(bench: Project) -> None:
+    citrange = bench.shortlist.candidates()[1]
+    made(bench, candidates=[citrange], passages=bench.texts.all()[:1])
+    price = len(TEXTS[0]) * PRICE
+    for caps in ({"a_day": {"EUR": str(2 * price)}}, {"a_plan": {"Citrange / By the character": str(3 * price)}}):
+        bench.documents.put(DOCUMENT, caps)
+        progress = made(bench, candidates=[citrange])
+        assert progress.done == 1
+        assert ("a day" if "a_day" in caps else "a month of Citrange / By the character") in progress.held
+    with pytest.raises(ValueError, match="a cap is an amount from 0 up"):
+        SpendingCaps(a_run={"EUR": Decimal(-1)})
+
+
+@given(st.lists(st.tuples(st.integers(0, 1), st.integers(1, 400_000), st.booleans()), max_size=60))
+def test_a_purse_never_passes_its_caps_and_ends_with_what_was_billed(asks: list[tuple[int, int, bool]]) -> None:
+    from tests.conftest import demo_engine_source
+    from zestpanel.core.bench.estimates import added_cost
+    from zestpanel.core.catalogue.connector_file import parse_connector
+
+    engines = {e.engine: e for n in ("tangor", "citrange") if (e := parse_connector(demo_engine_source(n), name=n))}
+    keys = [("Citrange", "By the character"), ("Tangor", engines["Tangor"].plans[0].name)]
+    cap = Decimal("5")
+    purse = Purse(engines, {}, [], SpendingCaps(a_run={"EUR": cap}), today=date(2026, 5, 1))
+    billed = {key: 0 for key in keys}
+    for which, characters, fails in asks:
+        if not purse.reserve(keys[which], "m", characters):
+            purse.settle(keys[which], "m", characters, 0 if fails else characters)
+            billed[keys[which]] += 0 if fails else characters
+    spent = sum((m.amount for m in purse.spent()), Decimal(0))
+    assert spent <= cap
+    plans = {key: engines[key[0]].plan(key[1]) for key in keys}
+    assert spent == sum(
+        added_cost(plan.tariff, {}, {"m": billed[key]})[0].amount
+        for key, plan in plans.items()
+        if plan  # type: ignore[union-attr]
+    )
+    assert not purse.outstanding
+
+
+# -- pace
+
+
+@given(st.lists(st.floats(0, 5), max_size=80), st.integers(1, 12))
+def test_no_minute_holds_more_requests_than_allowed(steps: list[float], limit: int) -> None:
+    at = 100.0
+    pace = Pace(limit, clock=lambda: at)
+    begun: list[float] = []
+    for step in steps:
+        at += step
+        wait_s = pace.claim()
+        if wait_s:
+            at += wait_s
+            assert pace.claim() == 0, "after the wait it names, a request may begin"
+        begun.append(at)
+    assert all(later - earlier >= 60 - 1e-6 for earlier, later in zip(begun, begun[limit:], strict=False))
+
+
+def test_an_earlier_run_counts_and_a_wait_that_was_asked_for_holds_everybody() -> None:
+    at = 0.0
+    pace = Pace(2, earlier=[59.0, 10.0, 300.0], clock=lambda: at)
+    assert pace.claim() == pytest.approx(1.0)
+    pace.hold(7)
+    assert pace.claim() == pytest.approx(7)
+    at = 7.0
+    assert pace.claim() == 0
+    rng = np.random.default_rng(1)
+    waits = [backoff_s(n, rng) for n in range(1, 9)]
+    assert all(0.75 * min(30, 0.8 * 2**n) <= w <= 1.25 * min(30, 0.8 * 2**n) for n, w in enumerate(waits))
+
+
+def test_retry_times_are_honoured_by_the_whole_engine(bench: Project, service: StandInService) -> None:
+    service.behaviour.faults.append("limit")
+    service.behaviour.retry_after_s = 1.0
+    tangor = bench.shortlist.candidates()[0]
+    began = time.monotonic()
+    made(bench, candidates=[tangor])
+    assert time.monotonic() - began >= 1.0
+    rows = bench.journal.rows()
+    refused = next(r for r in rows if r.failure_kind == "limited")
+    later = [r for r in rows if r.id > refused.id and r.opened > refused.closed]
+    gap = [(_at(r.opened) - _at(refused.closed)).total_seconds() for r in later]
+    assert later
+    assert min(gap) >= 0.99, "no request of the engine began in the time the service had asked for"
+    assert tries(rows) == ({"limited": 1}, 1)
+
+
+def _at(stamp: str) -> datetime:
+    return datetime.fromisoformat(stamp)
+
+
+# -- what stops a run
+
+
+def test_a_full_disk_pauses_and_the_paid_reply_is_kept_when_there_is_room(
+    bench: Project, service: StandInService, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    keep, full = ClipStore.keep, threading.Event()
+
+    def keep_if_room(self: ClipStore, clip: Clip) -> str:
+        if full.is_set():
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return keep(self, clip)
+
+    monkeypatch.setattr(ClipStore, "keep", keep_if_room)
+    citrange = bench.shortlist.candidates()[1]
+    run = BenchRun(bench, plan_run(bench, candidates=[citrange]), executor=Unmeasured(),
+                   on_event=lambda e: full.set() if e.kind == "kept" else None)  # fmt: skip
+    run.start()
+    progress = resting(run)
+    assert progress.paused
+    assert "The disk is full" in progress.held
+    assert "Make room, then go on" in progress.held
+    monkeypatch.setattr(ClipStore, "keep", keep)
+    run.resume()
+    assert run.wait(30)
+    assert run.progress().done == 4
+    assert service.behaviour.requests == 4, "what had come and was paid is kept, not asked for again"
+    assert {row.state for row in bench.journal.rows()} == {"done"}
+
+
+def test_a_revoked_key_holds_its_engine_while_others_go_on(bench: Project, service: StandInService) -> None:
+    def revoke(event: RunEvent) -> None:
+        if event.kind == "kept" and event.job is not None and event.job.candidate.engine == "Citrange":
+            service.behaviour.key = "another"
+
+    run = BenchRun(bench, plan_run(bench), executor=Unmeasured(), on_event=revoke)
+    run.start()
+    progress = resting(run)
+    assert progress.paused
+    assert "401" in progress.held
+    assert "key is not accepted any more" in progress.held
+    service.behaviour.key = "orchard-demo-key"
+    run.resume()
+    assert run.wait(30)
+    assert (run.progress().done, run.progress().failed) == (8, 0)
+    assert run.progress().held == ""
+
+
+def test_a_network_that_is_gone_pauses_and_nothing_is_given_up(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(running, "backoff_s", lambda *_: 0.0)
+    monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "orchard-demo-key")
+    add_demo_engine(project, "tangor")
+    project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
+    project.texts.add([f"{text} Again." for text in TEXTS] + TEXTS, language="en-GB")
+    with StandInService(Behaviour(delay_s=dict.fromkeys(("tangor", "citrange", "mandelo"), 0.0))) as first:
+        monkeypatch.setenv("LIMONAIA_ADDRESS", first.address)
+        port = int(first.address.rpartition(":")[2])
+    run = BenchRun(project, plan_run(project), executor=Unmeasured())
+    run.start()
+    progress = resting(run)
+    assert progress.paused
+    assert "Tangor is not reached" in progress.held
+    given_up = progress.failed
+    assert given_up == 2, "two takes in a row were given up, the third one holds the engine"
+    with StandInService(port=port):
+        run.resume()
+        assert run.wait(30)
+    assert (run.progress().done, run.progress().failed) == (8 - given_up, given_up)
+
+
+# -- conditions
+
+
+def test_load_is_stepped_through_level_by_level_as_far_as_plans_allow(bench: Project) -> None:
+    limits = {name: e.limits.requests_at_once for name, e in bench.shortlist.engines().items()}
+    made(bench)
+    planned = plan_run(bench, repeats=2, conditions=Conditions(at_once=(1, 2, 4, 8), kind="load"))
+    refused = {why for _, _, why in planned.left_out}
+    assert refused == {f"the plan allows {n} requests at once, not {level}"
+                       for n in limits.values() for level in (1, 2, 4, 8) if level > n}  # fmt: skip
+    assert {(j.candidate.engine, j.at_once) for j in planned.jobs} == {
+        (name, level) for name, n in limits.items() for level in (1, 2, 4, 8) if level <= n
+    }
+    assert make(bench, planned, executor=Unmeasured()).failed == 0
+    runs = bench.journal.runs()
+    beside: dict[int, set[int]] = {}
+    for row in bench.journal.rows():
+        if runs[row.run_id].kind == "load":
+            beside.setdefault(runs[row.run_id].at_once, set()).add(row.beside or 0)
+    assert beside[1] == {0}
+    assert max(beside[2]) == 1
+    assert all(max(found) < level for level, found in beside.items())
+    assert {t.seed for t in bench.takes.all()} == {1, 2}, "every occasion asks with the same seeds"
+    assert plan_run(bench, repeats=2).jobs == (), "further takes beside those there were"
+
+
+def test_cold_requests_are_all_cold_and_never_averaged_with_warm_ones(bench: Project) -> None:
+    tangor = bench.shortlist.candidates()[0]
+    made(bench, candidates=[tangor])
+    before = summaries(bench)[tangor.id]
+    made(bench, candidates=[tangor], conditions=Conditions(cold=True))
+    found = summaries(bench)[tangor.id]
+    assert found.whole_clip.n == before.whole_clip.n
+    assert len(found.cold) == len(before.cold) + len(TEXTS)
+    cold = [run for run in bench.journal.runs().values() if run.cold]
+    assert [t.timing.cold for t in bench.takes.all() if t.run_id == cold[0].id and t.timing] == [True] * len(TEXTS)
+    assert all(t.timing.connected_s is not None for t in bench.takes.all() if t.run_id == cold[0].id and t.timing)
+
+
+def test_an_identical_request_is_served_from_the_store(bench: Project, service: StandInService) -> None:
+    made(bench)
+    asked = service.behaviour.requests
+    first = bench.texts.all()[0]
+    again = bench.texts.add([first.text], language="en-GB")[0]  # the same words under another title
+    planned = plan_run(bench)
+    assert (len(planned.jobs), planned.served, planned.requests, planned.characters) == (2, 2, 0, 0)
+    assert make(bench, planned, executor=Unmeasured()).done == 2
+    assert service.behaviour.requests == asked
+    served = [t for t in bench.takes.all() if t.passage_version_id == again.version_id]
+    by_id = {t.id: t for t in bench.takes.all()}
+    assert all(t.copied_from and t.clip == by_id[t.copied_from].clip and t.timing is None for t in served)
+    assert plan_run(bench, passages=[again], conditions=Conditions(fresh=True)).served == 0, "unless asked for anew"
+
+
+def test_sleep_in_the_middle_of_a_request_voids_its_wait(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    slept = iter([0.0, 0.0, 0.0, 900.0] + [900.0] * 99)  # during the second request
+    monkeypatch.setattr(running, "asleep_s", lambda: next(slept))
+    citrange = bench.shortlist.candidates()[1]
+    citrange_engine = bench.shortlist.engines()["Citrange"]
+    one = citrange_engine.model_copy(update={"limits": citrange_engine.limits.model_copy(
+        update={"requests_at_once": 1})})  # fmt: skip
+    bench.shortlist.engines()["Citrange"] = one
+    made(bench, candidates=[citrange])
+    assert [t.timing.slept for t in bench.takes.all() if t.timing] == [False, True, False, False]
+    assert summaries(bench)[citrange.id].whole_clip.n == 2, "one was cold, one slept through"
+    assert asleep_s() >= 0
+
+
+def test_a_clock_that_steps_back_breaks_nothing(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    from zestpanel.core.project import database, journal, takes
+
+    made(bench, passages=bench.texts.all()[:2])
+    for module in (database, journal, takes):
+        monkeypatch.setattr(module, "now", lambda: "2019-01-01T00:00:00.000+00:00")
+    assert made(bench).done == 4
+    ids = [t.id for t in bench.takes.all()]
+    assert ids == sorted(ids)
+    assert all(t.timing.last_byte_s > 0 for t in bench.takes.all() if t.timing)
+
+
+def test_each_timing_knows_machine_network_and_route(bench: Project, tmp_path: Path) -> None:
+    made(bench)
+    run = next(iter(bench.journal.runs().values()))
+    assert "cores" in run.machine
+    assert run.network == describe_network()
+    assert all(t.run_id == run.id for t in bench.takes.all())
+    table = tmp_path / "route"
+    head = "Iface\tDestination\tGateway\tFlags\tRefCnt\tUse\tMetric\tMask\n"
+    table.write_text(f"{head}wl0\t00000000\t0102A8C0\t0003\t0\t0\t600\t00000000\n")
+    (tmp_path / "wl0" / "wireless").mkdir(parents=True)
+    assert describe_network(table, tmp_path).startswith("wireless")
+    table.write_text(head)
+    assert describe_network(table, tmp_path) == "none"
+
+
+def test_the_log_can_be_read_by_a_person(bench: Project, service: StandInService) -> None:
+    service.behaviour.faults.extend(["limit", "web page"])
+    service.behaviour.retry_after_s = 0.05
+    bench.texts.add(["Combien coûte-t-elle ?"], language="fr-FR")
+    made(bench)
+    log = (bench.folder / "runs" / "0001.log").read_text("utf-8")
+    assert "Run 1 (bench): 8 takes, 8 requests, 104 characters" in log
+    assert "Left out: Tangor ilseth, 'Combien coûte-t-elle ?' and 1 more: " in log or "speaks no French" in log
+    assert "Tried again after 0.1 s." in log or "Tried again after 0.0 s." in log
+    assert "failed, wrong content: " in log
+    assert log.rstrip().splitlines()[-1].partition("  ")[2].startswith("Ended: 7 takes kept, 1 failed, ")
+    assert "orchard-demo-key" not in log
+
+
+# -- the delivered file
+
+
+def _speech(seconds: float, dbfs: float = -12.0) -> Clip:
+    return tone(200, dbfs, seconds, 16_000)
+
+
+@pytest.mark.parametrize(
+    ("clip", "more", "doubt"),
+    [
+        (_speech(2.0), {}, ""),
+        (_speech(0.3), {}, "Too short: 0.30 s for 6 words."),
+        (_speech(60.0), {}, "Too long: 60.0 s for 6 words."),
+        (_speech(60.0), {"pauses_s": 40.0}, ""),
+        (_speech(2.0, -200.0), {}, "Silent: nothing in the file can be heard."),
+        (_speech(2.0), {"voice": "ilseth", "voice_used": "corwick"}, "Another voice answered: corwick."),
+        (_speech(2.0), {"model": "grove-4", "model_used": "bough-1"}, "Another model answered: bough-1."),
+        (_speech(2.0), {"model": "grove-4", "model_used": "grove-4.2"}, ""),
+    ],
+)
+def test_a_clip_is_looked_at_when_it_arrives(clip: Clip, more: dict[str, object], doubt: str) -> None:
+    found = doubts_on_arrival(clip, "The last frost falls in May.", **more)  # type: ignore[arg-type]
+    assert found == ([doubt] if doubt else [])
+
+
+def test_an_odd_clip_is_kept_and_heard_but_counts_only_when_a_person_says_so(
+    bench: Project, service: StandInService
+) -> None:
+    service.behaviour.other_voice = "corwick"
+    tangor = bench.shortlist.candidates()[0]
+    made(bench, candidates=[tangor], passages=bench.texts.all()[:1])
+    take = bench.takes.all()[0]
+    assert take.doubts == ("Another voice answered: corwick.",)
+    assert not take.scored
+    bench.takes.accept(take.id, True)
+    assert bench.takes.all()[0].scored
+    bench.takes.put_note(take.id, "the second voice is the better one")
+    bench.takes.set_removed(take.id, True)
+    assert bench.takes.all() == []
+    assert len(plan_run(bench, candidates=[tangor], passages=bench.texts.all()[:1]).jobs) == 1
+    bench.takes.set_removed(take.id, False)
+    back = bench.takes.all()[0]
+    assert (back.note, back.accepted) == ("the second voice is the better one", True)
+
+
+def test_a_packed_file_is_kept_as_it_was_delivered(project: Project, tmp_path: Path) -> None:
+    import soundfile
+
+    from zestpanel.core.audio.files import kind_of_sound, read
+
+    path = tmp_path / "clip.ogg"
+    clip = _speech(1.0)
+    soundfile.write(path, clip.samples, clip.rate_hz, format="OGG", subtype="VORBIS")
+    add_demo_engine(project, "tangor")
+    candidate = project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")[0]
+    version = project.texts.add(["Words."], language="en-GB")[0].version_id
+    data = path.read_bytes()
+    take = project.takes.keep(read(path), candidate_id=candidate.id, passage_version_id=version, repeat=1,
+                              delivered=data)  # fmt: skip
+    assert project.takes.delivered_path(take).read_bytes() == data
+    assert kind_of_sound(data) == "ogg"
+    assert project.takes.delivered_path(take).suffix == ".ogg"
+    plain = project.takes.all()[0]
+    assert pretend_take(project, candidate.id, version, repeat=2) != plain.id
+
+
+# -- the time it will take
+
+
+def test_the_time_needed_names_its_basis(bench: Project) -> None:
+    first = plan_run(bench)
+    assert first.time.seconds is None
+    assert first.time.basis == "not timed yet: Citrange, Tangor"
+    make(bench, first, executor=Unmeasured())
+    planned = plan_run(bench, repeats=3)
+    assert planned.time.seconds is not None
+    began = time.monotonic()
+    make(bench, planned, executor=Unmeasured())
+    assert planned.time.basis.endswith("takes timed before"), "cold ones do not count"
+    assert planned.time.seconds < 20 * (time.monotonic() - began) + 1
+    used = {e.engine: e.allowance_used for e in planned.estimates}
+    assert used["Tangor"] is not None
+    assert 0 < used["Tangor"] < Decimal("0.01")
+    assert used["Citrange"] is None
+
+
+def test_everything_is_stamped_in_universal_time(bench: Project) -> None:
+    made(bench, passages=bench.texts.all()[:1])
+    stamp = _at(bench.takes.all()[0].created)
+    assert stamp.utcoffset() == datetime.now(UTC).utcoffset()
