@@ -12,9 +12,11 @@ import pytest
 from hypothesis import settings
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.executors import Here
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured
 from zestpanel.standins.service import StandInService
 
 os.environ.setdefault("ZEST_PYTHON", sys.executable)
@@ -34,6 +36,13 @@ voices:
   - {id: hesk, name: Hesk, languages: [en-GB]}
   - {id: ansgild, name: Ansgild, languages: [en-GB]}
 """
+
+
+class Unmeasured(Here):
+    """Renders without measuring, for tests that try something else: measuring takes a process of its own."""
+
+    def measure(self, *_: object) -> Measured:
+        return Measured(values={})
 
 
 def tone(frequency_hz: float, dbfs: float, seconds: float, rate_hz: int = 48_000, channels: int = 1) -> Clip:

@@ -19,28 +19,19 @@ from pathlib import Path
 
 import httpx
 
-from tests.conftest import KEY, add_demo_engine
-from zestpanel.core.bench.executors import Here
+from tests.conftest import KEY, Unmeasured, add_demo_engine
 from zestpanel.core.bench.planning import MAY_BE_PAID, plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
 from zestpanel.demo.building import stand_in_service
 
 LONGEST_S = 0.7
 TEXTS = ["First words.", "Second words.", "A third line."]
 
 
-class _Unmeasured(Here):
-    """Measuring is not what is tried here."""
-
-    def measure(self, *_: object) -> Measured:
-        return Measured(values={})
-
-
 def _run(folder: Path, repeats: int) -> None:
     project = Project.open(folder)
-    run = BenchRun(project, plan_run(project, repeats=repeats), executor=_Unmeasured())
+    run = BenchRun(project, plan_run(project, repeats=repeats), executor=Unmeasured())
     run.start()
     run.wait()
 

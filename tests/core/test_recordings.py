@@ -121,7 +121,7 @@ def test_a_voice_made_from_a_recording_follows_it(tmp_path: Path, monkeypatch: p
             got = connector.speak(replace(asked, reference=str(tmp_path / "r.wav"))).clip
             a, b = measure_pitch(own), measure_pitch(got)
             assert b.median_hz == pytest.approx(a.median_hz, rel=0.04)
-            assert b.sd_st == pytest.approx(a.sd_st, rel=0.4)  # few voiced frames: it differs from run to run
+            assert b.sd_st == pytest.approx(a.sd_st, rel=0.3)
             assert spectral_tilt_db(got) == pytest.approx(spectral_tilt_db(own), abs=6)
         short = replace(asked, text="The orchard keeps its own almanac.")
         child = connector.speak(replace(short, described={"gender": "child"})).clip

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import add_demo_engine, pretend_take, tone
+from tests.conftest import Unmeasured, add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench import running
 from zestpanel.core.bench.arriving import doubts_on_arrival
@@ -22,7 +22,6 @@ from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
 from zestpanel.core.bench.circumstances import asleep_s, describe_network
 from zestpanel.core.bench.conditions import Conditions
 from zestpanel.core.bench.events import Progress, RunEvent
-from zestpanel.core.bench.executors import Here
 from zestpanel.core.bench.pacing import Pace, backoff_s
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
@@ -31,19 +30,11 @@ from zestpanel.core.bench.unattended import make
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.journal import tries
 from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
 from zestpanel.core.tariffs.money import Money
 from zestpanel.standins.service import Behaviour, StandInService
 
 TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
 PRICE = Decimal(18) / 1_000_000  # Citrange, by the character
-
-
-class Unmeasured(Here):
-    """Measuring is tried elsewhere."""
-
-    def measure(self, *_: object) -> Measured:
-        return Measured(values={})
 
 
 @pytest.fixture

@@ -11,6 +11,7 @@ from tests.conftest import tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench.measuring import measure
 from zestpanel.core.measures import word_times
+from zestpanel.core.measures.balance import spectral_balance_db
 from zestpanel.core.measures.forced_alignment import align, model_phones
 from zestpanel.core.measures.pace import speech_pace
 from zestpanel.core.measures.pitch import measure_pitch, semitones
@@ -188,3 +189,20 @@ def test_the_built_in_voice_says_phonemes_and_places() -> None:
     assert builtin_voice.phonemes("apple", voice="en").replace("ˈ", "") in ("apəl", "æpəl")
     reading = builtin_voice.speak("Doyenné du Comice", voice="fr")
     assert [place for place, _ in reading.events][:2] == [0, 8]
+
+
+def test_the_built_in_voice_says_the_same_whatever_was_said_before() -> None:
+    first = builtin_voice.speak("The last frost falls in May.", voice="en", pitch_range=60)
+    builtin_voice.speak("Something else altogether.", voice="fr")
+    again = builtin_voice.speak("The last frost falls in May.", voice="en", pitch_range=60)
+    assert np.array_equal(first.samples, again.samples)
+    assert first.events == again.events
+
+
+def test_spectral_balance_of_two_tones() -> None:
+    """By hand: equal power below and above 1 kHz is 0 dB; ten times the amplitude above it is 20 dB."""
+    low, high = tone(300, -20, 1.0), tone(2500, -20, 1.0)
+    assert spectral_balance_db(Clip(samples=low.samples + high.samples, rate_hz=48_000)) == pytest.approx(0, abs=0.1)
+    louder = tone(2500, 0, 1.0)
+    assert spectral_balance_db(Clip(samples=low.samples + louder.samples, rate_hz=48_000)) == pytest.approx(20, abs=0.1)
+    assert spectral_balance_db(Clip(samples=np.zeros((48_000, 1), dtype=np.float32), rate_hz=48_000)) is None

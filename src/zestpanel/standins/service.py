@@ -36,6 +36,7 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 from zestpanel.standins.marks import for_built_in
 from zestpanel.standins.replies import WAYS, Spoken, as_link, pieces
 from zestpanel.standins.timbre import speak
+from zestpanel.standins.unsteady import pushed_too_far
 from zestpanel.standins.voices import MOODS, PIPS, moods_of, pip, timbre_of
 
 ENGINES: Final[dict[str, tuple[str, ...]]] = {
@@ -131,16 +132,18 @@ class _Service:
         behaviour.used += len(text)  # before the speaking: two requests at once must not both pass the check
         pace, lively = MOODS[mood]
         began = time.monotonic()
-        spoken_text, marked_up = for_built_in(engine, text, timbre.base)
+        asked_lively, seed = float(asked.get("liveliness", 1.0)), int(asked.get("seed", 0))
+        kept_text, wandering = pushed_too_far(text, asked_lively, seed)
+        spoken_text, marked_up = for_built_in(engine, kept_text, timbre.base)
         changed = engine == "mandelo" and behaviour.model_changed
         clip, events = await run_in_threadpool(
             speak,
             spoken_text,
             timbre,
-            pace=float(asked.get("pace", 1.0)) * pace * (1.06 if changed else 1.0),
+            pace=float(asked.get("pace", 1.0)) * pace * wandering * (1.06 if changed else 1.0),
             pitch=0.93 if changed else 1.0,
-            liveliness=float(asked.get("liveliness", 1.0)) * lively,
-            seed=int(asked.get("seed", 0)),
+            liveliness=asked_lively * lively,
+            seed=seed,
             marked_up=marked_up,
         )
         await asyncio.sleep(max(0.0, behaviour.delay_s[engine] - (time.monotonic() - began)))

@@ -14,7 +14,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.project.database import now
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost
+from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost, price_words
 
 if TYPE_CHECKING:
     from zestpanel.core.bench.planning import Job
@@ -121,6 +121,18 @@ def added_cost(
 def _as_usage(by_model: Mapping[str, int]) -> Usage:
     total = Decimal(sum(by_model.values()))
     return Usage(characters=total, sound_s=total * 60 / 1000, by_model={m: Decimal(n) for m, n in by_model.items()})
+
+
+def prices_of(candidates: Iterable[Candidate], engines: Mapping[str, Engine]) -> dict[str, str]:
+    """What the plans' tariffs say, by 'engine / plan': kept with each run, so that a later change of price is seen."""
+    out = {}
+    for candidate in candidates:
+        plan = plan_of(candidate, engines.get(candidate.engine))
+        parts = [price_words(part) for part in plan.tariff.components]
+        out[f"{candidate.engine} / {plan.name}"] = "; ".join(filter(None, parts)) or "not stated"
+        if parts:
+            out[f"{candidate.engine} / {plan.name}"] += f" ({plan.tariff.currency})"
+    return out
 
 
 def time_needed(

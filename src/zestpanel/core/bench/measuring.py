@@ -10,6 +10,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.measuring_process import MeasuringProcess, WordTimes
 from zestpanel.core.errors import ZestError
+from zestpanel.core.measures.balance import spectral_balance_db
 from zestpanel.core.measures.loudness import measure_loudness
 from zestpanel.core.measures.pace import speech_pace
 from zestpanel.core.measures.pitch import measure_pitch
@@ -18,7 +19,7 @@ from zestpanel.core.measures.word_times import find_word_times
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 
-MEASURES_VERSION = 1
+MEASURES_VERSION = 2
 
 
 def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) -> Measured:
@@ -46,6 +47,7 @@ def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) ->
             "pauses_s": silence.pauses_s,
             "longest_pause_s": silence.longest_pause_s,
             "noise_dbfs": silence.noise_dbfs,
+            "balance_db": spectral_balance_db(clip),
         },
         words=words,
         words_by=by,

@@ -17,6 +17,7 @@ import numpy as np
 from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.caps import Purse, caps_of
 from zestpanel.core.bench.circumstances import SLEPT_FROM_S, asleep_s, describe_machine, describe_network
+from zestpanel.core.bench.estimates import prices_of
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.executors import Executor, Here
 from zestpanel.core.bench.in_pieces import joined
@@ -109,6 +110,7 @@ class BenchRun:
     def start(self) -> None:
         self._resumed_at = time.monotonic()
         conditions = self._planned.conditions
+        prices = prices_of((j.candidate for j in self._planned.jobs), self._engines)
         self._run_ids = {
             level: self._project.journal.begin_run(
                 repeats=self._planned.repeats,
@@ -116,7 +118,7 @@ class BenchRun:
                 machine=describe_machine(),
                 network=describe_network(),
                 kind=conditions.kind,
-                conditions={**conditions.as_document(), "at_once": level},
+                conditions={**conditions.as_document(), "at_once": level, "prices": prices},
                 of_run=conditions.of_run,
             )
             for level in (self._levels or {0: {}})

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
+from typing import Any, Final
 
 from sqlalchemy import select, update
 from sqlalchemy.dialects.sqlite import insert
@@ -16,6 +16,10 @@ from zestpanel.core.catalogue.ledger import OwnStatement
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import setup_log, statements, voice_notes
+
+SETTING_UP: Final = "setting up"
+# what a person's time goes into; clicks and waiting are a cost of their own
+TIME_SPENT_ON: Final = (SETTING_UP, "trying again", "bringing clips in", "putting takes right")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +44,7 @@ class SetupEntry:
     at: str
     minutes: float
     words: str
+    kind: str = SETTING_UP
 
 
 class CatalogueNotes:
@@ -148,12 +153,14 @@ class CatalogueNotes:
 
     # -- the set-up log
 
-    def log_setup(self, engine: str, minutes: float, words: str, *, at: str = "") -> int:
-        """Raises InputError for a time that is none."""
+    def log_setup(self, engine: str, minutes: float, words: str, *, at: str = "", kind: str = SETTING_UP) -> int:
+        """kind: one of TIME_SPENT_ON. Raises InputError for a time that is none."""
+        if kind not in TIME_SPENT_ON:
+            raise InputError(f"Time is spent on one of {', '.join(TIME_SPENT_ON)}.", kept="Nothing was changed.")
         if not 0 <= minutes <= 60 * 24 * 30:
             raise InputError("The minutes spent are a number from 0 to 43,200.", kept="Nothing was changed.")
         with self._database.writing() as connection:
-            values = {"engine": engine, "at": at or now(), "minutes": minutes, "words": words}
+            values = {"engine": engine, "at": at or now(), "minutes": minutes, "words": words, "kind": kind}
             row = connection.execute(setup_log.insert().values(values).returning(setup_log.c.id))
             return int(row.scalar_one())
 
@@ -168,6 +175,8 @@ class CatalogueNotes:
             query = query.where(setup_log.c.engine == engine)
         with self._database.reading() as connection:
             return [
-                SetupEntry(id=r.id, engine=r.engine, at=r.at, minutes=r.minutes, words=r.words)
+                SetupEntry(
+                    id=r.id, engine=r.engine, at=r.at, minutes=r.minutes, words=r.words, kind=r.kind or SETTING_UP
+                )
                 for r in connection.execute(query)
             ]

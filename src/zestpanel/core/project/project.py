@@ -20,6 +20,7 @@ from zestpanel.core.project.panel import Panel
 from zestpanel.core.project.pronunciations import Pronunciations
 from zestpanel.core.project.scripts import Scripts
 from zestpanel.core.project.shortlist import Shortlist
+from zestpanel.core.project.sweeps import Sweeps
 from zestpanel.core.project.takes import Takes
 from zestpanel.core.project.texts import Texts
 from zestpanel.core.sending.sending import Sending
@@ -45,6 +46,7 @@ class Project:
         self.sending = Sending(self.documents, self.pronunciations)
         self.journal = Journal(database)
         self.takes = Takes(database, store)
+        self.sweeps = Sweeps(database, self.shortlist)
         self.panel = Panel(database)
         self.history = History()
 

@@ -130,7 +130,7 @@ class Shortlist:
                 new = connection.execute(
                     candidates.insert().values(**row, position=place, created=now()).returning(candidates)
                 ).one()
-                added.append(_candidate(new))
+                added.append(candidate_of(new))
         return added
 
     def candidates(self, *, removed: bool = False, of_sweeps: bool = False) -> list[Candidate]:
@@ -142,7 +142,7 @@ class Shortlist:
         if not removed:
             query = query.where(candidates.c.removed.is_(None))
         with self._database.reading() as connection:
-            return [_candidate(row) for row in connection.execute(query)]
+            return [candidate_of(row) for row in connection.execute(query)]
 
     def set_removed(self, candidate_ids: list[int], removed: bool) -> None:
         with self._database.writing() as connection:
@@ -151,7 +151,7 @@ class Shortlist:
             )
 
 
-def _candidate(row: Row[Any]) -> Candidate:
+def candidate_of(row: Row[Any]) -> Candidate:
     return Candidate(
         id=row.id,
         engine=row.engine,

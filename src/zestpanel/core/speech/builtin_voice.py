@@ -1,11 +1,13 @@
 """espeak-ng's library, driven in this process: sound, word events and phonemes.
 
-The library keeps global state, so one lock guards it. Its word events carry the place in the text
+The library keeps global state, so one lock guards it, and it is loaded anew (about 1 ms) for each reading: the slow
+wavering of its pitch would otherwise depend on all that was said before. Its word events carry the place in the text
 (1-based, in characters) and the place in the sound (milliseconds).
 """
 
 from __future__ import annotations
 
+import _ctypes
 import ctypes
 import threading
 from dataclasses import dataclass, field
@@ -69,6 +71,17 @@ def _library() -> tuple[Any, int]:
     return library, int(rate_hz)
 
 
+def _fresh_library() -> tuple[Any, int]:
+    """The library as if nothing had been said yet: the same text then gives the same samples."""
+    if _library.cache_info().currsize:
+        used, _ = _library()
+        used.espeak_Terminate()
+        _library.cache_clear()
+        _ctypes.dlclose(used._handle)
+    ctypes.CDLL(None).srand(1)  # its noises are drawn from the C library's numbers
+    return _library()
+
+
 _REGIONAL = {"en-us": "en-us", "fr-be": "fr-be", "fr-ch": "fr-ch", "es-mx": "es-419", "pt-br": "pt-br"}
 
 
@@ -95,7 +108,7 @@ def speak(
     Raises InputError when the voice is not known or nothing was said.
     """
     with _lock:
-        library, rate_hz = _library()
+        library, rate_hz = _fresh_library()
         if library.espeak_SetVoiceByName(voice.encode()) != 0:
             raise InputError(f"The built-in voice has no voice named '{voice}'.")
         for parameter, value in ((_RATE, rate_wpm), (_VOLUME, 90), (_PITCH, pitch), (_RANGE, pitch_range)):

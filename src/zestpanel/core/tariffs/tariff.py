@@ -238,3 +238,23 @@ def months_until_cheaper(one_off: Money, monthly: Money) -> int:
     if one_off.currency != monthly.currency:
         _ = one_off + monthly  # raises with the sentence
     return int(one_off.amount // monthly.amount) + 1
+
+
+def price_words(part: Component) -> str:
+    """A component in a few words: '18 per 1,000,000 characters'."""
+    match part:
+        case PerUnit():
+            unit = part.unit if part.per == 1 else f"{part.per:,} {part.unit}s"
+            return f"{shown(part.price)} per {unit}" + (f" above {part.above:,}" if part.above else "")
+        case Allowance():
+            return f"{part.amount:,} {part.unit}s a {part.every} free"
+        case Subscription():
+            return f"{shown(part.price)} a {part.every}"
+        case Discount():
+            return f"{part.percent:g} % off for {part.months} months"
+        case Once():
+            return f"{shown(part.price)} once"
+        case Credits():
+            return ", ".join(f"{factor} credits a character on {model}" for model, factor in part.per_character.items())
+        case OwnMachine():
+            return f"own machine at {shown(part.per_second() * 3600)} an hour"

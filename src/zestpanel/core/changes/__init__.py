@@ -1,0 +1,1 @@
+"""An earlier run once more, and what changed since."""

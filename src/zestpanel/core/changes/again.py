@@ -1,0 +1,56 @@
+"""Planning an earlier run once more: the same requests, in the same order, to the character."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import replace
+
+from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.errors import InputError
+from zestpanel.core.project.journal import RunRow
+from zestpanel.core.project.project import Project
+
+CHANGED = "its text, or the way it is sent, was changed since"
+
+
+def plan_again(project: Project, run: RunRow) -> PlannedRun:
+    """A run of the same candidates, texts, settings and seeds under the same conditions, each asked for anew.
+
+    Cells whose request would differ from then are left out: comparing them would compare texts. Raises InputError
+    when nothing of the run can be asked for again.
+    """
+    asked: dict[tuple[int, int], set[str]] = defaultdict(set)
+    repeats = 1
+    for take in project.takes.all(with_timing=False):
+        if take.run_id == run.id and take.asked and take.copied_from is None:
+            asked[(take.candidate_id, take.passage_version_id)].add(take.asked)
+            repeats = max(repeats, take.seed or 1)
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    passages = {p.version_id: p for p in project.texts.all()}
+    wanted = {(c, v) for c, v in asked if c in candidates and v in passages}
+    if not wanted:
+        raise InputError(
+            "Nothing of that run can be asked for again: its candidates or texts are gone.", kept="Nothing was sent."
+        )
+    levels = (run.at_once,) if run.at_once else ()
+    planned = plan_run(
+        project,
+        repeats=repeats,
+        candidates=[c for c in candidates.values() if any(c.id == one for one, _ in wanted)],
+        passages=[p for p in passages.values() if any(p.version_id == one for _, one in wanted)],
+        only=lambda candidate, passage: (candidate.id, passage.version_id) in wanted,
+        conditions=Conditions(at_once=levels, cold=run.cold, fresh=True, kind="again", of_run=run.id),
+    )
+    return _only_as_then(planned, asked)
+
+
+def _only_as_then(planned: PlannedRun, asked: dict[tuple[int, int], set[str]]) -> PlannedRun:
+    same = [j for j in planned.jobs if j.asked in asked[(j.candidate.id, j.passage.version_id)]]
+    cells = {(j.candidate.id, j.passage.version_id) for j in same}
+    other = {
+        (j.candidate.id, j.passage.version_id): (j.candidate, j.passage, CHANGED)
+        for j in planned.jobs
+        if (j.candidate.id, j.passage.version_id) not in cells
+    }
+    return replace(planned, jobs=tuple(same), left_out=(*planned.left_out, *other.values()))

@@ -1,0 +1,219 @@
+"""Two runs held against each other: what changed for each candidate, with a stated test and an allowance for chance.
+
+Takes are paired by their request: the same digest in both runs is the same request to the character. For each measure
+the paired differences are put to a two-sided one-sample t test (Student 1908); p values are adjusted for all measures
+of all candidates together by Holm's step-down (1979). A change is called one when the adjusted p is below 5 % and the
+mean difference is over the measure's allowance, below which nobody would act on it (common practice, no source).
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.bench.caps import plan_key
+from zestpanel.core.catalogue.candidate import Candidate, plan_of
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured, Take
+from zestpanel.core.statistics.intervals import special
+from zestpanel.core.statistics.paired import holm
+from zestpanel.core.sweeps.results import words_lost
+
+FEWEST_PAIRS: Final = 3
+ALPHA: Final = 0.05
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Yardstick:
+    """How a measure is compared. ratio: as a share of what it was; else as a difference in ``unit``.
+
+    allowance: what a mean difference must be over, as a share or in the unit.
+    """
+
+    words: str
+    about: str
+    allowance: float
+    unit: str = ""
+    ratio: bool = False
+
+
+YARDSTICKS: Final[dict[str, Yardstick]] = {
+    "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
+    "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
+    "words_per_minute": Yardstick(words="pace", about="sound", allowance=0.02, ratio=True),
+    "pitch_hz": Yardstick(words="pitch", about="sound", allowance=0.02, ratio=True),
+    "pitch_sd_st": Yardstick(words="pitch movement", about="sound", allowance=0.1, ratio=True),
+    "loudness_lufs": Yardstick(words="loudness", about="sound", allowance=0.5, unit="LU"),
+    "balance_db": Yardstick(words="spectral balance", about="sound", allowance=0.5, unit="dB"),
+    "words_lost": Yardstick(words="words not found", about="words", allowance=2.0, unit="points"),
+    "characters_billed": Yardstick(words="characters billed", about="price", allowance=0.0, ratio=True),
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Difference:
+    """One measure of one candidate: mean of the paired differences (a share where the yardstick is a ratio)."""
+
+    name: str
+    mean: float
+    low: float
+    high: float
+    n: int
+    p: float
+    adjusted_p: float = 1.0
+
+    @property
+    def yardstick(self) -> Yardstick:
+        return YARDSTICKS[self.name]
+
+    @property
+    def changed(self) -> bool:
+        return self.adjusted_p < ALPHA and abs(self.mean) > self.yardstick.allowance
+
+    def says(self) -> str:
+        rule = self.yardstick
+        amount = f"{self.mean:+.1%}" if rule.ratio else f"{self.mean:+.1f} {rule.unit}"
+        return f"{rule.words} {amount}".replace("-", "−")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CandidateChange:
+    """same_sound: pairs whose clips are the same to the sample. models: as replies named them, then and now."""
+
+    candidate: Candidate
+    pairs: tuple[tuple[Take, Take], ...] = field(repr=False)
+    same_sound: int
+    differences: tuple[Difference, ...]
+    models: tuple[str, str]
+    voices: tuple[str, str]
+    price: tuple[str, str]
+    failed: tuple[int, int]
+
+    @property
+    def changes(self) -> list[Difference]:
+        return [d for d in self.differences if d.changed]
+
+    @property
+    def silently(self) -> bool:
+        """The sound changed while model and voice are stated to be the same."""
+        named = self.models[0] == self.models[1] and self.voices[0] == self.voices[1]
+        return named and any(d.yardstick.about in ("sound", "words") for d in self.changes)
+
+    def verdict(self) -> str:
+        if not self.pairs:
+            return "nothing to compare"
+        said = [d.says() for d in self.changes]
+        if self.price[0] != self.price[1]:
+            said.append(f"price {self.price[0]} → {self.price[1]}")
+        for then, now in (self.models, self.voices):
+            if then != now:
+                said.append(f"replies name '{now}' instead of '{then}'")
+        if said:
+            return "changed: " + ", ".join(said)
+        if self.same_sound == len(self.pairs):
+            return "the same to the sample"
+        if len(self.pairs) < FEWEST_PAIRS:
+            return f"too few pairs to tell: {len(self.pairs)}"
+        return "no change found"
+
+
+def compare_runs(project: Project, first: int, second: int) -> list[CandidateChange]:
+    """What changed from one run to a later one, a row a candidate that both have requests of."""
+    by_run: dict[int, dict[tuple[int, str], Take]] = {first: {}, second: {}}
+    for take in project.takes.all():
+        if take.run_id in by_run and take.asked and take.copied_from is None:
+            by_run[take.run_id].setdefault((take.candidate_id, take.asked), take)
+    pairs: dict[int, list[tuple[Take, Take]]] = defaultdict(list)
+    for key, then in by_run[first].items():
+        if (now := by_run[second].get(key)) is not None:
+            pairs[key[0]].append((then, now))
+    measured = project.takes.measured([t.id for of in pairs.values() for pair in of for t in pair])
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    runs = project.journal.runs()
+    failed = {run: _failures(project, run) for run in (first, second)}
+    out = []
+    for candidate_id, of in pairs.items():
+        candidate = candidates.get(candidate_id)
+        if candidate is None:
+            continue
+        plan = plan_key(candidate.engine, plan_of(candidate, project.shortlist.engines().get(candidate.engine)).name)
+        prices = [str(runs[run].conditions.get("prices", {}).get(plan, "not stated")) for run in (first, second)]
+        out.append(
+            CandidateChange(
+                candidate=candidate,
+                pairs=tuple(of),
+                same_sound=sum(a.clip == b.clip for a, b in of),
+                differences=tuple(_differences(of, measured)),
+                models=(_named(a.model_used for a, _ in of), _named(b.model_used for _, b in of)),
+                voices=(_named(a.voice_used for a, _ in of), _named(b.voice_used for _, b in of)),
+                price=(prices[0], prices[1]),
+                failed=(failed[first].get(candidate_id, 0), failed[second].get(candidate_id, 0)),
+            )
+        )
+    return adjusted(out)
+
+
+def adjusted(changes: Sequence[CandidateChange]) -> list[CandidateChange]:
+    """The changes with p values adjusted for all measures of all candidates together."""
+    p = [d.p for c in changes for d in c.differences]
+    new = iter([float(q) for q in holm(p)] if p else [])
+    return [replace(c, differences=tuple(replace(d, adjusted_p=next(new)) for d in c.differences)) for c in changes]
+
+
+def _failures(project: Project, run: int) -> Mapping[int, int]:
+    out: dict[int, int] = defaultdict(int)
+    for row in project.journal.rows(run_id=run):
+        if row.state == "failed":
+            out[row.candidate_id] += 1
+    return out
+
+
+def _named(values: object) -> str:
+    return ", ".join(sorted({str(v) for v in values if v}))  # type: ignore[attr-defined]
+
+
+_PICK: Final[dict[str, Callable[[Take, Measured | None], float | None]]] = {
+    "first_sound_s": lambda t, m: t.timing.first_sound_s if _timed(t) and t.timing else None,
+    "last_byte_s": lambda t, m: t.timing.last_byte_s if _timed(t) and t.timing else None,
+    "words_lost": lambda t, m: words_lost(m) if m else None,
+    "characters_billed": lambda t, m: t.characters_billed,
+}
+
+
+def _timed(take: Take) -> bool:
+    return take.timing is not None and not (take.timing.cold or take.timing.slept or take.timing.typed)
+
+
+def _value(name: str, take: Take, measured: Measured | None) -> float | None:
+    if name in _PICK:
+        return _PICK[name](take, measured)
+    value = measured.values.get(name) if measured else None
+    return float(value) if isinstance(value, int | float) else None
+
+
+def _differences(pairs: Sequence[tuple[Take, Take]], measured: Mapping[int, Measured]) -> list[Difference]:
+    out = []
+    for name, rule in YARDSTICKS.items():
+        values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in pairs]
+        known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or a > 0)]
+        if len(known) < FEWEST_PAIRS:
+            continue
+        then, now = np.asarray(known, dtype=float).T
+        d = now / then - 1 if rule.ratio else now - then
+        out.append(difference_of(name, d))
+    return out
+
+
+def difference_of(name: str, differences: Sequence[float] | np.ndarray[tuple[int], np.dtype[np.float64]]) -> Difference:
+    """Mean, 95 % interval and two-sided p of paired differences (one-sample t); p 0 or 1 where they do not vary."""
+    d = np.asarray(differences, dtype=float)
+    mean, se = float(d.mean()), float(d.std(ddof=1) / np.sqrt(len(d)))
+    if se < 1e-12:
+        return Difference(name=name, mean=mean, low=mean, high=mean, n=len(d), p=1.0 if abs(mean) < 1e-12 else 0.0)
+    p = 2 * float(special().stdtr(len(d) - 1, -abs(mean / se)))
+    half = float(special().stdtrit(len(d) - 1, 0.975)) * se
+    return Difference(name=name, mean=mean, low=mean - half, high=mean + half, n=len(d), p=p)

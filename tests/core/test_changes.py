@@ -1,0 +1,125 @@
+"""An earlier run once more: the same requests to the character, and what changed by a stated test."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import demo_engine_source
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.changes.again import CHANGED, plan_again
+from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
+from zestpanel.core.errors import InputError
+from zestpanel.core.project.project import Project
+from zestpanel.standins.service import StandInService
+
+TEXTS = [
+    "The last frost falls in May.",
+    "Nobody spoke of apples until Lent.",
+    "Rain before seven, fine before eleven.",
+    "The medlar is best when it is nearly lost.",
+]
+
+
+@pytest.fixture
+def bench(project: Project, service: StandInService) -> Project:
+    service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
+    for name in ("citrange", "mandelo"):
+        source = demo_engine_source(name)
+        project.shortlist.add_engine(parse_connector(source, name=name), source, f"{name}.yaml")
+    from zestpanel.core.connectors.voice_list import fetch_voices
+
+    engines = project.shortlist.engines()
+    project.shortlist.put_fetched("Mandelo", fetch_voices(engines["Mandelo"]))
+    engines = project.shortlist.engines()
+    project.shortlist.add(engines["Citrange"], voice="linnoway")
+    english = next(v for v in engines["Mandelo"].voices if v.speaks("en-GB"))
+    project.shortlist.add(engines["Mandelo"], voice=english.id, language="en-GB", plan="Orchard")
+    project.texts.add(TEXTS, language="en-GB")
+    return project
+
+
+def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
+    bench: Project, service: StandInService
+) -> None:
+    make(bench, plan_run(bench, repeats=2))
+    first = min(bench.journal.runs())
+    service.behaviour.today = "2027-02-01"  # Mandelo speaks with another model and says nothing of it
+    planned = plan_again(bench, bench.journal.runs()[first])
+    assert len(planned.jobs) == 16
+    assert {t.asked for t in bench.takes.all()} == {j.asked for j in planned.jobs}, "the same requests to the character"
+    make(bench, planned)
+    second = max(bench.journal.runs())
+    assert (bench.journal.runs()[second].kind, bench.journal.runs()[second].of_run) == ("again", first)
+    found = {c.candidate.engine: c for c in compare_runs(bench, first, second)}
+    assert len(found["Citrange"].pairs) == len(found["Mandelo"].pairs) == 8
+    assert found["Citrange"].same_sound == 8
+    assert [d.name for d in found["Citrange"].changes if d.yardstick.about != "timing"] == []
+    mandelo = found["Mandelo"]
+    assert mandelo.silently
+    assert mandelo.same_sound == 0
+    by_name = {d.name: d for d in mandelo.differences}
+    # the stand-in's hidden model speaks 6 % faster and 7 % lower
+    assert by_name["pitch_hz"].mean == pytest.approx(-0.07, abs=0.02)
+    assert by_name["words_per_minute"].mean == pytest.approx(0.06, abs=0.03)
+    assert by_name["pitch_hz"].changed
+    assert "pitch −" in mandelo.verdict()
+    assert mandelo.models[0] == mandelo.models[1]
+
+
+def test_what_was_edited_since_is_left_out_and_a_new_price_is_seen(bench: Project) -> None:
+    make(bench, plan_run(bench), executor=Unmeasured())
+    first = min(bench.journal.runs())
+    bench.texts.edit(bench.texts.all()[0].id, "The last frost fell in May.")
+    source = demo_engine_source("citrange").replace('price: "18.00"', 'price: "22.00"')
+    bench.shortlist.add_engine(parse_connector(source, name="citrange"), source, "citrange.yaml")
+    planned = plan_again(bench, bench.journal.runs()[first])
+    assert len(planned.jobs) == 6
+    make(bench, planned, executor=Unmeasured())
+    found = {c.candidate.engine: c for c in compare_runs(bench, first, max(bench.journal.runs()))}
+    assert found["Citrange"].price[0] != found["Citrange"].price[1]
+    assert "price " in found["Citrange"].verdict()
+    assert found["Mandelo"].price[0] == found["Mandelo"].price[1]
+    for passage in bench.texts.all():
+        bench.texts.edit(passage.id, passage.text + " Indeed.")
+    with pytest.raises(InputError, match="Nothing of that run can be asked for again"):
+        plan_again(bench, bench.journal.runs()[first])
+    assert "changed since" in CHANGED
+
+
+def test_the_test_is_the_textbook_one() -> None:
+    """Source: Student (1908), The probable error of a mean: the ten differences of his sleep data (also in R as
+    ``sleep``), mean 1.58, t = 4.062 on 9 degrees of freedom, p = 0.00283."""
+    sleep = [1.2, 2.4, 1.3, 1.3, 0.0, 1.0, 1.8, 0.8, 4.6, 1.4]
+    found = difference_of("loudness_lufs", sleep)
+    assert found.mean == pytest.approx(1.58)
+    assert found.p == pytest.approx(0.00283, abs=5e-6)
+    assert (found.low, found.high) == (pytest.approx(0.7001, abs=5e-4), pytest.approx(2.4599, abs=5e-4))
+    from scipy.stats import ttest_1samp
+
+    assert found.p == pytest.approx(float(ttest_1samp(sleep, 0).pvalue))
+
+
+def test_chance_alone_is_seldom_called_a_change() -> None:
+    """Two hundred benches of ten candidates and eight measures without any change: at most 5 % call one (Holm)."""
+    rng = np.random.default_rng(4)
+    alarms = 0
+    for _ in range(200):
+        noise = rng.normal(0, 1.0, size=(80, 8))
+        found = [difference_of("loudness_lufs", row) for row in noise]
+        smallest = min(d.p for d in found)
+        alarms += smallest * len(found) < 0.05
+    assert alarms / 200 < 0.05 + 2 * np.sqrt(0.05 * 0.95 / 200)
+
+
+@settings(max_examples=40)
+@given(st.lists(st.floats(-5, 5), min_size=3, max_size=12))
+def test_small_changes_are_within_the_allowance(values: list[float]) -> None:
+    found = difference_of("loudness_lufs", values)
+    certain = Difference(name="loudness_lufs", mean=found.mean, low=0, high=0, n=found.n, p=0.0, adjusted_p=0.0)
+    assert certain.changed == (abs(found.mean) > 0.5)
+    assert adjusted([]) == []

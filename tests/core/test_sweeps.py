@@ -1,0 +1,110 @@
+"""Sweeps: one setting varied, the rest held still, and the rule that marks where it becomes unstable."""
+
+from __future__ import annotations
+
+import pytest
+from pydantic import ValidationError
+
+from tests.conftest import add_demo_engine
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.errors import InputError
+from zestpanel.core.project.project import Project
+from zestpanel.core.sweeps.results import PointResult, Spread, judged, sweep_result
+from zestpanel.core.sweeps.running import plan_sweep
+from zestpanel.core.sweeps.sweep import Axis, SweepSpec, values_over
+from zestpanel.standins.service import StandInService
+
+TEXT = "The last frost falls in May, and nobody in the valley plants a bean before it has come and gone."
+
+
+@pytest.fixture
+def bench(project: Project, service: StandInService) -> Project:
+    service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
+    add_demo_engine(project, "tangor")
+    project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
+    project.texts.add([TEXT], language="en-GB")
+    return project
+
+
+def test_a_sweep_finds_where_its_setting_becomes_unstable(bench: Project, service: StandInService) -> None:
+    own, passage = bench.shortlist.candidates()[0], bench.texts.all()[0]
+    control = next(c for c in bench.shortlist.engines()["Tangor"].controls if c.name == "liveliness")
+    values = values_over(control, 0.6, 2.0, 8)
+    assert values == (0.6, 0.8, 1.0, 1.2, 1.4, 1.6, 1.8, 2.0)
+    spec = SweepSpec(candidate_id=own.id, axes=(Axis(control="liveliness", values=values),),
+                     passage_ids=(passage.id,), repeats=3)  # fmt: skip
+    sweep = bench.sweeps.add(spec)
+    assert [c.settings["liveliness"] for c in sweep.points] == list(values)
+    assert {(c.settings["pace"], c.settings["mood"], c.voice) for c in sweep.points} == {(1.0, "plain", "ilseth")}
+    assert bench.shortlist.candidates() == [own], "points are not on the shortlist"
+    planned = plan_sweep(bench, sweep)
+    assert len(planned.jobs) == 24
+    assert planned.characters == 24 * len(TEXT)
+    progress = make(bench, planned)
+    assert (progress.done, progress.held) == (24, "")
+    assert service.behaviour.used == 24 * len(TEXT)
+    result = sweep_result(bench, sweep)
+    movement = [p.measures["pitch_sd_st"].median for p in result.points if p.values[0] <= 1.4]  # type: ignore[operator]
+    assert movement == sorted(movement), "what the setting is for moves with it"
+    assert result.above is not None
+    # the stand-in is steady up to 1.5, whatever the setting is called
+    assert result.above[0] >= 1.4
+    assert result.above[1] <= 1.8
+    assert result.below is None
+    top = result.points[-1]
+    assert any("lengths of repeats differ" in why or "not found" in why for why in top.unstable)
+    assert not next(p for p in result.points if p.here).unstable
+    # a point becomes a candidate, and its takes serve it without a request
+    asked = service.behaviour.requests
+    kept = bench.shortlist.add(bench.shortlist.engines()["Tangor"], voice="ilseth", settings={"liveliness": 1.2})
+    from zestpanel.core.bench.planning import plan_run
+
+    again = plan_run(bench, repeats=3, candidates=kept)
+    assert (len(again.jobs), again.served) == (3, 3)
+    make(bench, again)
+    assert service.behaviour.requests == asked
+
+
+def test_two_settings_make_a_small_grid_and_what_is_wrong_is_refused(bench: Project) -> None:
+    own, passage = bench.shortlist.candidates()[0], bench.texts.all()[0]
+    base = {"candidate_id": own.id, "passage_ids": (passage.id,)}
+    grid = SweepSpec(**base, axes=(Axis(control="pace", values=(0.8, 1.0)), Axis(control="mood", values=("calm", "plain", "warm"))))  # fmt: skip  # noqa: E501
+    sweep = bench.sweeps.add(grid)
+    assert len(sweep.points) == 6
+    assert len({tuple(sorted(c.settings.items())) for c in sweep.points}) == 6
+    with pytest.raises(InputError, match="Tangor has no setting 'breath' for this voice"):
+        bench.sweeps.add(SweepSpec(**base, axes=(Axis(control="breath", values=(0.0, 0.1)),)))
+    with pytest.raises(InputError, match=r"pace goes from 0\.7 to 1\.4"):
+        bench.sweeps.add(SweepSpec(**base, axes=(Axis(control="pace", values=(1.0, 9.0)),)))
+    with pytest.raises(ValidationError, match="at most 60 points"):
+        SweepSpec(**base, axes=(Axis(control="pace", values=tuple(k / 100 for k in range(70, 140))),))
+    assert [s.id for s in bench.sweeps.all()] == [sweep.id]
+    bench.sweeps.set_removed(sweep.id, True)
+    assert bench.sweeps.all() == []
+
+
+def _point(value: float, lengths: tuple[float, ...], *, lost: float = 0.0, failed: int = 0) -> PointResult:
+    measures = {"duration_s": Spread(values=lengths), "words_lost": Spread(values=(lost,))}
+    return PointResult(values=(value,), candidate_id=round(value * 10), takes=(), failed=failed, measures=measures,
+                       here=value == 1.0)  # fmt: skip
+
+
+def test_the_rule_by_hand() -> None:
+    """The stated bounds, worked out by hand: lengths 4.0 to 4.5 about 4.2 differ by 11.9 %, 4.0 to 4.3 by 7.3 %."""
+    points = [
+        _point(0.5, (4.0, 4.1, 4.3), failed=1),
+        _point(0.8, (4.0, 4.1, 4.3)),
+        _point(1.0, (4.0, 4.0, 4.1)),
+        _point(1.2, (4.0, 4.0, 4.1), lost=10.0),
+        _point(1.4, (4.0, 4.2, 4.5)),
+        _point(1.6, (4.0, 4.0, 4.1), lost=10.1),
+    ]
+    result = judged(points, one_axis=True)
+    assert [list(p.unstable) for p in result.points] == [
+        ["1 failed"], [], [], [], ["lengths of repeats differ by 12%"], ["10 % of its words are not found"],
+    ]  # fmt: skip
+    assert result.below == (0.8, 0.5)
+    assert result.above == (1.2, 1.4)
+    # where repeats differ by 5 % at home, 12 % is no three times that
+    wide = judged([_point(1.0, (4.0, 4.1, 4.2)), _point(1.4, (4.0, 4.2, 4.5))], one_axis=True)
+    assert wide.above is None
