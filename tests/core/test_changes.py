@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import demo_engine_source
+from tests.conftest import Unmeasured, demo_engine_source
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
 from zestpanel.core.catalogue.connector_file import parse_connector

@@ -19,6 +19,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.measuring import MEASURES_VERSION
 from zestpanel.core.brief import Brief
 from zestpanel.core.passages.passage import words_with_places
 from zestpanel.core.playback.mixer import Mixer
@@ -95,7 +96,7 @@ def bench_project(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[P
             times = tuple((w, a, b, True) for (w, _, _), (a, b) in zip(words, spans, strict=True))
             values: dict[str, float | str | None] = {"pitch_hz": 200.0 + 100 * k, "words_per_minute": 150.0}
             project.takes.put_measured(
-                take.id, Measured(values=values, words=times, words_by="times in the reply"), version=1
+                take.id, Measured(values=values, words=times, words_by="times in the reply"), version=MEASURES_VERSION
             )
     yield project
     project.close()

@@ -34,7 +34,9 @@ DEEDS: tuple[Deed, ...] = (
     Deed("audition", "Hear my line in this voice", "Listen", "P", plain=True),
     *(Deed(f"lane_{n}", f"Hear lane {n}", "", str(n), plain=True) for n in range(1, 10)),
     Deed("render", "Render what is missing", "Listen", "Ctrl+R"),
+    Deed("plan", "Plan a run …", "Listen", "Ctrl+Shift+R"),
     Deed("again", "Render this cell once more", "Listen", "R", plain=True),
+    Deed("takes", "Takes of this cell …", "Listen", "L", plain=True),
     *(
         Deed(f"step_{key}", text, "Go", f"Alt+{n}")
         for n, (key, text) in enumerate(

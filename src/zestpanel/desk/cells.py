@@ -28,6 +28,7 @@ class Cell:
     text: str = ""
     marks: int = 0
     odd_voice: bool = False
+    doubts: str = ""
 
 
 _MISSING = Cell(state="missing")
@@ -137,7 +138,7 @@ def _cell(
     is_open: bool,
 ) -> Cell:
     if takes:
-        shown = next((t for t in takes if t.starred), takes[0])
+        shown = next((t for t in takes if t.starred), None) or next((t for t in takes if t.scored), takes[0])
         odd = bool(shown.voice_used) and shown.voice_used != candidate.voice
         return Cell(
             state="there",
@@ -145,6 +146,7 @@ def _cell(
             takes=len(takes),
             text=failure,
             odd_voice=odd,
+            doubts="" if shown.accepted else " ".join(shown.doubts),
             marks=sum(marks.get(t.id, 0) for t in takes),
         )
     if is_open:

@@ -40,7 +40,8 @@ class DeskState(QObject):
     """The desk's shared state. All signals are emitted on the interface thread.
 
     bench_changed: candidates, passages or takes changed. selected: another cell. tray_changed: other lanes are laid
-    out. labels_changed: names hidden or shown. standing_changed: fresh evidence. run_changed: progress of the run.
+    out. labels_changed: names hidden or shown. schedule_changed: hours of runs were set or given up.
+    standing_changed: fresh evidence. run_changed: progress of the run.
     notice: (level, text) for people; level is 'info' or 'problem'.
     """
 
@@ -52,6 +53,7 @@ class DeskState(QObject):
     run_changed = pyqtSignal()
     marks_changed = pyqtSignal()
     history_changed = pyqtSignal()
+    schedule_changed = pyqtSignal()
     notice = pyqtSignal(str, str)
     _run_event = pyqtSignal(object)
 
@@ -67,6 +69,7 @@ class DeskState(QObject):
         self.tray: list[TrayLane] = []
         self.tray_target_lufs = -23.0
         self.real_time = False
+        self.repeats: list[Take] = []  # takes of one cell, laid out instead of one of each candidate
         self.run: BenchRun | None = None
         self._letters: dict[int, str] | None = None
         self._play_when_loaded = False
@@ -136,8 +139,12 @@ class DeskState(QObject):
         """Go to a cell. Within a passage this swaps lanes; another passage is laid on the tray. What plays goes on."""
         playing = self.player.mixer.playing or play
         other_passage = passage_id != self.passage_id
+        if self.repeats and (other_passage or candidate_id != self.candidate_id):
+            self.repeats, other_passage = [], True
         self.candidate_id, self.passage_id = candidate_id, passage_id
         index = next((i for i, lane in enumerate(self.tray) if lane.candidate.id == candidate_id), None)
+        if self.repeats:
+            index = min(self.player.mixer.on, len(self.tray) - 1) if self.tray else None
         self.selected.emit()
         if other_passage or index is None:
             self._play_when_loaded = playing
@@ -149,7 +156,12 @@ class DeskState(QObject):
 
     def swap_to(self, index: int) -> None:
         """Hear the lane of a digit key."""
-        if 0 <= index < len(self.tray):
+        if not 0 <= index < len(self.tray):
+            return
+        if self.repeats:
+            self.player.swap(index, by_text=not self.real_time)
+            self.tray_changed.emit()
+        else:
             self.select(self.tray[index].candidate.id, self.passage_id)
 
     def toggle_play(self) -> None:
@@ -157,6 +169,17 @@ class DeskState(QObject):
             self.player.toggle()
         elif self.candidate_id is None and self.bench.candidates and self.bench.passages:
             self.select(self.ordered()[0].id, self.bench.passages[0].id, play=True)
+
+    def lay_out_repeats(self, takes: list[Take], candidate_id: int, passage_id: int, *, play: bool = False) -> None:
+        """Lay the takes of one cell on the tray, to be swapped like candidates; another cell ends it."""
+        self.candidate_id, self.passage_id = candidate_id, passage_id
+        self.repeats = takes[:MOST_LANES]
+        self._play_when_loaded = play
+        self.selected.emit()
+        self._load_tray()
+
+    def lane_name(self, lane: TrayLane) -> str:
+        return f"take {lane.take.repeat}" if self.repeats else self.name(lane.candidate)
 
     def set_real_time(self, on: bool) -> None:
         self.real_time = on
@@ -170,6 +193,8 @@ class DeskState(QObject):
         passage = self.passage()
         if passage is None:
             return []
+        if self.repeats:
+            return self.repeats
         chosen = []
         for candidate in self.ordered():
             cell = self.bench.cell(candidate.id, passage.id)
@@ -207,12 +232,14 @@ class DeskState(QObject):
         def laid(found: tuple[list[Lane], float, dict[int, Measured]]) -> None:
             lanes, self.tray_target_lufs, measured = found
             by_id = {c.id: c for c in self.bench.candidates}
+            own = self.candidate() if self.repeats else None  # a sweep's points stand for their candidate
             self.tray = [
-                TrayLane(t, by_id[t.candidate_id], measured.get(t.id, Measured(values={})))
+                TrayLane(t, found_candidate, measured.get(t.id, Measured(values={})))
                 for t in takes
-                if t.candidate_id in by_id
+                if (found_candidate := by_id.get(t.candidate_id, own)) is not None
             ]
             on = next((i for i, lane in enumerate(self.tray) if lane.candidate.id == self.candidate_id), 0)
+            on = 0 if self.repeats else on
             play, self._play_when_loaded = self._play_when_loaded, False
             self.player.mixer.pause()
             self.player.load(lanes, on=on, place=place)
@@ -276,6 +303,7 @@ class DeskState(QObject):
 
     def _show(self, bench: Bench) -> None:
         self.bench = bench
+        self.repeats = []  # what was laid out may have changed
         ids = [c.id for c in bench.candidates]
         if self._letters is not None:
             for candidate_id in ids:
@@ -343,6 +371,8 @@ class DeskState(QObject):
             self.running.pop(cell, None)
             if count > 0:
                 self.running[cell] = count
+        if event.kind == "held":
+            self.complain(event.text)
         if event.kind == "finished":
             self.running.clear()
             self._soon.stop()

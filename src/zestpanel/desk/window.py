@@ -34,8 +34,10 @@ from zestpanel.desk.actions import DEEDS
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
 from zestpanel.desk.files import sort_files
+from zestpanel.desk.hours import Hours
 from zestpanel.desk.key_sheet import KeySheet
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.strip import Strip
@@ -55,7 +57,6 @@ _PAGES = {
     "cost": "CostPage",
     "choice": "ChoicePage",
 }
-_WITH_CARD = ("renders",)  # elsewhere it comes when asked for
 
 
 class MainWindow(QMainWindow):
@@ -80,6 +81,7 @@ class MainWindow(QMainWindow):
         for signal in (self.state.bench_changed, self.state.standing_changed):
             signal.connect(self._refresh_page)
         self.state.labels_changed.connect(self._show_labels)
+        self.state.tray_changed.connect(self._make_room)
         theme.changed.connect(self._restyle)
         application = QApplication.instance()
         assert application is not None
@@ -123,6 +125,8 @@ class MainWindow(QMainWindow):
         self.notice.hide()
         self.trail, self.card, self.strip = Trail(self.state), Card(self.state), Strip(self.state)
         self.trail.chosen.connect(self.go_to)
+        self.hours = Hours(self.state)
+        self.state.schedule_changed.connect(self.hours.resume)
         self.pages: dict[str, Page] = {}
         self._stack = QStackedWidget()
         across = QHBoxLayout()
@@ -144,7 +148,7 @@ class MainWindow(QMainWindow):
         self._whole.addWidget(desk)
         self._whole.addWidget(self.booth)
         self.setCentralWidget(self._whole)
-        self._card_wanted = {step: step in _WITH_CARD for step, _ in STEPS}
+        self._card_wanted: dict[str, bool] = {}  # where it was asked for, or sent away
 
     def page(self, step: str) -> Page:
         """The page of a step, made when first looked at."""
@@ -153,6 +157,8 @@ class MainWindow(QMainWindow):
             page.go_to = self.go_to
             if step == "listening":
                 page.begin.connect(self._to_booth)  # type: ignore[attr-defined]
+            if isinstance(page, TabbedPage):
+                page.view_shown.connect(self._make_room)
             self.pages[step] = page
             self._stack.addWidget(page)
         return self.pages[step]
@@ -176,6 +182,8 @@ class MainWindow(QMainWindow):
             "bring": lambda: self._on("renders", lambda page: page.ask_for_clips()),  # type: ignore[attr-defined]
             "audition": lambda: self._on("engines", lambda page: page.hear()),  # type: ignore[attr-defined]
             "render": lambda: self._on("renders", lambda page: page.start()),  # type: ignore[attr-defined]
+            "takes": lambda: self._on("renders", lambda page: page.show_takes()),  # type: ignore[attr-defined]
+            "plan": lambda: self._on("renders", lambda page: page.plan_a_run()),  # type: ignore[attr-defined]
             "again": lambda: self._on("renders", lambda page: page.again()),  # type: ignore[attr-defined]
             "find": lambda: self._on("engines", lambda page: page.find_voice()),  # type: ignore[attr-defined]
             "dark": lambda: theme.set(dark=not theme.dark),
@@ -211,11 +219,10 @@ class MainWindow(QMainWindow):
     def go_to(self, step: str) -> None:
         page = self.page(step)
         show_only(self._stack, page)  # before the strip unfolds and wants its height
-        self.strip.set_folded(step != "renders")
         self.current = step
+        self._make_room()
         self.trail.set_on(step)
         self._step.setText(dict(STEPS)[step])
-        self._show_card()
         page.refresh()
         if step == "renders" and page.empty is None:
             page.grid.setFocus()  # type: ignore[attr-defined]
@@ -237,12 +244,21 @@ class MainWindow(QMainWindow):
             self.go_to(step)
         do(self.page(step))
 
-    def _show_card(self) -> None:
-        self.card.setVisible(self._card_wanted[self.current])
+    def _make_room(self) -> None:
+        """The card and the whole strip stand beside the grid; elsewhere the card comes when it is asked for, and the
+        strip when takes are laid out on it."""
+        page = self.pages[self.current]
+        self.strip.set_folded(not page.beside_card and not self.state.repeats)
+        key = self._card_key()
+        self.card.setVisible(self._card_wanted.get(key, page.beside_card))
+
+    def _card_key(self) -> str:
+        page = self.pages[self.current]
+        return f"{self.current} {page.view}" if isinstance(page, TabbedPage) else self.current
 
     def _toggle_card(self) -> None:
-        self._card_wanted[self.current] = not self._card_wanted[self.current]
-        self._show_card()
+        self._card_wanted[self._card_key()] = not self.card.isVisible()
+        self._make_room()
 
     def _show_labels(self) -> None:
         self.hide_labels.set_text("Show labels" if self.state.labels_hidden else "Hide labels")

@@ -45,7 +45,7 @@ def number(value: float) -> str:
     return f"{value:,.10g}"
 
 
-def _fitted(text: str, size: float, width: float) -> str:
+def fitted(text: str, size: float, width: float) -> str:
     """The text, shortened with an ellipsis where it would be wider than the place for it."""
     most = max(4, int(width / (0.52 * size)))
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
@@ -73,8 +73,8 @@ def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict
     regions = []
     for index, line in enumerate(lines):
         y = top + _ROW * index + _ROW / 2
-        shapes.append(Text(x=0, y=y - 2, text=_fitted(line.name, 13, left - 14), size=13))
-        shapes.append(Text(x=0, y=y + 12, text=_fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
+        shapes.append(Text(x=0, y=y - 2, text=fitted(line.name, 13, left - 14), size=13))
+        shapes.append(Text(x=0, y=y + 12, text=fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
         if line.by_listener:
             shapes.append(
                 Line(x1=x(line.by_listener.low), y1=y + 7, x2=x(line.by_listener.high), y2=y + 7, colour="wave")
@@ -138,8 +138,8 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
     regions = []
     for index, line in enumerate(lines):
         y = top + _ROW * index + _ROW / 2
-        shapes.append(Text(x=0, y=y - 2, text=_fitted(line.name, 13, left - 14), size=13))
-        shapes.append(Text(x=0, y=y + 12, text=_fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
+        shapes.append(Text(x=0, y=y - 2, text=fitted(line.name, 13, left - 14), size=13))
+        shapes.append(Text(x=0, y=y + 12, text=fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
         for k, point in enumerate(line.points):
             shapes.append(Dot(x=x(point), y=y + (k * 7 % 11) - 5, radius=2, colour="wave"))
         for point in line.cold:
@@ -309,6 +309,6 @@ def volume_chart(
                 dashed=stops,
             )
         )
-        label = _fitted(curve.label + (", stops" if stops else ""), _LABEL, right - 14)
+        label = fitted(curve.label + (", stops" if stops else ""), _LABEL, right - 14)
         shapes.append(Text(x=width - right + 12, y=ty, text=label, size=_LABEL, colour=curve.colour))
     return Picture(width=width, height=height, shapes=tuple(shapes), title="Money a month against volume")

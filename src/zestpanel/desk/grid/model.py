@@ -99,6 +99,8 @@ def describe(cell: Cell) -> str:
             parts = [f"{take.duration_s:.1f} s, {cell.takes} take{'s' if cell.takes > 1 else ''}"]
             if cell.odd_voice:
                 parts.append(f"another voice answered: {take.voice_used}")
+            elif cell.doubts:
+                parts.append(f"odd on arrival, not scored: {cell.doubts}")
             if take.sent is not None and len(take.sent) > 1:
                 parts.append(f"joined from {len(take.sent)} requests")
             if cell.marks:

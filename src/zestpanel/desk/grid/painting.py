@@ -62,6 +62,8 @@ class CellPainter(QStyledItemDelegate):
         count = f"×{cell.takes}" + (" ★" if take.starred else "")
         painter.drawText(base, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, count)
         flag = "other voice" if cell.odd_voice else (f"{cell.marks} mark{'s' * (cell.marks > 1)}" if cell.marks else "")
+        if not flag and cell.doubts:
+            flag = "odd"
         if not flag and cell.text:
             flag = "1 failed"
         if flag:

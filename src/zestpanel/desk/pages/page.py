@@ -18,6 +18,11 @@ class Page(QWidget):
     scrolls = True
     shows_title = True
 
+    @property
+    def beside_card(self) -> bool:
+        """Whether the card and the whole strip have their place beside what is shown now."""
+        return False
+
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.setObjectName("page")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
 
 from zestpanel.desk.pages.page import Page
@@ -20,6 +21,7 @@ class TabbedPage(Page):
     """Subclasses make their views and hand them to ``add_views``; the shown one is refreshed with the page."""
 
     scrolls = False
+    view_shown = pyqtSignal()
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
@@ -53,6 +55,7 @@ class TabbedPage(Page):
         assert shown is not None
         show_only(self.stack, shown)
         self.refresh_view()
+        self.view_shown.emit()
 
     @property
     def view(self) -> str:

@@ -43,7 +43,7 @@ class Lanes(QWidget):
 
     @property
     def _left(self) -> float:
-        names = [self._state.name(lane.candidate) for lane in self._state.tray]
+        names = [self._state.lane_name(lane) for lane in self._state.tray]
         metrics = QFontMetricsF(self._name_font(bold=True))
         longest = max((metrics.horizontalAdvance(name) for name in names), default=10.0)
         return theme.px(20) + 35 + min(theme.px(180), longest) + theme.px(16)
@@ -188,7 +188,7 @@ class Lanes(QWidget):
             self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
         painter.restore()
         for index, lane in enumerate(self._state.tray):
-            self._paint_name(painter, index, self._state.name(lane.candidate), on=index == mixer.on)
+            self._paint_name(painter, index, self._state.lane_name(lane), on=index == mixer.on)
 
     def _paint_heard_lane(self, painter: QPainter, on: int) -> None:
         y = self._top + on * self._lane_height

@@ -1,28 +1,48 @@
-"""Step 4, renders: the bench grid, the price before the run, and the run itself."""
+"""The page of step 4: the price before a run, the run itself, and a view for each way of looking at it."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QTimer
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMessageBox, QProgressBar, QSpinBox, QWidget
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.bench.scheduled import give_up_schedule, stored_schedule
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
-from zestpanel.desk.pages.page import Page
+from zestpanel.desk.hours import coming
+from zestpanel.desk.pages.renders.history import CellHistory
+from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
+from zestpanel.desk.pages.renders.runs import RunsView
+from zestpanel.desk.pages.renders.sweeps import SweepsView
+from zestpanel.desk.pages.renders.timing import TimingView
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button, label
 
 
-class RendersPage(Page):
+class GridTab(QWidget):
+    """The bench grid with what can be done to a cell."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.grid = GridView(state)
+        layout.addWidget(self.grid)
+
+    def refresh(self) -> None:
+        """The grid follows the bench by itself."""
+
+
+class RendersPage(TabbedPage):
     title = "Renders"
     about = ""
-    scrolls = False
     shows_title = False  # the grid needs the height
 
     def __init__(self, state: DeskState) -> None:
@@ -40,7 +60,10 @@ class RendersPage(Page):
         self.render_button = button("Render what is missing", self.start, role="main")
         self._about.setWordWrap(True)
         self.head_words.addWidget(self._about)
+        self.plan_button = button("Plan a run …", self.plan_a_run,
+                                  tip="Choose whom, on what, how often, under which load, when, and caps")  # fmt: skip
         self.head.addWidget(self.repeats)
+        self.head.addWidget(self.plan_button)
         self.head.addWidget(self.render_button)
         bar = QHBoxLayout()
         bar.setSpacing(14)
@@ -56,8 +79,24 @@ class RendersPage(Page):
         bar.setContentsMargins(0, 0, 0, 0)
         self._bar.setLayout(bar)
         self.body.addWidget(self._bar)
-        self.grid = GridView(state)
-        self.body.addWidget(self.grid, 1)
+        self._held = label("", "bad", wrap=True)
+        self._held.hide()
+        self.body.addWidget(self._held)
+        hours = QHBoxLayout()
+        hours.setContentsMargins(0, 0, 0, 0)
+        self._hours = label("", "quiet", wrap=True)
+        hours.addWidget(self._hours, 1)
+        hours.addWidget(button("Give the schedule up", self.give_up_hours, role="link"))
+        self._hours_row = QWidget()
+        self._hours_row.setLayout(hours)
+        self.body.addWidget(self._hours_row)
+        tab = GridTab(state)
+        self.grid = tab.grid
+        self.grid.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.grid.customContextMenuRequested.connect(self._cell_menu)
+        self.timing, self.sweeps, self.past = TimingView(state), SweepsView(state), RunsView(state, self.begin)
+        self.add_views(("Grid", "Waits", "Sweeps", "Runs"), (tab, self.timing, self.sweeps, self.past))
+        state.labels_changed.connect(self._labels_changed)
         self._clock = QTimer(self)
         self._clock.setInterval(500)
         self._clock.timeout.connect(self._show_run)
@@ -86,6 +125,16 @@ class RendersPage(Page):
         if not self._is_running():
             self._plan()
         self._show_run()
+        self._show_hours()
+        self.refresh_view()
+
+    def _labels_changed(self) -> None:
+        """Only the grid can be looked at while labels are hidden: the other views are about names."""
+        hidden = self.state.labels_hidden
+        if hidden:
+            self.show_view("Grid")
+        for tab in self.tabs[1:]:
+            tab.setEnabled(not hidden)
 
     def _repeats_changed(self) -> None:
         self.state.project.documents.put("repeats", self.repeats.value())
@@ -128,6 +177,10 @@ class RendersPage(Page):
         self._about.setText(stated)
         self._about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
 
+    @property
+    def beside_card(self) -> bool:
+        return self.view == "Grid"
+
     # -- the run
 
     def _is_running(self) -> bool:
@@ -135,11 +188,64 @@ class RendersPage(Page):
 
     def start(self) -> None:
         """Render what is missing, at the price shown."""
-        if self.planned is not None and self.planned.jobs and not self._is_running():
-            run = BenchRun(self.state.project, self.planned, on_event=self.state.on_run_event)
-            self.state.start_run(run)
-            self._clock.start()
-            self._show_plan()
+        if self.planned is not None and self.planned.jobs:
+            self.begin(self.planned)
+
+    def begin(self, planned: PlannedRun) -> None:
+        """Begin a planned run, unless one is going on."""
+        if self._is_running():
+            self.state.complain("A run is going on: wait for its end, or stop it.")
+            return
+        self.state.start_run(BenchRun(self.state.project, planned, on_event=self.state.on_run_event))
+        self._clock.start()
+        self._show_plan()
+
+    def plan_a_run(self) -> None:
+        if self.state.bench.candidates and self.state.bench.passages:
+            PlanDialog(self, self.state, self.begin, self._scheduled).show()
+
+    # -- runs at set hours
+
+    def _scheduled(self) -> None:
+        self._show_hours()
+        self.state.schedule_changed.emit()
+
+    def _show_hours(self) -> None:
+        schedule = stored_schedule(self.state.project)
+        self._hours_row.setVisible(schedule is not None)
+        self._hours.setText(coming(schedule))
+
+    def give_up_hours(self) -> None:
+        before = stored_schedule(self.state.project)
+        if before is not None:
+            put = self.state.project.documents.put
+            document = before.model_dump(mode="json")
+            self.state.edit("schedule", lambda: give_up_schedule(self.state.project), lambda: put("schedule", document))
+            self._scheduled()
+
+    # -- one cell
+
+    def _cell_menu(self, at: QPoint) -> None:
+        index = self.grid.indexAt(at)
+        viewport = self.grid.viewport()
+        if not index.isValid() or viewport is None:
+            return
+        self.grid.setCurrentIndex(index)
+        menu = QMenu(self)
+        for words, deed in (
+            ("Takes of this cell …", self.show_takes),
+            ("Render this cell once more", self.again),
+            ("Bring in clips made elsewhere …", self.ask_for_clips),
+        ):
+            action = menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda _=False, do=deed: do())
+        menu.popup(viewport.mapToGlobal(at))
+
+    def show_takes(self) -> None:
+        candidate, passage = self.state.candidate(), self.state.passage()
+        if candidate is not None and passage is not None:
+            CellHistory(self, self.state, candidate, passage).show()
 
     def again(self) -> None:
         """Render the selected cell once more: a failed one is tried again, another gets one more take."""
@@ -151,9 +257,7 @@ class RendersPage(Page):
         if one.left_out:
             self.state.complain(f"{self.state.name(candidate)} on '{passage.title}': {one.left_out[0][2]}.")
             return
-        run = BenchRun(self.state.project, one, on_event=self.state.on_run_event)
-        self.state.start_run(run)
-        self._clock.start()
+        self.begin(one)
 
     # -- clips made elsewhere
 
@@ -207,7 +311,7 @@ class RendersPage(Page):
     def toggle_pause(self) -> None:
         run = self.state.run
         if run is not None:
-            run.resume() if run.progress().paused else run.pause()
+            run.resume() if run.progress().paused or run.progress().held else run.pause()
             self._show_run()
 
     def cancel(self) -> None:
@@ -217,9 +321,12 @@ class RendersPage(Page):
     def _show_run(self) -> None:
         run = self.state.run
         self._bar.setVisible(self._is_running())
+        self._held.setVisible(self._is_running() and bool(self._held.text()))
         if run is None:
             return
         progress = run.progress()
+        self._held.setText(progress.held)
+        self._held.setVisible(self._is_running() and bool(progress.held))
         if progress.finished:
             if self._clock.isActive():
                 self._clock.stop()
@@ -232,7 +339,7 @@ class RendersPage(Page):
         left = "paused" if progress.paused else ("" if progress.left_s is None else f"{_time(progress.left_s)} left")
         spent = amounts(progress.spent)
         self._left.setText(" · ".join(p for p in (left, f"{spent} spent" if spent else "") if p))
-        self.pause.setText("Go on" if progress.paused else "Pause")
+        self.pause.setText("Go on" if progress.paused or progress.held else "Pause")
 
     def ask_about_open_requests(self) -> None:
         """After a crash: requests that were open and may have been paid. They are given up, so that they can be made

@@ -1,0 +1,85 @@
+"""Runs at set hours: looks every few seconds whether one is due, starts it, and tells when it is over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QApplication, QSystemTrayIcon
+
+from zestpanel.core.bench.planning import PlannedRun
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.bench.schedule import Schedule
+from zestpanel.core.bench.scheduled import stored_schedule, take_due
+from zestpanel.desk.state import DeskState
+
+LOOK_MS = 20_000
+
+
+class Hours(QObject):
+    """One for each window. A run that is due waits while another one is going on, until it is too late for it."""
+
+    def __init__(
+        self, state: DeskState, *, clock: Callable[[], datetime] = lambda: datetime.now().astimezone()
+    ) -> None:
+        super().__init__(state)
+        self.state, self._clock = state, clock
+        self._ours: BenchRun | None = None
+        self._tray: QSystemTrayIcon | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(self.look)
+        state.run_changed.connect(self._run_changed)
+        self.resume()
+
+    def resume(self) -> None:
+        """Look from now on, if there is a schedule with runs to come."""
+        schedule = stored_schedule(self.state.project)
+        if schedule is not None and not schedule.over:
+            self._timer.start()
+            self.look()
+        else:
+            self._timer.stop()
+
+    def look(self) -> None:
+        if self.state.run is not None and not self.state.run.progress().finished:
+            return
+        project, now = self.state.project, self._clock()
+        self.state.background.run(lambda: take_due(project, now), self._looked, self.state.complain, topic="schedule")
+
+    def _looked(self, found: tuple[Schedule | None, PlannedRun | None]) -> None:
+        schedule, planned = found
+        if schedule is None or schedule.over:
+            self._timer.stop()
+        if planned is not None and planned.jobs:
+            self._ours = BenchRun(self.state.project, planned, on_event=self.state.on_run_event)
+            self.state.start_run(self._ours)
+
+    def _run_changed(self) -> None:
+        if self._ours is None or not self._ours.progress().finished:
+            return
+        progress, self._ours = self._ours.progress(), None
+        schedule = stored_schedule(self.state.project)
+        self.tell(f"{progress.done} takes rendered at their hour, {progress.failed} failed. {coming(schedule)}")
+
+    def tell(self, text: str) -> None:
+        """A notification of the system where there is a tray to show it, and the window's own notice."""
+        if QSystemTrayIcon.isSystemTrayAvailable():
+            if self._tray is None:
+                self._tray = QSystemTrayIcon(QApplication.windowIcon(), self)
+            self._tray.show()
+            self._tray.showMessage("Zest Panel", text)
+        self.state.say(text)
+
+
+def coming(schedule: Schedule | None) -> str:
+    """How a schedule stands, in a sentence; '' where there is none."""
+    if schedule is None:
+        return ""
+    missed = f" {len(schedule.missed)} were missed, as the program was not running." if schedule.missed else ""
+    upcoming = schedule.upcoming()
+    if upcoming is None:
+        return f"All {schedule.times} runs of the schedule are over.{missed}"
+    at = f"{upcoming.astimezone():%a %d %b, %H:%M}"
+    return f"Run {len(schedule.done) + len(schedule.missed) + 1} of {schedule.times} at {at}.{missed}"

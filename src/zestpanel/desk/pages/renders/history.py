@@ -1,0 +1,221 @@
+"""All takes of one cell and the requests that failed: with everything needed to make each again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.bench.clip_names import export_clips
+from zestpanel.core.catalogue.candidate import Candidate, describe_settings
+from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.project.journal import JournalRow
+from zestpanel.core.project.takes import Take
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+
+class CellHistory(QDialog):
+    def __init__(self, parent: QWidget, state: DeskState, candidate: Candidate, passage: Passage) -> None:
+        super().__init__(parent)
+        self.state, self._candidate, self._passage = state, candidate, passage
+        self.takes: list[Take] = []
+        self.setWindowTitle("Takes")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(f"{state.name(candidate)} on '{passage.title}'", "name"))
+        about = "Every take of this cell, and every request that failed. Nothing is lost: undo brings a take back."
+        layout.addWidget(label(about, "quiet", wrap=True))
+        self.table = Table()
+        self.table.setAccessibleName("Takes of this cell")
+        self.table.itemSelectionChanged.connect(self._show_chosen)
+        layout.addWidget(self.table, 3)
+        self.detail = label("", wrap=True)
+        self.detail.setMinimumHeight(theme.px(110))
+        layout.addWidget(self.detail, 1)
+        note = QHBoxLayout()
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("a note on this take")
+        self.note.setAccessibleName("Note on the selected take")
+        self.note.editingFinished.connect(self.keep_note)
+        note.addWidget(self.note, 1)
+        layout.addLayout(note)
+        row = QHBoxLayout()
+        self.hear = button(
+            "Compare by ear", self.compare, role="main", tip="All takes on the tray: digit keys swap them"
+        )
+        self.star = button("Prefer", self.prefer, tip="The take that is shown, heard and tested")
+        self.count = button("Let it count", self.let_count, tip="It was found odd on arrival and is not scored")
+        self.remove = button("Remove", self.remove_chosen)
+        self.export = button("Save clips …", self.ask_where)
+        for one in (self.hear, self.star, self.count, self.remove, self.export):
+            row.addWidget(one)
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept))
+        layout.addLayout(row)
+        self.resize(theme.px(860), theme.px(560))
+        state.bench_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        project = self.state.project
+        chosen = self._chosen()
+        self.takes = [
+            t
+            for t in project.takes.all(candidate_id=self._candidate.id)
+            if t.passage_version_id == self._passage.version_id
+        ]
+        failed = [
+            r
+            for r in project.journal.rows(state="failed")
+            if (r.candidate_id, r.passage_version_id) == (self._candidate.id, self._passage.version_id)
+        ]
+        hidden = self.state.labels_hidden
+        rows = [[*_row(t), "" if hidden else t.voice_used] for t in self.takes] + [_failed(r) for r in failed]
+        head = ["take", "made", "length s", "wait s", "billed", "", "note", "voice that answered"]
+        odd = [(i, 5) for i, t in enumerate(self.takes) if t.doubts and not t.accepted]
+        self.table.show_rows(head, rows, numbers=(0, 2, 3, 4), bad=odd, wide=5)
+        at = next((i for i, t in enumerate(self.takes) if chosen and t.id == chosen.id), 0)
+        if rows:
+            self.table.selectRow(at)
+        self._show_chosen()
+
+    def _chosen(self) -> Take | None:
+        at = self.table.currentRow()
+        return self.takes[at] if 0 <= at < len(self.takes) else None
+
+    def _show_chosen(self) -> None:
+        take = self._chosen()
+        self.hear.setEnabled(len(self.takes) > 1)
+        self.export.setEnabled(bool(self.takes))
+        for one in (self.star, self.remove, self.note):
+            one.setEnabled(take is not None)
+        self.count.setVisible(take is not None and bool(take.doubts))
+        if take is None:
+            self.detail.setText("")
+            self.note.setText("")
+            return
+        self.count.setText("Do not let it count" if take.accepted else "Let it count")
+        self.star.setText("No longer prefer" if take.starred else "Prefer")
+        self.note.setText(take.note)
+        self.detail.setText(self._how_it_came(take))
+
+    def _how_it_came(self, take: Take) -> str:
+        """Everything needed to make it again, one sentence each."""
+        c, run = self._candidate, self.state.project.journal.runs().get(take.run_id or -1)
+        engine = self.state.bench.engines.get(c.engine)
+        parts = [" ".join(take.doubts)] if take.doubts else []
+        if self.state.labels_hidden:
+            parts.append("How it was made stays covered while labels are hidden.")
+        else:
+            parts.append(
+                f"{c.engine}, model {c.model} {c.model_version}, voice {c.voice}, {c.language}, "
+                f"plan {c.plan or 'none'}, {c.route}. {describe_settings(c, engine)}."
+            )
+        if take.copied_from:
+            parts.append("Served from the store: an identical request had been made before, so nothing was sent.")
+        elif run is not None:
+            seed = f"seed {take.seed}" if take.seed is not None else "no seed"
+            load = f"{run.at_once} at once" if run.at_once else "the engine's own limit at once"
+            network = f", network {run.network}" if run.network else ""
+            parts.append(f"Run {run.id} ({run.kind}), {seed}, {load}. {run.machine}{network}.")
+        if take.timing is not None and take.timing.slept:
+            parts.append("The computer slept during this request: its wait counts nowhere.")
+        if take.sent:
+            text = " | ".join(take.sent)
+            parts.append(f"Sent: {text if len(text) < 400 else text[:400] + ' …'}")
+        if take.brought:
+            parts.append(f"Brought in: {take.brought.get('file', '')}.")
+        return "\n".join(parts)
+
+    # -- deeds
+
+    def compare(self) -> None:
+        """Lay the takes on the tray and close, so that the keys are free for listening."""
+        self.state.lay_out_repeats(self.takes, self._candidate.id, self._passage.id)
+        self.accept()
+
+    def prefer(self) -> None:
+        if take := self._chosen():
+            takes, others = self.state.project.takes, [t for t in self.takes if t.starred and t.id != take.id]
+
+            def do() -> None:
+                for other in others:
+                    takes.star(other.id, False)
+                takes.star(take.id, not take.starred)
+
+            def undo() -> None:
+                takes.star(take.id, take.starred)
+                for other in others:
+                    takes.star(other.id, True)
+
+            self.state.edit("preferred take", do, undo)
+
+    def let_count(self) -> None:
+        if take := self._chosen():
+            accept = self.state.project.takes.accept
+            self.state.edit(
+                "whether a take counts",
+                lambda: accept(take.id, not take.accepted),
+                lambda: accept(take.id, take.accepted),
+            )
+
+    def keep_note(self) -> None:
+        take, text = self._chosen(), self.note.text().strip()
+        if take is not None and text != take.note:
+            put = self.state.project.takes.put_note
+            self.state.edit("note on a take", lambda: put(take.id, text), lambda: put(take.id, take.note))
+
+    def remove_chosen(self) -> None:
+        if take := self._chosen():
+            remove = self.state.project.takes.set_removed
+            self.state.edit("removed take", lambda: remove(take.id, True), lambda: remove(take.id, False))
+
+    def ask_where(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Save clips to a folder")
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, folder: Path) -> None:
+        """Write the takes as they were delivered, under telling names."""
+        bench = self.state.bench
+        try:
+            written = export_clips(self.state.project, self.takes, bench.candidates, bench.names, folder)
+        except ZestError as error:
+            self.state.complain(error)
+        else:
+            self.state.say(f"{len(written)} clips written to {folder.name}, the first as {written[0].name}.")
+
+
+def _row(take: Take) -> list[str]:
+    wait = "–" if take.timing is None else f"{take.timing.last_byte_s:.2f}" + (" typed" if take.timing.typed else "")
+    state = "preferred" if take.starred else ""
+    if take.doubts:
+        state = ("counts all the same: " if take.accepted else "odd: ") + " ".join(take.doubts)
+    elif take.copied_from:
+        state = (state + ", " if state else "") + "from the store"
+    billed = "–" if take.characters_billed is None else f"{take.characters_billed:,}"
+    if take.copied_from:
+        billed = "0"
+    return [str(take.repeat), _when(take.created), f"{take.duration_s:.2f}", wait, billed, state, take.note]
+
+
+def _failed(row: JournalRow) -> list[str]:
+    return [
+        str(row.repeat),
+        _when(row.opened),
+        "–",
+        "–",
+        "–",
+        f"failed, {row.failure_kind}: {row.failure_text}",
+        "",
+        "",
+    ]
+
+
+def _when(stamp: str) -> str:
+    from datetime import datetime
+
+    return f"{datetime.fromisoformat(stamp).astimezone():%d %b %H:%M}"

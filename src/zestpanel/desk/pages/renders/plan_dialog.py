@@ -1,0 +1,312 @@
+"""Planning a run: whom, on what, how often, under which conditions, at which hours and under which caps; and the price
+of it all, with its basis, before anything is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import datetime, timedelta
+from decimal import Decimal, InvalidOperation
+
+from PyQt6.QtCore import QDateTime, Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDateTimeEdit,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.bench.caps import DOCUMENT as CAPS
+from zestpanel.core.bench.caps import SpendingCaps, caps_of, plan_key
+from zestpanel.core.bench.conditions import LEVELS, Conditions
+from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.bench.schedule import DOCUMENT as SCHEDULE
+from zestpanel.core.bench.schedule import Schedule
+from zestpanel.core.catalogue.candidate import Candidate
+from zestpanel.core.errors import InputError
+from zestpanel.core.passages.passage import Passage
+from zestpanel.core.tariffs.money import shown
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, label
+
+WHEN = (("now", "Now"), ("day", "Every hour for a day"), ("week", "Every four hours for a week"))
+_EVERY = {"day": (60, 24), "week": (240, 42)}
+
+
+class PlanDialog(QDialog):
+    """start(planned) begins the run; scheduled() is told when a schedule was set."""
+
+    def __init__(
+        self, parent: QWidget, state: DeskState, start: Callable[[PlannedRun], None], scheduled: Callable[[], None]
+    ) -> None:
+        super().__init__(parent)
+        self.state, self._start, self._scheduled = state, start, scheduled
+        self.planned: PlannedRun | None = None
+        self.setWindowTitle("Plan a run")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(20, 16, 20, 16)
+        outer.addWidget(label("Plan a run", "name"))
+        across = QHBoxLayout()
+        across.setSpacing(18)
+        outer.addLayout(across, 1)
+        who = QVBoxLayout()
+        self.candidates = self._ticks("Candidates", [(state.name(c), c) for c in state.bench.candidates], who)
+        self.passages = self._ticks("Passages", [(p.title, p) for p in state.bench.passages], who)
+        across.addLayout(who, 2)
+        right = QVBoxLayout()
+        across.addLayout(right, 3)
+        form = QFormLayout()
+        self.repeats = QSpinBox()
+        self.repeats.setRange(1, 20)
+        self.repeats.setValue(3)
+        self.repeats.setAccessibleName("Repeats")
+        form.addRow("Repeats", self.repeats)
+        self.ask = QComboBox()
+        self.ask.addItem("Only what is missing or stale", False)
+        self.ask.addItem("Ask again, beside the takes there are", True)
+        self.ask.setAccessibleName("What is asked for")
+        form.addRow("Ask for", self.ask)
+        self.cold = QCheckBox("every request cold: engine just started, new connection")
+        form.addRow("Conditions", self.cold)
+        levels = QHBoxLayout()
+        self.levels = {level: QCheckBox(str(level)) for level in LEVELS}
+        for box in self.levels.values():
+            levels.addWidget(box)
+        levels.addWidget(label("none ticked: each engine's own limit", "small"))
+        levels.addStretch(1)
+        form.addRow("Requests at once", levels)
+        when = QHBoxLayout()
+        self.when = QComboBox()
+        for key, words in WHEN:
+            self.when.addItem(words, key)
+        self.when.setAccessibleName("When")
+        self.first = QDateTimeEdit(QDateTime.currentDateTime().addSecs(60))
+        self.first.setDisplayFormat("ddd d MMM, HH:mm")
+        self.first.setAccessibleName("First run at")
+        self.first.setEnabled(False)
+        when.addWidget(self.when)
+        when.addWidget(label("from"))
+        when.addWidget(self.first)
+        when.addStretch(1)
+        form.addRow("When", when)
+        right.addLayout(form)
+        self._caps_form(right)
+        self.estimate = Table()
+        self.estimate.setAccessibleName("Estimate by plan")
+        right.addWidget(label("What it will take", "strong"))
+        right.addWidget(self.estimate, 1)
+        self.sums = label("", wrap=True)
+        right.addWidget(self.sums)
+        self.left_out = label("", "small", wrap=True)
+        right.addWidget(self.left_out)
+        row = QHBoxLayout()
+        self.problem = label("", "bad", wrap=True)
+        row.addWidget(self.problem, 1)
+        row.addWidget(button("Cancel", self.reject))
+        self.go = button("Render", self.begin, role="main")
+        row.addWidget(self.go)
+        outer.addLayout(row)
+        for changed in (
+            self.repeats.valueChanged, self.ask.currentIndexChanged, self.cold.toggled, self.when.currentIndexChanged,
+            self.candidates.itemChanged, self.passages.itemChanged, *(b.toggled for b in self.levels.values()),
+        ):  # fmt: skip
+            changed.connect(self.look)
+        self.resize(theme.px(1000), theme.px(660))
+        self.look()
+
+    def _ticks(self, title: str, items: Sequence[tuple[str, object]], into: QVBoxLayout) -> QListWidget:
+        head = QHBoxLayout()
+        head.addWidget(label(title, "strong"))
+        head.addStretch(1)
+        out = QListWidget()
+        out.setAccessibleName(title)
+        out.setProperty("takesSpace", True)
+        head.addWidget(button("all or none", lambda: self._all_or_none(out), role="link"))
+        into.addLayout(head)
+        for words, value in items:
+            item = QListWidgetItem(words)
+            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            item.setCheckState(Qt.CheckState.Checked)
+            item.setData(Qt.ItemDataRole.UserRole, value)
+            out.addItem(item)
+        into.addWidget(out, 1)
+        return out
+
+    def _all_or_none(self, ticks: QListWidget) -> None:
+        items = [item for i in range(ticks.count()) if (item := ticks.item(i)) is not None]
+        every = all(item.checkState() == Qt.CheckState.Checked for item in items)
+        ticks.blockSignals(True)
+        for item in items:
+            item.setCheckState(Qt.CheckState.Unchecked if every else Qt.CheckState.Checked)
+        ticks.blockSignals(False)
+        self.look()
+
+    def _caps_form(self, into: QVBoxLayout) -> None:
+        caps, currency = caps_of(self.state.project), self.state.bench.brief.currency
+        row = QHBoxLayout()
+        row.addWidget(label("Spend at most"))
+        self.cap_run, self.cap_day = QLineEdit(), QLineEdit()
+        for edit, amounts, words in ((self.cap_run, caps.a_run, "a run"), (self.cap_day, caps.a_day, "a day")):
+            edit.setFixedWidth(theme.px(76))
+            edit.setPlaceholderText("no cap")
+            edit.setAccessibleName(f"Cap {words} in {currency}")
+            edit.setText(str(amounts[currency]) if currency in amounts else "")
+            row.addWidget(edit)
+            row.addWidget(label(f"{currency} {words}"))
+        self.cap_plan = QComboBox()
+        self.cap_plan.setAccessibleName("Plan that is capped")
+        plans = sorted({plan_key(c.engine, c.plan) for c in self.state.bench.candidates if c.plan})
+        self._plan_caps = {name: str(caps.a_plan.get(name, "")) for name in plans}
+        self.cap_month = QLineEdit()
+        self.cap_month.setFixedWidth(theme.px(76))
+        self.cap_month.setPlaceholderText("no cap")
+        self.cap_month.setAccessibleName("Cap of a month of the plan, in its currency")
+        self.cap_plan.addItems(plans)
+        self.cap_plan.currentTextChanged.connect(lambda name: self.cap_month.setText(self._plan_caps.get(name, "")))
+        self.cap_month.textEdited.connect(lambda text: self._plan_caps.update({self.cap_plan.currentText(): text}))
+        self.cap_month.setText(self._plan_caps.get(self.cap_plan.currentText(), ""))
+        row.addStretch(1)
+        into.addLayout(row)
+        second = QHBoxLayout()
+        second.addWidget(self.cap_month)
+        second.addWidget(label("a month of"))
+        second.addWidget(self.cap_plan)
+        second.addWidget(label("A run stops before the request that would break a cap.", "small"), 1)
+        into.addLayout(second)
+
+    # -- what is chosen
+
+    def chosen(self, ticks: QListWidget) -> list[object]:
+        items = [item for i in range(ticks.count()) if (item := ticks.item(i)) is not None]
+        return [item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() == Qt.CheckState.Checked]
+
+    def conditions(self) -> Conditions:
+        levels = tuple(level for level, box in self.levels.items() if box.isChecked())
+        kind = "load" if levels else "bench"
+        return Conditions(at_once=levels, cold=self.cold.isChecked(), fresh=bool(self.ask.currentData()), kind=kind)
+
+    def look(self) -> None:
+        """Plan anew, off the interface thread, and show what it would take."""
+        self.first.setEnabled(self.when.currentData() != "now")
+        candidates = [c for c in self.chosen(self.candidates) if isinstance(c, Candidate)]
+        passages = [p for p in self.chosen(self.passages) if isinstance(p, Passage)]
+        project, repeats, conditions = self.state.project, self.repeats.value(), self.conditions()
+        self.go.setEnabled(False)
+
+        def arrived(planned: PlannedRun) -> None:
+            self.planned = planned
+            self._show()
+
+        self.state.background.run(
+            lambda: plan_run(
+                project, repeats=repeats, candidates=candidates, passages=passages, conditions=conditions
+            ),
+            arrived, self.state.complain, topic="plan dialog",
+        )  # fmt: skip
+
+    def _show(self) -> None:
+        planned = self.planned
+        assert planned is not None
+        rows = []
+        for e in planned.estimates:
+            used = "no allowance" if e.allowance_used is None else f"{e.allowance_used:.1%} used after it"
+            if e.short_by:
+                used = f"{e.short_by:,.0f} over"
+            cost = f"{shown(e.cost.amount)} {e.cost.currency}" if e.cost is not None else e.why
+            rows.append([f"{e.engine}, {e.plan or 'no plan'}", f"{e.requests:,}", f"{e.characters:,}", cost, used])
+        self.estimate.show_rows(
+            ["plan", "requests", "characters", "money", "allowance of the month"], rows, numbers=(1, 2, 3), wide=0
+        )
+        scheduled = self.when.currentData() != "now"
+        times = _EVERY[self.when.currentData()][1] if scheduled else 1
+        money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
+        left = planned.time
+        takes = f"{len(planned.jobs)} takes, {planned.requests} requests, {planned.characters:,} characters, {money}"
+        if planned.served:
+            takes += f"; {planned.served} served from the store for nothing"
+        lasts = "time not known yet" if left.seconds is None else f"about {_duration(left.seconds)}"
+        each = f", {times} times" if scheduled else ""
+        self.sums.setText(f"{takes}{each}. {lasts} ({left.basis}).")
+        why = list(dict.fromkeys(reason for _, _, reason in planned.left_out))
+        cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
+        self.left_out.setText(
+            f"{cells} cells are left out, or timed at fewer loads: {'; '.join(why[:3])}" if why else ""
+        )
+        self.left_out.setToolTip("\n".join(why))
+        self.go.setEnabled(bool(planned.jobs))
+        self.go.setText(
+            "Set these hours" if scheduled else f"Render · {money}" if planned.jobs else "Nothing is missing"
+        )
+
+    # -- deeds
+
+    def begin(self) -> None:
+        try:
+            caps = self.caps()
+        except InputError as error:
+            self.problem.setText(str(error))
+            return
+        planned = self.planned
+        if planned is None:
+            return
+        self.state.project.documents.put(CAPS, caps.model_dump(mode="json"))
+        if self.when.currentData() == "now":
+            self._start(planned)
+        else:
+            self._put_schedule(planned)
+        self.accept()
+
+    def caps(self) -> SpendingCaps:
+        """Raises InputError for an amount that is none."""
+        currency, old = self.state.bench.brief.currency, caps_of(self.state.project)
+
+        def amount(text: str) -> Decimal | None:
+            text = text.strip().replace(",", ".")
+            if not text:
+                return None
+            try:
+                value = Decimal(text)
+            except InvalidOperation:
+                value = Decimal(-1)
+            if not value.is_finite() or value < 0:
+                raise InputError(
+                    f"'{text}' is no amount for a cap.", kept="Nothing was sent.", remedy="Write it like 2.50."
+                )
+            return value
+
+        def one(amounts: dict[str, Decimal], text: str) -> dict[str, Decimal]:
+            value = amount(text)
+            return {k: v for k, v in amounts.items() if k != currency} | ({} if value is None else {currency: value})
+
+        plans = {name: value for name, text in self._plan_caps.items() if (value := amount(text)) is not None}
+        return SpendingCaps(
+            a_run=one(old.a_run, self.cap_run.text()), a_day=one(old.a_day, self.cap_day.text()), a_plan=plans
+        )
+
+    def _put_schedule(self, planned: PlannedRun) -> None:
+        every, times = _EVERY[self.when.currentData()]
+        first = datetime.fromtimestamp(self.first.dateTime().toSecsSinceEpoch()).astimezone()
+        schedule = Schedule(
+            first=max(first, datetime.now().astimezone() - timedelta(minutes=1)),
+            every_minutes=every,
+            times=times,
+            repeats=self.repeats.value(),
+            candidate_ids=tuple(dict.fromkeys(j.candidate.id for j in planned.jobs)),
+            passage_ids=tuple(dict.fromkeys(j.passage.id for j in planned.jobs)),
+        )
+        self.state.project.documents.put(SCHEDULE, schedule.model_dump(mode="json"))
+        self._scheduled()
+
+
+def _duration(seconds: float) -> str:
+    if seconds < 90:
+        return f"{max(1, round(seconds))} s"
+    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"

@@ -1,0 +1,334 @@
+"""Sweeps: set up, rendered, looked at, heard point by point, and a point kept as a candidate."""
+
+from __future__ import annotations
+
+from pydantic import ValidationError
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.bench.planning import PlannedRun
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.catalogue.facts import Control
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.report.drawing import Picture
+from zestpanel.core.report.sweep_picture import sweep_picture, value_words
+from zestpanel.core.sweeps.results import RULE, PointResult, SweepResult, sweep_result
+from zestpanel.core.sweeps.running import plan_sweep
+from zestpanel.core.sweeps.sweep import Axis, Sweep, SweepSpec, values_over
+from zestpanel.core.tariffs.money import shown
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import button, label
+
+
+class _AxisRow:
+    """Which setting, from where to where, in how many steps."""
+
+    def __init__(self, layout: QGridLayout, row: int, title: str) -> None:
+        self.control = QComboBox()
+        self.control.setAccessibleName(title)
+        self.low, self.high, self.count = QDoubleSpinBox(), QDoubleSpinBox(), QSpinBox()
+        for spin, words in ((self.low, "from"), (self.high, "to")):
+            spin.setDecimals(2)
+            spin.setRange(-1e6, 1e6)
+            spin.setAccessibleName(f"{title} {words}")
+        self.count.setRange(2, 30)
+        self.count.setValue(6)
+        self.count.setSuffix(" steps")
+        self.count.setAccessibleName(f"{title}, steps")
+        for column, widget in enumerate(
+            (label(title), self.control, label("from"), self.low, label("to"), self.high, self.count)
+        ):
+            layout.addWidget(widget, row, column)
+        self.control.currentIndexChanged.connect(self._range)
+
+    def offer(self, controls: list[Control], *, none: bool) -> None:
+        before = self.control.currentText()
+        self.control.blockSignals(True)
+        self.control.clear()
+        if none:
+            self.control.addItem("none", None)
+        for control in controls:
+            self.control.addItem(control.name, control)
+        self.control.setCurrentIndex(max(0, self.control.findText(before)))
+        self.control.blockSignals(False)
+        self._range()
+
+    def _range(self) -> None:
+        control: Control | None = self.control.currentData()
+        numbers = control is not None and control.kind == "number"
+        for widget in (self.low, self.high, self.count):
+            widget.setEnabled(numbers)
+        if control is not None and numbers and control.low is not None and control.high is not None:
+            for spin, value in ((self.low, control.low), (self.high, control.high)):
+                spin.setRange(control.low, control.high)
+                spin.setSingleStep(control.step or 0.1)
+                spin.setValue(value)
+
+    def axis(self) -> Axis | None:
+        """Raises InputError."""
+        control: Control | None = self.control.currentData()
+        if control is None:
+            return None
+        values = values_over(control, self.low.value(), self.high.value(), self.count.value())
+        return Axis(control=control.name, values=values)
+
+
+class SweepsView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.sweep: Sweep | None = None
+        self.result: SweepResult | None = None
+        self.planned: PlannedRun | None = None
+        self.point: PointResult | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        self.whom = label("", wrap=True)
+        outer.addWidget(self.whom)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        self.first, self.second = _AxisRow(grid, 0, "Vary"), _AxisRow(grid, 1, "and")
+        self.repeats = QSpinBox()
+        self.repeats.setRange(1, 20)
+        self.repeats.setValue(3)
+        self.repeats.setPrefix("× ")
+        self.repeats.setAccessibleName("Repeats at each point")
+        self.repeats.setToolTip("Repeats at each point: their spread shows how steady it is")
+        grid.setColumnStretch(7, 1)
+        outer.addLayout(grid)
+        row = QHBoxLayout()
+        row.addWidget(self.repeats)
+        self.new = button("Set up this sweep", self.set_up)
+        row.addWidget(self.new)
+        self.pick = QComboBox()
+        self.pick.setAccessibleName("Which sweep")
+        self.pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.pick.setMinimumContentsLength(18)
+        self.pick.currentIndexChanged.connect(self._picked)
+        row.addWidget(self.pick, 1)
+        self.render_button = button("Render it", self.start, role="main")
+        row.addWidget(self.render_button)
+        self.remove = button("Remove", self.remove_sweep)
+        row.addWidget(self.remove)
+        outer.addLayout(row)
+        self.edges = label("", wrap=True)
+        outer.addWidget(self.edges)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        content = QWidget()
+        body = QVBoxLayout(content)
+        body.setContentsMargins(0, 0, 8, 0)
+        self.chart = ChartView(self._picture)
+        self.chart.candidate_chosen.connect(self._point_chosen)
+        body.addWidget(self.chart)
+        body.addWidget(label("A click on a point chooses it. " + RULE, "small", wrap=True))
+        body.addStretch(1)
+        area.setWidget(content)
+        outer.addWidget(area, 1)
+        foot = QHBoxLayout()
+        self.about_point = label("", wrap=True)
+        foot.addWidget(self.about_point, 1)
+        self.hear = button("Hear its takes", self.hear_point)
+        self.keep = button("Keep as a candidate", self.keep_point)
+        foot.addWidget(self.hear)
+        foot.addWidget(self.keep)
+        outer.addLayout(foot)
+        state.selected.connect(self._offer)
+
+    def refresh(self) -> None:
+        self._offer()
+        sweeps = self.state.project.sweeps.all()
+        names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
+        chosen = self.sweep.id if self.sweep else None
+        self.pick.blockSignals(True)
+        self.pick.clear()
+        for sweep in sweeps:
+            axes = " and ".join(axis.control for axis in sweep.spec.axes)
+            who = names.get(sweep.spec.candidate_id, "a candidate no longer there")
+            self.pick.addItem(f"{who}: {axes}, {len(sweep.points)} points × {sweep.spec.repeats}", sweep)
+        at = next((i for i, s in enumerate(sweeps) if s.id == chosen), 0)
+        self.pick.setCurrentIndex(at if sweeps else -1)
+        self.pick.blockSignals(False)
+        self._picked()
+
+    def _offer(self) -> None:
+        """The settings that the selected candidate has."""
+        candidate, passage = self.state.candidate(), self.state.passage()
+        engine = self.state.bench.engines.get(candidate.engine) if candidate else None
+        controls = (
+            [c for c in engine.controls if c.applies(model=candidate.model, voice=candidate.voice)]
+            if engine and candidate
+            else []
+        )
+        self.first.offer(controls, none=False)
+        self.second.offer(controls, none=True)
+        self.new.setEnabled(bool(controls) and passage is not None)
+        if candidate is None or passage is None:
+            self.whom.setText("Choose a candidate and a passage in the grid first.")
+        elif not controls:
+            self.whom.setText(f"{self.state.name(candidate)} has no setting that could be varied.")
+        else:
+            self.whom.setText(
+                f"One setting of {self.state.name(candidate)} varied on '{passage.title}', all else held still. "
+                "Another cell of the grid chooses another candidate or text."
+            )
+
+    def set_up(self) -> None:
+        """Store the sweep; nothing is sent before it is rendered."""
+        candidate, passage = self.state.candidate(), self.state.passage()
+        if candidate is None or passage is None:
+            return
+        sweeps = self.state.project.sweeps
+        try:
+            axes = tuple(axis for axis in (self.first.axis(), self.second.axis()) if axis is not None)
+            spec = SweepSpec(
+                candidate_id=candidate.id, axes=axes, passage_ids=(passage.id,), repeats=self.repeats.value()
+            )
+            self.sweep = sweeps.add(spec)
+        except ValidationError as error:
+            self.state.complain(
+                InputError(str(error.errors()[0]["msg"]).removeprefix("Value error, ").capitalize() + ".")
+            )
+            return
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        made = self.sweep
+        self.state.project.history.run(
+            "new sweep", lambda: sweeps.set_removed(made.id, False), lambda: sweeps.set_removed(made.id, True)
+        )
+        self.state.history_changed.emit()
+        self.refresh()
+
+    def remove_sweep(self) -> None:
+        if self.sweep is not None:
+            sweeps, gone = self.state.project.sweeps, self.sweep.id
+            self.sweep = None
+            self.state.edit(
+                "removed sweep", lambda: sweeps.set_removed(gone, True), lambda: sweeps.set_removed(gone, False)
+            )
+
+    def _picked(self) -> None:
+        self.sweep = self.pick.currentData()
+        self.point = None
+        sweep, project = self.sweep, self.state.project
+        self.remove.setEnabled(sweep is not None)
+        if sweep is None:
+            self.result = None
+            self.render_button.setEnabled(False)
+            self.render_button.setText("Render it")
+            self.edges.setText("No sweep yet.")
+            self.chart.refresh()
+            self._show_point()
+            return
+
+        def arrived(found: tuple[SweepResult, PlannedRun]) -> None:
+            self.result, self.planned = found
+            self._show()
+
+        self.state.background.run(
+            lambda: (sweep_result(project, sweep), plan_sweep(project, sweep)), arrived, self.state.complain,
+            topic="sweep",
+        )  # fmt: skip
+
+    def _show(self) -> None:
+        result, planned, sweep = self.result, self.planned, self.sweep
+        if result is None or planned is None or sweep is None:
+            return
+        money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
+        running = self.state.run is not None and not self.state.run.progress().finished
+        self.render_button.setEnabled(bool(planned.jobs) and not running)
+        self.render_button.setText(
+            f"Render {len(planned.jobs)} takes · {money}" if planned.jobs else "All of it is rendered"
+        )
+        self.edges.setText(edge_words(result, sweep))
+        self.chart.refresh()
+        if self.point is None:
+            self.point = next((p for p in result.points if p.here and p.takes), None)
+        self._show_point()
+
+    def _picture(self, width: float) -> Picture | None:
+        if self.result is None or self.sweep is None:
+            return None
+        across = " and ".join(axis.control for axis in self.sweep.spec.axes)
+        return sweep_picture(self.result, across=f"{across}; the candidate's own value in bold", width=width)
+
+    def start(self) -> None:
+        if self.planned is not None and self.planned.jobs:
+            self.state.start_run(BenchRun(self.state.project, self.planned, on_event=self.state.on_run_event))
+            self._show()
+
+    # -- one point
+
+    def _point_chosen(self, candidate_id: int) -> None:
+        if self.result is not None:
+            self.point = next((p for p in self.result.points if p.candidate_id == candidate_id), None)
+            self._show_point()
+
+    def _show_point(self) -> None:
+        point = self.point
+        self.hear.setEnabled(point is not None and bool(point.takes))
+        self.keep.setEnabled(point is not None and not point.here)
+        if point is None:
+            self.about_point.setText("")
+            return
+        state = f"unstable: {', '.join(point.unstable)}" if point.unstable else "stable by the rule"
+        here = ", the candidate's own" if point.here else ""
+        self.about_point.setText(f"{value_words(point)}{here}: {len(point.takes)} takes, {state}.")
+
+    def hear_point(self) -> None:
+        """Lay the point's takes on the tray and play."""
+        if self.point is not None and self.sweep is not None:
+            passage = next((p for p in self.state.bench.passages if p.id in self.sweep.spec.passage_ids), None)
+            if passage is not None:
+                self.state.lay_out_repeats(list(self.point.takes), self.sweep.spec.candidate_id, passage.id, play=True)
+
+    def keep_point(self) -> None:
+        """Put the point on the shortlist; its takes serve the new candidate without a request."""
+        point, sweep, state = self.point, self.sweep, self.state
+        if point is None or sweep is None:
+            return
+        source = next(c for c in sweep.points if c.id == point.candidate_id)
+        shortlist, made = state.project.shortlist, list[int]()
+
+        def do() -> None:
+            if made:
+                shortlist.set_removed(made, False)
+            else:
+                added = shortlist.add(
+                    state.bench.engines[source.engine], voice=source.voice, model=source.model, plan=source.plan,
+                    language=source.language, settings=dict(source.settings),
+                )  # fmt: skip
+                if not added:
+                    raise InputError("A candidate with these very settings is on the shortlist already.")
+                made.extend(c.id for c in added)
+
+        if state.edit("a point of a sweep as a candidate", do, lambda: shortlist.set_removed(made, True)):
+            state.say("It is on the shortlist. Its takes come from the store: rendering it costs nothing.")
+
+
+def edge_words(result: SweepResult, sweep: Sweep) -> str:
+    """Where the sweep becomes unstable, in a sentence."""
+    if not any(p.takes for p in result.points):
+        return "Nothing of this sweep is rendered yet."
+    name = sweep.spec.axes[0].control
+    if len(sweep.spec.axes) == 2:
+        bad = [value_words(p) for p in result.points if p.unstable]
+        return f"Unstable at: {'; '.join(bad)}." if bad else "Stable over the whole grid."
+    parts = []
+    for edge, side in ((result.above, "above"), (result.below, "below")):
+        if edge is not None:
+            parts.append(f"{name} is stable to {edge[0]:g} and unstable from {edge[1]:g} on {side}")
+    if parts:
+        return "; ".join(parts) + "."
+    bad = [value_words(p) for p in result.points if p.unstable]
+    return f"Unstable at: {'; '.join(bad)}." if bad else f"{name} is stable over the whole range."

@@ -1,0 +1,267 @@
+"""The waits: every point of every candidate, and for the selected one against length, over the day and under load."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.candidate import plan_of
+from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.report.drawing import Picture
+from zestpanel.core.report.timing_pictures import (
+    hours_picture,
+    length_picture,
+    load_picture,
+    points_picture,
+    request_picture,
+)
+from zestpanel.core.timing.against_length import LengthFit, fit_length
+from zestpanel.core.timing.playback import least_head_start_s, stalls
+from zestpanel.core.timing.points import PHASES, TimingPoint, points_of, usual_circumstances
+from zestpanel.core.timing.rows import TimingRow, timing_rows, watts_of
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import Table, button, label
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Shown:
+    points: list[TimingPoint]
+    rows: list[TimingRow]
+    characters: dict[int, int]  # by take id
+
+
+class TimingView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self._shown = _Shown(points=[], rows=[], characters={})
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        top = QHBoxLayout()
+        self.phase = QComboBox()
+        self.phase.setAccessibleName("What is timed")
+        for name, (title, _) in PHASES.items():
+            self.phase.addItem(title, name)
+        self.phase.setCurrentIndex(list(PHASES).index("whole clip"))
+        self.phase.currentIndexChanged.connect(self.refresh)
+        top.addWidget(self.phase)
+        self.about = label("", "quiet", wrap=True)
+        top.addWidget(self.about, 1)
+        top.addWidget(button("Copy table", lambda: self.table.copy()))
+        outer.addLayout(top)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        content = QWidget()
+        self._body = QVBoxLayout(content)
+        self._body.setContentsMargins(0, 0, 8, 0)
+        area.setWidget(content)
+        outer.addWidget(area, 1)
+        self.points = self._chart(self._points_picture)
+        self.points.candidate_chosen.connect(lambda c: state.select(c, state.passage_id))
+        self._body.addWidget(self.points)
+        self._body.addWidget(
+            label("Filled: warm. Hollow: cold, first after a start. Band: 95 % of the median.", "small")
+        )
+        self.of_one = label("", "strong")
+        self._body.addWidget(self.of_one)
+        self.against_length = self._chart(self._length_picture)
+        self.over_the_day = self._chart(lambda w: hours_picture(self._mine(), self._phase(), width=w))
+        self.under_load = self._chart(self._load_picture)
+        self.length_words, self.load_words = label("", "small", wrap=True), label("", "small", wrap=True)
+        pair = QHBoxLayout()
+        for chart, words in (
+            (self.against_length, self.length_words),
+            (self.over_the_day, label("", "small")),
+            (self.under_load, self.load_words),
+        ):
+            column = QVBoxLayout()
+            column.addWidget(chart)
+            column.addWidget(words)
+            column.addStretch(1)
+            pair.addLayout(column, 1)
+        self._body.addLayout(pair)
+        line = QHBoxLayout()
+        line.addWidget(label("One request in full", "strong"))
+        self.request = QComboBox()
+        self.request.setAccessibleName("Which request")
+        self.request.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.request.setMinimumContentsLength(26)
+        self.request.currentIndexChanged.connect(self._show_request)
+        line.addWidget(self.request)
+        self.head_start = QDoubleSpinBox()
+        self.head_start.setRange(0, 60)
+        self.head_start.setSingleStep(0.1)
+        self.head_start.setPrefix("head start ")
+        self.head_start.setSuffix(" s")
+        self.head_start.setToolTip("Seconds that playback waits after the first sound has come")
+        self.head_start.setAccessibleName("Head start in seconds")
+        self.head_start.valueChanged.connect(self._show_request)
+        line.addWidget(self.head_start)
+        self.stall_words = label("", "small", wrap=True)
+        line.addWidget(self.stall_words, 1)
+        self._body.addLayout(line)
+        self.in_full = self._chart(self._request_picture)
+        self._body.addWidget(self.in_full)
+        self.table = Table()
+        self.table.setAccessibleName("Waits as a table")
+        self._body.addWidget(self.table)
+        self._body.addStretch(1)
+        state.selected.connect(self._show_one)
+
+    def _chart(self, make: Callable[[float], Picture | None]) -> ChartView:
+        return ChartView(make)
+
+    def _phase(self) -> str:
+        return str(self.phase.currentData())
+
+    # -- what is shown
+
+    def refresh(self) -> None:
+        project, phase = self.state.project, self._phase()
+
+        def read() -> _Shown:
+            points = points_of(project)
+            lengths = {p.version_id: p.characters for p in project.texts.all()}
+            characters = {
+                p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
+            }
+            return _Shown(points=points, rows=timing_rows(points, phase), characters=characters)
+
+        self.state.background.run(read, self._arrived, self.state.complain, topic="timing")
+
+    def _arrived(self, shown: _Shown) -> None:
+        self._shown = shown
+        circumstances = {row.circumstances for row in shown.rows}
+        machines = {(c.machine, c.network) for c in circumstances}
+        if not shown.points:
+            self.about.setText("Nothing is timed yet. Every take that is rendered is timed.")
+        else:
+            on = " · ".join(sorted(m + (f", network {n}" if n else "") for m, n in machines))
+            self.about.setText(f"{len(shown.points)} timed takes, on {on}. Different routes and loads are kept apart.")
+        self.points.refresh()
+        self._fill_table()
+        self._show_one()
+
+    def _points_picture(self, width: float) -> Picture | None:
+        names = {c.id: (self.state.name(c), self.state.detail(c)) for c in self.state.bench.candidates}
+        return points_picture(self._shown.rows, names, self._phase(), width=width)
+
+    def _mine(self) -> list[TimingPoint]:
+        """The selected candidate's points under its usual circumstances."""
+        mine = [p for p in self._shown.points if p.take.candidate_id == self.state.candidate_id]
+        usual = usual_circumstances(mine)
+        return [p for p in mine if p.circumstances == usual]
+
+    def _fit(self) -> LengthFit | None:
+        pick = PHASES[self._phase()][1]
+        warm = [
+            (self._shown.characters[p.take.id], value)
+            for p in self._mine()
+            if p.usable and not p.timing.cold and p.take.id in self._shown.characters and (value := pick(p)) is not None
+        ]
+        return fit_length([a for a, _ in warm], [b for _, b in warm])
+
+    def _length_picture(self, width: float) -> Picture | None:
+        return length_picture(self._mine(), self._shown.characters, self._fit(), self._phase(), width=width)
+
+    def _load_picture(self, width: float) -> Picture | None:
+        rows = [row for row in self._shown.rows if row.candidate_id == self.state.candidate_id]
+        return load_picture(rows, self._phase(), width=width)
+
+    def _show_one(self) -> None:
+        candidate = self.state.candidate()
+        if candidate is None:
+            return
+        self.of_one.setText(f"{self.state.name(candidate)}: {self.phase.currentText().lower()}")
+        for chart in (self.against_length, self.over_the_day, self.under_load):
+            chart.refresh()
+        fit = self._fit()
+        if fit is None:
+            self.length_words.setText("No line: six warm takes of texts of different length are needed.")
+        else:
+            per = f"{1000 * fit.per_character_s:.2f} ms a character"
+            sure = f"95 %: {1000 * fit.low_s:.2f} to {1000 * fit.high_s:.2f}"
+            self.length_words.setText(f"{fit.fixed_s:.2f} s for any request + {per} ({sure}); {fit.n} takes.")
+        loaded = any(r.circumstances.at_once for r in self._shown.rows if r.candidate_id == candidate.id)
+        self.load_words.setText("" if loaded else "Not timed under load yet: see Plan a run.")
+        mine = [p for p in self._mine() if not p.timing.typed]
+        titles = {p.version_id: p.title for p in self.state.bench.passages}
+        self.request.blockSignals(True)
+        self.request.clear()
+        for p in mine:
+            words = "cold" if p.timing.cold else "warm"
+            self.request.addItem(f"{titles.get(p.take.passage_version_id, '')}, take {p.take.repeat}, {words}", p)
+        self.request.blockSignals(False)
+        self._show_request()
+
+    # -- one request
+
+    def _chosen(self) -> TimingPoint | None:
+        found: TimingPoint | None = self.request.currentData()
+        return found
+
+    def _request_picture(self, width: float) -> Picture | None:
+        point = self._chosen()
+        if point is None:
+            return None
+        start = self.head_start.value()
+        found = stalls(point.timing.chunks, start) if len(point.timing.chunks) > 1 else []
+        return request_picture(point.timing, point.take.duration_s, found, start, width=width)
+
+    def _show_request(self) -> None:
+        point = self._chosen()
+        self.in_full.refresh()
+        self.stall_words.setText("" if point is None else _stall_words(point.timing, self.head_start.value()))
+
+    def _fill_table(self) -> None:
+        bench = self.state.bench
+        by_id = {c.id: c for c in bench.candidates}
+        rows = []
+        for row in self._shown.rows:
+            candidate = by_id.get(row.candidate_id)
+            if candidate is None:
+                continue
+            sure = "–" if row.median is None else f"{row.median.low:.2f} to {row.median.high:.2f}"
+            tariff = plan_of(candidate, bench.engines.get(candidate.engine)).tariff
+            cold = sorted(row.cold)
+            rows.append(
+                [
+                    self.state.name(candidate),
+                    row.circumstances.route or "not recorded",
+                    str(row.circumstances.at_once or "own limit"),
+                    str(row.warm.n),
+                    _seconds(row.warm.median),
+                    sure,
+                    _seconds(row.warm.p95) if row.warm.p95 is not None else "too few",
+                    _seconds(row.warm.p99) if row.warm.p99 is not None else "too few",
+                    f"{cold[len(cold) // 2]:.2f} ({len(cold)})" if cold else "–",
+                    _seconds(row.load_s),
+                    _seconds(row.cpu_per_sound_s),
+                    f"{row.peak_memory_mb:.0f}" if row.peak_memory_mb is not None else "–",
+                    str(row.threads) if row.threads is not None else "–",
+                    watts_of(tariff.components) or "–",
+                ]
+            )
+        head = ["candidate", "route", "at once", "warm", "median", "95 % of it", "95 of 100", "99 of 100", "cold (n)",
+                "load s", "CPU s per s", "peak MB", "threads", "watts assumed"]  # fmt: skip
+        self.table.show_rows(head, rows, numbers=range(2, 14), wide=1)
+        self.table.setFixedHeight(self.table.height_for_rows(12))
+
+
+def _seconds(value: float | None) -> str:
+    return "–" if value is None else f"{value:.2f}"
+
+
+def _stall_words(timing: Timing, head_start_s: float) -> str:
+    if len(timing.chunks) < 2:
+        return "It came in one piece: playback can begin when it is there."
+    found = stalls(timing.chunks, head_start_s)
+    least = max(0.0, least_head_start_s(timing.chunks))
+    start = f"Nothing stalls from a head start of {least:.2f} s on."
+    if not found:
+        return f"No stall. {start}"
+    lost = sum(s.lasts_s for s in found)
+    return f"{len(found)} stall{'s' if len(found) > 1 else ''}, {lost:.2f} s in all. {start}"
