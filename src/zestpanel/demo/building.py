@@ -18,6 +18,7 @@ import yaml
 
 from zestpanel.core.bench.dialogue import plan_dialogue
 from zestpanel.core.bench.events import RunEvent
+from zestpanel.core.bench.executors import Executor, Here
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.brief import Brief
@@ -37,6 +38,7 @@ from zestpanel.core.project.own_voices import Consent
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.texts import NewText
 from zestpanel.core.sending.choices import SendingChoices
+from zestpanel.demo.further_runs import add_further_runs
 
 NAME: Final = "Orchard & Almanac.zest"
 TRAPS: Final = "Orchard & Almanac, traps.zest"
@@ -80,7 +82,9 @@ def build(folder: Path, tell: Callable[[str], None]) -> None:
         data = scenario()
         fill(project, data, ENGINES)
         add_catalogue(project, data["catalogue"])
-        render(project, tell)
+        with contextlib.closing(Here()) as executor:
+            render(project, tell, executor)
+            add_further_runs(project, data["further"], tell, executor)
         add_panel(project, data)
         add_marks(project, data)
         add_decisions(project, data)
@@ -192,16 +196,16 @@ def add_catalogue(project: Project, data: dict[str, Any]) -> None:
     project.shortlist.voices_changed()
 
 
-def render(project: Project, tell: Callable[[str], None]) -> None:
+def render(project: Project, tell: Callable[[str], None], executor: Executor) -> None:
     """Render everything that can be rendered, telling how far it is."""
     for planned in (
         plan_run(project, repeats=REPEATS),
         *(plan_dialogue(project, name) for name in project.dialogues.names()),
     ):
-        _render(project, planned, tell)
+        _render(project, planned, tell, executor)
 
 
-def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None]) -> None:
+def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None], executor: Executor) -> None:
     last = -1
 
     def on_event(event: RunEvent) -> None:
@@ -212,7 +216,7 @@ def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None]) 
             last = tenth
             tell(f"  {progress.done + progress.failed} of {progress.total} clips")
 
-    run = BenchRun(project, planned, on_event=on_event, seed=3)
+    run = BenchRun(project, planned, on_event=on_event, seed=3, executor=executor)
     run.start()
     run.wait_till_resting()
     if held := run.progress().held:

@@ -157,7 +157,7 @@ def _voiced(found: _Analysis, one: Timbre, rng: np.random.Generator, *, period_m
 
 def _low_pass(x: NDArray[np.float64], edge_hz: float) -> NDArray[np.float64]:
     """The magnitude of a sixth-order Butterworth low pass, without delay; SciPy's filters would double the start."""
-    spectrum = np.fft.rfft(x)
-    hz = np.fft.rfftfreq(len(x), 1 / _RATE_HZ)
-    out: NDArray[np.float64] = np.fft.irfft(spectrum / np.sqrt(1 + (hz / edge_hz) ** 12), len(x))
-    return out
+    size = 1 << (len(x) - 1).bit_length()  # a transform of a prime length would take longer than the speaking
+    hz = np.fft.rfftfreq(size, 1 / _RATE_HZ)
+    out: NDArray[np.float64] = np.fft.irfft(np.fft.rfft(x, size) / np.sqrt(1 + (hz / edge_hz) ** 12), size)
+    return out[: len(x)]

@@ -68,6 +68,7 @@ class BenchRun:
     ) -> None:
         self._project, self._planned, self._on_event = project, planned, on_event
         self._executor = executor or Here(connect)
+        self._executor_is_ours = executor is None
         self._seed = seed
         self._rng = np.random.default_rng(seed)
         self._engines = project.shortlist.engines()
@@ -224,7 +225,8 @@ class BenchRun:
 
     def _finish(self) -> None:
         self._measurer.finish()
-        self._executor.close()
+        if self._executor_is_ours:
+            self._executor.close()
         try:
             for run_id in self._run_ids.values():
                 self._project.journal.end_run(run_id)

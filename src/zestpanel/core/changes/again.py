@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import replace
 
 from zestpanel.core.bench.conditions import Conditions
 from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.errors import InputError
+from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.journal import RunRow
 from zestpanel.core.project.project import Project
 
 CHANGED = "its text, or the way it is sent, was changed since"
 
 
-def plan_again(project: Project, run: RunRow) -> PlannedRun:
+def plan_again(
+    project: Project, run: RunRow, *, only: Callable[[Candidate, Passage], bool] = lambda candidate, passage: True
+) -> PlannedRun:
     """A run of the same candidates, texts, settings and seeds under the same conditions, each asked for anew.
 
-    Cells whose request would differ from then are left out: comparing them would compare texts. Raises InputError
-    when nothing of the run can be asked for again.
+    only: which of its cells are wanted; all unless said. Cells whose request would differ from then are left out:
+    comparing them would compare texts. Raises InputError when nothing of the run can be asked for again.
     """
     asked: dict[tuple[int, int], set[str]] = defaultdict(set)
     repeats = 1
@@ -39,7 +44,7 @@ def plan_again(project: Project, run: RunRow) -> PlannedRun:
         repeats=repeats,
         candidates=[c for c in candidates.values() if any(c.id == one for one, _ in wanted)],
         passages=[p for p in passages.values() if any(p.version_id == one for _, one in wanted)],
-        only=lambda candidate, passage: (candidate.id, passage.version_id) in wanted,
+        only=lambda c, p: (c.id, p.version_id) in wanted and only(c, p),
         conditions=Conditions(at_once=levels, cold=run.cold, fresh=True, kind="again", of_run=run.id),
     )
     return _only_as_then(planned, asked)

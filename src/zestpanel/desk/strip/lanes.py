@@ -86,7 +86,7 @@ class Lanes(QWidget):
 
     def _lay_out(self) -> None:
         lanes = self._state.player.mixer.lanes
-        if not lanes or not self._words:
+        if not lanes or not self._words or len(self._peaks) != len(lanes):  # other lanes are just being laid out
             self._columns, self._drawn = None, []
             return
         room = max(200.0, self.width() - self._left - 20)

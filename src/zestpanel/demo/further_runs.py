@@ -1,0 +1,60 @@
+"""What a lead does after the first bench: time engines under load, sweep a setting, and bench again weeks later."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from typing import Any
+
+import httpx
+
+from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.executors import Executor
+from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.changes.again import plan_again
+from zestpanel.core.errors import ZestError
+from zestpanel.core.project.project import Project
+from zestpanel.core.sweeps.running import plan_sweep
+from zestpanel.core.sweeps.sweep import Axis, SweepSpec
+
+
+def add_further_runs(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:
+    candidates, passages = project.shortlist.candidates(), project.texts.all()
+    bench = min(project.journal.runs())
+
+    def render(planned: PlannedRun) -> None:
+        progress = make(project, planned, seed=3, executor=executor)
+        if progress.held:
+            raise ZestError(progress.held)
+
+    load, sweep, again = data["load"], data["sweep"], data["again"]
+    tell("  timing under load")
+    render(
+        plan_run(
+            project,
+            candidates=[candidates[n - 1] for n in load["candidates"]],
+            passages=[passages[n - 1] for n in load["passages"]],
+            repeats=load["repeats"],
+            conditions=Conditions(at_once=tuple(load["at_once"]), kind="load"),
+        )
+    )
+    tell("  sweeping a setting")
+    spec = SweepSpec(
+        candidate_id=candidates[sweep["candidate"] - 1].id,
+        axes=(Axis(control=sweep["control"], values=tuple(sweep["values"])),),
+        passage_ids=(passages[sweep["passage"] - 1].id,),
+        repeats=sweep["repeats"],
+    )
+    render(plan_sweep(project, project.sweeps.add(spec)))
+    tell("  benching again, weeks later")
+    wanted = {(candidates[c - 1].id, passages[p - 1].id) for c in again["candidates"] for p in again["passages"]}
+    run = project.journal.runs()[bench]
+    _on_day(again["day"])
+    render(plan_again(project, run, only=lambda c, p: (c.id, p.id) in wanted))
+    _on_day("")
+
+
+def _on_day(day: str) -> None:
+    """Tell the stand-in service which day it is; '' for today."""
+    httpx.post(f"{os.environ['LIMONAIA_ADDRESS']}/control", json={"today": day}).raise_for_status()
