@@ -101,7 +101,7 @@ def test_the_rule_by_hand() -> None:
     ]
     result = judged(points, one_axis=True)
     assert [list(p.unstable) for p in result.points] == [
-        ["1 failed"], [], [], [], ["lengths of repeats differ by 12%"], ["10 % of its words are not found"],
+        ["1 failed"], [], [], [], ["lengths of repeats differ by 12 %"], ["10 % of its words are not found"],
     ]  # fmt: skip
     assert result.below == (0.8, 0.5)
     assert result.above == (1.2, 1.4)

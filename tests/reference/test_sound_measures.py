@@ -206,3 +206,12 @@ def test_spectral_balance_of_two_tones() -> None:
     louder = tone(2500, 0, 1.0)
     assert spectral_balance_db(Clip(samples=low.samples + louder.samples, rate_hz=48_000)) == pytest.approx(20, abs=0.1)
     assert spectral_balance_db(Clip(samples=np.zeros((48_000, 1), dtype=np.float32), rate_hz=48_000)) is None
+
+
+def test_word_times_do_not_hang_on_the_clips_that_came_before() -> None:
+    texts = ["The last frost falls in May.", "Nobody spoke of apples until Lent."]
+    clips = [speak(text, VOICES["ilseth"], seed=1)[0] for text in texts]
+    forwards = [align(clip, text) for clip, text in zip(clips, texts, strict=True)]
+    backwards = [align(clip, text) for clip, text in zip(clips[::-1], texts[::-1], strict=True)][::-1]
+    assert forwards == backwards
+    assert all(forwards)

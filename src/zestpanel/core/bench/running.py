@@ -72,10 +72,10 @@ class BenchRun:
         self._seed = seed
         self._rng = np.random.default_rng(seed)
         self._engines = project.shortlist.engines()
-        self._levels: dict[int, dict[str, deque[Job]]] = {}
+        self._levels: dict[int, dict[str, deque[Job]]] = {n: defaultdict(deque) for n in sorted(
+            {job.at_once for job in planned.jobs})}  # fmt: skip
         for job in interleaved(planned.jobs, self._rng):
-            level = self._levels.setdefault(job.at_once, defaultdict(deque))
-            level[job.candidate.engine].append(job)
+            self._levels[job.at_once][job.candidate.engine].append(job)
         self._numbers = {p.id: number for number, p in enumerate(project.texts.all(), 1)}
         journal = project.journal.rows()
         candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}

@@ -76,7 +76,7 @@ class Difference:
 
     def says(self) -> str:
         rule = self.yardstick
-        amount = f"{self.mean:+.1%}" if rule.ratio else f"{self.mean:+.1f} {rule.unit}"
+        amount = f"{100 * self.mean:+.1f} %" if rule.ratio else f"{self.mean:+.1f} {rule.unit}"
         return f"{rule.words} {amount}".replace("-", "−")
 
 

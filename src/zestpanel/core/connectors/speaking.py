@@ -41,6 +41,7 @@ class Timing:
     cold: the first request after the start or the loading of a model. typed: put in by hand, not by the clock; such
     a wait is shown as typed and never averaged with measured ones. slept: the machine was suspended meanwhile, so that
     the clock missed some of the wait: shown, never averaged. beside: requests to the engine then under way.
+    machine: where it was, when that was not the machine of the run.
     """
 
     connected_s: float | None = None
@@ -57,6 +58,7 @@ class Timing:
     slept: bool = False
     beside: int | None = None
     threads: int | None = None
+    machine: str = ""
     chunks: tuple[tuple[float, float], ...] = ()
 
     def real_time_factor(self, duration_s: float) -> float:

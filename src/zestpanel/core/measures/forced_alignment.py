@@ -41,7 +41,7 @@ _lock = threading.Lock()
 def _decoder() -> Any:
     from pocketsphinx import Decoder  # a model of some 30 MB, loaded on first use
 
-    return Decoder(samprate=_RATE_HZ, loglevel="FATAL", lm=None)
+    return Decoder(samprate=_RATE_HZ, loglevel="FATAL", lm=None, cmn="batch")
 
 
 def model_phones(ipa: str) -> list[str]:
@@ -72,6 +72,7 @@ def align(clip: Clip, text: str) -> tuple[tuple[str, float, float], ...]:
     with _lock:
         decoder = _decoder()
         names = [_known_name(decoder, word) for word in words]
+        decoder.reinit_feat()  # or the times would hang, by a frame, on the clips that came before
         decoder.set_align_text(" ".join(names))
         decoder.start_utt()
         decoder.process_raw(pcm, full_utt=True)

@@ -42,7 +42,7 @@ def nice_ticks(low: float, high: float, most: int = 6) -> list[float]:
 
 def number(value: float) -> str:
     """A tick's number: no needless zeros."""
-    return f"{value:,.10g}"
+    return f"{value:,.10g}".replace("-", "−")
 
 
 def fitted(text: str, size: float, width: float) -> str:

@@ -150,7 +150,7 @@ def length_picture(
     frame = _Frame(width, height, longest, _most(points, phase), "Against length of text")
     frame.axes(nice_ticks(0, longest, 5), "characters", _unit(phase))
     _dots(frame, points, {p.take.id: float(characters[p.take.id]) for p in points}, phase)
-    if fit is not None:
+    if fit is not None and fit.low_s > 0:
         ends = [(0.0, max(0.0, fit.at(0))), (longest, max(0.0, fit.at(longest)))]
         frame.shapes.append(Path(points=tuple((frame.x(a), frame.y(b)) for a, b in ends), colour="deep-zest", width=2))
     return frame.picture()

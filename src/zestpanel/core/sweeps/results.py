@@ -34,7 +34,7 @@ MOST_LOST: Final = 10.0  # percentage points of words not found, over those wher
 MOST_LOUDNESS_LU: Final = 3.0
 RULE: Final = (
     "A point is unstable when a take of it failed or was found odd on arrival, when the lengths of its repeats differ "
-    f"by more than {MOST_SPREAD:.0%} (and {TIMES_USUAL:g} times what they do at the candidate's own settings), when "
+    f"by more than {100 * MOST_SPREAD:.0f} % (and {TIMES_USUAL:g} times what they do at its own settings), when "
     f"over {MOST_LOST:.0f} points more of its words are not found, or when its repeats differ by more than "
     f"{MOST_LOUDNESS_LU:g} LU in loudness."
 )
@@ -186,7 +186,7 @@ def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
 
     spread = relative(point)
     if spread > MOST_SPREAD and (point is here or spread > TIMES_USUAL * relative(here)):
-        out.append(f"lengths of repeats differ by {spread:.0%}")
+        out.append(f"lengths of repeats differ by {100 * spread:.0f} %")
     lost, usual = point.measures.get("words_lost"), here.measures.get("words_lost")
     if lost and usual and lost.median - usual.median > MOST_LOST:
         out.append(f"{lost.median:.0f} % of its words are not found")

@@ -64,10 +64,13 @@ PHASES: Final[dict[str, tuple[str, Callable[[TimingPoint], float | None]]]] = {
 
 
 def circumstances_of(take: Take, candidate: Candidate, runs: Mapping[int, RunRow]) -> Circumstances:
+    elsewhere = take.timing.machine if take.timing is not None else ""
     run = runs.get(take.run_id) if take.run_id is not None else None
     if run is None:
         return UNKNOWN
-    return Circumstances(route=candidate.route, machine=run.machine, network=run.network, at_once=run.at_once)
+    return Circumstances(
+        route=candidate.route, machine=elsewhere or run.machine, network=run.network, at_once=run.at_once
+    )
 
 
 def timing_points(

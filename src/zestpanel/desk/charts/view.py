@@ -27,9 +27,10 @@ class ChartView(QWidget):
 
     candidate_chosen = pyqtSignal(int)
 
-    def __init__(self, make: Callable[[float], Picture | None]) -> None:
+    def __init__(self, make: Callable[[float], Picture | None], *, least: float = 420.0) -> None:
+        """least: the width in pixels at 100 % below which the picture is not made narrower."""
         super().__init__()
-        self._make = make
+        self._make, self._least = make, least
         self._picture: Picture | None = None
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -37,7 +38,7 @@ class ChartView(QWidget):
 
     def refresh(self) -> None:
         """Make the picture again, for the width there is."""
-        self._picture = self._make(max(420.0, self.width() / theme.scale))
+        self._picture = self._make(max(self._least, self.width() / theme.scale))
         self.setFixedHeight(round(self._picture.height * theme.scale) if self._picture else 0)
         if self._picture is not None:
             said = "; ".join(region.says for region in self._picture.regions)

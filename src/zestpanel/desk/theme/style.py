@@ -82,10 +82,10 @@ QPushButton[role="tab"]:checked {{ color: {c["ink"]}; font-weight: bold; border-
 QPushButton[role="tab"]:focus {{ color: {c["ink"]}; border: none; border-bottom: 2px solid {c["focus"]}; }}
 QPushButton[role="sign"] {{ padding: {px(2)}px {px(5)}px; min-width: {px(16)}px; font-size: {size["lead"]}px; }}
 QPushButton[role="grade"] {{ text-align: left; padding: {px(12)}px {px(18)}px; font-size: {size["lead"]}px; }}
-QLineEdit, QPlainTextEdit, QTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {c["sheet"]};
+QLineEdit, QPlainTextEdit, QTextEdit, QAbstractSpinBox, QComboBox {{ background: {c["sheet"]};
   border: 1px solid {c["rule"]}; border-radius: 3px; padding: {px(5)}px {px(8)}px;
   selection-background-color: {c["zest-pale"]}; selection-color: {c["ink"]}; }}
-QLineEdit:focus, QPlainTextEdit:focus, QTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+QLineEdit:focus, QPlainTextEdit:focus, QTextEdit:focus, QAbstractSpinBox:focus, QComboBox:focus {{
   border: 2px solid {c["focus"]}; padding: {px(4)}px {px(7)}px; }}
 QPlainTextEdit[role="reading"], QTextEdit[role="reading"] {{ font-family: "{SERIF}";
   font-size: {size["title"]}px; padding: {px(12)}px; }}
@@ -98,7 +98,7 @@ QAbstractSpinBox::up-arrow {{ image: url({folder}/up.svg); width: {px(9)}px; hei
 QAbstractSpinBox::down-arrow, QComboBox::down-arrow {{ image: url({folder}/down.svg); width: {px(9)}px;
   height: {px(6)}px; }}
 QComboBox::drop-down {{ border: none; width: {px(24)}px; }}
-QSpinBox, QDoubleSpinBox {{ padding-right: {px(22)}px; }}
+QAbstractSpinBox {{ padding-right: {px(22)}px; }}
 QComboBox QAbstractItemView, QMenu {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; color: {c["ink"]};
   selection-background-color: {c["zest-pale"]}; selection-color: {c["ink"]}; }}
 QMenu::item {{ padding: {px(6)}px {px(24)}px; }}

@@ -62,11 +62,10 @@ class CellHistory(QDialog):
     def refresh(self) -> None:
         project = self.state.project
         chosen = self._chosen()
-        self.takes = [
-            t
-            for t in project.takes.all(candidate_id=self._candidate.id)
-            if t.passage_version_id == self._passage.version_id
-        ]
+        of_cell = project.takes.all(candidate_id=self._candidate.id)
+        self.takes = sorted(
+            (t for t in of_cell if t.passage_version_id == self._passage.version_id), key=lambda t: (t.repeat, t.id)
+        )
         failed = [
             r
             for r in project.journal.rows(state="failed")
@@ -112,7 +111,7 @@ class CellHistory(QDialog):
         else:
             parts.append(
                 f"{c.engine}, model {c.model} {c.model_version}, voice {c.voice}, {c.language}, "
-                f"plan {c.plan or 'none'}, {c.route}. {describe_settings(c, engine)}."
+                f"plan {c.plan or 'none'}, {c.route}, {describe_settings(c, engine)}."
             )
         if take.copied_from:
             parts.append("Served from the store: an identical request had been made before, so nothing was sent.")

@@ -68,6 +68,7 @@ class PlanDialog(QDialog):
         self.repeats.setRange(1, 20)
         self.repeats.setValue(3)
         self.repeats.setAccessibleName("Repeats")
+        self.repeats.setMaximumWidth(theme.px(110))
         form.addRow("Repeats", self.repeats)
         self.ask = QComboBox()
         self.ask.addItem("Only what is missing or stale", False)
@@ -217,7 +218,7 @@ class PlanDialog(QDialog):
         assert planned is not None
         rows = []
         for e in planned.estimates:
-            used = "no allowance" if e.allowance_used is None else f"{e.allowance_used:.1%} used after it"
+            used = "no allowance" if e.allowance_used is None else f"{100 * e.allowance_used:.1f} % used after it"
             if e.short_by:
                 used = f"{e.short_by:,.0f} over"
             cost = f"{shown(e.cost.amount)} {e.cost.currency}" if e.cost is not None else e.why
@@ -232,9 +233,11 @@ class PlanDialog(QDialog):
         takes = f"{len(planned.jobs)} takes, {planned.requests} requests, {planned.characters:,} characters, {money}"
         if planned.served:
             takes += f"; {planned.served} served from the store for nothing"
-        lasts = "time not known yet" if left.seconds is None else f"about {_duration(left.seconds)}"
+        lasts = "Time not known yet" if left.seconds is None else f"About {_duration(left.seconds)}"
         each = f", {times} times" if scheduled else ""
-        self.sums.setText(f"{takes}{each}. {lasts} ({left.basis}).")
+        self.sums.setText(
+            f"{takes}{each}. {lasts} ({left.basis})." if planned.requests else f"{takes}. Nothing is sent."
+        )
         why = list(dict.fromkeys(reason for _, _, reason in planned.left_out))
         cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
         self.left_out.setText(

@@ -32,7 +32,7 @@ HOW = (
     "paired differences, adjusted for all measures of all candidates together (Holm), 5 %; and a change must be over "
     "its allowance: "
     + ", ".join(
-        f"{y.words} {y.allowance:.0%}" if y.ratio else f"{y.words} {y.allowance:g} {y.unit}"
+        f"{y.words} {100 * y.allowance:.0f} %" if y.ratio else f"{y.words} {y.allowance:g} {y.unit}"
         for y in YARDSTICKS.values()
         if y.allowance
     )
@@ -246,7 +246,7 @@ class RunsView(QWidget):
         parts = []
         for d in change.differences:
             rule = d.yardstick
-            low, high = (f"{v:+.1%}" if rule.ratio else f"{v:+.1f}" for v in (d.low, d.high))
+            low, high = (f"{100 * v:+.1f}" if rule.ratio else f"{v:+.1f}" for v in (d.low, d.high))
             parts.append(f"{d.says()} ({low} to {high}, p {d.adjusted_p:.2g})".replace("-", "−"))
         self.figures.setText(f"{len(change.pairs)} pairs. " + "; ".join(parts) + ".")
 

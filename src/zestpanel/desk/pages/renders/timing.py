@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
@@ -41,6 +40,7 @@ class TimingView(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         top = QHBoxLayout()
+        top.setSpacing(12)
         self.phase = QComboBox()
         self.phase.setAccessibleName("What is timed")
         for name, (title, _) in PHASES.items():
@@ -59,7 +59,7 @@ class TimingView(QWidget):
         self._body.setContentsMargins(0, 0, 8, 0)
         area.setWidget(content)
         outer.addWidget(area, 1)
-        self.points = self._chart(self._points_picture)
+        self.points = ChartView(self._points_picture)
         self.points.candidate_chosen.connect(lambda c: state.select(c, state.passage_id))
         self._body.addWidget(self.points)
         self._body.addWidget(
@@ -67,9 +67,9 @@ class TimingView(QWidget):
         )
         self.of_one = label("", "strong")
         self._body.addWidget(self.of_one)
-        self.against_length = self._chart(self._length_picture)
-        self.over_the_day = self._chart(lambda w: hours_picture(self._mine(), self._phase(), width=w))
-        self.under_load = self._chart(self._load_picture)
+        self.against_length = ChartView(self._length_picture, least=220)
+        self.over_the_day = ChartView(lambda w: hours_picture(self._mine(), self._phase(), width=w), least=220)
+        self.under_load = ChartView(self._load_picture, least=220)
         self.length_words, self.load_words = label("", "small", wrap=True), label("", "small", wrap=True)
         pair = QHBoxLayout()
         for chart, words in (
@@ -103,16 +103,13 @@ class TimingView(QWidget):
         self.stall_words = label("", "small", wrap=True)
         line.addWidget(self.stall_words, 1)
         self._body.addLayout(line)
-        self.in_full = self._chart(self._request_picture)
+        self.in_full = ChartView(self._request_picture)
         self._body.addWidget(self.in_full)
         self.table = Table()
         self.table.setAccessibleName("Waits as a table")
         self._body.addWidget(self.table)
         self._body.addStretch(1)
         state.selected.connect(self._show_one)
-
-    def _chart(self, make: Callable[[float], Picture | None]) -> ChartView:
-        return ChartView(make)
 
     def _phase(self) -> str:
         return str(self.phase.currentData())
@@ -123,7 +120,8 @@ class TimingView(QWidget):
         project, phase = self.state.project, self._phase()
 
         def read() -> _Shown:
-            points = points_of(project)
+            order = {c.id: place for place, c in enumerate(project.shortlist.candidates())}
+            points = sorted(points_of(project), key=lambda p: order[p.take.candidate_id])
             lengths = {p.version_id: p.characters for p in project.texts.all()}
             characters = {
                 p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
@@ -182,9 +180,12 @@ class TimingView(QWidget):
         if fit is None:
             self.length_words.setText("No line: six warm takes of texts of different length are needed.")
         else:
-            per = f"{1000 * fit.per_character_s:.2f} ms a character"
-            sure = f"95 %: {1000 * fit.low_s:.2f} to {1000 * fit.high_s:.2f}"
-            self.length_words.setText(f"{fit.fixed_s:.2f} s for any request + {per} ({sure}); {fit.n} takes.")
+            per = f"{1000 * fit.per_character_s:.1f} ms a character"
+            sure = f"95 %: {1000 * fit.low_s:.1f} to {1000 * fit.high_s:.1f}; {fit.n} takes"
+            words = f"{fit.fixed_s:.2f} s for any request + {per} ({sure})."
+            if fit.low_s <= 0:
+                words = f"Length makes no difference that shows: {per} ({sure})."
+            self.length_words.setText(words.replace("-", "−"))
         loaded = any(r.circumstances.at_once for r in self._shown.rows if r.candidate_id == candidate.id)
         self.load_words.setText("" if loaded else "Not timed under load yet: see Plan a run.")
         mine = [p for p in self._mine() if not p.timing.typed]
@@ -248,7 +249,7 @@ class TimingView(QWidget):
         head = ["candidate", "route", "at once", "warm", "median", "95 % of it", "95 of 100", "99 of 100", "cold (n)",
                 "load s", "CPU s per s", "peak MB", "threads", "watts assumed"]  # fmt: skip
         self.table.show_rows(head, rows, numbers=range(2, 14), wide=1)
-        self.table.setFixedHeight(self.table.height_for_rows(12))
+        self.table.setFixedHeight(self.table.height_for_rows(60))
 
 
 def _seconds(value: float | None) -> str:
