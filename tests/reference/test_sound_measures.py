@@ -210,7 +210,7 @@ def test_spectral_balance_of_two_tones() -> None:
 
 def test_word_times_do_not_hang_on_the_clips_that_came_before() -> None:
     texts = ["The last frost falls in May.", "Nobody spoke of apples until Lent."]
-    clips = [speak(text, next(iter(VOICES.values())), seed=1)[0] for text in texts]
+    clips = [speak(text, VOICES["high and quick"], seed=1)[0] for text in texts]
     forwards = [align(clip, text) for clip, text in zip(clips, texts, strict=True)]
     backwards = [align(clip, text) for clip, text in zip(clips[::-1], texts[::-1], strict=True)][::-1]
     assert forwards == backwards
