@@ -14,6 +14,7 @@ from tests.conftest import demo_engine_source, tone
 
 from benchmarks.timing import best_of, seconds
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.measuring import MEASURES_VERSION
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.opening import open_connector
@@ -196,7 +197,7 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
         ]  # fmt: skip
         connection.execute(take_rows.insert(), rows)
         connection.execute(measure_rows.insert(), [
-            {"take_id": k, "version": 1, "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0},
+            {"take_id": k, "version": MEASURES_VERSION, "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0},
              "words": [], "words_by": ""}
             for k in range(1, len(rows) + 1)
         ])  # fmt: skip

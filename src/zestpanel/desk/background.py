@@ -23,14 +23,11 @@ class _Work(QRunnable):
         try:
             result = self._function()
         except Exception as error:
-            self._emit(self._answer.failed, error)
+            with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
+                self._answer.failed.emit(error)
         else:
-            self._emit(self._answer.done, result)
-
-    @staticmethod
-    def _emit(signal: Any, value: object) -> None:
-        with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
-            signal.emit(value)
+            with contextlib.suppress(RuntimeError):
+                self._answer.done.emit(result)
 
 
 class Background(QObject):

@@ -89,6 +89,7 @@ class BenchRun:
             for name in {job.candidate.engine for job in planned.jobs}
         }  # fmt: skip
         self._lock = threading.RLock()
+        self._keeping = threading.Lock()  # coding and storing one clip at a time leaves the interpreter to others
         self._go, self._cancel = threading.Event(), threading.Event()
         self._go.set()
         self._done = self._failed = self._running = 0
@@ -416,7 +417,8 @@ class BenchRun:
     ) -> None:
         """Keep the take; where the disk refuses, the reply waits in memory until the run goes on: it was paid."""
         try:
-            self._keep(engine, job, requests, replies, run_id)
+            with self._keeping:
+                self._keep(engine, job, requests, replies, run_id)
         except Exception:
             self._unkept[id(job)] = (requests, replies, run_id)
             raise

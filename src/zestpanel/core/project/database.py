@@ -26,26 +26,50 @@ def now() -> str:
 
 
 class Database:
-    """One project's database. ``reading`` and ``writing`` give connections; both may be used from any thread."""
+    """One project's database. ``reading`` and ``writing`` give connections; both may be used from any thread.
+
+    One connection writes, under a lock; readers have their own, so that a long read never keeps anybody waiting (WAL
+    lets both go on). A read inside a transaction of the same thread uses that transaction's connection.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
         self._lock = threading.RLock()
+        self._mine = threading.local()
         self._engine = create_engine(
             f"sqlite:///{path}", poolclass=sqlalchemy.StaticPool, connect_args={"check_same_thread": False}
         )
+        self._readers = create_engine(
+            f"sqlite:///{path}", poolclass=sqlalchemy.QueuePool, pool_size=4, max_overflow=12,
+            connect_args={"check_same_thread": False},
+        )  # fmt: skip
         event.listen(self._engine, "connect", _set_up_connection)
+        event.listen(self._readers, "connect", _set_up_reader)
 
     @contextmanager
     def writing(self) -> Iterator[Connection]:
         """A transaction: all of it is kept, or nothing."""
         with self._lock, self._engine.begin() as connection:
-            yield connection
+            outer = getattr(self._mine, "connection", None)
+            self._mine.connection = connection
+            try:
+                yield connection
+            finally:
+                self._mine.connection = outer
 
-    reading = writing  # one connection serves both; the lock keeps threads apart
+    @contextmanager
+    def reading(self) -> Iterator[Connection]:
+        """All that is committed, as it is now."""
+        mine: Connection | None = getattr(self._mine, "connection", None)
+        if mine is not None:
+            yield mine
+            return
+        with self._readers.connect() as connection:
+            yield connection
 
     def close(self) -> None:
         with self._lock:
+            self._readers.dispose()
             self._engine.dispose()
 
 
@@ -53,6 +77,11 @@ def _set_up_connection(connection: Any, _: Any) -> None:
     connection.execute("PRAGMA journal_mode=WAL")
     connection.execute("PRAGMA synchronous=FULL")  # a closed journal row must survive a power cut
     connection.execute("PRAGMA foreign_keys=ON")
+    connection.execute("PRAGMA busy_timeout=5000")
+
+
+def _set_up_reader(connection: Any, _: Any) -> None:
+    connection.execute("PRAGMA query_only=ON")
     connection.execute("PRAGMA busy_timeout=5000")
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
-from sqlalchemy import Row, func, select, update
+from sqlalchemy import Row, func, null, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.audio.clip import Clip
@@ -21,9 +21,11 @@ PEAK_COLUMNS = 240
 NEVER_SCORED: Final = ("captured", "vendor sample")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Take:
-    """One delivered clip and everything known of how it came about. Never rewritten."""
+class Take(NamedTuple):
+    """One delivered clip and everything known of how it came about. Never rewritten.
+
+    A named tuple: the grid reads tens of thousands of them at once. Its fields are the table's columns.
+    """
 
     id: int
     candidate_id: int
@@ -33,24 +35,24 @@ class Take:
     clip: str
     duration_s: float
     rate_hz: int
-    peaks: bytes = field(repr=False)
+    peaks: bytes
     timing: Timing | None
     voice_used: str
     model_used: str
     characters_billed: int | None
     created: str
     starred: bool
-    brought: dict[str, Any] | None = field(default=None, repr=False)
-    sent: tuple[str, ...] | None = field(default=None, repr=False)
-    run_id: int | None = None
-    seed: int | None = None
-    asked: str = field(default="", repr=False)
-    copied_from: int | None = None
-    delivered: str = field(default="", repr=False)
-    doubts: tuple[str, ...] = ()
-    accepted: bool = False
-    note: str = ""
-    removed: str = ""
+    brought: dict[str, Any] | None
+    sent: tuple[str, ...] | None
+    run_id: int | None
+    seed: int | None
+    asked: str
+    copied_from: int | None
+    delivered: str
+    doubts: tuple[str, ...]
+    accepted: bool
+    note: str
+    removed: str
 
     @property
     def scored(self) -> bool:
@@ -137,7 +139,7 @@ class Takes:
             "doubts": list(doubts) or None,
         }
         with self._database.writing() as connection:
-            row = connection.execute(takes.insert().values(**values).returning(takes)).one()
+            row = connection.execute(takes.insert().values(**values).returning(*_COLUMNS)).one()
             if request_id is not None:
                 connection.execute(
                     update(requests)
@@ -174,7 +176,7 @@ class Takes:
                 "starred": False,
                 "note": None,
             }
-            row = connection.execute(takes.insert().values(**values).returning(takes)).one()
+            row = connection.execute(takes.insert().values(**values).returning(*_COLUMNS)).one()
             measured = connection.execute(select(measures).where(measures.c.take_id == source.id)).one_or_none()
             if measured is not None:
                 connection.execute(measures.insert().values(**{**measured._mapping, "take_id": row.id}))
@@ -192,14 +194,13 @@ class Takes:
 
     def all(self, *, candidate_id: int | None = None, with_timing: bool = True, removed: bool = False) -> list[Take]:
         """All takes, oldest first; without their timing (``timing`` None) reading is several times quicker."""
-        columns = takes.c if with_timing else [c for c in takes.c if c.name != "timing"]
-        query = select(*columns).order_by(takes.c.id)
+        query = select(*(_COLUMNS if with_timing else _UNTIMED)).order_by(takes.c.id)
         if candidate_id is not None:
             query = query.where(takes.c.candidate_id == candidate_id)
         if not removed:
             query = query.where(takes.c.removed.is_(None))
         with self._database.reading() as connection:
-            return [_take(row, timed=with_timing) for row in connection.execute(query)]
+            return [_take(row) for row in connection.execute(query)]
 
     def seconds_per_character(self) -> dict[int, tuple[float, int]]:
         """By candidate id: (waits for whole clips over the characters billed for them, on how many takes): of warm
@@ -270,7 +271,7 @@ class Takes:
 
     def unmeasured(self, *, version: int) -> list[Take]:
         query = (
-            select(takes)
+            select(*_COLUMNS)
             .outerjoin(measures, measures.c.take_id == takes.c.id)
             .where(func.coalesce(measures.c.version, 0) < version, takes.c.removed.is_(None))
             .order_by(takes.c.id)
@@ -308,35 +309,22 @@ class Takes:
             return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note) for r in rows]
 
 
-def _take(row: Row[Any], *, timed: bool = True) -> Take:
-    timing = None
-    if timed and row.timing:
-        timing = Timing(**{**row.timing, "chunks": tuple((a, b) for a, b in row.timing.get("chunks", ()))})
-    return Take(
-        id=row.id,
-        candidate_id=row.candidate_id,
-        passage_version_id=row.passage_version_id,
-        repeat=row.repeat,
-        obtained=row.obtained,
-        clip=row.clip,
-        duration_s=row.duration_s,
-        rate_hz=row.rate_hz,
-        peaks=row.peaks,
-        timing=timing,
-        voice_used=row.voice_used,
-        model_used=row.model_used,
-        characters_billed=row.characters_billed,
-        created=row.created,
-        starred=row.starred,
-        brought=row.brought,
-        sent=tuple(row.sent) if row.sent is not None else None,
-        run_id=row.run_id,
-        seed=row.seed,
-        asked=row.asked or "",
-        copied_from=row.copied_from,
-        delivered=row.delivered or "",
-        doubts=tuple(row.doubts or ()),
-        accepted=bool(row.accepted),
-        note=row.note or "",
-        removed=row.removed or "",
-    )
+_AT: Final = {name: place for place, name in enumerate(Take._fields)}
+_COLUMNS: Final = tuple(takes.c[name] for name in Take._fields)
+_UNTIMED: Final = tuple(null().label("timing") if c.name == "timing" else c for c in _COLUMNS)
+_TEXTS: Final = tuple(_AT[name] for name in ("asked", "delivered", "note", "removed"))
+
+
+def _take(row: Row[Any]) -> Take:
+    """A take from a row of _COLUMNS."""
+    values: list[Any] = list(row)
+    if timing := values[_AT["timing"]]:
+        chunks = tuple((a, b) for a, b in timing.get("chunks", ()))
+        values[_AT["timing"]] = Timing(**{**timing, "chunks": chunks})
+    if (sent := values[_AT["sent"]]) is not None:
+        values[_AT["sent"]] = tuple(sent)
+    values[_AT["doubts"]] = tuple(values[_AT["doubts"]] or ())
+    values[_AT["accepted"]] = bool(values[_AT["accepted"]])
+    for place in _TEXTS:
+        values[place] = values[place] or ""
+    return Take._make(values)

@@ -39,12 +39,21 @@ class Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._scroll)
-        for signal in (state.selected, state.labels_changed, state.standing_changed, state.bench_changed):
+        for signal in (state.selected, state.labels_changed, state.standing_changed):
             signal.connect(self.refresh)
+        state.bench_changed.connect(self._bench_changed)
         theme.changed.connect(self.refresh)
         self.refresh()
 
+    def _bench_changed(self) -> None:
+        """Figures follow the standing; of the bench only the candidate itself is shown here."""
+        candidate = self._state.candidate()
+        if candidate != self._shown or (candidate and self._state.name(candidate) != self._shown_name):
+            self.refresh()
+
     def refresh(self) -> None:
+        self._shown = self._state.candidate()
+        self._shown_name = self._state.name(self._shown) if self._shown else ""
         self.setFixedWidth(theme.px(236))
         body = QWidget()
         self._layout = QVBoxLayout(body)

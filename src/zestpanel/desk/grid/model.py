@@ -11,9 +11,6 @@ from zestpanel.core.passages.passage import Passage
 from zestpanel.desk.cells import Cell
 from zestpanel.desk.state import DeskState
 
-CELL_ROLE = Qt.ItemDataRole.UserRole + 1
-RUNNING_ROLE = Qt.ItemDataRole.UserRole + 2
-
 
 class GridModel(QAbstractTableModel):
     def __init__(self, state: DeskState) -> None:
@@ -55,6 +52,11 @@ class GridModel(QAbstractTableModel):
     def passage(self, column: int) -> Passage:
         return self._passages[column]
 
+    def shown_at(self, row: int, column: int) -> tuple[Cell, bool]:
+        """(the cell, whether a request of it is under way)."""
+        candidate, passage = self._candidates[row].id, self._passages[column].id
+        return self._state.bench.cell(candidate, passage), (candidate, passage) in self._state.running
+
     def place_of(self, candidate_id: int | None, passage_id: int | None) -> QModelIndex:
         row = next((i for i, c in enumerate(self._candidates) if c.id == candidate_id), -1)
         column = next((i for i, p in enumerate(self._passages) if p.id == passage_id), -1)
@@ -64,13 +66,8 @@ class GridModel(QAbstractTableModel):
         if not index.isValid():
             return None
         candidate, passage = self._candidates[index.row()], self._passages[index.column()]
-        cell = self._state.bench.cell(candidate.id, passage.id)
-        running = (candidate.id, passage.id) in self._state.running
+        cell, running = self.shown_at(index.row(), index.column())
         match role:
-            case _ if role == CELL_ROLE:
-                return cell
-            case _ if role == RUNNING_ROLE:
-                return running
             case Qt.ItemDataRole.ToolTipRole:
                 return describe(cell)
             case Qt.ItemDataRole.AccessibleTextRole:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+
 import numpy as np
 from PyQt6.QtCore import QLineF, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap, QPixmapCache
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from zestpanel.core.project.takes import Take
 from zestpanel.desk.cells import Cell
-from zestpanel.desk.grid.model import CELL_ROLE, RUNNING_ROLE
+from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
 
 CELL_WIDTH, CELL_HEIGHT = 106, 56
+MOST_KEPT = 600  # pictures of cells, some screens full
 
 
 class CellPainter(QStyledItemDelegate):
@@ -21,19 +24,49 @@ class CellPainter(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(theme.px(CELL_WIDTH), theme.px(CELL_HEIGHT))
 
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._drawn: OrderedDict[tuple[object, ...], QPixmap] = OrderedDict()
+        theme.changed.connect(self._drawn.clear)
+
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Put the cell's picture in its place; it is drawn anew only when something of it has changed."""
         assert painter is not None
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(option.rect)
+        model = index.model()
+        assert isinstance(model, GridModel)
+        cell, running = model.shown_at(index.row(), index.column())
+        rect = option.rect
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        widget = self.parent()
+        ratio = widget.devicePixelRatioF() if isinstance(widget, QWidget) else 1.0
+        take = cell.take
+        key = (
+            cell.state, take.id if take else cell.text, take.starred if take else False, cell.takes, cell.marks,
+            cell.odd_voice, bool(cell.doubts), bool(cell.text), selected, running, rect.width(), rect.height(), ratio,
+        )  # fmt: skip
+        picture = self._drawn.get(key)
+        if picture is None:
+            picture = QPixmap(round(rect.width() * ratio), round(rect.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            brush = QPainter(picture)
+            self._draw(brush, QRectF(0, 0, rect.width(), rect.height()), cell, selected=selected, running=running)
+            brush.end()
+            self._drawn[key] = picture
+            if len(self._drawn) > MOST_KEPT:
+                self._drawn.popitem(last=False)
+        else:
+            self._drawn.move_to_end(key)
+        painter.drawPixmap(rect.topLeft(), picture)
+
+    def _draw(self, painter: QPainter, box: QRectF, cell: Cell, *, selected: bool, running: bool) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if selected:
             painter.fillRect(box.adjusted(1, 1, -1, -2), theme.colour("sheet"))
         painter.setPen(QPen(theme.colour("rule")))
-        painter.drawLine(QLineF(box.bottomLeft(), box.bottomRight()))
-        cell: Cell = index.data(CELL_ROLE)
+        painter.drawLine(QLineF(box.left(), box.bottom() - 1, box.right(), box.bottom() - 1))
         inner = box.adjusted(theme.px(5), theme.px(6), -theme.px(5), -theme.px(6))
-        if index.data(RUNNING_ROLE):
+        if running:
             self._words(painter, inner, "running", "deep-zest", box=True)
         elif cell.state == "there":
             self._take(painter, inner, cell, selected)
@@ -47,14 +80,13 @@ class CellPainter(QStyledItemDelegate):
             painter.setPen(QPen(theme.colour("zest"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box.adjusted(1, 1, -1, -1))
-        painter.restore()
 
     def _take(self, painter: QPainter, inner: QRectF, cell: Cell, selected: bool) -> None:
         take = cell.take
         assert take is not None
         foot = theme.px(16)
         wave = QRectF(inner.left(), inner.top(), inner.width(), inner.height() - foot)
-        painter.drawPixmap(wave.topLeft(), self._wave(take, wave, "deep-zest" if selected else "ink"))
+        self._wave(painter, take, wave, "deep-zest" if selected else "ink")
         base = QRectF(inner.left(), inner.bottom() - foot, inner.width(), foot)
         painter.setFont(theme.font("small"))
         painter.setPen(theme.colour("quiet"))
@@ -78,30 +110,15 @@ class CellPainter(QStyledItemDelegate):
             shown = QFontMetricsF(painter.font()).elidedText(flag, Qt.TextElideMode.ElideRight, room.width() + 2)
             painter.drawText(room, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom, shown)
 
-    def _wave(self, take: Take, box: QRectF, colour: str) -> QPixmap:
-        """The take's waveform, drawn once for its size and colour."""
-        widget = self.parent()
-        ratio = widget.devicePixelRatioF() if isinstance(widget, QWidget) else 1.0
-        key = f"wave {take.id} {box.width():.0f} {box.height():.0f} {theme.colour(colour).name()} {ratio}"
-        found = QPixmapCache.find(key)
-        if found is not None:
-            return found
-        picture = QPixmap(round(box.width() * ratio), round(box.height() * ratio))
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(Qt.GlobalColor.transparent)
+    def _wave(self, painter: QPainter, take: Take, box: QRectF, colour: str) -> None:
         values = np.frombuffer(take.peaks, dtype=np.uint8).astype(float) / 255
         columns = max(8, int(box.width() / 2.6))
         edges = np.linspace(0, len(values), columns + 1).astype(int)[:-1]
         heights = np.maximum(0.5, np.maximum.reduceat(values, edges) ** 0.75 * box.height() / 2)
-        xs = (np.arange(columns) + 0.5) * box.width() / columns
-        y = box.height() / 2
-        brush = QPainter(picture)
-        brush.setRenderHint(QPainter.RenderHint.Antialiasing)
-        brush.setPen(QPen(theme.colour(colour), 1.4))
-        brush.drawLines(*[QLineF(x, y - h, x, y + h) for x, h in zip(xs.tolist(), heights.tolist(), strict=True)])
-        brush.end()
-        QPixmapCache.insert(key, picture)
-        return picture
+        xs = box.left() + (np.arange(columns) + 0.5) * box.width() / columns
+        y = box.center().y()
+        painter.setPen(QPen(theme.colour(colour), 1.4))
+        painter.drawLines(*[QLineF(x, y - h, x, y + h) for x, h in zip(xs.tolist(), heights.tolist(), strict=True)])
 
     def _words(self, painter: QPainter, inner: QRectF, text: str, colour: str, *, box: bool = False) -> None:
         if box:

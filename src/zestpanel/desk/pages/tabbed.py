@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Protocol
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
@@ -11,10 +10,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, show_only
-
-
-class Refreshed(Protocol):
-    def refresh(self) -> None: ...
 
 
 class TabbedPage(Page):
@@ -28,11 +23,11 @@ class TabbedPage(Page):
         self.tabs: list[QPushButton] = []
         self.stack = QStackedWidget()
         self._names: tuple[str, ...] = ()
-        self._views: tuple[Refreshed, ...] = ()
+        self._makers: dict[int, Callable[[], QWidget]] = {}
 
-    def add_views(self, names: Sequence[str], views: Sequence[QWidget]) -> None:
+    def add_views(self, names: Sequence[str], views: Sequence[QWidget | Callable[[], QWidget]]) -> None:
+        """views: widgets, or functions that make one when it is first looked at."""
         self._names = tuple(names)
-        self._views = tuple(views)  # type: ignore[arg-type]
         row = QHBoxLayout()
         row.setSpacing(4)
         for i, (name, view) in enumerate(zip(names, views, strict=True)):
@@ -40,7 +35,11 @@ class TabbedPage(Page):
             tab.setCheckable(True)
             self.tabs.append(tab)
             row.addWidget(tab)
-            self.stack.addWidget(view)
+            if isinstance(view, QWidget):
+                self.stack.addWidget(view)
+            else:
+                self._makers[i] = view
+                self.stack.addWidget(QWidget())
         row.addStretch(1)
         self.body.addLayout(row)
         self.body.addWidget(self.stack, 1)
@@ -51,11 +50,22 @@ class TabbedPage(Page):
         place = self._names.index(at) if isinstance(at, str) else at
         for i, tab in enumerate(self.tabs):
             tab.setChecked(i == place)
-        shown = self.stack.widget(place)
-        assert shown is not None
+        shown = self.widget_of(place)
         show_only(self.stack, shown)
         self.refresh_view()
         self.view_shown.emit()
+
+    def widget_of(self, at: int | str) -> QWidget:
+        """A view's widget, made now if it was not yet."""
+        place = self._names.index(at) if isinstance(at, str) else at
+        if place in self._makers:
+            made, blank = self._makers.pop(place)(), self.stack.widget(place)
+            self.stack.insertWidget(place, made)
+            if blank is not None:
+                self.stack.removeWidget(blank)
+        found = self.stack.widget(place)
+        assert found is not None
+        return found
 
     @property
     def view(self) -> str:
@@ -64,4 +74,4 @@ class TabbedPage(Page):
     def refresh_view(self) -> None:
         """Refresh the view that is shown, unless the page has nothing to show yet."""
         if self.empty is None:
-            self._views[self.stack.currentIndex()].refresh()
+            self.widget_of(self.stack.currentIndex()).refresh()  # type: ignore[attr-defined]

@@ -94,8 +94,8 @@ class RendersPage(TabbedPage):
         self.grid = tab.grid
         self.grid.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.grid.customContextMenuRequested.connect(self._cell_menu)
-        self.timing, self.sweeps, self.past = TimingView(state), SweepsView(state), RunsView(state, self.begin)
-        self.add_views(("Grid", "Waits", "Sweeps", "Runs"), (tab, self.timing, self.sweeps, self.past))
+        views = (tab, lambda: TimingView(state), lambda: SweepsView(state), lambda: RunsView(state, self.begin))
+        self.add_views(("Grid", "Waits", "Sweeps", "Runs"), views)
         state.labels_changed.connect(self._labels_changed)
         self._clock = QTimer(self)
         self._clock.setInterval(500)
