@@ -197,8 +197,8 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
         ]  # fmt: skip
         connection.execute(take_rows.insert(), rows)
         connection.execute(measure_rows.insert(), [
-            {"take_id": k, "version": MEASURES_VERSION, "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0},
-             "words": [], "words_by": ""}
+            {"take_id": k, "version": MEASURES_VERSION, "words": [], "words_by": "",
+             "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0}}
             for k in range(1, len(rows) + 1)
         ])  # fmt: skip
     rng = np.random.default_rng(1)

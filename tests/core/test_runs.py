@@ -447,6 +447,29 @@ def test_everything_is_stamped_in_universal_time(bench: Project) -> None:
     assert stamp.utcoffset() == datetime.now(UTC).utcoffset()
 
 
+# -- a whole bench
+
+
+def test_with_faults_a_bench_ends_and_every_count_agrees_with_the_services_own(
+    bench: Project, service: StandInService
+) -> None:
+    """./zest bench whole does it with 20 candidates, 12 texts and 3 repeats."""
+    service.behaviour.fault_rate = 0.2
+    service.behaviour.retry_after_s = 0.02
+    rounds = 0
+    while (planned := plan_run(bench, repeats=4)).jobs and rounds < 9:
+        assert make(bench, planned, executor=Unmeasured(), seed=rounds).held == ""
+        rounds += 1
+    rows = bench.journal.rows()
+    assert len(bench.takes.all()) == 2 * len(TEXTS) * 4
+    assert len(rows) == service.behaviour.requests
+    assert sum(r.characters for r in rows if r.state == "done") == service.behaviour.used
+    assert len({(t.candidate_id, t.passage_version_id, t.repeat) for t in bench.takes.all()}) == len(bench.takes.all())
+    found = summaries(bench)
+    assert sum(sum(s.failures.values()) for s in found.values()) == sum(r.state == "failed" for r in rows) > 0
+    assert sum(s.tried_again for s in found.values()) > 0
+
+
 # -- other machines
 
 

@@ -1,0 +1,132 @@
+"""Runs against the stand-ins: a whole bench with faults, its money and its timings held against what they count and
+were told, and a run killed again and again."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from decimal import Decimal
+from pathlib import Path
+
+import httpx
+import numpy as np
+from tests.conftest import KEY, Unmeasured, add_demo_engine
+
+from zestpanel.core.bench.estimates import added_cost
+from zestpanel.core.bench.planning import plan_run
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.core.project.project import Project
+from zestpanel.core.timing.points import points_of
+from zestpanel.demo.building import stand_in_service
+
+Rows = list[tuple[str, str, str]]
+# longer than the stand-ins need for the speaking itself, nine at once on two cores: then the wait is the delay
+DELAYS_S = {"tangor": 1.6, "citrange": 1.2, "mandelo": 1.4}
+TEXTS = [f"Line {n}: rain by noon." for n in range(1, 13)]
+FAULTS = 0.05
+
+
+def big_bench(folder: Path, address: str) -> Project:
+    """20 candidates of three hosted engines, 12 short texts."""
+    httpx.post(f"{address}/control", json={"delay_s": DELAYS_S, "fault_rate": FAULTS, "retry_after_s": 0.2})
+    project = Project.create(folder)
+    for name in ("tangor", "citrange", "mandelo"):
+        add_demo_engine(project, name)
+    engines = project.shortlist.engines()
+    listed = fetch_voices(engines["Mandelo"])
+    project.shortlist.put_fetched("Mandelo", listed)
+    engines = project.shortlist.engines()
+    english = [v.id for v in engines["Mandelo"].voices if v.speaks("en-GB") and v.tier == "orchard"][:8]
+    for voice in english:
+        project.shortlist.add(engines["Mandelo"], voice=voice, plan="Orchard")
+    for name in ("Tangor", "Citrange"):
+        for voice in [v.id for v in engines[name].voices if v.speaks("en-GB")][:3]:
+            for pace in (0.9, 1.0, 1.1, 1.15):
+                if len(project.shortlist.candidates()) < 20:
+                    project.shortlist.add(engines[name], voice=voice, settings={"pace": pace})
+    project.texts.add(TEXTS, language="en-GB")
+    # the limit of Mandelo (120 a minute) would make this take minutes; how it is kept is tried in the tests
+    limits = {"requests_per_minute": None}
+    project.shortlist._engines = {
+        name: e.model_copy(update={"limits": e.limits.model_copy(update=limits)})
+        for name, e in project.shortlist.engines().items()
+    }
+    return project
+
+
+def whole_bench() -> Rows:
+    """20 candidates x 12 passages x 3 repeats with 5 % faults, unattended; runs until nothing is missing."""
+    os.environ["ZEST_SECRET_LIMONAIA"] = KEY
+    with tempfile.TemporaryDirectory() as folder, stand_in_service() as address:
+        project = big_bench(Path(folder) / "Bench.zest", address)
+        began = time.perf_counter()
+        rounds = failed = 0
+        while (planned := plan_run(project, repeats=3)).jobs and rounds < 5:
+            progress = make(project, planned, executor=Unmeasured(), seed=rounds)
+            rounds, failed = rounds + 1, failed + progress.failed
+        taken = time.perf_counter() - began
+        account = httpx.get(f"{address}/account", headers={"x-key": KEY}).json()
+        journal = project.journal.rows()
+        ours = sum(row.characters for row in journal if row.state == "done")
+        spent = _spent(project)
+        tries = sum(row.state == "failed" for row in journal)
+        takes = project.takes.all()
+        off = _off_the_told(project)
+        project.close()
+    return [
+        ("20 candidates x 12 passages x 3 repeats, 5 % faults: takes", f"{len(takes)} in {taken:.0f} s", "720"),
+        (f"  failed tries {tries}, takes given up and asked for again in {rounds} runs", str(failed), ""),
+        ("  characters, ours against the service's own counter", f"{ours} / {account['used']}", "equal"),
+        ("  requests, ours against the service's own counter", f"{len(journal)} / {account['requests']}", "equal"),
+        ("  money by the journal", f"{spent} EUR", ""),
+        *(
+            (f"  {name}: wait over the {1000 * DELAYS_S[name.lower()]:.0f} ms it was told, median (95 of 100)",
+             f"{1000 * median:+.1f} ms ({1000 * p95:+.1f})", "0 to +25 ms")
+            for name, (median, p95) in off.items()
+        ),
+    ]  # fmt: skip
+
+
+def _spent(project: Project) -> Decimal:
+    total = Decimal(0)
+    engines, by_id = project.shortlist.engines(), {c.id: c for c in project.shortlist.candidates()}
+    used: dict[tuple[str, str], dict[str, int]] = {}
+    for row in project.journal.rows(state="done"):
+        c = by_id[row.candidate_id]
+        models = used.setdefault((c.engine, row.plan), {})
+        models[c.model] = models.get(c.model, 0) + row.characters
+    for (name, plan_name), models in used.items():
+        plan = engines[name].plan(plan_name)
+        cost = added_cost(plan.tariff, {}, models)[0] if plan else None
+        total += cost.amount if cost else 0
+    return total
+
+
+def _off_the_told(project: Project) -> dict[str, tuple[float, float]]:
+    """By engine: how far measured waits to the first byte lie over the delay it was told to make."""
+    by_id = {c.id: c.engine for c in project.shortlist.candidates()}
+    out = {}
+    for name in sorted(set(by_id.values())):
+        waits = [
+            p.timing.first_byte_s - DELAYS_S[name.lower()]
+            for p in points_of(project)
+            if by_id[p.take.candidate_id] == name and not p.timing.cold and p.timing.first_byte_s is not None
+        ]
+        out[name] = (float(np.median(waits)), float(np.quantile(waits, 0.95)))
+    return out
+
+
+def kills() -> Rows:
+    """A run killed at 200 random moments; every check of tests/kill_loop.py after each."""
+    with tempfile.TemporaryDirectory() as folder:
+        command = [sys.executable, "-m", "tests.kill_loop", str(Path(folder) / "K.zest"), "200", "2026"]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+    said = done.stdout.strip() if done.returncode == 0 else done.stderr.strip()[-200:]
+    return [(f"killed at random moments: {said}", "clean" if done.returncode == 0 else "BROKEN", "clean each time")]
+
+
+ROWS = [("bench whole", whole_bench), ("kills", kills)]

@@ -1,0 +1,343 @@
+"""Renders, as a person meets them: planning with a price, takes of a cell, the waits, sweeps, runs and what changed."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import Unmeasured
+from tests.desk.conftest import Opener, cells, recorder, settle, words
+from zestpanel.core.bench.caps import caps_of
+from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.measuring import MEASURES_VERSION
+from zestpanel.core.bench.planning import PlannedRun, plan_run
+from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.bench.schedule import Schedule, finished, look
+from zestpanel.core.bench.scheduled import stored_schedule, take_due
+from zestpanel.core.bench.unattended import make
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured
+from zestpanel.desk.hours import Hours
+from zestpanel.desk.pages.renders.history import CellHistory
+from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
+from zestpanel.desk.window import MainWindow
+from zestpanel.standins.service import StandInService
+
+
+@pytest.fixture
+def quick(service: StandInService, monkeypatch: pytest.MonkeyPatch) -> StandInService:
+    """The stand-in service without delays, and runs that do not measure."""
+    service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
+    monkeypatch.setattr("zestpanel.core.bench.running.Here", Unmeasured)
+    return service
+
+
+def page_of(window: MainWindow, qtbot: QtBot, view: str = "Grid"):  # type: ignore[no-untyped-def]
+    window.go_to("renders")
+    page = window.page("renders")
+    page.show_view(view)  # type: ignore[attr-defined]
+    settle(qtbot, window)
+    return page
+
+
+def press(qtbot: QtBot, button: QPushButton) -> None:
+    assert button.isEnabled(), button.text()
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def until_over(qtbot: QtBot, window: MainWindow) -> None:
+    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().finished, timeout=60_000)
+    settle(qtbot, window)
+
+
+def test_a_run_is_planned_with_its_price_and_stops_at_its_cap(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    page = page_of(window, qtbot)
+    press(qtbot, page.plan_button)
+    dialog = page.findChild(PlanDialog)
+    settle(qtbot, window)
+    assert "18 takes" in dialog.sums.text(), "three of each are planned, one is there"
+    dialog.ask.setCurrentIndex(1)
+    dialog.repeats.setValue(1)
+    dialog.levels[1].setChecked(True)
+    dialog.levels[2].setChecked(True)
+    settle(qtbot, window)
+    characters = sum(len(p.text) for p in bench_project.texts.all())
+    shown = cells(dialog.estimate)
+    assert ["Citrange, By the character", "6", f"{2 * characters}"] in [row[:3] for row in shown]
+    assert "18 takes, 18 requests" in dialog.sums.text()
+    assert "not timed yet" in dialog.sums.text()
+    dialog.cap_run.setText("nothing")
+    press(qtbot, dialog.go)
+    assert "'nothing' is no amount for a cap" in dialog.problem.text()
+    assert dialog.isVisible()
+    price = 2 * len(TEXTS_FIRST) * 18 / 1e6
+    dialog.cap_run.setText(f"{price:.6f}")
+    press(qtbot, dialog.go)
+    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().paused, timeout=60_000)
+    settle(qtbot, window)
+    page._show_run()
+    assert "would be broken by the next request" in words(page)
+    assert page.pause.text() == "Go on"
+    assert quick.behaviour.used <= 2 * 2 * characters + price * 1e6 / 18
+    assert caps_of(bench_project).a_run
+    bench_project.documents.put("spending caps", {})
+    press(qtbot, page.pause)
+    until_over(qtbot, window)
+    assert window.state.run is not None
+    assert window.state.run.progress().done == 18
+    assert {run.kind for run in bench_project.journal.runs().values()} == {"load"}
+
+
+TEXTS_FIRST = "The last frost falls in May."
+
+
+def test_takes_of_a_cell_are_listed_preferred_noted_removed_and_swapped_by_ear(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.all()[0]
+    make(bench_project, plan_run(bench_project, candidates=[candidate], passages=[passage], repeats=2,
+                                 conditions=Conditions(fresh=True)), executor=Unmeasured())  # fmt: skip
+    window = open_window(bench_project)
+    page = page_of(window, qtbot)
+    window.state.select(candidate.id, passage.id)
+    settle(qtbot, window)
+    window.actions_by_id["takes"].trigger()
+    dialog = page.findChild(CellHistory)
+    assert [row[0] for row in cells(dialog.table)] == ["1", "2", "3"]
+    dialog.table.selectRow(2)
+    assert "seed 2" in dialog.detail.text()
+    assert f"Sent: {passage.text}" in dialog.detail.text()
+    press(qtbot, dialog.star)
+    settle(qtbot, window)
+    assert window.state.bench.cell(candidate.id, passage.id).take.repeat == 3  # type: ignore[union-attr]
+    dialog.table.selectRow(2)
+    qtbot.keyClicks(dialog.note, "the warmest")
+    dialog.keep_note()
+    settle(qtbot, window)
+    assert cells(dialog.table)[2][6] == "the warmest"
+    dialog.table.selectRow(1)
+    press(qtbot, dialog.remove)
+    settle(qtbot, window)
+    assert [row[0] for row in cells(dialog.table)] == ["1", "3"]
+    window.state.undo()
+    settle(qtbot, window)
+    assert [row[0] for row in cells(dialog.table)] == ["1", "2", "3"]
+    dialog.save_to(tmp_path)
+    assert sorted(p.name for p in tmp_path.glob("*.flac")) == [
+        f"tangor-ilseth_01-frost_take-{n}.flac" for n in (1, 2, 3)
+    ]
+    press(qtbot, dialog.hear)
+    settle(qtbot, window)
+    assert [lane.take.repeat for lane in window.state.tray] == [1, 2, 3]
+    assert [window.state.lane_name(lane) for lane in window.state.tray] == ["take 1", "take 2", "take 3"]
+    window.state.player.play()
+    recorder(window).hear(0.1)
+    window.actions_by_id["lane_2"].trigger()
+    heard = recorder(window).hear(0.2)
+    assert window.state.player.mixer.on == 1
+    assert np.abs(heard).max() > 0
+    window.state.select(bench_project.shortlist.candidates()[1].id, passage.id)
+    settle(qtbot, window)
+    assert len({lane.candidate.id for lane in window.state.tray}) == 3, "another cell lays the candidates out again"
+
+
+def test_the_waits_show_every_point_and_one_request_in_full(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    make(bench_project, plan_run(bench_project, repeats=3, conditions=Conditions(fresh=True)), executor=Unmeasured())
+    window = open_window(bench_project)
+    view = page_of(window, qtbot, "Waits").widget_of("Waits")
+    picture = view.points.picture()
+    dots = [s for s in picture.shapes if type(s).__name__ == "Dot"]
+    timed = [t for t in bench_project.takes.all() if t.timing is not None]
+    assert len(dots) == len(timed) == 27, "every point is drawn"
+    assert sum(d.hollow for d in dots) == sum(t.timing.cold for t in timed if t.timing)
+    rows = cells(view.table)
+    assert {row[6] for row in rows} == {"too few"}
+    assert sum(int(row[3]) for row in rows) == sum(not t.timing.cold for t in timed if t.timing)
+    # a click on a candidate's line chooses it
+    region = next(r for r in picture.regions if r.candidate_id != window.state.candidate_id)
+    QTest.mouseClick(view.points, Qt.MouseButton.LeftButton, pos=QPoint(int(region.x + 20), int(region.y + 12)))
+    assert window.state.candidate_id == region.candidate_id
+    tangor = bench_project.shortlist.candidates()[0]
+    window.state.select(tangor.id, window.state.passage_id)
+    settle(qtbot, window)
+    assert view.request.count() == 9
+    assert "Nothing stalls from a head start of" in view.stall_words.text()
+    ends = [s for s in view.in_full.picture().shapes if type(s).__name__ == "Path"][-1].points[-1][0]
+    view.head_start.setValue(0.5)
+    assert "No stall" in view.stall_words.text()
+    later = [s for s in view.in_full.picture().shapes if type(s).__name__ == "Path"][-1].points[0][0]
+    assert 0 < later < ends, "playback is drawn from its head start on"
+    view.phase.setCurrentIndex(0)
+    settle(qtbot, window)
+    assert view.points.picture().title == "Wait to first sound"
+
+
+def test_a_sweep_from_setting_up_to_a_kept_point(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    view = page_of(window, qtbot, "Sweeps").widget_of("Sweeps")
+    view.first.control.setCurrentText("liveliness")
+    view.first.low.setValue(1.0)
+    view.first.high.setValue(2.0)
+    view.first.count.setValue(3)
+    view.repeats.setValue(2)
+    press(qtbot, view.new)
+    settle(qtbot, window)
+    assert "Tangor · Ilseth: liveliness, 3 points × 2" in view.pick.currentText()
+    assert view.edges.text() == "Nothing of this sweep is rendered yet."
+    assert "Render 6 takes" in view.render_button.text()
+    press(qtbot, view.render_button)
+    until_over(qtbot, window)
+    for take in bench_project.takes.all():  # what measuring would say of a steady and an unsteady engine
+        if take.run_id is not None:
+            length = 2.0 * (1 + 0.3 * (take.repeat - 1)) if take.duration_s and take.candidate_id > 5 else 2.0
+            bench_project.takes.put_measured(take.id, Measured(values={"duration_s": length}), version=MEASURES_VERSION)
+    view.refresh()
+    settle(qtbot, window)
+    assert view.result is not None
+    assert sum(len(p.takes) for p in view.result.points) == 6
+    assert view.edges.text() == "liveliness is stable to 1.5 and unstable from 2 on above."
+    picture = view.chart.picture()
+    region = next(r for r in picture.regions if r.candidate_id == view.result.points[1].candidate_id)
+    QTest.mouseClick(view.chart, Qt.MouseButton.LeftButton, pos=QPoint(int(region.x + 5), int(region.y + 40)))
+    assert view.about_point.text().startswith("1.5: 2 takes, stable by the rule")
+    press(qtbot, view.hear)
+    settle(qtbot, window)
+    assert [lane.take.repeat for lane in window.state.tray] == [1, 2]
+    asked = quick.behaviour.requests
+    press(qtbot, view.keep)
+    settle(qtbot, window)
+    assert len(bench_project.shortlist.candidates()) == 4
+    planned = plan_run(bench_project, repeats=2, candidates=bench_project.shortlist.candidates()[3:],
+                       passages=bench_project.texts.all()[:1])  # fmt: skip
+    assert planned.served == 2
+    assert quick.behaviour.requests == asked
+    window.state.undo()
+    assert len(bench_project.shortlist.candidates()) == 3
+
+
+def test_an_earlier_run_once_more_names_what_changed(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    for lively in (0.0, 0.6):
+        make(bench_project, plan_run(bench_project, conditions=Conditions(fresh=True)), executor=Unmeasured())
+        for take in bench_project.takes.all():
+            if take.run_id == max(bench_project.journal.runs()):
+                pitch = 200.0 * (1 + 0.07 * (lively > 0 and take.candidate_id == 3)) + take.passage_version_id
+                values: dict[str, float | str | None] = {"pitch_hz": pitch, "words_per_minute": 150.0 + take.id % 2}
+                bench_project.takes.put_measured(take.id, Measured(values=values), version=MEASURES_VERSION)
+    window = open_window(bench_project)
+    view = page_of(window, qtbot, "Runs").widget_of("Runs")
+    assert [row[0] for row in cells(view.table)] == ["2", "1"]
+    assert "Run 2 (bench): 9 takes" in view.log.toPlainText()
+    view.table.selectAll()
+    settle(qtbot, window)
+    assert view.heading.text() == "What changed from run 1 to run 2"
+    by_name = {row[0]: row[1] for row in cells(view.change_table)}
+    assert by_name["Citrange · Linnoway"] == "changed without a word: pitch +6.9 %"
+    assert by_name["Tangor · Ilseth"] in ("the same to the sample", "no change found")
+    assert "Holm" in words(view)
+    press(qtbot, view.hear)
+    settle(qtbot, window)
+    assert len(window.state.tray) == 2
+    # once more: the price is told first
+    page = window.page("renders")
+    view.table.clearSelection()
+    view.table.selectRow(1)
+    settle(qtbot, window)
+    press(qtbot, view.again)
+    settle(qtbot, window)
+    box = view.findChild(QMessageBox)
+    assert box.text().startswith("9 requests of")
+    press(qtbot, next(b for b in box.findChildren(QPushButton) if b.text() == "Render"))
+    until_over(qtbot, window)
+    assert bench_project.journal.runs()[3].of_run == 1
+    assert page.view == "Runs"
+
+
+def test_only_the_grid_can_be_looked_at_while_labels_are_hidden(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    page = page_of(window, qtbot, "Runs")
+    window.state.toggle_labels()
+    assert page.view == "Grid"
+    assert [tab.isEnabled() for tab in page.tabs] == [True, False, False, False]
+    window.state.toggle_labels()
+    assert all(tab.isEnabled() for tab in page.tabs)
+
+
+# -- runs at set hours
+
+
+def test_a_schedule_by_hand() -> None:
+    """Every hour from 6:00, four times. Found at 6:05 the first is due; at 8:30 those of 7:00 and 8:00 were missed."""
+    six = datetime(2026, 3, 2, 6, 0).astimezone()
+    plan = Schedule(first=six, every_minutes=60, times=4)
+    assert look(plan, six - timedelta(minutes=1))[1] is None
+    plan, due = look(plan, six + timedelta(minutes=5))
+    assert (due, plan.missed) == (0, ())
+    plan = finished(plan, 0)
+    assert look(plan, six + timedelta(minutes=6))[1] is None, "never twice"
+    assert look(plan, six - timedelta(hours=3))[1] is None, "nor when the clock is set back"
+    plan, due = look(plan, six + timedelta(hours=2, minutes=30))
+    assert (due, plan.missed) == (None, (1, 2))
+    assert plan.upcoming() == six + timedelta(hours=3)
+    plan, due = look(plan, six + timedelta(hours=3, minutes=9))
+    assert due == 3
+    assert finished(plan, 3).over
+
+
+def test_a_run_begins_at_its_hour_and_tells_when_it_is_over(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    page = page_of(window, qtbot)
+    press(qtbot, page.plan_button)
+    dialog = page.findChild(PlanDialog)
+    dialog.ask.setCurrentIndex(1)
+    dialog.repeats.setValue(1)
+    dialog.when.setCurrentIndex(1)
+    settle(qtbot, window)
+    assert "24 times" in dialog.sums.text()
+    press(qtbot, dialog.go)
+    schedule = stored_schedule(bench_project)
+    assert schedule is not None
+    assert (schedule.times, schedule.every_minutes, len(schedule.candidate_ids)) == (24, 60, 3)
+    assert "Run 1 of 24" in words(page)
+    said: list[str] = []
+    window.state.notice.connect(lambda level, text: said.append(text))
+    hours = Hours(window.state, clock=lambda: schedule.first + timedelta(minutes=2))
+    until_over(qtbot, window)
+    qtbot.waitUntil(lambda: any("9 takes rendered at their hour" in text for text in said), timeout=10_000)
+    assert [run.kind for run in bench_project.journal.runs().values()] == ["scheduled"]
+    assert take_due(bench_project, schedule.first + timedelta(minutes=3))[1] is None
+    assert hours is not None
+    page.give_up_hours()
+    assert stored_schedule(bench_project) is None
+    window.state.undo()
+    assert stored_schedule(bench_project) is not None
+
+
+def test_what_a_run_was_planned_for_stays_when_the_project_changes(
+    bench_project: Project, quick: StandInService
+) -> None:
+    planned: PlannedRun = plan_run(bench_project, conditions=Conditions(fresh=True))
+    run = BenchRun(bench_project, planned, executor=Unmeasured())
+    bench_project.shortlist.set_removed([bench_project.shortlist.candidates()[0].id], True)
+    run.start()
+    assert run.wait(60)
+    assert run.progress().done == 9
