@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import os
 import sys
@@ -78,6 +79,15 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--repeats", type=int, default=1)
     sub.add_argument("--estimate", action="store_true", help="only say what would be rendered and what it would cost")
     sub.add_argument("--abandon-open", action="store_true", help="give up requests an earlier run left open")
+    sub.add_argument("--fresh", action="store_true", help="ask again, beside the takes there are")
+    sub.add_argument("--cold", action="store_true", help="every request over a new connection, engines just started")
+    sub.add_argument("--at-once", default="", help="levels of requests at once to time under, such as 1,2,4")
+    sub.add_argument(
+        "--scheduler", default="", help="address of a Dask scheduler: local engines and measuring go there"
+    )
+    sub = verb("runs", _runs, "list past runs, compare two, or render one once more")
+    sub.add_argument("--compare", type=int, nargs=2, metavar=("EARLIER", "LATER"), help="what changed between two runs")
+    sub.add_argument("--again", type=int, metavar="RUN", help="render the very requests of a run once more")
     verb("measure", _measure, "measure takes that lack figures")
     sub = verb("ratings", _ratings, "add ratings from a table, or print the scores when no table is given")
     sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")
@@ -166,7 +176,7 @@ def _run(options: argparse.Namespace) -> Output | int:
     if not 1 <= options.repeats <= 100:
         raise InputError(f"{options.repeats} repeats are outside 1 to 100.", kept="Nothing was sent.")
     from zestpanel.core.bench.planning import plan_run
-    from zestpanel.core.bench.unattended import render_missing
+    from zestpanel.core.bench.unattended import make
 
     project = _open(options)
     try:
@@ -175,14 +185,16 @@ def _run(options: argparse.Namespace) -> Output | int:
             for row in still_open:
                 project.journal.close_failed(row.id, "abandoned", "Left open by an earlier run.", state="abandoned")
             still_open = []
-        if options.estimate or not (options.render or options.json):
-            planned, progress = plan_run(project, repeats=options.repeats), None
-        else:
-            planned, progress = render_missing(
-                project,
-                repeats=options.repeats,
-                on_event=lambda e: print(f"  {e.kind}: {e.text}", file=sys.stderr) if e.kind == "failed" else None,
-            )
+        planned = plan_run(project, repeats=options.repeats, conditions=_conditions(options))
+        progress = None
+        if not options.estimate and (options.render or options.json):
+            with contextlib.ExitStack() as stack:
+                executor = None
+                if options.scheduler:
+                    from zestpanel.core.bench.elsewhere import Elsewhere
+
+                    executor = stack.enter_context(contextlib.closing(Elsewhere(options.scheduler)))
+                progress = make(project, planned, on_event=_tell_failures, executor=executor)
         left = [(c.id, p.title, why) for c, p, why in planned.left_out]
         costs = [str(m) for m in planned.costs]
         lines = [
@@ -197,7 +209,10 @@ def _run(options: argparse.Namespace) -> Output | int:
         out: Output = {
             "jobs": len(planned.jobs),
             "characters": planned.characters,
+            "served": planned.served,
             "estimate": costs,
+            "seconds": planned.time.seconds,
+            "time_basis": planned.time.basis,
             "left_out": left,
             "open": len(still_open),
             "lines": lines,
@@ -211,7 +226,57 @@ def _run(options: argparse.Namespace) -> Output | int:
             )
             spent = ", ".join(out["spent"]) or "nothing"
             lines.append(f"{progress.done} done, {progress.failed} failed, spent {spent}")
+            if progress.held:
+                lines.append(f"held: {progress.held}")
         return out
+    finally:
+        project.close()
+
+
+def _tell_failures(event: Any) -> None:
+    if event.kind in ("failed", "held"):
+        print(f"  {event.kind}: {event.text}", file=sys.stderr)
+
+
+def _conditions(options: argparse.Namespace) -> Any:
+    from zestpanel.core.bench.conditions import Conditions
+
+    try:
+        levels = tuple(int(part) for part in options.at_once.split(",") if part.strip())
+    except ValueError:
+        levels = (0,)
+    if any(not 1 <= level <= 256 for level in levels):
+        raise InputError(f"'{options.at_once}' are no levels of requests at once.", remedy="Write them like 1,2,4.")
+    kind = "load" if levels else "bench"
+    return Conditions(at_once=levels, cold=options.cold, fresh=options.fresh, kind=kind)
+
+
+def _runs(options: argparse.Namespace) -> Output:
+    from zestpanel.core.bench.unattended import make
+    from zestpanel.core.catalogue.candidate import short_names
+    from zestpanel.core.changes.again import plan_again
+    from zestpanel.core.changes.comparing import compare_runs
+
+    project = _open(options)
+    try:
+        runs = project.journal.runs()
+        for wanted in (*(options.compare or ()), *([options.again] if options.again is not None else ())):
+            if wanted not in runs:
+                raise InputError(f"There is no run {wanted}.", remedy="List them without further options.")
+        if options.again is not None:
+            progress = make(project, plan_again(project, runs[options.again]), on_event=_tell_failures)
+            said = [f"{progress.done} done, {progress.failed} failed; compare with --compare {options.again} "
+                    f"{max(project.journal.runs())}"]  # fmt: skip
+            return {"done": progress.done, "failed": progress.failed, "held": progress.held, "lines": said}
+        if options.compare:
+            names = short_names(project.shortlist.candidates(), project.shortlist.engines())
+            found = compare_runs(project, *options.compare)
+            rows = [{"candidate": names[c.candidate.id], "verdict": c.verdict(), "pairs": len(c.pairs),
+                     "same_to_the_sample": c.same_sound, "without_a_word": c.silently} for c in found]  # fmt: skip
+            return {"changes": rows, "lines": [f"{r['candidate']}: {r['verdict']}" for r in rows]}
+        shown = ("id", "created", "kind", "repeats", "machine", "network", "at_once", "cold", "ended", "of_run")
+        listed = [{name: getattr(run, name) for name in shown} for run in runs.values()]
+        return {"runs": listed, "lines": [f"{r['id']}  {r['created']}  {r['kind']}" for r in listed]}
     finally:
         project.close()
 

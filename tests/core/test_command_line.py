@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import COMMAND_ENGINE, demo_engine_source
+from tests.conftest import COMMAND_ENGINE, Unmeasured, demo_engine_source
 from zestpanel.__main__ import main
 from zestpanel.core.project.project import Project
 from zestpanel.standins.service import StandInService
@@ -53,6 +53,40 @@ def test_from_a_brief_to_a_record(tmp_path: Path, capsys: pytest.CaptureFixture[
     status, out = run(capsys, "report", name)
     assert status == 0
     assert Path(str(out["record"])).is_file()
+
+
+def test_runs_once_more_and_what_changed(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("zestpanel.core.bench.running.Here", Unmeasured)
+    service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
+    script, engine = tmp_path / "own.txt", tmp_path / "citrange.yaml"
+    script.write_text("Rain.\n\nSnow.\n\nThaw.", encoding="utf-8")
+    engine.write_text(demo_engine_source("citrange"), encoding="utf-8")
+    name = str(tmp_path / "Mine.zest")
+    run(capsys, "new", name)
+    run(capsys, "import", name, str(script), str(engine), "--shortlist")
+    first = run(capsys, "run", name, "--render")[1]
+    assert first["held"] == ""
+    assert run(capsys, "run", name, "--render", "--at-once", "1,2")[1]["done"] == 2 * int(str(first["done"]))
+    asked = service.behaviour.requests
+    status, out = run(capsys, "runs", name, "--again", "1")
+    assert (status, out["done"]) == (0, first["done"])
+    assert service.behaviour.requests == asked + int(str(first["done"]))
+    runs = run(capsys, "runs", name)[1]["runs"]
+    assert isinstance(runs, list)
+    assert [(r["kind"], r["at_once"], r["of_run"]) for r in runs] == [
+        ("bench", 0, None), ("load", 1, None), ("load", 2, None), ("again", 0, 1)
+    ]  # fmt: skip
+    changes = run(capsys, "runs", name, "--compare", "1", "4")[1]["changes"]
+    assert isinstance(changes, list)
+    assert {c["verdict"] for c in changes} == {"the same to the sample"}
+    assert main(["runs", name, "--compare", "1", "9"]) == 2
+    assert "There is no run 9." in capsys.readouterr().err
+    assert main(["run", name, "--render", "--at-once", "many"]) == 2
+    assert "are no levels of requests at once" in capsys.readouterr().err
+    assert main(["run", name, "--render", "--scheduler", "tcp://127.0.0.1:9"]) == 2
+    assert "No scheduler answers at tcp://127.0.0.1:9" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize(

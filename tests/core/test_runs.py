@@ -26,10 +26,12 @@ from zestpanel.core.bench.circumstances import asleep_s, describe_network
 from zestpanel.core.bench.conditions import Conditions
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.pacing import Pace, backoff_s
+from zestpanel.core.bench.person_time import person_time
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.summary import summaries
 from zestpanel.core.bench.unattended import make
+from zestpanel.core.errors import InputError
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.journal import tries
 from zestpanel.core.project.project import Project
@@ -445,6 +447,20 @@ def test_everything_is_stamped_in_universal_time(bench: Project) -> None:
     made(bench, passages=bench.texts.all()[:1])
     stamp = _at(bench.takes.all()[0].created)
     assert stamp.utcoffset() == datetime.now(UTC).utcoffset()
+
+
+def test_a_persons_time_counts_by_engine_and_finished_minute(bench: Project) -> None:
+    bench.notes.log_setup("Tangor", 30, "read the contract")
+    bench.notes.log_setup("Tangor", 6, "three tries", kind="trying again")
+    version = bench.texts.all()[0].version_id
+    for repeat in range(1, 101):  # a hundred takes of 1.2 s are two minutes
+        pretend_take(bench, bench.shortlist.candidates()[0].id, version, repeat=repeat)
+    found = person_time(bench)
+    assert list(found) == ["Tangor"]
+    assert found["Tangor"].by_kind == {"setting up": 30, "trying again": 6}
+    assert found["Tangor"].per_finished_minute == pytest.approx(18)
+    with pytest.raises(InputError, match="Time is spent on one of"):
+        bench.notes.log_setup("Tangor", 1, "x", kind="coffee")
 
 
 # -- a whole bench

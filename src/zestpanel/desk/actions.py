@@ -21,6 +21,7 @@ DEEDS: tuple[Deed, ...] = (
     Deed("open", "Open project …", "Project", "Ctrl+O"),
     Deed("import", "Import scripts or engines …", "Project", "Ctrl+I"),
     Deed("bring", "Bring in clips made elsewhere …", "Project", "Ctrl+B"),
+    Deed("clips", "Save all clips …", "Project", "Ctrl+Shift+S"),
     Deed("record", "Write decision record", "Project", "Ctrl+S"),
     Deed("quit", "Quit", "Project", "Ctrl+Q"),
     Deed("undo", "Undo", "Edit", "Ctrl+Z"),

@@ -182,6 +182,7 @@ class MainWindow(QMainWindow):
             "bring": lambda: self._on("renders", lambda page: page.ask_for_clips()),  # type: ignore[attr-defined]
             "audition": lambda: self._on("engines", lambda page: page.hear()),  # type: ignore[attr-defined]
             "render": lambda: self._on("renders", lambda page: page.start()),  # type: ignore[attr-defined]
+            "clips": lambda: self._on("renders", lambda page: page.ask_where_clips_go()),  # type: ignore[attr-defined]
             "takes": lambda: self._on("renders", lambda page: page.show_takes()),  # type: ignore[attr-defined]
             "plan": lambda: self._on("renders", lambda page: page.plan_a_run()),  # type: ignore[attr-defined]
             "again": lambda: self._on("renders", lambda page: page.again()),  # type: ignore[attr-defined]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
 import numpy as np
 
+from zestpanel.core.bench.person_time import PersonTime, person_time
 from zestpanel.core.bench.planning import asked_alike
 from zestpanel.core.connectors.speaking import Timing
 from zestpanel.core.project.journal import JournalRow
@@ -36,6 +37,7 @@ class Summary:
 
     Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
     are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
+    person: time logged for the candidate's engine.
     """
 
     candidate_id: int
@@ -57,6 +59,7 @@ class Summary:
     other_waits: int = 0
     tried_again: int = 0
     doubted: int = 0
+    person: PersonTime | None = None
 
 
 def figure(values: Sequence[float]) -> Figure | None:
@@ -84,11 +87,15 @@ def summaries(project: Project) -> dict[int, Summary]:
     for row in project.journal.rows():
         journal[row.candidate_id].append(row)
     lengths = {version: passage.characters for version, passage in present.items()}
+    people = person_time(project)
     points: dict[int, list[TimingPoint]] = defaultdict(list)
     for point in timing_points((t for of in takes.values() for t in of), candidates, project.journal.runs()):
         points[point.take.candidate_id].append(point)
     return {
-        c.id: summary_of(c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice)
+        c.id: replace(
+            summary_of(c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice),
+            person=people.get(c.engine),
+        )
         for c in candidates.values()
     }
 

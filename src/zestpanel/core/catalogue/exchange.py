@@ -20,7 +20,7 @@ from zestpanel.core.catalogue.changes import Change, engine_changes
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.errors import InputError, TableError
-from zestpanel.core.project.notes import VoiceNote
+from zestpanel.core.project.notes import SETTING_UP, VoiceNote
 from zestpanel.core.project.project import Project
 from zestpanel.core.table_rows import table_rows
 
@@ -54,6 +54,7 @@ class NoteOnVoice(_Document):
 class SetupLine(_Document):
     at: str
     minutes: float
+    kind: str = SETTING_UP
     words: str
 
 
@@ -102,7 +103,9 @@ def export_catalogue(project: Project, *, engines: Sequence[str] | None = None) 
                     for n in notes.values()
                     if n.engine == name and not n.empty
                 ],
-                setup=[SetupLine(at=e.at, minutes=e.minutes, words=e.words) for e in project.notes.setup(name)],
+                setup=[
+                    SetupLine(at=e.at, minutes=e.minutes, words=e.words, kind=e.kind) for e in project.notes.setup(name)
+                ],
             )
         )
     return Catalogue.model_validate({"zest-catalogue": CATALOGUE_VERSION, "engines": entries})
@@ -219,7 +222,7 @@ def take_over(project: Project, catalogue: Catalogue) -> None:
         have = {(line.at, line.minutes, line.words) for line in mine.setup}
         for line in entry.setup:
             if (line.at, line.minutes, line.words) not in have:
-                project.notes.log_setup(engine.engine, line.minutes, line.words, at=line.at)
+                project.notes.log_setup(engine.engine, line.minutes, line.words, at=line.at, kind=line.kind)
 
 
 # -- tables

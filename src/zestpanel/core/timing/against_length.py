@@ -34,7 +34,7 @@ def fit_length(characters: Sequence[float], waits_s: Sequence[float]) -> LengthF
         return None
     from scipy.stats import theilslopes
 
-    found = theilslopes(y, x, 0.95)
+    found = theilslopes(y, x, 0.95, method="joint")  # the fixed part is the median of what the slope leaves
     return LengthFit(
         fixed_s=float(found.intercept),
         per_character_s=float(found.slope),

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollAre
 
 from zestpanel.core.bench.summary import Figure
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
+from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.core.timing.waits import Waits
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
@@ -95,8 +96,25 @@ class Card(QFrame):
             self._line("loading, once", _seconds(s.load_s))
         failed = sum(s.failures.values())
         rate = s.failure_rate
-        spread = f"95 %: {rate.low:.0%} to {rate.high:.0%}" if rate else ""
-        self._line("failed", f"{failed} of {s.requests}", spread, bad=failed > 0)
+        spread = f"95 %: {100 * rate.low:.0f} % to {100 * rate.high:.0f} %" if rate else ""
+        kinds = ", ".join(f"{FAILURE_KINDS.get(kind, kind)} {n}" for kind, n in sorted(s.failures.items()))
+        self._line("failed", f"{failed} of {s.requests}", "; ".join(t for t in (spread, kinds) if t), bad=failed > 0)
+        if s.tried_again:
+            self._line("tried again", str(s.tried_again), "requests made once more after one that failed")
+        if s.doubted:
+            self._line("odd on arrival", str(s.doubted), "takes that are heard and not scored", bad=True)
+        if s.circumstances is not None:
+            level = s.circumstances.at_once
+            load = f"{level} at once" if level else "at the engine's own limit"
+            apart = f"; {s.other_waits} under other loads kept apart" if s.other_waits else ""
+            told = label(f"{load}, {s.circumstances.route or 'route not recorded'}{apart}", "small", wrap=True)
+            told.setToolTip(s.circumstances.says())
+            self._layout.addWidget(told)
+        if s.person is not None:
+            each = s.person.per_finished_minute
+            share = "" if each is None else f" · {each:.1f} a finished minute"
+            tip = ", ".join(f"{kind} {minutes:.0f} min" for kind, minutes in s.person.by_kind.items())
+            self._line("a person's minutes", f"{s.person.minutes:.0f}{share}", tip)
         self._group("Money", lambda: behind_cost(self, row))
         cost = row.cost
         month = cost.month.total if cost.month.covers else None

@@ -265,8 +265,11 @@ class CatalogueView(QWidget):
         entries = [e for e in self.state.project.notes.setup() if e.engine in names]
         total = sum(e.minutes for e in entries)
         self.heading.setText(f"{total:.0f} minutes logged." if entries else "Nothing is logged yet.")
-        rows = [[e.engine, e.at[:16].replace("T", " "), f"{e.minutes:.0f}", " ".join(e.words.split())] for e in entries]
-        self.detail.show_rows(["Engine", "When", "Minutes", "What was done"], rows, numbers=[2])
+        rows = [
+            [e.engine, e.at[:16].replace("T", " "), e.kind, f"{e.minutes:.0f}", " ".join(e.words.split())]
+            for e in entries
+        ]
+        self.detail.show_rows(["Engine", "When", "Spent on", "Minutes", "What was done"], rows, numbers=[3])
 
     def _show_troubles(self, chosen: list[Engine]) -> None:
         own = self.state.project.notes.statements()

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.fact_list import FACTS, About
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.notes import VoiceNote
+from zestpanel.core.project.notes import TIME_SPENT_ON, VoiceNote
 from zestpanel.core.project.own_voices import Consent, Recording
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -161,11 +161,11 @@ class StatementDialog(FormDialog):
 
 
 class SetupDialog(FormDialog):
-    """A line of the set-up log: minutes spent and what was done."""
+    """A line of the log of a person's time: on what, how many minutes, and what was done."""
 
     def __init__(self, parent: QWidget, state: DeskState, engine: str, done: Callable[[], None]) -> None:
-        about = "Time spent on setting up is a cost; what was done makes it repeatable."
-        super().__init__(parent, f"Set-up of {engine}", about, done, "Add to the log")
+        about = "A person's time is a cost that no bill shows; what was done makes it repeatable."
+        super().__init__(parent, f"Time spent on {engine}", about, done, "Add to the log")
         self._state, self._engine = state, engine
         self.minutes = QDoubleSpinBox()
         self.minutes.setRange(0, 43_200)
@@ -173,12 +173,16 @@ class SetupDialog(FormDialog):
         self.words = QPlainTextEdit()
         self.words.setFixedHeight(theme.px(90))
         self.words.setPlaceholderText("Commands, versions, fixes, warnings")
+        self.kind = QComboBox()
+        self.kind.addItems(TIME_SPENT_ON)
+        self.kind.setAccessibleName("What the time went into")
+        self.form.addRow("Spent on", self.kind)
         self.form.addRow("Minutes", self.minutes)
         self.form.addRow("What was done", self.words)
 
     def keep(self) -> bool:
         notes, made = self._state.project.notes, list[int]()
-        words, minutes = self.words.toPlainText().strip(), self.minutes.value()
+        words, minutes, kind = self.words.toPlainText().strip(), self.minutes.value(), self.kind.currentText()
         if not words:
             raise InputError("Say what was done.", kept="Nothing was changed.")
 
@@ -186,7 +190,7 @@ class SetupDialog(FormDialog):
             if made:
                 notes.set_setup_removed(made[0], False)
             else:
-                made.append(notes.log_setup(self._engine, minutes, words))
+                made.append(notes.log_setup(self._engine, minutes, words, kind=kind))
 
         return self._state.edit("the set-up log", do, lambda: notes.set_setup_removed(made[0], True))
 

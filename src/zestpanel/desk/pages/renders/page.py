@@ -8,10 +8,12 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
+from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.scheduled import give_up_schedule, stored_schedule
 from zestpanel.core.errors import TableError, ZestError
+from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
@@ -236,11 +238,34 @@ class RendersPage(TabbedPage):
             ("Takes of this cell …", self.show_takes),
             ("Render this cell once more", self.again),
             ("Bring in clips made elsewhere …", self.ask_for_clips),
+            ("Log time spent on this engine …", self.log_time),
         ):
             action = menu.addAction(words)
             assert action is not None
             action.triggered.connect(lambda _=False, do=deed: do())
         menu.popup(viewport.mapToGlobal(at))
+
+    def log_time(self) -> None:
+        """Minutes of a person, for the engine of the selected cell."""
+        from zestpanel.desk.pages.engines.notes import SetupDialog
+
+        if candidate := self.state.candidate():
+            SetupDialog(self, self.state, candidate.engine, lambda: None).show()
+
+    def ask_where_clips_go(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Save all clips to a folder")
+        if name:
+            self.save_clips(Path(name))
+
+    def save_clips(self, folder: Path) -> None:
+        """Write the take that each cell shows, as it was delivered, under names that tell what it is."""
+        bench, project = self.state.bench, self.state.project
+        shown = [cell.take for cell in bench.cells.values() if cell.take is not None]
+        self.state.background.run(
+            lambda: export_clips(project, shown, bench.candidates, bench.names, folder),
+            lambda written: self.state.say(f"{len(written)} clips written to {folder.name}."),
+            self.state.complain,
+        )
 
     def show_takes(self) -> None:
         candidate, passage = self.state.candidate(), self.state.passage()
@@ -354,10 +379,22 @@ class RendersPage(TabbedPage):
             "were open when the program ended last. They may have been paid for; every finished take is kept."
         )
         box.setInformativeText("They are not sent again by themselves.")
+        box.setDetailedText(self._listed(rows))
         again = box.addButton("Render them again", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Decide later", QMessageBox.ButtonRole.RejectRole)
         box.finished.connect(lambda _: self._give_up([r.id for r in rows]) if box.clickedButton() is again else None)
         box.open()
+
+    def _listed(self, rows: list[JournalRow]) -> str:
+        """The requests one by one: whom, on what, when."""
+        by_id = {c.id: c for c in self.state.project.shortlist.candidates(removed=True, of_sweeps=True)}
+        titles, names = {p.version_id: p.title for p in self.state.bench.passages}, self.state.bench.names
+        lines = []
+        for row in rows:
+            who = names.get(row.candidate_id) or f"{by_id[row.candidate_id].engine} {by_id[row.candidate_id].voice}"
+            title = titles.get(row.passage_version_id, "an earlier text")
+            lines.append(f"{who}, '{title}', take {row.repeat}: {row.characters:,} characters, {row.opened[:19]}")
+        return "\n".join(lines)
 
     def _give_up(self, request_ids: list[int]) -> None:
         for request_id in request_ids:
