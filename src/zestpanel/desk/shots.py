@@ -22,6 +22,7 @@ def write_shots(
     from zestpanel.desk.pages.engines import EnginesPage
     from zestpanel.desk.pages.listening import ListeningPage
     from zestpanel.desk.pages.passages import PassagesPage
+    from zestpanel.desk.pages.renders import RendersPage
     from zestpanel.desk.theme.style import apply_theme
     from zestpanel.desk.theme.tokens import theme
     from zestpanel.desk.window import MainWindow
@@ -75,12 +76,15 @@ def write_shots(
     if state.labels_hidden:
         state.toggle_labels()
 
-    def real_time() -> None:
+    def view_of_renders(name: str) -> None:
         to_cell()
-        state.set_real_time(True)
+        page = window.page("renders")
+        assert isinstance(page, RendersPage)
+        page.show_view(name)
 
-    shoot("real-time", real_time)
-    state.set_real_time(False)
+    for name in ("Waits", "Sweeps", "Runs"):
+        shoot(name.lower(), partial(view_of_renders, name))
+    view_of_renders("Grid")
 
     def passages() -> None:
         window.go_to("passages")
@@ -91,13 +95,6 @@ def write_shots(
     shoot("passages", passages)
     for step in ("brief", "engines", "evidence", "listening", "cost", "choice"):
         shoot(step, partial(window.go_to, step))
-
-    def engines_side_by_side() -> None:
-        window.go_to("engines")
-        page = window.page("engines")
-        assert isinstance(page, EnginesPage)
-        page.show_view("Engines")
-        page.engines.table.selectAll()
 
     def view_of_engines(name: str) -> None:
         page = window.page("engines")
@@ -117,9 +114,7 @@ def write_shots(
     for name in ("Coverage", "As sent", "Pronunciation", "Dialogue"):
         shoot(name.lower().replace(" ", "-"), partial(view_of_passages, name))
     view_of_passages("The set")
-    shoot("engines-compared", engines_side_by_side)
     shoot("shortlist", partial(view_of_engines, "Shortlist"))
-    shoot("own-voices", partial(view_of_engines, "Own voices"))
     view_of_engines("Voices")
 
     def booth() -> None:

@@ -28,16 +28,17 @@ class LengthFit:
 
 def fit_length(characters: Sequence[float], waits_s: Sequence[float]) -> LengthFit | None:
     """The Theil-Sen line (Theil 1950, Sen 1968): the median of the slopes between all pairs, so that single late
-    replies do not tilt it. None where points are few, or all texts are about equally long."""
+    replies do not tilt it; the fixed part is the median of what the slope leaves. None where points are few, or all texts are about equally long."""
     x, y = np.asarray(characters, dtype=float), np.asarray(waits_s, dtype=float)
     if len(x) < FEWEST or x.min() <= 0 or x.max() / x.min() < LEAST_SPREAD:
         return None
     from scipy.stats import theilslopes
 
-    found = theilslopes(y, x, 0.95, method="joint")  # the fixed part is the median of what the slope leaves
+    found = theilslopes(y, x, 0.95)
+    slope = float(found.slope)
     return LengthFit(
-        fixed_s=float(found.intercept),
-        per_character_s=float(found.slope),
+        fixed_s=float(np.median(y - slope * x)),
+        per_character_s=slope,
         low_s=float(found.low_slope),
         high_s=float(found.high_slope),
         n=len(x),
