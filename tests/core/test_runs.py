@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import Unmeasured, add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.bench import running
+from zestpanel.core.bench import asking
 from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
 from zestpanel.core.bench.circumstances import asleep_s, describe_network
@@ -227,7 +227,7 @@ def test_a_revoked_key_holds_its_engine_while_others_go_on(bench: Project, servi
 def test_a_network_that_is_gone_pauses_and_nothing_is_given_up(
     project: Project, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(running, "backoff_s", lambda *_: 0.0)
+    monkeypatch.setattr(asking, "backoff_s", lambda *_: 0.0)
     monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "orchard-demo-key")
     add_demo_engine(project, "tangor")
     project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
@@ -304,7 +304,7 @@ def test_an_identical_request_is_served_from_the_store(bench: Project, service: 
 
 def test_sleep_in_the_middle_of_a_request_voids_its_wait(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
     slept = iter([0.0, 0.0, 0.0, 900.0] + [900.0] * 99)  # during the second request
-    monkeypatch.setattr(running, "asleep_s", lambda: next(slept))
+    monkeypatch.setattr(asking, "asleep_s", lambda: next(slept))
     citrange = bench.shortlist.candidates()[1]
     citrange_engine = bench.shortlist.engines()["Citrange"]
     one = citrange_engine.model_copy(update={"limits": citrange_engine.limits.model_copy(

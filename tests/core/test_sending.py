@@ -209,6 +209,20 @@ def test_a_text_over_the_limit_is_sent_in_pieces_and_joined(bench: Project, serv
     assert longest < 0.6, "no seam is longer than a pause between sentences"
 
 
+def test_a_limit_in_the_middle_of_a_text_asks_only_for_the_missing_piece_again(
+    bench: Project, service: StandInService
+) -> None:
+    bench.shortlist.set_removed([bench.shortlist.candidates()[0].id], True)
+    text = " ".join(["The frost came late this year, and nobody minded it."] * 24)
+    bench.texts.add([text], language="en-GB")
+    service.behaviour.retry_after_s = 0.02
+    service.behaviour.faults.extend(["", "limit", ""])
+    _, progress = render_missing(bench)
+    assert (progress.done, progress.failed) == (1, 0)
+    assert [row.state for row in bench.journal.rows()] == ["done", "failed", "done"]
+    assert service.behaviour.used == bench.takes.all()[0].characters_billed, "no piece was paid twice"
+
+
 def test_a_later_piece_that_fails_leaves_no_half_take_and_its_cost_is_counted(
     bench: Project, service: StandInService
 ) -> None:

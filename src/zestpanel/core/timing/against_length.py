@@ -28,7 +28,9 @@ class LengthFit:
 
 def fit_length(characters: Sequence[float], waits_s: Sequence[float]) -> LengthFit | None:
     """The Theil-Sen line (Theil 1950, Sen 1968): the median of the slopes between all pairs, so that single late
-    replies do not tilt it; the fixed part is the median of what the slope leaves. None where points are few, or all texts are about equally long."""
+    replies do not tilt it; the fixed part is the median of what the slope leaves. None where points are few, or all
+    texts are about equally long.
+    """
     x, y = np.asarray(characters, dtype=float), np.asarray(waits_s, dtype=float)
     if len(x) < FEWEST or x.min() <= 0 or x.max() / x.min() < LEAST_SPREAD:
         return None

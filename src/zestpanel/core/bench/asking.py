@@ -1,0 +1,208 @@
+"""Asking for the texts of a run's takes: each request in the journal first, none sent before its time, and what was
+paid never asked for twice."""
+
+from __future__ import annotations
+
+import threading
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from itertools import count
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.bench.circumstances import SLEPT_FROM_S, asleep_s
+from zestpanel.core.bench.events import RunEvent
+from zestpanel.core.bench.executors import Executor
+from zestpanel.core.bench.pacing import Pace, backoff_s
+from zestpanel.core.bench.planning import Job
+from zestpanel.core.bench.run_log import RunLog, named
+from zestpanel.core.bench.troubles import stops_engine
+from zestpanel.core.catalogue.candidate import plan_of
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
+from zestpanel.core.errors import Cancelled, SynthesisFailure
+from zestpanel.core.project.project import Project
+from zestpanel.core.sending.as_sent import Request
+
+# How often a request is tried. Only failures that are not paid for are tried again unasked; a limit is waited out
+# longer than a service that is not reached.
+MOST_TRIES: Final = {"limited": 8, "unreachable": 3}
+# Failures after which the service may have billed the text all the same: they count against a cap.
+MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content")
+_LOOK_S: Final = 0.2  # how often a wait looks whether the run was paused or cancelled
+
+
+@dataclass(slots=True)
+class Asked:
+    """What has come of one job: requests by id and their replies, piece by piece; characters billed, and maybe billed
+    although the request failed."""
+
+    requests: list[int] = field(default_factory=list)
+    replies: list[Reply] = field(default_factory=list)
+    billed: int = 0
+    maybe: int = 0
+
+
+class Since:
+    """How much more was billed for a job from a moment on."""
+
+    def __init__(self, asked: Asked) -> None:
+        self._asked, self._billed, self._maybe = asked, asked.billed, asked.maybe
+
+    def more(self) -> tuple[int, int]:
+        """(billed, maybe billed) since then."""
+        return self._asked.billed - self._billed, self._asked.maybe - self._maybe
+
+
+class Asking:
+    """Speaks whole jobs for a run. Replies stay in memory until the take is kept, whatever comes in between: when a run
+    is held in the middle of a text, or the disk is full, nothing that was paid is asked for again."""
+
+    def __init__(
+        self,
+        project: Project,
+        executor: Executor,
+        paces: Mapping[str, Pace],
+        *,
+        cold: bool,
+        go: threading.Event,
+        cancel: threading.Event,
+        tell: Callable[[RunEvent], None],
+        hold: Callable[[str, str], None],
+        rng: np.random.Generator,
+    ) -> None:
+        self._project, self._executor, self._paces, self._cold = project, executor, paces, cold
+        self._go, self._cancel, self._tell, self._hold, self._rng = go, cancel, tell, hold, rng
+        self._numbers = {p.id: number for number, p in enumerate(project.texts.all(), 1)}
+        self._so_far: dict[int, Asked] = {}  # by id of the job
+        self._under_way: dict[str, int] = defaultdict(int)
+        self._lock = threading.Lock()
+        self.log: RunLog
+
+    def left_to_ask(self, job: Job) -> int:
+        """Characters that are still to be billed for a job."""
+        done = self._so_far.get(id(job))
+        return sum(piece.billed for piece in job.sent.requests[len(done.replies) if done else 0 :])
+
+    def so_far(self, job: Job) -> Since:
+        return Since(self._so_far.setdefault(id(job), Asked()))
+
+    def whole(self, engine: Engine, job: Job, run_id: int) -> Asked | None:
+        """All pieces of a job; None when it is to go on later: the run was paused, or its engine is held.
+
+        Raises SynthesisFailure when a piece is given up, Cancelled when the run was.
+        """
+        asked = self._so_far.setdefault(id(job), Asked())
+        for piece in job.sent.requests[len(asked.replies) :]:
+            for attempt in count(1):
+                if not self._may_begin(engine.engine, pausing=not asked.replies):  # a text begun is spoken to its end
+                    return None
+                try:
+                    self._piece(engine, job, piece, attempt, run_id, asked)
+                    break
+                except SynthesisFailure as failure:
+                    asked.maybe += piece.billed if failure.kind in MAY_BE_BILLED else 0
+                    if why := stops_engine(failure):
+                        self._hold(engine.engine, why)
+                        return None
+                    wait_s = self._wait_after(failure, engine, job, attempt)
+                    if self._cancel.wait(wait_s):
+                        raise Cancelled from None
+        return asked
+
+    def kept(self, job: Job) -> None:
+        """The take is on disk: its replies need not wait in memory any more."""
+        self._so_far.pop(id(job), None)
+
+    def give_up(self, job: Job) -> None:
+        """Pieces that came before one that failed: their sound is of no use alone, but they count as used."""
+        asked = self._so_far.pop(id(job), Asked())
+        for request_id in asked.requests:
+            text = "A later piece of the same text failed; this one was paid and is not used."
+            self._project.journal.close_failed(request_id, "incomplete", text, state="unused")
+
+    # -- one piece
+
+    def _may_begin(self, name: str, *, pausing: bool) -> bool:
+        """Wait for the engine's pace; False when the run was paused meanwhile, if that matters. Raises Cancelled."""
+        while not self._cancel.is_set():
+            if pausing and not self._go.is_set():
+                return False
+            wait_s = self._paces[name].claim()
+            if not wait_s:
+                return True
+            self._cancel.wait(min(wait_s, _LOOK_S))
+        raise Cancelled
+
+    def _piece(self, engine: Engine, job: Job, piece: Request, attempt: int, run_id: int, asked: Asked) -> None:
+        """One try of one piece, journalled before and closed after it when it failed. Raises as ``whole`` does."""
+        journal, name = self._project.journal, engine.engine
+        with self._lock:
+            beside = self._under_way[name]
+            self._under_way[name] += 1
+        try:
+            request_id = journal.open_request(
+                run_id=run_id,
+                candidate_id=job.candidate.id,
+                passage_version_id=job.passage.version_id,
+                repeat=job.repeat,
+                attempt=attempt,
+                plan=plan_of(job.candidate, engine).name,
+                characters=piece.billed,
+                beside=beside,
+            )
+            try:
+                reply = self._spoken(engine, job, piece, beside)
+            except Cancelled:
+                journal.close_failed(request_id, "cancelled", "Cancelled while under way.", state="cancelled")
+                asked.billed += piece.billed
+                raise
+            except SynthesisFailure as failure:
+                journal.close_failed(request_id, failure.kind, failure.what)
+                raise
+        finally:
+            with self._lock:
+                self._under_way[name] -= 1
+        asked.billed += piece.billed if reply.characters_billed is None else reply.characters_billed
+        asked.requests.append(request_id)
+        asked.replies.append(reply)
+
+    def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
+        asleep = asleep_s()
+        reply = self._executor.speak(engine, self._request(job, piece), self._cancel.is_set, cold=self._cold)
+        if reply.timing is None:
+            return reply
+        slept = asleep_s() - asleep > SLEPT_FROM_S
+        return replace(reply, timing=replace(reply.timing, beside=beside, slept=slept))
+
+    def _request(self, job: Job, piece: Request) -> SpeakRequest:
+        candidate, passage = job.candidate, job.passage
+        reference, described = self._project.own_voices.source_of(candidate.engine, candidate.voice)
+        return SpeakRequest(
+            text=piece.text,
+            form=piece.form,
+            language=candidate.language,
+            voice=candidate.voice,
+            model=candidate.model,
+            settings=candidate.settings,
+            seed=job.seed,
+            reference=reference,
+            described=described,
+            passage=passage.title,
+            number=self._numbers.get(passage.id, 0),
+            repeat=job.repeat,
+        )
+
+    def _wait_after(self, failure: SynthesisFailure, engine: Engine, job: Job, attempt: int) -> float:
+        """Seconds before the next try. Raises the failure when there is none."""
+        if failure.kind == "limited" and failure.retry_after_s is not None:
+            self._paces[engine.engine].hold(failure.retry_after_s)  # the next request would be refused alike
+        if attempt >= MOST_TRIES.get(failure.kind, 1):
+            raise failure
+        with self._lock:
+            wait_s = backoff_s(attempt, self._rng) if failure.retry_after_s is None else 0.0
+        self.log.write(f"{named(job)}: {failure.what} Tried again after {failure.retry_after_s or wait_s:.1f} s.")
+        self._tell(RunEvent(kind="waiting", job=job, text=failure.what))
+        return wait_s
