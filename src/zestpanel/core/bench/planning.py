@@ -135,7 +135,8 @@ def plan_run(
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
                 for level in conditions.at_once:
                     if level > engine.limits.requests_at_once:
-                        limit = f"the plan allows {engine.limits.requests_at_once} requests at once, not {level}"
+                        most = engine.limits.requests_at_once
+                        limit = f"the plan allows {most} request{'s' * (most > 1)} at once, not {level}"
                         left_out.append((candidate, passage, limit))
             for job in wanted:
                 asked = digest_of(job, own_voice)

@@ -42,8 +42,6 @@ class Yardstick:
 
 
 YARDSTICKS: Final[dict[str, Yardstick]] = {
-    "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
-    "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
     "words_per_minute": Yardstick(words="pace", about="sound", allowance=0.02, ratio=True),
     "pitch_hz": Yardstick(words="pitch", about="sound", allowance=0.02, ratio=True),
     "pitch_sd_st": Yardstick(words="pitch movement", about="sound", allowance=0.1, ratio=True),
@@ -51,6 +49,8 @@ YARDSTICKS: Final[dict[str, Yardstick]] = {
     "balance_db": Yardstick(words="spectral balance", about="sound", allowance=0.5, unit="dB"),
     "words_lost": Yardstick(words="words not found", about="words", allowance=2.0, unit="points"),
     "characters_billed": Yardstick(words="characters billed", about="price", allowance=0.0, ratio=True),
+    "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
+    "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
 }
 
 
@@ -122,7 +122,10 @@ class CandidateChange:
 
 
 def compare_runs(project: Project, first: int, second: int) -> list[CandidateChange]:
-    """What changed from one run to a later one, a row a candidate that both have requests of."""
+    """What changed from one run to a later one, a row a candidate that both have requests of; silent changes first.
+
+    Waits are compared only where both runs asked the same candidates: with others beside it, an engine waits for them.
+    """
     by_run: dict[int, dict[tuple[int, str], Take]] = {first: {}, second: {}}
     for take in project.takes.all():
         if take.run_id in by_run and take.asked and take.copied_from is None:
@@ -136,6 +139,7 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
     runs = project.journal.runs()
     failed = {run: _failures(project, run) for run in (first, second)}
     out = []
+    timed = same_company(by_run[first], by_run[second])
     for candidate_id, of in pairs.items():
         candidate = candidates.get(candidate_id)
         if candidate is None:
@@ -147,14 +151,19 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
                 candidate=candidate,
                 pairs=tuple(of),
                 same_sound=sum(a.clip == b.clip for a, b in of),
-                differences=tuple(_differences(of, measured)),
+                differences=tuple(_differences(of, measured, timed=timed)),
                 models=(_named(a.model_used for a, _ in of), _named(b.model_used for _, b in of)),
                 voices=(_named(a.voice_used for a, _ in of), _named(b.voice_used for _, b in of)),
                 price=(prices[0], prices[1]),
                 failed=(failed[first].get(candidate_id, 0), failed[second].get(candidate_id, 0)),
             )
         )
-    return adjusted(out)
+    return sorted(adjusted(out), key=lambda change: (not change.silently, not change.changes))
+
+
+def same_company(first: Mapping[tuple[int, str], Take], second: Mapping[tuple[int, str], Take]) -> bool:
+    """Whether two runs asked the same candidates, by their takes."""
+    return {candidate for candidate, _ in first} == {candidate for candidate, _ in second}
 
 
 def adjusted(changes: Sequence[CandidateChange]) -> list[CandidateChange]:
@@ -195,9 +204,13 @@ def _value(name: str, take: Take, measured: Measured | None) -> float | None:
     return float(value) if isinstance(value, int | float) else None
 
 
-def _differences(pairs: Sequence[tuple[Take, Take]], measured: Mapping[int, Measured]) -> list[Difference]:
+def _differences(
+    pairs: Sequence[tuple[Take, Take]], measured: Mapping[int, Measured], *, timed: bool
+) -> list[Difference]:
     out = []
     for name, rule in YARDSTICKS.items():
+        if rule.about == "timing" and not timed:
+            continue
         values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in pairs]
         known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or a > 0)]
         if len(known) < FEWEST_PAIRS:

@@ -106,6 +106,11 @@ QMenu::item:selected {{ background: {c["zest-pale"]}; }}
 QMenu::item:disabled {{ color: {c["quiet"]}; }}
 QMenuBar {{ background: {c["paper"]}; }} QMenuBar::item:selected {{ background: {c["zest-pale"]}; }}
 QCheckBox {{ spacing: {px(8)}px; padding: 2px; }} QCheckBox:focus {{ border: 1px solid {c["focus"]}; padding: 1px; }}
+QCheckBox::indicator, QAbstractItemView::indicator {{ width: {px(14)}px; height: {px(14)}px;
+  border: 1px solid {c["quiet"]}; border-radius: 3px; background: {c["sheet"]}; }}
+QCheckBox::indicator:checked, QAbstractItemView::indicator:checked {{ background: {c["deep-zest"]};
+  border-color: {c["deep-zest"]}; image: url({folder}/tick-{"dark" if theme.dark else "light"}.svg); }}
+QCheckBox::indicator:disabled {{ border-color: {c["rule"]}; background: {c["paper"]}; }}
 QTableView, QListView, QTreeView {{ background: {c["paper"]}; border: none; gridline-color: {c["rule"]};
   selection-background-color: {c["zest-pale"]}; selection-color: {c["ink"]}; outline: none; }}
 QTableView::item, QListView::item {{ padding: {px(5)}px {px(8)}px; border-bottom: 1px solid {c["rule"]}; }}

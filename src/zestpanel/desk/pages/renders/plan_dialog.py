@@ -197,6 +197,9 @@ class PlanDialog(QDialog):
     def look(self) -> None:
         """Plan anew, off the interface thread, and show what it would take."""
         self.first.setEnabled(self.when.currentData() != "now")
+        other = self.cold.isChecked() or any(box.isChecked() for box in self.levels.values())
+        self.ask.setEnabled(not other)
+        self.ask.setToolTip("Other conditions need requests of their own" if other else "")
         candidates = [c for c in self.chosen(self.candidates) if isinstance(c, Candidate)]
         passages = [p for p in self.chosen(self.passages) if isinstance(p, Passage)]
         project, repeats, conditions = self.state.project, self.repeats.value(), self.conditions()

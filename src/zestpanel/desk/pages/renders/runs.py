@@ -36,7 +36,7 @@ HOW = (
         for y in YARDSTICKS.values()
         if y.allowance
     )
-    + "."
+    + ". Waits are compared only between runs that asked the same candidates."
 )
 
 
