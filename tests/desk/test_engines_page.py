@@ -165,7 +165,7 @@ def test_facts_are_stated_with_a_source_and_disagreement_is_shown(
     log.words.setPlainText("asked for an account")
     qtbot.mouseClick(log.keep_button, Qt.MouseButton.LeftButton)
     view.what.setCurrentText("Set-up log")
-    assert cells(view.detail)[0][2:] == ["25", "asked for an account"]
+    assert cells(view.detail)[0][2:] == ["setting up", "25", "asked for an account"]
 
 
 def test_engines_side_by_side_and_claims_against_our_figures(on_page: OnPage, qtbot: QtBot) -> None:
