@@ -8,7 +8,7 @@ from decimal import Decimal
 import numpy as np
 import pytest
 
-from tests.conftest import add_command_engine, add_demo_engine, pretend_take
+from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.bench.measuring import MEASURES_VERSION, measure_missing
 from zestpanel.core.bench.planning import interleaved, plan_run
 from zestpanel.core.bench.running import BenchRun
@@ -46,7 +46,7 @@ def test_the_estimate_is_what_the_service_counts(bench: Project, service: StandI
     assert by_engine["Tangor"].cost == Money(Decimal(0), "EUR")
     price = Decimal(2 * CHARACTERS) * 18 / 1_000_000
     assert by_engine["Citrange"].cost == Money(price, "EUR")
-    _, progress = render_missing(bench, repeats=2)
+    _, progress = render_missing(bench, repeats=2, executor=Unmeasured())
     assert (progress.done, progress.failed, progress.held) == (8, 0, "")
     assert progress.spent == (Money(price, "EUR"),)
     assert service.behaviour.used == 4 * CHARACTERS
@@ -54,9 +54,9 @@ def test_the_estimate_is_what_the_service_counts(bench: Project, service: StandI
 
 
 def test_a_second_run_sends_nothing_and_an_edit_makes_cells_stale(bench: Project, service: StandInService) -> None:
-    render_missing(bench)
+    render_missing(bench, executor=Unmeasured())
     sent = service.behaviour.requests
-    planned, _ = render_missing(bench)
+    planned, _ = render_missing(bench, executor=Unmeasured())
     assert planned.jobs == ()
     assert service.behaviour.requests == sent
     passage = bench.texts.all()[0]
@@ -85,7 +85,7 @@ def test_takes_know_how_they_came_about(bench: Project) -> None:
 def test_limits_are_waited_out_and_every_try_is_journalled(bench: Project, service: StandInService) -> None:
     service.behaviour.faults.extend(["limit", "limit"])
     service.behaviour.retry_after_s = 0.05
-    _, progress = render_missing(bench)
+    _, progress = render_missing(bench, executor=Unmeasured())
     assert (progress.done, progress.failed) == (4, 0)
     failed = bench.journal.rows(state="failed")
     assert [row.failure_kind for row in failed] == ["limited", "limited"]
@@ -99,13 +99,13 @@ def test_failures_keep_their_reason_and_are_not_tried_again_by_themselves(
     bench: Project, service: StandInService
 ) -> None:
     service.behaviour.faults.append("web page")
-    _, progress = render_missing(bench)
+    _, progress = render_missing(bench, executor=Unmeasured())
     assert (progress.done, progress.failed) == (3, 1)
     row = bench.journal.rows(state="failed")[0]
     assert (row.failure_kind, row.attempt) == ("wrong content", 1)
     assert "a web page" in row.failure_text
     assert len(plan_run(bench).jobs) == 1, "a retry is one more run, on request"
-    render_missing(bench)
+    render_missing(bench, executor=Unmeasured())
     assert plan_run(bench).jobs == ()
 
 
@@ -123,7 +123,7 @@ def test_a_wrong_key_stops_the_engine_at_once(
     bench: Project, service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "wrong")
-    _, progress = render_missing(bench, repeats=8)
+    _, progress = render_missing(bench, repeats=8, executor=Unmeasured())
     assert progress.done == 0
     assert "401" in progress.held
     assert service.behaviour.requests <= 3 + 4, "at most one request a worker, not one a take"

@@ -46,18 +46,18 @@ def bench(project: Project, service: StandInService) -> Project:
 def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     bench: Project, service: StandInService
 ) -> None:
-    make(bench, plan_run(bench, repeats=2))
+    make(bench, plan_run(bench))
     first = min(bench.journal.runs())
     service.behaviour.today = "2027-02-01"  # Mandelo speaks with another model and says nothing of it
     planned = plan_again(bench, bench.journal.runs()[first])
-    assert len(planned.jobs) == 16
+    assert len(planned.jobs) == 8
     assert {t.asked for t in bench.takes.all()} == {j.asked for j in planned.jobs}, "the same requests to the character"
     make(bench, planned)
     second = max(bench.journal.runs())
     assert (bench.journal.runs()[second].kind, bench.journal.runs()[second].of_run) == ("again", first)
     found = {c.candidate.engine: c for c in compare_runs(bench, first, second)}
-    assert len(found["Citrange"].pairs) == len(found["Mandelo"].pairs) == 8
-    assert found["Citrange"].same_sound == 8
+    assert len(found["Citrange"].pairs) == len(found["Mandelo"].pairs) == 4
+    assert found["Citrange"].same_sound == 4
     assert [d.name for d in found["Citrange"].changes if d.yardstick.about != "timing"] == []
     mandelo = found["Mandelo"]
     assert mandelo.silently

@@ -59,6 +59,7 @@ def test_runs_once_more_and_what_changed(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("zestpanel.core.bench.running.Here", Unmeasured)
+    monkeypatch.setattr("zestpanel.core.bench.elsewhere._CONNECT_S", 1)
     service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
     script, engine = tmp_path / "own.txt", tmp_path / "citrange.yaml"
     script.write_text("Rain.\n\nSnow.\n\nThaw.", encoding="utf-8")

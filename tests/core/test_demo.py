@@ -35,8 +35,8 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
     panel["hard"] = panel["hard"][1:2]
     data["marks"] = [{"candidate": 3, "passage": 1, "word": 5, "kind": "odd stress", "note": ""}]
     data["further"] = {
-        "load": {"candidates": [1], "passages": [1], "repeats": 1, "at_once": [1, 2]},
-        "sweep": {**data["further"]["sweep"], "values": [1.0, 2.0], "repeats": 2, "passage": 1},
+        "load": {"candidates": [1], "passages": [1], "repeats": 1, "at_once": [1]},
+        "sweep": {**data["further"]["sweep"], "values": [1.0, 2.0], "repeats": 1, "passage": 1},
         "again": {"candidates": [1, 2], "passages": [1], "day": "2027-02-01"},
     }
     data["decisions"] = [{"role": "main narrator", "candidate": 1, "runner_up": 3, "by": "x", "why": "y"}]
@@ -50,9 +50,9 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
     assert len(turns) == 6
     by_kind = {run.id: run.kind for run in project.journal.runs().values()}
     assert sorted(set(by_kind.values())) == ["again", "bench", "load", "sweep"]
-    of_sweep = 4 - building.REPEATS  # where it stands the sweep is served from the store, for nothing
+    of_sweep = 1  # where it stands the sweep is served from the store, for nothing
     sent = [t for t in project.takes.all() if t.copied_from is None]
-    assert len(sent) == 3 * building.REPEATS + len(turns) + 2 + of_sweep + 4
+    assert len(sent) == 3 * building.REPEATS + len(turns) + 1 + of_sweep + 4
     assert all(take is not None for _, take in takes_of(project, "At the gate"))
     scores = [row.score for row in found.rows.values()]
     assert all(s is not None and s.simulated == s.ratings for s in scores), "simulated ratings are marked as such"

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import add_demo_engine, demo_engine_source, tone
+from tests.conftest import Unmeasured, add_demo_engine, demo_engine_source, tone
 from zestpanel.core.audio.joining import join
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.summary import summaries
@@ -213,11 +213,11 @@ def test_a_limit_in_the_middle_of_a_text_asks_only_for_the_missing_piece_again(
     bench: Project, service: StandInService
 ) -> None:
     bench.shortlist.set_removed([bench.shortlist.candidates()[0].id], True)
-    text = " ".join(["The frost came late this year, and nobody minded it."] * 24)
+    text = " ".join(["The frost came late this year, and nobody minded it."] * 18)
     bench.texts.add([text], language="en-GB")
     service.behaviour.retry_after_s = 0.02
     service.behaviour.faults.extend(["", "limit", ""])
-    _, progress = render_missing(bench)
+    _, progress = render_missing(bench, executor=Unmeasured())
     assert (progress.done, progress.failed) == (1, 0)
     assert [row.state for row in bench.journal.rows()] == ["done", "failed", "done"]
     assert service.behaviour.used == bench.takes.all()[0].characters_billed, "no piece was paid twice"
@@ -229,7 +229,7 @@ def test_a_later_piece_that_fails_leaves_no_half_take_and_its_cost_is_counted(
     bench.shortlist.set_removed([bench.shortlist.candidates()[0].id], True)
     bench.texts.add([" ".join(["The frost came late this year, and nobody minded it."] * 24)], language="en-GB")
     service.behaviour.faults.extend(["", "web page"])
-    _, progress = render_missing(bench)
+    _, progress = render_missing(bench, executor=Unmeasured())
     assert (progress.done, progress.failed) == (0, 1)
     assert bench.takes.all() == []
     assert [row.state for row in bench.journal.rows()] == ["unused", "failed"]

@@ -29,8 +29,8 @@ def bench(project: Project, service: StandInService) -> Project:
 def test_a_sweep_finds_where_its_setting_becomes_unstable(bench: Project, service: StandInService) -> None:
     own, passage = bench.shortlist.candidates()[0], bench.texts.all()[0]
     control = next(c for c in bench.shortlist.engines()["Tangor"].controls if c.name == "liveliness")
-    values = values_over(control, 0.6, 2.0, 8)
-    assert values == (0.6, 0.8, 1.0, 1.2, 1.4, 1.6, 1.8, 2.0)
+    assert values_over(control, 0.6, 2.0, 8) == (0.6, 0.8, 1.0, 1.2, 1.4, 1.6, 1.8, 2.0)
+    values = (0.6, 1.0, 1.4, 1.8, 2.0)
     spec = SweepSpec(candidate_id=own.id, axes=(Axis(control="liveliness", values=values),),
                      passage_ids=(passage.id,), repeats=3)  # fmt: skip
     sweep = bench.sweeps.add(spec)
@@ -38,11 +38,11 @@ def test_a_sweep_finds_where_its_setting_becomes_unstable(bench: Project, servic
     assert {(c.settings["pace"], c.settings["mood"], c.voice) for c in sweep.points} == {(1.0, "plain", "ilseth")}
     assert bench.shortlist.candidates() == [own], "points are not on the shortlist"
     planned = plan_sweep(bench, sweep)
-    assert len(planned.jobs) == 24
-    assert planned.characters == 24 * len(TEXT)
+    assert len(planned.jobs) == 15
+    assert planned.characters == 15 * len(TEXT)
     progress = make(bench, planned)
-    assert (progress.done, progress.held) == (24, "")
-    assert service.behaviour.used == 24 * len(TEXT)
+    assert (progress.done, progress.held) == (15, "")
+    assert service.behaviour.used == 15 * len(TEXT)
     result = sweep_result(bench, sweep)
     movement = [p.measures["pitch_sd_st"].median for p in result.points if p.values[0] <= 1.4]  # type: ignore[operator]
     assert movement == sorted(movement), "what the setting is for moves with it"
@@ -56,7 +56,7 @@ def test_a_sweep_finds_where_its_setting_becomes_unstable(bench: Project, servic
     assert not next(p for p in result.points if p.here).unstable
     # a point becomes a candidate, and its takes serve it without a request
     asked = service.behaviour.requests
-    kept = bench.shortlist.add(bench.shortlist.engines()["Tangor"], voice="ilseth", settings={"liveliness": 1.2})
+    kept = bench.shortlist.add(bench.shortlist.engines()["Tangor"], voice="ilseth", settings={"liveliness": 1.4})
     from zestpanel.core.bench.planning import plan_run
 
     again = plan_run(bench, repeats=3, candidates=kept)
