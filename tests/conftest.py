@@ -12,7 +12,10 @@ import pytest
 from hypothesis import settings
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import read
 from zestpanel.core.bench.executors import Here
+from zestpanel.core.bench.measuring import measure
+from zestpanel.core.bench.measuring_process import WordTimes
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.project.project import Project
@@ -21,7 +24,7 @@ from zestpanel.standins.service import StandInService
 
 os.environ.setdefault("ZEST_PYTHON", sys.executable)
 # the same examples in every run, so that a run tells of the change and not of chance; ZEST_EXPLORE=1 looks for new ones
-settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("steady", derandomize=True, deadline=None, max_examples=60)
 settings.register_profile("explore", max_examples=1500, deadline=None)
 settings.load_profile("explore" if os.environ.get("ZEST_EXPLORE") else "steady")
 KEY = "orchard-demo-key"
@@ -43,6 +46,16 @@ class Unmeasured(Here):
 
     def measure(self, *_: object) -> Measured:
         return Measured(values={})
+
+
+@pytest.fixture(autouse=True)
+def measured_in_this_process(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one."""
+
+    def here(self: Here, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
+        return measure(read(clip), text, language, words)
+
+    monkeypatch.setattr(Here, "measure", here)
 
 
 def tone(frequency_hz: float, dbfs: float, seconds: float, rate_hz: int = 48_000, channels: int = 1) -> Clip:

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import time
 from decimal import Decimal
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take
-from zestpanel.core.bench.measuring import MEASURES_VERSION, measure_missing
+from zestpanel.core.bench.measuring import MEASURES_VERSION, measure, measure_missing
+from zestpanel.core.bench.measuring_process import MeasuringProcess
 from zestpanel.core.bench.planning import interleaved, plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.summary import summaries
 from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.choice.evidence import standing
+from zestpanel.core.errors import AudioError
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.money import Money
 from zestpanel.core.timing.waits import waits
@@ -186,6 +189,20 @@ def test_measuring_later_gives_the_same_figures(project: Project) -> None:
     values = project.takes.measured([take])[take].values
     assert values["pitch_hz"] == pytest.approx(220, rel=0.01)
     assert standing(project).rows[candidate.id].summary.sound["duration_s"].median == pytest.approx(1.2)
+
+
+def test_a_process_of_its_own_measures_the_same_and_names_what_it_cannot_read(project: Project, tmp_path: Path) -> None:
+    add_command_engine(project)
+    candidate = project.shortlist.add(project.shortlist.engines()["Kitchen Table"], voice="hesk")[0]
+    passage = project.texts.add(["A tone, not words."], language="en-GB")[0]
+    pretend_take(project, candidate.id, passage.version_id, hz=220)
+    take = project.takes.all()[0]
+    with MeasuringProcess() as process:
+        there = process.measure(project.takes.clip_path(take), passage.text, "en-GB", ())
+        with pytest.raises(AudioError, match="cannot be read"):
+            process.measure(tmp_path / "gone.flac", "", "en-GB", ())
+        assert process.alive
+    assert there == measure(project.takes.load(take), passage.text, "en-GB")
 
 
 def test_a_lost_clip_is_named_and_the_rest_goes_on(project: Project) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 
 import numpy as np
@@ -16,6 +17,7 @@ from zestpanel.desk.theme.tokens import theme
 
 CELL_WIDTH, CELL_HEIGHT = 106, 56
 MOST_KEPT = 600  # pictures of cells, some screens full
+MOST_DRAWING_S = 0.008  # of new pictures in one frame
 
 
 class CellPainter(QStyledItemDelegate):
@@ -27,7 +29,18 @@ class CellPainter(QStyledItemDelegate):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self._drawn: OrderedDict[tuple[object, ...], QPixmap] = OrderedDict()
-        theme.changed.connect(self._drawn.clear)
+        self._at: dict[tuple[int, int], QPixmap] = {}  # what a place showed last
+        self._spent_s = 0.0
+        self.late = False
+        theme.changed.connect(self._forget)
+
+    def _forget(self) -> None:
+        self._drawn.clear()
+        self._at.clear()
+
+    def begin_frame(self) -> None:
+        """A frame draws new pictures for so long only; cells left over keep what they showed, and ``late`` is set."""
+        self._spent_s, self.late = 0.0, False
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Put the cell's picture in its place; it is drawn anew only when something of it has changed."""
@@ -44,8 +57,12 @@ class CellPainter(QStyledItemDelegate):
             cell.state, take.id if take else cell.text, take.starred if take else False, cell.takes, cell.marks,
             cell.odd_voice, bool(cell.doubts), bool(cell.text), selected, running, rect.width(), rect.height(), ratio,
         )  # fmt: skip
-        picture = self._drawn.get(key)
-        if picture is None:
+        picture, place = self._drawn.get(key), (index.row(), index.column())
+        if picture is None and self._spent_s > MOST_DRAWING_S and (before := self._at.get(place)) is not None:
+            self.late = True
+            picture = before
+        elif picture is None:
+            began = time.perf_counter()
             picture = QPixmap(round(rect.width() * ratio), round(rect.height() * ratio))
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
@@ -55,8 +72,12 @@ class CellPainter(QStyledItemDelegate):
             self._drawn[key] = picture
             if len(self._drawn) > MOST_KEPT:
                 self._drawn.popitem(last=False)
+            self._spent_s += time.perf_counter() - began
         else:
             self._drawn.move_to_end(key)
+        self._at[place] = picture
+        if len(self._at) > MOST_KEPT:
+            self._at.clear()
         painter.drawPixmap(rect.topLeft(), picture)
 
     def _draw(self, painter: QPainter, box: QRectF, cell: Cell, *, selected: bool, running: bool) -> None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QModelIndex, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtCore import QModelIndex, Qt, QTimer
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
 from zestpanel.desk.grid.model import GridModel
@@ -20,7 +20,8 @@ class GridView(QTableView):
         self.setHorizontalHeader(TwoLineHeader(Qt.Orientation.Horizontal))
         self.setVerticalHeader(TwoLineHeader(Qt.Orientation.Vertical))
         self.setModel(self.grid_model)
-        self.setItemDelegate(CellPainter(self))
+        self._cells = CellPainter(self)
+        self.setItemDelegate(self._cells)
         self.setShowGrid(False)
         self.setTabKeyNavigation(False)
         self.setCornerButtonEnabled(False)
@@ -34,6 +35,12 @@ class GridView(QTableView):
         theme.changed.connect(self._size)
         self._size()
         self._follow()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        self._cells.begin_frame()
+        super().paintEvent(event)
+        if self._cells.late:
+            QTimer.singleShot(0, self.viewport().update)
 
     def _size(self) -> None:
         across, down = self.horizontalHeader(), self.verticalHeader()

@@ -127,7 +127,8 @@ class RendersPage(TabbedPage):
         if not self._is_running():
             self._plan()
         self._show_run()
-        self._show_hours()
+        if not self._is_running():
+            self._show_hours()
         self.refresh_view()
 
     def _labels_changed(self) -> None:
