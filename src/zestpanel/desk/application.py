@@ -33,7 +33,7 @@ def make_application() -> QApplication:
     # a full collection walks over every object there is, and stands still for 0.2 s in a large project: what start-up
     # made is left out of it, and it comes seldom
     gc.freeze()
-    gc.set_threshold(10_000, 25, 40)
+    gc.set_threshold(2_000, 10, 200)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("zestpanel")
     application.setApplicationDisplayName("Zest Panel")
