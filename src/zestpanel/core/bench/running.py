@@ -12,7 +12,7 @@ import numpy as np
 
 from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.asking import Asked, Asking
-from zestpanel.core.bench.caps import Purse, caps_of
+from zestpanel.core.bench.caps import Purse, SpendingCaps, caps_of, plan_key
 from zestpanel.core.bench.circumstances import describe_machine, describe_network
 from zestpanel.core.bench.estimates import prices_of
 from zestpanel.core.bench.events import Progress, RunEvent
@@ -216,6 +216,9 @@ class BenchRun:
         try:
             for run_id in self._run_ids.values():
                 self._project.journal.end_run(run_id)
+            if self._purse.unpriced and self._purse.caps != SpendingCaps():
+                names = ", ".join(sorted(plan_key(*key) for key in self._purse.unpriced))
+                self.log.write(f"No cap could hold what has no price that is known: {names}.")
             self.log.end(self.progress(), stopped=self._cancel.is_set())
         finally:
             with self._lock:

@@ -13,8 +13,6 @@ from zestpanel.core.errors import SynthesisFailure
 NOT_REACHED_IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
 _KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
 _FULL: Final = (errno.ENOSPC, errno.EDQUOT)
-# whose fault a failed request is: what the user can put right is not held against an engine
-OURS: Final = ("refused", "no allowance", "bad text", "bad voice")
 
 
 def stops_engine(failure: SynthesisFailure) -> str:

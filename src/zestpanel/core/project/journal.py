@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -176,9 +175,3 @@ class Journal:
                 )
                 for r in connection.execute(query)
             ]
-
-
-def tries(rows: list[JournalRow]) -> tuple[Counter[str], int]:
-    """(failures by kind, requests made again after one that failed) over closed requests."""
-    closed = [row for row in rows if row.state in ("done", "failed")]
-    return Counter(r.failure_kind for r in closed if r.state == "failed"), sum(r.attempt > 1 for r in closed)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Final
 
 from zestpanel.core.statistics.intervals import Interval
 from zestpanel.core.timing.points import PHASES, Circumstances, TimingPoint
@@ -70,6 +69,3 @@ def watts_of(components: Sequence[object]) -> str:
 
     found = next((part for part in components if isinstance(part, OwnMachine)), None)
     return f"{found.watts:g}" if found is not None else ""
-
-
-TOO_FEW: Final = "too few"
