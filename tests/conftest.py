@@ -49,8 +49,11 @@ class Unmeasured(Here):
 
 
 @pytest.fixture(autouse=True)
-def measured_in_this_process(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one."""
+def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> None:
+    """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one. The
+    recogniser, which takes most of the time, listens only in tests that are marked so."""
+    if "listens" not in request.keywords:
+        monkeypatch.setattr("zestpanel.core.bench.measuring.words_heard", lambda *_: "no recogniser in this test")
 
     def here(self: Here, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
         return measure(read(clip), text, language, words)

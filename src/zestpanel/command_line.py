@@ -8,6 +8,7 @@ import json
 import os
 import sys
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -82,6 +83,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--fresh", action="store_true", help="ask again, beside the takes there are")
     sub.add_argument("--cold", action="store_true", help="every request over a new connection, engines just started")
     sub.add_argument("--at-once", default="", help="levels of requests at once to time under, such as 1,2,4")
+    sub.add_argument(
+        "--due", action="store_true", help="render the run of the schedule that is due now, if one is; for a timer"
+    )
     sub.add_argument(
         "--scheduler", default="", help="address of a Dask scheduler: local engines and measuring go there"
     )
@@ -169,10 +173,14 @@ def _import(options: argparse.Namespace) -> Output:
 
 
 def _run(options: argparse.Namespace) -> Output | int:
-    if not (options.render or options.json or options.estimate or options.abandon_open):
+    if not (options.render or options.json or options.estimate or options.abandon_open or options.due):
         return _window(options)
     if options.project is None:
         raise InputError("Which project? Name its folder.")
+    if options.due and options.estimate:
+        raise InputError(
+            "What is due is rendered, not estimated.", kept="Nothing was sent.", remedy="Leave one of the two out."
+        )
     if not 1 <= options.repeats <= 100:
         raise InputError(f"{options.repeats} repeats are outside 1 to 100.", kept="Nothing was sent.")
     from zestpanel.core.bench.planning import plan_run
@@ -185,9 +193,19 @@ def _run(options: argparse.Namespace) -> Output | int:
             for row in still_open:
                 project.journal.close_failed(row.id, "abandoned", "Left open by an earlier run.", state="abandoned")
             still_open = []
-        planned = plan_run(project, repeats=options.repeats, conditions=_conditions(options))
+        schedule = None
+        if options.due:
+            from zestpanel.core.bench.scheduled import coming, take_due
+
+            schedule, due = take_due(project, datetime.now().astimezone())
+            if due is None:
+                said = coming(schedule) or "No runs are set for hours; Plan a run … in the window sets them."
+                return {"jobs": 0, "lines": [f"Nothing is due. {said}"]}
+            planned = due
+        else:
+            planned = plan_run(project, repeats=options.repeats, conditions=_conditions(options))
         progress = None
-        if not options.estimate and (options.render or options.json):
+        if not options.estimate and (options.render or options.json or options.due):
             with contextlib.ExitStack() as stack:
                 executor = None
                 if options.scheduler:
@@ -228,6 +246,8 @@ def _run(options: argparse.Namespace) -> Output | int:
             lines.append(f"{progress.done} done, {progress.failed} failed, spent {spent}")
             if progress.held:
                 lines.append(f"held: {progress.held}")
+        if schedule is not None:
+            lines.append(coming(schedule))
         return out
     finally:
         project.close()

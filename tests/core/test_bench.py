@@ -191,6 +191,7 @@ def test_measuring_later_gives_the_same_figures(project: Project) -> None:
     assert standing(project).rows[candidate.id].summary.sound["duration_s"].median == pytest.approx(1.2)
 
 
+@pytest.mark.listens
 def test_a_process_of_its_own_measures_the_same_and_names_what_it_cannot_read(project: Project, tmp_path: Path) -> None:
     add_command_engine(project)
     candidate = project.shortlist.add(project.shortlist.engines()["Kitchen Table"], voice="hesk")[0]

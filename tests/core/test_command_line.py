@@ -6,12 +6,14 @@ import json
 import os
 import subprocess
 import sys
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import COMMAND_ENGINE, Unmeasured, demo_engine_source
 from zestpanel.__main__ import main
+from zestpanel.core.bench.schedule import Schedule
 from zestpanel.core.project.project import Project
 from zestpanel.standins.service import StandInService
 
@@ -88,6 +90,28 @@ def test_runs_once_more_and_what_changed(
     assert "are no levels of requests at once" in capsys.readouterr().err
     assert main(["run", name, "--render", "--scheduler", "tcp://127.0.0.1:9"]) == 2
     assert "No scheduler answers at tcp://127.0.0.1:9" in capsys.readouterr().err
+
+
+def test_a_timer_renders_what_is_due_and_nothing_twice(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService
+) -> None:
+    name, script, engine = str(tmp_path / "Hours.zest"), tmp_path / "one.txt", tmp_path / "citrange.yaml"
+    script.write_text("The pear keeps until March.", encoding="utf-8")
+    engine.write_text(demo_engine_source("citrange"), encoding="utf-8")
+    run(capsys, "new", name)
+    run(capsys, "import", name, str(script), str(engine), "--shortlist")
+    assert "No runs are set for hours" in str(run(capsys, "run", name, "--due")[1]["lines"])
+    project = Project.open(Path(name))
+    first = datetime.now().astimezone() - timedelta(minutes=61)
+    plan = Schedule(first=first, every_minutes=60, times=3, candidate_ids=(1,), passage_ids=(1,), repeats=2)
+    project.documents.put("schedule", plan.model_dump(mode="json"))
+    project.close()
+    assert "rendered, not estimated" in str(run(capsys, "run", name, "--due", "--estimate")[1]["error"])
+    status, out = run(capsys, "run", name, "--due")
+    assert (status, out["done"], service.behaviour.requests) == (0, 2, 2)
+    assert "1 were missed, as nothing looked at their time." in str(out["lines"])
+    assert run(capsys, "run", name, "--due")[1]["jobs"] == 0
+    assert service.behaviour.requests == 2
 
 
 @pytest.mark.parametrize(

@@ -147,7 +147,7 @@ def test_a_run_from_the_price_to_the_last_take(
     assert len(page.planned.jobs) == 3
     assert "0.00" in page.render_button.text()
     qtbot.mouseClick(page.render_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().finished, timeout=30_000)
+    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=30_000)
     settle(qtbot, window)
     qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text())
     assert window.notice_text.text() == "2 takes rendered, 1 failed."

@@ -62,7 +62,7 @@ assert window.current == "renders"
 renders = window.page("renders")
 wait(lambda: renders.render_button.isEnabled())
 QTest.mouseClick(renders.render_button, Qt.MouseButton.LeftButton)
-wait(lambda: window.state.run.progress().finished)
+wait(lambda: window.state.run is not None and not window.state.run_goes_on)
 settle()
 wait(lambda: len(window.state.tray) == 2)
 grid = renders.grid

@@ -16,6 +16,7 @@ from tests.conftest import Unmeasured
 from tests.desk.conftest import Opener, cells, recorder, settle, words
 from zestpanel.core.bench.caps import caps_of
 from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.measuring import MEASURES_VERSION
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.running import BenchRun
@@ -24,6 +25,7 @@ from zestpanel.core.bench.scheduled import stored_schedule, take_due
 from zestpanel.core.bench.unattended import make
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured
+from zestpanel.desk.cells import bench_of, with_news
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
@@ -53,7 +55,7 @@ def press(qtbot: QtBot, button: QPushButton) -> None:
 
 
 def until_over(qtbot: QtBot, window: MainWindow) -> None:
-    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().finished, timeout=60_000)
+    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=60_000)
     settle(qtbot, window)
 
 
@@ -341,3 +343,21 @@ def test_what_a_run_was_planned_for_stays_when_the_project_changes(
     run.start()
     assert run.wait(60)
     assert run.progress().done == 9
+
+
+def test_the_window_follows_a_run_from_what_it_tells(bench_project: Project, quick: StandInService) -> None:
+    """What is pieced together from a run's events is what is read from the project when it is over."""
+    quick.behaviour.fault_rate = 0.4
+    before, events = bench_of(bench_project), list[RunEvent]()
+    planned = plan_run(bench_project, repeats=3)
+    run = BenchRun(bench_project, planned, on_event=events.append, executor=Unmeasured())
+    run.start()
+    assert run.wait(60)
+    progress = run.progress()
+    assert progress.failed > 0
+    assert progress.done > 0
+    read, pieced = bench_of(bench_project), with_news(before, events)
+    assert pieced.cells == read.cells
+    assert (pieced.takes, pieced.unmeasured) == (read.takes, read.unmeasured) == (9 + progress.done, 0)
+    # heard again after the project was read: nothing counts twice
+    assert with_news(read, events).takes == read.takes

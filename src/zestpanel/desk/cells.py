@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 
+from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.measuring import MEASURES_VERSION
 from zestpanel.core.bench.planning import asked_alike, barred, text_reasons
 from zestpanel.core.brief import Brief
@@ -43,6 +44,7 @@ class Bench:
     cells: Mapping[tuple[int, int], Cell] = field(repr=False)
     brief: Brief
     takes: int
+    newest_take: int
     unmeasured: int
     raters: int
     decided: frozenset[str]
@@ -53,13 +55,8 @@ class Bench:
     @property
     def counts(self) -> tuple[int, int]:
         """(cells with a present take, cells that could have one)."""
-        able = [
-            self.cell(c.id, p.id).state
-            for c in self.candidates
-            for p in self.passages
-            if self.cell(c.id, p.id).state != "barred"
-        ]
-        return able.count("there"), len(able)
+        states = [cell.state for cell in self.cells.values()]
+        return states.count("there"), len(states) - states.count("barred")
 
 
 def bench_of(project: Project) -> Bench:
@@ -119,9 +116,52 @@ def bench_of(project: Project) -> Bench:
         cells=cells,
         brief=project.brief,
         takes=len(every_take),
+        newest_take=every_take[-1].id if every_take else 0,
         unmeasured=project.takes.count_unmeasured(version=MEASURES_VERSION),
         raters=project.panel.count_raters(),
         decided=frozenset(d.role for d in decisions(project)),
+    )
+
+
+def with_news(bench: Bench, events: Iterable[RunEvent]) -> Bench:
+    """The bench after what a run has told since it was read, without reading anything again."""
+    cells, takes, unmeasured = dict(bench.cells), bench.takes, bench.unmeasured
+    for event in events:
+        job, take = event.job, event.take
+        if event.kind == "measured":
+            unmeasured = max(0, unmeasured - 1)
+        elif job is None:
+            continue
+        elif event.kind == "kept" and take is not None and take.id > bench.newest_take:
+            takes, unmeasured = takes + 1, unmeasured + (job.served_from is None)
+            key = (job.candidate.id, job.passage.id)
+            if key in cells:
+                cells[key] = _with_take(cells[key], job.candidate, take)
+        elif event.kind == "failed" and (key := (job.candidate.id, job.passage.id)) in cells:
+            old = cells[key]
+            there = old.state == "there"
+            cells[key] = replace(old, text=event.text) if there else Cell(state="failed", text=event.text)
+    return replace(bench, cells=cells, takes=takes, unmeasured=unmeasured)
+
+
+def _with_take(cell: Cell, candidate: Candidate, take: Take) -> Cell:
+    """A cell after one more take of the present text: what was shown stays, unless it was none to score."""
+    if cell.state != "there" or cell.take is None:
+        return _shows(take, candidate, takes=1)
+    if cell.take.starred or cell.take.scored or not take.scored:
+        return replace(cell, takes=cell.takes + 1, text="")
+    return replace(_shows(take, candidate, takes=cell.takes + 1), marks=cell.marks)
+
+
+def _shows(take: Take, candidate: Candidate, *, takes: int, marks: int = 0, text: str = "") -> Cell:
+    return Cell(
+        state="there",
+        take=take,
+        takes=takes,
+        text=text,
+        odd_voice=bool(take.voice_used) and take.voice_used != candidate.voice,
+        doubts="" if take.accepted else " ".join(take.doubts),
+        marks=marks,
     )
 
 
@@ -139,16 +179,8 @@ def _cell(
 ) -> Cell:
     if takes:
         shown = next((t for t in takes if t.starred), None) or next((t for t in takes if t.scored), takes[0])
-        odd = bool(shown.voice_used) and shown.voice_used != candidate.voice
-        return Cell(
-            state="there",
-            take=shown,
-            takes=len(takes),
-            text=failure,
-            odd_voice=odd,
-            doubts="" if shown.accepted else " ".join(shown.doubts),
-            marks=sum(marks.get(t.id, 0) for t in takes),
-        )
+        heard = sum(marks.get(t.id, 0) for t in takes)
+        return _shows(shown, candidate, takes=len(takes), marks=heard, text=failure)
     if is_open:
         return Cell(state="open", text="may have been paid")
     if failure:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QSystemTrayIcon
 from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.schedule import Schedule
-from zestpanel.core.bench.scheduled import stored_schedule, take_due
+from zestpanel.core.bench.scheduled import coming, stored_schedule, take_due
 from zestpanel.desk.state import DeskState
 
 LOOK_MS = 20_000
@@ -43,7 +43,7 @@ class Hours(QObject):
             self._timer.stop()
 
     def look(self) -> None:
-        if self.state.run is not None and not self.state.run.progress().finished:
+        if self.state.run_goes_on:
             return
         project, now = self.state.project, self._clock()
         self.state.background.run(lambda: take_due(project, now), self._looked, self.state.complain, topic="schedule")
@@ -53,8 +53,10 @@ class Hours(QObject):
         if schedule is None or schedule.over:
             self._timer.stop()
         if planned is not None and planned.jobs:
-            self._ours = BenchRun(self.state.project, planned, on_event=self.state.on_run_event)
-            self.state.start_run(self._ours)
+            self.state.begin_run(planned, self._begun)
+
+    def _begun(self, run: BenchRun) -> None:
+        self._ours = run
 
     def _run_changed(self) -> None:
         if self._ours is None or not self._ours.progress().finished:
@@ -71,15 +73,3 @@ class Hours(QObject):
             self._tray.show()
             self._tray.showMessage("Zest Panel", text)
         self.state.say(text)
-
-
-def coming(schedule: Schedule | None) -> str:
-    """How a schedule stands, in a sentence; '' where there is none."""
-    if schedule is None:
-        return ""
-    missed = f" {len(schedule.missed)} were missed, as the program was not running." if schedule.missed else ""
-    upcoming = schedule.upcoming()
-    if upcoming is None:
-        return f"All {schedule.times} runs of the schedule are over.{missed}"
-    at = f"{upcoming.astimezone():%a %d %b, %H:%M}"
-    return f"Run {len(schedule.done) + len(schedule.missed) + 1} of {schedule.times} at {at}.{missed}"

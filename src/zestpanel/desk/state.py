@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 import threading
-import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.measuring import measure_missing
 from zestpanel.core.bench.measuring_process import MeasuringProcess
+from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.catalogue.candidate import Candidate, candidate_detail
 from zestpanel.core.choice.evidence import Standing, standing
@@ -21,7 +22,7 @@ from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Mark, Measured, Take
 from zestpanel.desk.background import Background
-from zestpanel.desk.cells import Bench, bench_of
+from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player
 
 MOST_LANES = 9  # as many as there are digit keys
@@ -39,9 +40,10 @@ class TrayLane:
 class DeskState(QObject):
     """The desk's shared state. All signals are emitted on the interface thread.
 
-    bench_changed: candidates, passages or takes changed. selected: another cell. tray_changed: other lanes are laid
-    out. labels_changed: names hidden or shown. schedule_changed: hours of runs were set or given up.
-    standing_changed: fresh evidence. run_changed: progress of the run.
+    bench_changed: candidates, passages or takes changed. run_changed: the run began, ended or went on, and its takes
+    are in the cells. selected: another cell. tray_changed: other lanes are laid out. labels_changed: names hidden or
+    shown. schedule_changed: hours of runs were set or given up.
+    standing_changed: fresh evidence.
     notice: (level, text) for people; level is 'info' or 'problem'.
     """
 
@@ -71,15 +73,17 @@ class DeskState(QObject):
         self.real_time = False
         self.repeats: list[Take] = []  # takes of one cell, laid out instead of one of each candidate
         self.run: BenchRun | None = None
+        self._beginning = False
         self._letters: dict[int, str] | None = None
         self._play_when_loaded = False
         self._chance = random.Random()
         self._hearing, self._deaf = threading.Lock(), False
         self.running: dict[tuple[int, int], int] = {}
+        self._news: list[RunEvent] = []
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
-        self._soon.setInterval(300)
-        self._soon.timeout.connect(self._refresh_bench)
+        self._soon.setInterval(400)
+        self._soon.timeout.connect(self._show_news)
         self._run_event.connect(self._on_run_event)
 
     # -- people
@@ -346,9 +350,36 @@ class DeskState(QObject):
 
     # -- the run
 
-    def start_run(self, run: BenchRun) -> None:
-        self.run = run
-        run.start()
+    @property
+    def run_goes_on(self) -> bool:
+        """Whether a run is going on, or about to."""
+        return self._beginning or (self.run is not None and not self.run.progress().finished)
+
+    def begin_run(self, planned: PlannedRun, begun: Callable[[BenchRun], None] = lambda _: None) -> None:
+        """Begin a planned run, unless one goes on; ``begun`` is given it. What it needs is read off the interface
+        thread."""
+        if self.run_goes_on:
+            self.complain("A run is going on: wait for its end, or stop it.")
+            return
+        self._beginning = True
+
+        def make() -> BenchRun:
+            run = BenchRun(self.project, planned, on_event=self.on_run_event)
+            self.run = run  # before it tells anything
+            run.start()
+            return run
+
+        def arrived(run: BenchRun) -> None:
+            self._beginning = False
+            begun(run)
+            self.run_changed.emit()
+
+        def refused(error: Exception) -> None:
+            self.run, self._beginning = None, False
+            self.complain(error)
+            self.run_changed.emit()
+
+        self.background.run(make, arrived, refused)
         self.run_changed.emit()
 
     def on_run_event(self, event: RunEvent) -> None:
@@ -375,6 +406,7 @@ class DeskState(QObject):
             self.complain(event.text)
         if event.kind == "finished":
             self.running.clear()
+            self._news.clear()
             self._soon.stop()
             progress = self.run.progress() if self.run else None
             if event.text:
@@ -384,24 +416,16 @@ class DeskState(QObject):
                 self.say(f"{progress.done} takes rendered{failed}.")
             self.background.run(lambda: bench_of(self.project), self._show, self.complain, topic="bench")
             self.run_changed.emit()
-        elif not self._soon.isActive():
+            return
+        self._news.append(event)
+        if not self._soon.isActive():
             self._soon.start()
 
-    def _refresh_bench(self) -> None:
-        """While a run goes on the bench is read again off the interface thread, a few times a second at most."""
-
-        def arrived(bench: Bench) -> None:
-            if self.run is None or self.run.progress().finished:  # the run ended meanwhile: the whole of it is shown
-                self._show(bench)
-                return
-            self.bench = bench
-            self.bench_changed.emit()
-            if self.running:  # the next look no sooner than a few times what this one took
-                self._soon.setInterval(max(300, min(5_000, round((time.monotonic() - began) * 5_000))))
-
-        began = time.monotonic()
+    def _show_news(self) -> None:
+        """What the run told since the last look; nothing is read for it, so that the window is never held."""
+        news, self._news = self._news, []
+        self.bench = with_news(self.bench, news)
         self.run_changed.emit()
-        self.background.run(lambda: bench_of(self.project), arrived, self.complain, topic="bench")
 
 
 def _letter(index: int) -> str:

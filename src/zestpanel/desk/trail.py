@@ -106,7 +106,7 @@ class Trail(QWidget):
         self._state = state
         self._on = "renders"
         self._states = step_states(state)
-        for signal in (state.bench_changed, state.standing_changed):
+        for signal in (state.bench_changed, state.run_changed, state.standing_changed):
             signal.connect(self.refresh)
         theme.changed.connect(self._resize)
 

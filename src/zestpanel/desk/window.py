@@ -407,16 +407,20 @@ class MainWindow(QMainWindow):
             apply_theme(application, theme)
         self.update()
 
-    def closeEvent(self, event: QCloseEvent) -> None:
+    def _leave_run(self) -> None:
         run = self.state.run
         if run is not None and not run.progress().finished:
             run.leave()
             run.wait(30)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._leave_run()
         self.state.stop_hearing()
         if "passages" in self.pages:
             self.pages["passages"].keep_draft()  # type: ignore[attr-defined]
         self.state.player.close()
         self.state.background.close()
+        self._leave_run()  # one that was about to begin
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -36,7 +37,7 @@ class Executor(Protocol):
 class Here:
     """On this machine: one connector an engine, kept for the run, and processes that measure."""
 
-    measuring_at_once = 2
+    measuring_at_once = max(2, min(4, (os.cpu_count() or 2) - 1))
 
     def __init__(self, connect: Callable[[Engine], Connector] = open_connector) -> None:
         self._connect = connect

@@ -10,16 +10,18 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.measuring_process import MeasuringProcess, WordTimes
 from zestpanel.core.errors import ZestError
+from zestpanel.core.measures import drift
 from zestpanel.core.measures.balance import spectral_balance_db
 from zestpanel.core.measures.loudness import measure_loudness
 from zestpanel.core.measures.pace import speech_pace
 from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.measures.word_times import find_word_times
+from zestpanel.core.measures.words_heard import WordsHeard, words_heard
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 
-MEASURES_VERSION = 2
+MEASURES_VERSION = 3
 
 
 def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) -> Measured:
@@ -29,6 +31,7 @@ def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) ->
     pitch = measure_pitch(clip)
     pace = speech_pace(text, speech_s=silence.speech_s, total_s=clip.duration_s)
     words, by = find_word_times(clip, text, language, from_reply)
+    heard = words_heard(clip, text, language)
     return Measured(
         values={
             "duration_s": clip.duration_s,
@@ -48,10 +51,25 @@ def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) ->
             "longest_pause_s": silence.longest_pause_s,
             "noise_dbfs": silence.noise_dbfs,
             "balance_db": spectral_balance_db(clip),
+            **_as_values(heard),
+            **drift.as_values(drift.drift_of(clip, words)),
         },
         words=words,
         words_by=by,
     )
+
+
+def _as_values(heard: WordsHeard | str) -> dict[str, float | str | None]:
+    if isinstance(heard, str):
+        return {"words_wrong": None, "words_wrong_why": heard}
+    return {
+        "words_wrong": heard.wrong_percent,
+        "words_missing": float(heard.missing),
+        "words_added": float(heard.added),
+        "words_replaced": float(heard.replaced),
+        "heard": heard.heard,
+        "heard_by": heard.by,
+    }
 
 
 BACKLOG = 3  # takes waiting before a further worker is worth its start

@@ -7,6 +7,7 @@ The process reads one JSON object a line, {"clip", "text", "language", "words"},
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -76,6 +77,7 @@ class MeasuringProcess:
 
 def serve() -> None:
     """The answering side: until standard input ends."""
+    os.nice(10)  # a window and the timing of requests come first
     from zestpanel.core.audio.files import read
     from zestpanel.core.bench.measuring import measure
 

@@ -78,7 +78,7 @@ class BenchRun:
         self._done = self._failed = self._running = 0
         self._not_reached: dict[str, int] = defaultdict(int)
         self._held: dict[str, str] = {}  # engine ('' for the whole run) -> why
-        self._active_s, self._resumed_at = 0.0, 0.0
+        self._active_s, self._resumed_at = 0.0, time.monotonic()
         self._finished = threading.Event()
         self._resting = threading.Event()  # finished, or held with nothing under way
         self._asking = Asking(

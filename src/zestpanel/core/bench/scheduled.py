@@ -21,15 +21,14 @@ def give_up_schedule(project: Project) -> None:
 
 def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
-    that a crash in the middle never renders it twice."""
-    schedule = stored_schedule(project)
-    if schedule is None:
-        return None, None
-    schedule, due = look(schedule, now)
-    if due is not None:
-        schedule = finished(schedule, due)
-    project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
-    return schedule, None if due is None else plan_occasion(project, schedule)
+    that neither a crash in the middle nor a second program that looks renders it twice."""
+    while (stored := project.documents.get(DOCUMENT)) is not None:
+        schedule, due = look(Schedule.model_validate(stored), now)
+        if due is not None:
+            schedule = finished(schedule, due)
+        if project.documents.put_if(DOCUMENT, schedule.model_dump(mode="json"), was=stored):
+            return schedule, None if due is None else plan_occasion(project, schedule)
+    return None, None
 
 
 def plan_occasion(project: Project, schedule: Schedule) -> PlannedRun:
@@ -41,3 +40,15 @@ def plan_occasion(project: Project, schedule: Schedule) -> PlannedRun:
         passages=[p for p in project.texts.all() if p.id in schedule.passage_ids],
         conditions=Conditions(fresh=True, kind="scheduled"),
     )
+
+
+def coming(schedule: Schedule | None) -> str:
+    """How a schedule stands, in a sentence; '' where there is none."""
+    if schedule is None:
+        return ""
+    missed = f" {len(schedule.missed)} were missed, as nothing looked at their time." if schedule.missed else ""
+    upcoming = schedule.upcoming()
+    if upcoming is None:
+        return f"All {schedule.times} runs of the schedule are over.{missed}"
+    at = f"{upcoming.astimezone():%a %d %b, %H:%M}"
+    return f"Run {len(schedule.done) + len(schedule.missed) + 1} of {schedule.times} at {at}.{missed}"

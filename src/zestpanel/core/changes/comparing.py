@@ -21,7 +21,6 @@ from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.core.statistics.intervals import special
 from zestpanel.core.statistics.paired import holm
-from zestpanel.core.sweeps.results import words_lost
 
 FEWEST_PAIRS: Final = 3
 ALPHA: Final = 0.05
@@ -47,7 +46,7 @@ YARDSTICKS: Final[dict[str, Yardstick]] = {
     "pitch_sd_st": Yardstick(words="pitch movement", about="sound", allowance=0.1, ratio=True),
     "loudness_lufs": Yardstick(words="loudness", about="sound", allowance=0.5, unit="LU"),
     "balance_db": Yardstick(words="spectral balance", about="sound", allowance=0.5, unit="dB"),
-    "words_lost": Yardstick(words="words not found", about="words", allowance=2.0, unit="points"),
+    "words_wrong": Yardstick(words="words wrong", about="words", allowance=5.0, unit="points"),
     "characters_billed": Yardstick(words="characters billed", about="price", allowance=0.0, ratio=True),
     "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
     "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
@@ -188,7 +187,6 @@ def _named(values: object) -> str:
 _PICK: Final[dict[str, Callable[[Take, Measured | None], float | None]]] = {
     "first_sound_s": lambda t, m: t.timing.first_sound_s if _timed(t) and t.timing else None,
     "last_byte_s": lambda t, m: t.timing.last_byte_s if _timed(t) and t.timing else None,
-    "words_lost": lambda t, m: words_lost(m) if m else None,
     "characters_billed": lambda t, m: t.characters_billed,
 }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import sqlite3
 import threading
@@ -136,11 +137,13 @@ def create_database(folder: Path) -> Database:
         (folder / "exports").mkdir(exist_ok=True)
     except OSError as error:
         raise ProjectError(f"{folder} cannot be made ({error.strerror}).") from error
-    _upgrade(folder / FILE)
+    _upgrade(folder / FILE, fresh=True)
+    with open(folder / FILE, "rb") as file:
+        os.fsync(file.fileno())
     return Database(folder / FILE)
 
 
-def _upgrade(path: Path) -> None:
+def _upgrade(path: Path, *, fresh: bool = False) -> None:
     # imported here: an up-to-date project is opened without it
     from alembic import command
     from alembic.config import Config
@@ -148,4 +151,5 @@ def _upgrade(path: Path) -> None:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     config.set_main_option("sqlalchemy.url", f"sqlite:///{path}".replace("%", "%%"))
+    config.attributes["fresh"] = fresh
     command.upgrade(config, "head")

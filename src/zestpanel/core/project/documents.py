@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.project.database import Database
@@ -24,3 +24,9 @@ class Documents:
         with self._database.writing() as connection:
             row = insert(documents).values(name=name, value=value)
             connection.execute(row.on_conflict_do_update(index_elements=["name"], set_={"value": value}))
+
+    def put_if(self, name: str, value: Any, *, was: Any) -> bool:
+        """Write it only where it still is what it was; False where somebody, or another process, was quicker."""
+        with self._database.writing() as connection:
+            row = update(documents).where(documents.c.name == name, documents.c.value == was).values(value=value)
+            return connection.execute(row).rowcount == 1

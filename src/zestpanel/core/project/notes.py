@@ -19,7 +19,7 @@ from zestpanel.core.project.schema import setup_log, statements, voice_notes
 
 SETTING_UP: Final = "setting up"
 # what a person's time goes into; clicks and waiting are a cost of their own
-TIME_SPENT_ON: Final = (SETTING_UP, "trying again", "bringing clips in", "putting takes right")
+TIME_SPENT_ON: Final = (SETTING_UP, "making a voice", "trying again", "bringing clips in", "putting takes right")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

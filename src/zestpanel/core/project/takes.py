@@ -269,6 +269,12 @@ class Takes:
         with self._database.reading() as connection:
             return {way: count for way, count in connection.execute(query) if way}
 
+    def recognisers(self) -> list[str]:
+        """Which recognisers, with their versions, wrote down what they heard."""
+        by = func.json_extract(measures.c["values"], "$.heard_by")
+        with self._database.reading() as connection:
+            return [name for (name,) in connection.execute(select(by).distinct().order_by(by)) if name]
+
     def unmeasured(self, *, version: int) -> list[Take]:
         query = (
             select(*_COLUMNS)

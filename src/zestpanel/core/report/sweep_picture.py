@@ -49,10 +49,10 @@ def _plot(
     words, places = SHOWN[name]
     found = [p.measures[name] for p in points if name in p.measures]
     low, high = min(s.low for s in found), max(s.high for s in found)
-    if name in ("words_lost", "failed"):
+    if name in ("words_wrong", "failed"):
         low, high = 0.0, max(high, 1.0)
     room = (high - low) * 0.12 or max(abs(high) * 0.05, 0.5)
-    low, high = low - (0 if name in ("words_lost", "failed") else room), high + room
+    low, high = low - (0 if name in ("words_wrong", "failed") else room), high + room
     plot_left, plot_top, base = left + 46, top + 22, top + _PLOT_HEIGHT - 26
     step = (width - 52) / len(points)
 

@@ -23,19 +23,19 @@ SHOWN: Final[dict[str, tuple[str, int]]] = {
     "pitch_sd_st": ("pitch movement, semitones", 2),
     "pauses_s": ("pauses, s", 2),
     "loudness_lufs": ("loudness, LUFS", 1),
-    "words_lost": ("words not found, %", 0),
+    "words_wrong": ("words wrong, %", 0),
     "failed": ("failed or odd, %", 0),
 }
 
 # The stability rule (ours; the bounds are common practice, no source): said wherever it is applied.
 MOST_SPREAD: Final = 0.10  # of the length, between repeats of the same request
 TIMES_USUAL: Final = 3.0  # how many times the spread where the candidate stands
-MOST_LOST: Final = 10.0  # percentage points of words not found, over those where the candidate stands
+MOST_WRONG: Final = 10.0  # percentage points of words wrong, over those where the candidate stands
 MOST_LOUDNESS_LU: Final = 3.0
 RULE: Final = (
     "A point is unstable when a take of it failed or was found odd on arrival, when the lengths of its repeats differ "
     f"by more than {100 * MOST_SPREAD:.0f} % (and {TIMES_USUAL:g} times what they do at its own settings), when "
-    f"over {MOST_LOST:.0f} points more of its words are not found, or when its repeats differ by more than "
+    f"the recogniser has over {MOST_WRONG:.0f} points more of its words wrong, or when its repeats differ by more than "
     f"{MOST_LOUDNESS_LU:g} LU in loudness."
 )
 
@@ -82,13 +82,6 @@ class SweepResult:
     above: tuple[float, float] | None = None
 
 
-def words_lost(measured: Measured) -> float | None:
-    """Percent of a clip's words that were not found where they should be; None when no way of finding them worked."""
-    if not measured.words:
-        return None
-    return 100 * sum(not good for *_, good in measured.words) / len(measured.words)
-
-
 def sweep_result(project: Project, sweep: Sweep) -> SweepResult:
     """What is known of the sweep so far, from its takes of the passages' present versions."""
     passages = {p.version_id: p for p in project.texts.all() if p.id in sweep.spec.passage_ids}
@@ -133,7 +126,7 @@ def _measures(takes: Sequence[Take], measured: dict[int, Measured], failed: int)
         if found is None:
             continue
         for name in SHOWN:
-            value = words_lost(found) if name == "words_lost" else found.values.get(name)
+            value = found.values.get(name)
             if isinstance(value, int | float):
                 by_repeat[name][take.repeat].append(float(value))
     out = {}
@@ -187,9 +180,9 @@ def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
     spread = relative(point)
     if spread > MOST_SPREAD and (point is here or spread > TIMES_USUAL * relative(here)):
         out.append(f"lengths of repeats differ by {100 * spread:.0f} %")
-    lost, usual = point.measures.get("words_lost"), here.measures.get("words_lost")
-    if lost and usual and lost.median - usual.median > MOST_LOST:
-        out.append(f"{lost.median:.0f} % of its words are not found")
+    wrong, usual = point.measures.get("words_wrong"), here.measures.get("words_wrong")
+    if wrong and usual and wrong.median - usual.median > MOST_WRONG:
+        out.append(f"{wrong.median:.0f} % of its words are wrong")
     loud = point.measures.get("loudness_lufs")
     if loud and loud.high - loud.low > MOST_LOUDNESS_LU:
         out.append(f"loudness of repeats differs by {loud.high - loud.low:.1f} LU")

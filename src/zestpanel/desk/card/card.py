@@ -26,6 +26,7 @@ SOUND = {
     "lead_s": ("silence before, s", 2),
     "tail_s": ("silence after, s", 2),
     "noise_dbfs": ("noise in pauses, dBFS", 0),
+    "words_wrong": ("words wrong, %", 0),
 }
 
 

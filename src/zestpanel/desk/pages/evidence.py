@@ -21,7 +21,12 @@ SHORT = {
     "lead_s": "before s",
     "tail_s": "after s",
     "noise_dbfs": "noise dB",
+    "words_wrong": "wrong %",
 }
+WORDS_WRONG = (
+    "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only. A voice it "
+    "knows badly has a high figure: it compares takes of one candidate better than candidates."
+)
 
 
 class EvidencePage(Page):
@@ -77,14 +82,16 @@ class EvidencePage(Page):
         self.table.setFixedHeight(self.table.height_for_rows())
         unmeasured = self.state.bench.unmeasured
         ways = self.state.project.takes.ways_of_word_times()
+        heard_by = self.state.project.takes.recognisers()
         found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
         self._ways.setText(
             "Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by ITU-R BS.1770-5; pauses "
             "from 150 ms, the longest shown; noise in dBFS; before and after: silence around the speech."
             + (f" Word times: {found_by}." if found_by else "")
+            + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
             + (f" {unmeasured} takes are not measured yet." if unmeasured else "")
         )
-        if unmeasured and (self.state.run is None or self.state.run.progress().finished):
+        if unmeasured and not self.state.run_goes_on:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
         self.waits.refresh()
         self.first.refresh()

@@ -184,7 +184,7 @@ class DialogueView(QWidget):
         if whole:
             words.append("One file or one a turn can be written, with captions that name the speakers.")
         self.cost.setText(" ".join(w for w in words if w))
-        running = self.state.run is not None and not self.state.run.progress().finished
+        running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
 
     # -- casting
@@ -253,9 +253,11 @@ class DialogueView(QWidget):
     def render_dialogue(self) -> None:
         planned = plan_dialogue(self.state.project, self.name)
         if planned.jobs:
-            self._run = BenchRun(self.state.project, planned, on_event=self.state.on_run_event)
-            self.state.start_run(self._run)
+            self.state.begin_run(planned, self._begun)
             self.render_button.setEnabled(False)
+
+    def _begun(self, run: BenchRun) -> None:
+        self._run = run
 
     def _run_changed(self) -> None:
         """The run of this dialogue goes on, or has ended."""

@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxL
 from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.catalogue.candidate import Candidate, describe_settings
 from zestpanel.core.errors import ZestError
+from zestpanel.core.measures.drift import drift_words, from_values
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.journal import JournalRow
-from zestpanel.core.project.takes import Take
+from zestpanel.core.project.takes import Measured, Take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Table, button, label
@@ -120,6 +121,9 @@ class CellHistory(QDialog):
             load = f"{run.at_once} at once" if run.at_once else "the engine's own limit at once"
             network = f", network {run.network}" if run.network else ""
             parts.append(f"Run {run.id} ({run.kind}), {seed}, {load}. {run.machine}{network}.")
+        measured = self.state.project.takes.measured([take.id]).get(take.id)
+        if measured is not None:
+            parts += [words for words in (_heard(measured), drift_words(from_values(measured.values))) if words]
         if take.timing is not None and take.timing.slept:
             parts.append("The computer slept during this request: its wait counts nowhere.")
         if take.sent:
@@ -218,3 +222,12 @@ def _when(stamp: str) -> str:
     from datetime import datetime
 
     return f"{datetime.fromisoformat(stamp).astimezone():%d %b %H:%M}"
+
+
+def _heard(measured: Measured) -> str:
+    """What the recogniser wrote down, where it differs from the text."""
+    wrong, heard = measured.values.get("words_wrong"), measured.values.get("heard")
+    if not isinstance(wrong, float) or not wrong:
+        return ""
+    said = str(heard) or "nothing"
+    return f"Words wrong {wrong:.0f} %, by {measured.values.get('heard_by')}, which heard: {said}"

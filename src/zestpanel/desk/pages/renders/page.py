@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -10,14 +11,12 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgr
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
 from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.scheduled import give_up_schedule, stored_schedule
+from zestpanel.core.bench.scheduled import coming, give_up_schedule, stored_schedule
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
-from zestpanel.desk.hours import coming
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
 from zestpanel.desk.pages.renders.runs import RunsView
@@ -26,6 +25,8 @@ from zestpanel.desk.pages.renders.timing import TimingView
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button, label
+
+READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
 
 
 class GridTab(QWidget):
@@ -99,6 +100,7 @@ class RendersPage(TabbedPage):
         views = (tab, lambda: TimingView(state), lambda: SweepsView(state), lambda: RunsView(state, self.begin))
         self.add_views(("Grid", "Waits", "Sweeps", "Runs"), views)
         state.labels_changed.connect(self._labels_changed)
+        self._read_at = 0.0  # when a view other than the grid was last read during a run
         self._clock = QTimer(self)
         self._clock.setInterval(500)
         self._clock.timeout.connect(self._show_run)
@@ -124,10 +126,10 @@ class RendersPage(TabbedPage):
             )
         else:
             self.set_empty(None)
-        if not self._is_running():
+        if not self.state.run_goes_on:
             self._plan()
         self._show_run()
-        if not self._is_running():
+        if not self.state.run_goes_on:
             self._show_hours()
         self.refresh_view()
 
@@ -159,7 +161,7 @@ class RendersPage(TabbedPage):
         if planned is None:
             return
         price = amounts(planned.costs)
-        running = self._is_running()
+        running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
             f"Render what is missing · {price or 'no price stated'}" if planned.jobs else "Nothing is missing"
@@ -186,9 +188,6 @@ class RendersPage(TabbedPage):
 
     # -- the run
 
-    def _is_running(self) -> bool:
-        return self.state.run is not None and not self.state.run.progress().finished
-
     def start(self) -> None:
         """Render what is missing, at the price shown."""
         if self.planned is not None and self.planned.jobs:
@@ -196,11 +195,7 @@ class RendersPage(TabbedPage):
 
     def begin(self, planned: PlannedRun) -> None:
         """Begin a planned run, unless one is going on."""
-        if self._is_running():
-            self.state.complain("A run is going on: wait for its end, or stop it.")
-            return
-        self.state.start_run(BenchRun(self.state.project, planned, on_event=self.state.on_run_event))
-        self._clock.start()
+        self.state.begin_run(planned, lambda _: self._clock.start())
         self._show_plan()
 
     def plan_a_run(self) -> None:
@@ -276,7 +271,7 @@ class RendersPage(TabbedPage):
     def again(self) -> None:
         """Render the selected cell once more: a failed one is tried again, another gets one more take."""
         candidate, passage = self.state.candidate(), self.state.passage()
-        if candidate is None or passage is None or self._is_running():
+        if candidate is None or passage is None or self.state.run_goes_on:
             return
         takes = self.state.bench.cell(candidate.id, passage.id).takes
         one = plan_run(self.state.project, repeats=takes + 1, candidates=[candidate], passages=[passage])
@@ -345,14 +340,13 @@ class RendersPage(TabbedPage):
             self.state.run.cancel()
 
     def _show_run(self) -> None:
-        run = self.state.run
-        self._bar.setVisible(self._is_running())
-        self._held.setVisible(self._is_running() and bool(self._held.text()))
-        if run is None:
+        progress = self.state.run.progress() if self.state.run is not None else None
+        running = progress is not None and not progress.finished
+        self._bar.setVisible(running)
+        self._held.setVisible(running and progress is not None and bool(progress.held))
+        if progress is None:
             return
-        progress = run.progress()
         self._held.setText(progress.held)
-        self._held.setVisible(self._is_running() and bool(progress.held))
         if progress.finished:
             if self._clock.isActive():
                 self._clock.stop()
@@ -360,12 +354,17 @@ class RendersPage(TabbedPage):
             return
         over = progress.done + progress.failed
         self._count.setText(f"{over} of {progress.total}" + (f", {progress.failed} failed" if progress.failed else ""))
+        self.progress.setUpdatesEnabled(False)  # else it paints at once, and half the window with it
         self.progress.setMaximum(max(1, progress.total))
         self.progress.setValue(over)
+        self.progress.setUpdatesEnabled(True)
         left = "paused" if progress.paused else ("" if progress.left_s is None else f"{_time(progress.left_s)} left")
         spent = amounts(progress.spent)
         self._left.setText(" · ".join(p for p in (left, f"{spent} spent" if spent else "") if p))
         self.pause.setText("Go on" if progress.paused or progress.held else "Pause")
+        if self.view != "Grid" and self.isVisible() and time.monotonic() - self._read_at > READ_AGAIN_S:
+            self._read_at = time.monotonic()
+            self.refresh_view()
 
     def ask_about_open_requests(self) -> None:
         """After a crash: requests that were open and may have been paid. They are given up, so that they can be made

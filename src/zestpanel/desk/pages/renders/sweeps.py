@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.bench.planning import PlannedRun
-from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.catalogue.facts import Control
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.drawing import Picture
@@ -245,7 +244,7 @@ class SweepsView(QWidget):
         if result is None or planned is None or sweep is None:
             return
         money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
-        running = self.state.run is not None and not self.state.run.progress().finished
+        running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
             f"Render {len(planned.jobs)} takes · {money}" if planned.jobs else "All of it is rendered"
@@ -264,7 +263,7 @@ class SweepsView(QWidget):
 
     def start(self) -> None:
         if self.planned is not None and self.planned.jobs:
-            self.state.start_run(BenchRun(self.state.project, self.planned, on_event=self.state.on_run_event))
+            self.state.begin_run(self.planned)
             self._show()
 
     # -- one point
