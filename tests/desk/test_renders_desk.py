@@ -358,6 +358,10 @@ def test_the_window_follows_a_run_from_what_it_tells(bench_project: Project, qui
     assert progress.done > 0
     read, pieced = bench_of(bench_project), with_news(before, events)
     assert pieced.cells == read.cells
+    # repeats of a cell are made side by side: in whichever order they end, the cell says the same
+    for failures_last in (False, True):
+        other_order = sorted(events, key=lambda event: (event.kind == "failed") is failures_last)
+        assert with_news(before, other_order).cells == read.cells
     assert (pieced.takes, pieced.unmeasured) == (read.takes, read.unmeasured) == (9 + progress.done, 0)
     # heard again after the project was read: nothing counts twice
     assert with_news(read, events).takes == read.takes

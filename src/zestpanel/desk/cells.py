@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.measuring import MEASURES_VERSION
@@ -18,10 +19,23 @@ from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 
 
+class Failure(NamedTuple):
+    run_id: int
+    repeat: int
+    text: str
+
+
+def _still_failed(failures: Iterable[Failure], run_id: int, repeat: int) -> tuple[Failure, ...]:
+    """The failures that a take kept of that repeat in that run leaves: not its own, and none of earlier runs. Repeats
+    of one cell are made side by side, so that which of them ended last says nothing."""
+    return tuple(f for f in failures if f.run_id >= run_id and (f.run_id, f.repeat) != (run_id, repeat))
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cell:
     """One cell. state: 'there', 'stale' (made from an earlier text), 'failed', 'open' (may have been paid),
-    'barred' (will not work, with the reason), or 'missing'. take: the one that is shown and heard."""
+    'barred' (will not work, with the reason), or 'missing'. take: the one that is shown and heard. failures: of
+    repeats that were not made since, in order."""
 
     state: str
     take: Take | None = None
@@ -30,6 +44,12 @@ class Cell:
     marks: int = 0
     odd_voice: bool = False
     doubts: str = ""
+    failures: tuple[Failure, ...] = ()
+
+    @property
+    def why(self) -> str:
+        """What stands in the way of the cell, or of a repeat of it, in words."""
+        return self.failures[-1].text if self.failures else self.text
 
 
 _MISSING = Cell(state="missing")
@@ -74,15 +94,16 @@ def bench_of(project: Project) -> Bench:
     for take in every_take:
         where = takes if take.passage_version_id in present else old
         where[(take.candidate_id, passage_of[take.passage_version_id])].append(take)
-    failed: dict[tuple[int, int], str] = {}
+    failed: dict[tuple[int, int], tuple[Failure, ...]] = defaultdict(tuple)
     still_open: set[tuple[int, int]] = set()
     for row in project.journal.rows():
         if row.passage_version_id in present:
             key = (row.candidate_id, passage_of[row.passage_version_id])
             if row.state == "failed":
-                failed[key] = row.failure_text
+                failure = Failure(row.run_id, row.repeat, row.failure_text)
+                failed[key] = (*_still_failed(failed[key], row.run_id, row.repeat), failure)
             elif row.state == "done":
-                failed.pop(key, None)
+                failed[key] = _still_failed(failed[key], row.run_id, row.repeat)
             elif row.state == "open":
                 still_open.add(key)
     cells: dict[tuple[int, int], Cell] = {}
@@ -105,7 +126,7 @@ def bench_of(project: Project) -> Bench:
                 fresh,
                 stale,
                 marks,
-                failed.get(key, ""),
+                tuple(sorted(failed[key])),
                 key in still_open,
             )
     return Bench(
@@ -140,25 +161,28 @@ def with_news(bench: Bench, events: Iterable[RunEvent]) -> Bench:
         elif event.kind == "failed" and (key := (job.candidate.id, job.passage.id)) in cells:
             old = cells[key]
             there = old.state == "there"
-            cells[key] = replace(old, text=event.text) if there else Cell(state="failed", text=event.text)
+            failure = Failure(event.run_id, job.repeat, event.text)
+            failures = tuple(sorted((*_still_failed(old.failures, *failure[:2]), failure)))
+            cells[key] = replace(old, failures=failures) if there else Cell(state="failed", failures=failures)
     return replace(bench, cells=cells, takes=takes, unmeasured=unmeasured)
 
 
 def _with_take(cell: Cell, candidate: Candidate, take: Take) -> Cell:
     """A cell after one more take of the present text: what was shown stays, unless it was none to score."""
+    failures = _still_failed(cell.failures, take.run_id or 0, take.repeat)
     if cell.state != "there" or cell.take is None:
-        return _shows(take, candidate, takes=1)
+        return _shows(take, candidate, takes=1, failures=failures)
     if cell.take.starred or cell.take.scored or not take.scored:
-        return replace(cell, takes=cell.takes + 1, text="")
-    return replace(_shows(take, candidate, takes=cell.takes + 1), marks=cell.marks)
+        return replace(cell, takes=cell.takes + 1, failures=failures)
+    return _shows(take, candidate, takes=cell.takes + 1, marks=cell.marks, failures=failures)
 
 
-def _shows(take: Take, candidate: Candidate, *, takes: int, marks: int = 0, text: str = "") -> Cell:
+def _shows(take: Take, candidate: Candidate, *, takes: int, marks: int = 0, failures: tuple[Failure, ...] = ()) -> Cell:
     return Cell(
         state="there",
         take=take,
         takes=takes,
-        text=text,
+        failures=failures,
         odd_voice=bool(take.voice_used) and take.voice_used != candidate.voice,
         doubts="" if take.accepted else " ".join(take.doubts),
         marks=marks,
@@ -174,17 +198,17 @@ def _cell(
     takes: list[Take],
     old: list[Take],
     marks: Mapping[int, int],
-    failure: str,
+    failures: tuple[Failure, ...],
     is_open: bool,
 ) -> Cell:
     if takes:
         shown = next((t for t in takes if t.starred), None) or next((t for t in takes if t.scored), takes[0])
         heard = sum(marks.get(t.id, 0) for t in takes)
-        return _shows(shown, candidate, takes=len(takes), marks=heard, text=failure)
+        return _shows(shown, candidate, takes=len(takes), marks=heard, failures=failures)
     if is_open:
         return Cell(state="open", text="may have been paid")
-    if failure:
-        return Cell(state="failed", text=failure)
+    if failures:
+        return Cell(state="failed", failures=failures)
     reasons = list(in_the_way)
     if engine is not None:
         reasons += text_reasons(project, candidate, engine, passage)

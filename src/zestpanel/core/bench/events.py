@@ -13,12 +13,13 @@ from zestpanel.core.tariffs.money import Money
 class RunEvent:
     """kind: 'started', 'kept', 'measured', 'failed', 'waiting' (before a retry), 'put back' (made when the run goes
     on), 'held' (an engine or the run waits for a person, with the reason), 'unmeasured' (the take is kept and measured
-    later), 'finished'."""
+    later), 'finished'. run_id: of a take that failed; a kept one names its own."""
 
     kind: str
     job: Job | None = None
     take: Take | None = None
     text: str = ""
+    run_id: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

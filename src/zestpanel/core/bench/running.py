@@ -275,11 +275,12 @@ class BenchRun:
     def _made(self, engine: Engine, job: Job, level: int) -> bool:
         run_id = self._run_ids[level]
         if job.served_from is not None:
-            take = self._project.takes.serve(
-                job.served_from, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
-                repeat=job.repeat, run_id=run_id,
-            )  # fmt: skip
-            self._count_kept(job, take, "served from the store: an identical request was made before")
+            with self._keeping:
+                take = self._project.takes.serve(
+                    job.served_from, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
+                    repeat=job.repeat, run_id=run_id,
+                )  # fmt: skip
+                self._count_kept(job, take, "served from the store: an identical request was made before")
             return True
         left = self._asking.left_to_ask(job)
         if not self._reserved(engine, job, left):
@@ -296,7 +297,7 @@ class BenchRun:
                 self._not_reached[engine.engine] = 0
             return True
         except SynthesisFailure as failure:
-            return self._given_up(failure, engine, job)
+            return self._given_up(failure, engine, job, run_id)
         except Cancelled:
             self._asking.give_up(job)
             raise
@@ -315,7 +316,7 @@ class BenchRun:
             self._purse.open_again(self._purse.caps)
         return True
 
-    def _given_up(self, failure: SynthesisFailure, engine: Engine, job: Job) -> bool:
+    def _given_up(self, failure: SynthesisFailure, engine: Engine, job: Job, run_id: int) -> bool:
         """A take failed for good (True), or is the one too many that holds its engine (False)."""
         name = engine.engine
         with self._lock:
@@ -327,7 +328,7 @@ class BenchRun:
             return False
         self._asking.give_up(job)
         self.log.write(f"{named(job)}: failed, {failure.kind}: {failure.what}")
-        self._on_event(RunEvent(kind="failed", job=job, text=failure.what))
+        self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
         return True
 
     def _keep(self, job: Job, asked: Asked, run_id: int) -> None:

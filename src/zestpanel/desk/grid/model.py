@@ -102,13 +102,13 @@ def describe(cell: Cell) -> str:
                 parts.append(f"joined from {len(take.sent)} requests")
             if cell.marks:
                 parts.append(f"{cell.marks} mark{'s' if cell.marks > 1 else ''}")
-            if cell.text:
-                parts.append(f"a repeat failed: {cell.text}")
+            if cell.failures:
+                parts.append(f"a repeat failed: {cell.why}")
             return "; ".join(parts)
         case "missing":
             return "not rendered yet"
         case "failed":
-            return f"failed: {cell.text}"
+            return f"failed: {cell.why}"
         case "stale":
             return "stale: its text, or the way it is sent, was changed since"
         case "open":

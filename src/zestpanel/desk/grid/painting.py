@@ -54,8 +54,9 @@ class CellPainter(QStyledItemDelegate):
         ratio = widget.devicePixelRatioF() if isinstance(widget, QWidget) else 1.0
         take = cell.take
         key = (
-            cell.state, take.id if take else cell.text, take.starred if take else False, cell.takes, cell.marks,
-            cell.odd_voice, bool(cell.doubts), bool(cell.text), selected, running, rect.width(), rect.height(), ratio,
+            cell.state, take.id if take else cell.why, take.starred if take else False, cell.takes, cell.marks,
+            cell.odd_voice, bool(cell.doubts), len(cell.failures), selected, running, rect.width(), rect.height(),
+            ratio,
         )  # fmt: skip
         picture, place = self._drawn.get(key), (index.row(), index.column())
         if picture is None and self._spent_s > MOST_DRAWING_S and (before := self._at.get(place)) is not None:
@@ -96,7 +97,7 @@ class CellPainter(QStyledItemDelegate):
         elif cell.state == "stale":
             self._words(painter, inner, "stale: text changed", "deep-zest")
         else:
-            self._words(painter, inner, cell.text, "plum" if cell.state in ("failed", "open") else "quiet")
+            self._words(painter, inner, cell.why, "plum" if cell.state in ("failed", "open") else "quiet")
         if selected:
             painter.setPen(QPen(theme.colour("zest"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -117,8 +118,8 @@ class CellPainter(QStyledItemDelegate):
         flag = "other voice" if cell.odd_voice else (f"{cell.marks} mark{'s' * (cell.marks > 1)}" if cell.marks else "")
         if not flag and cell.doubts:
             flag = "odd"
-        if not flag and cell.text:
-            flag = "1 failed"
+        if not flag and cell.failures:
+            flag = f"{len(cell.failures)} failed"
         if flag:
             painter.setFont(theme.font("small", bold=True))
             painter.setPen(theme.colour("plum"))
