@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import time
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -22,6 +23,7 @@ from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut, worst
 from zestpanel.core.project.own_voices import Consent
 from zestpanel.core.project.project import Project
+from zestpanel.core.speech import builtin_voice
 from zestpanel.standins.own_voice import spectral_tilt_db
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.voices import VOICES
@@ -106,6 +108,12 @@ def test_cleaning_takes_noise_down_and_leaves_the_voice(reading: Clip) -> None:
     assert np.corrcoef(out.samples[:, 0], reading.samples[:, 0])[0, 1] > 0.98
     with pytest.raises(NotEnoughData, match="no pause"):
         cleaned(tone(300, -10, 2.0, 16_000))
+
+
+def test_the_same_text_gives_the_same_samples_whatever_the_clock_says() -> None:
+    first = builtin_voice.speak("The last frost falls in May.", voice="en+f2").samples
+    time.sleep(1.05)  # the library's noises are seeded by the second it is started in, unless it is told otherwise
+    assert np.array_equal(builtin_voice.speak("The last frost falls in May.", voice="en+f2").samples, first)
 
 
 def test_a_voice_made_from_a_recording_follows_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -154,7 +154,7 @@ def test_a_run_from_the_price_to_the_last_take(
     states = sorted(window.state.bench.cell(c.id, 4).state for c in window.state.bench.candidates)
     assert states == ["failed", "there", "there"]
     failed = next(c for c in window.state.bench.candidates if window.state.bench.cell(c.id, 4).state == "failed")
-    assert "a web page, not sound" in window.state.bench.cell(failed.id, 4).text or "JSON" in window.state.bench.cell(failed.id, 4).text  # fmt: skip  # noqa: E501
+    assert "a web page, not sound" in window.state.bench.cell(failed.id, 4).why or "JSON" in window.state.bench.cell(failed.id, 4).why  # fmt: skip  # noqa: E501
     qtbot.waitUntil(lambda: page.planned is not None and len(page.planned.jobs) == 1, timeout=10_000)
     window.state.select(failed.id, 4)
     settle(qtbot, window)

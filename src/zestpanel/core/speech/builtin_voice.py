@@ -68,6 +68,7 @@ def _library() -> tuple[Any, int]:
     if rate_hz <= 0:
         raise InputError("The built-in voice could not be started: its language data were not found.")
     library.espeak_TextToPhonemes.restype = ctypes.c_char_p
+    library.espeak_ng_SetRandSeed(1)  # it seeds its breath and wavering by the clock
     return library, int(rate_hz)
 
 
@@ -78,7 +79,7 @@ def _fresh_library() -> tuple[Any, int]:
         used.espeak_Terminate()
         _library.cache_clear()
         _ctypes.dlclose(used._handle)
-    ctypes.CDLL(None).srand(1)  # its noises are drawn from the C library's numbers
+    ctypes.CDLL(None).srand(1)  # some of its noises are drawn from the C library's numbers
     return _library()
 
 
