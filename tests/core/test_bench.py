@@ -138,7 +138,7 @@ def test_pause_finishes_what_is_in_flight_and_cancel_keeps_what_is_done(project:
     project.texts.add(["One.", "Two.", "Three.", "Four."], language="en-GB")
     run = BenchRun(project, plan_run(project))
     run.start()
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + 60
     while not project.journal.rows(state="open") and time.monotonic() < deadline:
         time.sleep(0.005)
     run.pause()
@@ -148,7 +148,7 @@ def test_pause_finishes_what_is_in_flight_and_cancel_keeps_what_is_done(project:
     progress = run.progress()
     assert (progress.done, progress.running, progress.paused) == (1, 0, True)
     run.cancel()
-    assert run.wait(20)
+    assert run.wait(120)
     assert len(project.takes.all()) == 1
     assert project.journal.rows(state="open") == []
     assert len(plan_run(project).jobs) == 3
@@ -224,7 +224,7 @@ def test_leaving_a_run_keeps_its_takes_for_measuring_another_time(bench: Project
         bench, plan_run(bench, repeats=3), on_event=lambda event: run.leave() if event.kind == "kept" else None
     )
     run.start()
-    assert run.wait(60)
+    assert run.wait(120)
     takes = bench.takes.all()
     assert 1 <= len(takes) < len(plan_run(bench, repeats=3).jobs) + len(takes)
     left = bench.takes.count_unmeasured(version=MEASURES_VERSION)

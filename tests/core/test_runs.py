@@ -76,7 +76,7 @@ def test_a_cap_stops_before_the_request_that_would_break_it(bench: Project, serv
     asked = service.behaviour.requests
     bench.documents.put(DOCUMENT, {"a_run": {"EUR": "0.01"}})
     run.resume()
-    assert run.wait(30)
+    assert run.wait(120)
     assert run.progress().done == 8
     assert service.behaviour.requests == asked + 2
     assert sum(r.characters for r in bench.journal.rows() if r.candidate_id == citrange.id) == sum(map(len, TEXTS))
@@ -197,7 +197,7 @@ def test_a_full_disk_pauses_and_the_paid_reply_is_kept_when_there_is_room(
     assert "Make room, then go on" in progress.held
     monkeypatch.setattr(ClipStore, "keep", keep)
     run.resume()
-    assert run.wait(30)
+    assert run.wait(120)
     assert run.progress().done == 4
     assert service.behaviour.requests == 4, "what had come and was paid is kept, not asked for again"
     assert {row.state for row in bench.journal.rows()} == {"done"}
@@ -219,7 +219,7 @@ def test_a_revoked_key_holds_its_engine_while_others_go_on(bench: Project, servi
     assert "key is not accepted any more" in progress.held
     service.behaviour.key = "orchard-demo-key"
     run.resume()
-    assert run.wait(30)
+    assert run.wait(120)
     assert (run.progress().done, run.progress().failed) == (24, 0)
     assert run.progress().held == ""
 
@@ -244,7 +244,7 @@ def test_a_network_that_is_gone_pauses_and_nothing_is_given_up(
     assert given_up == 2, "two takes in a row were given up, the third one holds the engine"
     with StandInService(port=port):
         run.resume()
-        assert run.wait(30)
+        assert run.wait(120)
     assert (run.progress().done, run.progress().failed) == (8 - given_up, given_up)
 
 

@@ -135,7 +135,7 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
 
 def settle(qtbot: QtBot, window: MainWindow) -> None:
     """Wait until nothing runs in the background any more."""
-    qtbot.waitUntil(lambda: not window.state.background.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.state.background.busy, timeout=60_000)
 
 
 def recorder(window: MainWindow) -> Recorder:

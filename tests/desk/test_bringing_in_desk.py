@@ -49,7 +49,7 @@ def test_a_clip_dropped_on_a_cell_becomes_a_take_of_it(
     assert (new.candidate_id, new.passage_version_id, new.obtained) == (candidate.id, passage.version_id, "captured")
     assert new.timing is not None
     assert (new.timing.typed, new.timing.last_byte_s) == (True, 12)
-    qtbot.waitUntil(lambda: new.id in bench_project.takes.measured(), timeout=30_000)
+    qtbot.waitUntil(lambda: new.id in bench_project.takes.measured(), timeout=60_000)
     settle(qtbot, window)
 
 

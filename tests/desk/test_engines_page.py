@@ -72,7 +72,7 @@ def test_voices_are_found_heard_on_ones_own_line_and_shortlisted(
     assert found.voice.label == "Brindal"
     view.table.setFocus()
     qtbot.keyClick(view.table, Qt.Key.Key_P)
-    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=20_000)
+    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=60_000)
     assert abs(recorder(window).hear(1.0)).max() > 0.01
     assert service.behaviour.used == len("One plain line.")
     pace = view.settings.widgets["pace"]
@@ -236,7 +236,7 @@ def test_try_it_masks_the_key_and_says_what_was_understood(
     assert KEY not in dialog.asked.toPlainText()
     assert "••••" in dialog.asked.toPlainText()
     qtbot.mouseClick(dialog.send, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "first sound" in dialog.answer.toPlainText(), timeout=20_000)
+    qtbot.waitUntil(lambda: "first sound" in dialog.answer.toPlainText(), timeout=60_000)
     assert "Characters billed: " in dialog.answer.toPlainText()
     dialog.close()
 
@@ -397,7 +397,7 @@ def test_an_example_call_becomes_an_engine(
     assert "sound at: json sound" in wizard.found.toPlainText()
     qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(wizard.hear_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=20_000)
+    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=60_000)
     assert abs(recorder(window).hear(1.0)).max() > 0.01
     qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
     assert bench_project.shortlist.engines()["From the docs"].voice("corwick") is not None
@@ -421,7 +421,7 @@ def test_a_command_line_becomes_an_engine_in_three_steps(bench_project: Project,
     wizard.file.setPlainText(wizard.file.toPlainText().replace("kind: commando", "kind: command"))
     qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(wizard.hear_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=30_000)
+    qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=60_000)
     settle(qtbot, window)
     wizard.reject()
 

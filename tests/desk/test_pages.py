@@ -100,7 +100,7 @@ def test_a_passage_is_edited_split_and_removed_with_undo(
     assert isinstance(page, PassagesPage)
     view = page.set
     view.text.setPlainText("The last frost falls in May. It may fall in June.")
-    qtbot.waitUntil(lambda: "not kept yet" in words(page))
+    qtbot.waitUntil(lambda: "not kept yet" in words(page), timeout=60_000)
     qtbot.mouseClick(view.keep, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     first = bench_project.texts.all()[0]
@@ -141,26 +141,26 @@ def test_a_run_from_the_price_to_the_last_take(
     window = open_window(bench_project)
     page = window.page("renders")
     assert isinstance(page, RendersPage)
-    qtbot.waitUntil(lambda: "Render what is missing" in page.render_button.text())
+    qtbot.waitUntil(lambda: "Render what is missing" in page.render_button.text(), timeout=60_000)
     settle(qtbot, window)
     assert page.planned is not None
     assert len(page.planned.jobs) == 3
     assert "0.00" in page.render_button.text()
     qtbot.mouseClick(page.render_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=30_000)
+    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=60_000)
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text())
+    qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text(), timeout=60_000)
     assert window.notice_text.text() == "2 takes rendered, 1 failed."
     states = sorted(window.state.bench.cell(c.id, 4).state for c in window.state.bench.candidates)
     assert states == ["failed", "there", "there"]
     failed = next(c for c in window.state.bench.candidates if window.state.bench.cell(c.id, 4).state == "failed")
     assert "a web page, not sound" in window.state.bench.cell(failed.id, 4).why or "JSON" in window.state.bench.cell(failed.id, 4).why  # fmt: skip  # noqa: E501
-    qtbot.waitUntil(lambda: page.planned is not None and len(page.planned.jobs) == 1, timeout=10_000)
+    qtbot.waitUntil(lambda: page.planned is not None and len(page.planned.jobs) == 1, timeout=60_000)
     window.state.select(failed.id, 4)
     settle(qtbot, window)
     page.grid.setFocus()
     qtbot.keyClick(page.grid, Qt.Key.Key_R)
-    qtbot.waitUntil(lambda: window.state.bench.cell(failed.id, 4).state == "there", timeout=20_000)
+    qtbot.waitUntil(lambda: window.state.bench.cell(failed.id, 4).state == "there", timeout=60_000)
 
 
 def test_requests_left_open_are_asked_about_and_never_sent_by_themselves(
@@ -241,7 +241,7 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
     assert booth.isVisible()
     for rated in range(3):
         settle(qtbot, window)
-        qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes))
+        qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
         assert not [n for n in ("Tangor", "Citrange", "Ilseth") if n in words(booth)]
         qtbot.keyClick(booth, Qt.Key.Key_4)
         assert not booth.grades[4].isEnabled(), "not before enough was heard"
@@ -294,7 +294,7 @@ def test_weights_gates_and_a_decision(
     opened: list[Path] = []
     monkeypatch.setattr(page, "show_record", opened.append)
     page.write()
-    qtbot.waitUntil(lambda: bool(opened), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(opened), timeout=60_000)
     assert "Best of the panel" in opened[0].read_text("utf-8")
 
 
@@ -365,7 +365,7 @@ def test_hard_parts_are_shown_corrected_and_counted(bench_project: Project, open
     assert isinstance(page, PassagesPage)
     view = page.set
     view.text.setPlainText("It bore on 14 May 1976, at £3 a pound. Who read that?")
-    qtbot.waitUntil(lambda: "dates: 14 May 1976" in view.hard.text())
+    qtbot.waitUntil(lambda: "dates: 14 May 1976" in view.hard.text(), timeout=60_000)
     assert "read (reed (now) or red (then))" in view.hard.text()
     qtbot.mouseClick(view.keep, Qt.MouseButton.LeftButton)
     settle(qtbot, window)

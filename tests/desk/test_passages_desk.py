@@ -86,7 +86,7 @@ def test_marks_are_put_in_by_button_and_key_changed_and_kept(
             DeliveryMark(len(text), len(text), "pause", "800 ms"),
         ],
     )
-    qtbot.waitUntil(lambda: "2 marks · not kept yet" in words(page))
+    qtbot.waitUntil(lambda: "2 marks · not kept yet" in words(page), timeout=60_000)
     qtbot.mouseClick(page.set.keep, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     kept = bench_project.texts.get(passage.id)
@@ -132,13 +132,13 @@ def test_typed_tags_become_marks_or_are_explained(
     window, page = on_passages(bench_project)
     view = page.set
     view.text.setPlainText('Wait <break time="500ms"/>here, <emphasis>now</emphasis>.')
-    qtbot.waitUntil(view.tags_to_marks.isVisible)
+    qtbot.waitUntil(view.tags_to_marks.isVisible, timeout=60_000)
     qtbot.mouseClick(view.tags_to_marks, Qt.MouseButton.LeftButton)
     assert view.text.plain_text() == "Wait here, now."
     assert [m.value for m in view.text.marked()[1]] == ["500 ms", "moderate"]
     assert not view.tags_to_marks.isVisible()
     view.text.setPlainText("Wait <emphasis>here.")
-    qtbot.waitUntil(view.tags_to_marks.isVisible)
+    qtbot.waitUntil(view.tags_to_marks.isVisible, timeout=60_000)
     qtbot.mouseClick(view.tags_to_marks, Qt.MouseButton.LeftButton)
     assert "line 1: a tag is closed that was not the last one opened" in window.notice_text.text()
     assert view.text.plain_text() == "Wait <emphasis>here."

@@ -35,9 +35,9 @@ window = MainWindow(project, player=Player(open_device=ClockOutput))
 window.show()
 QTest.qWaitForWindowExposed(window)
 window.activateWindow()
-assert QTest.qWaitForWindowActive(window, 5000), "no keyboard focus"
+assert QTest.qWaitForWindowActive(window, 30000), "no keyboard focus"
 
-def wait(what, seconds=40):
+def wait(what, seconds=90):
     until = time.monotonic() + seconds
     while not what():
         if time.monotonic() > until:
@@ -109,7 +109,7 @@ def test_from_ones_own_text_and_program_to_swapping_voices(tmp_path: Path, scree
     engine.write_text(COMMAND_ENGINE, encoding="utf-8")
     environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable}
     done = subprocess.run([sys.executable, "-c", JOURNEY, str(tmp_path / "Own.zest"), str(script), str(engine)],
-                          env=environment, capture_output=True, text=True, timeout=120)  # fmt: skip
+                          env=environment, capture_output=True, text=True, timeout=240)  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]
     assert "takes 2" in done.stdout
 

@@ -324,7 +324,7 @@ def test_a_run_begins_at_its_hour_and_tells_when_it_is_over(
     window.state.notice.connect(lambda level, text: said.append(text))
     hours = Hours(window.state, clock=lambda: schedule.first + timedelta(minutes=2))
     until_over(qtbot, window)
-    qtbot.waitUntil(lambda: any("9 takes rendered at their hour" in text for text in said), timeout=10_000)
+    qtbot.waitUntil(lambda: any("9 takes rendered at their hour" in text for text in said), timeout=60_000)
     assert [run.kind for run in bench_project.journal.runs().values()] == ["scheduled"]
     assert take_due(bench_project, schedule.first + timedelta(minutes=3))[1] is None
     assert hours is not None
@@ -341,7 +341,7 @@ def test_what_a_run_was_planned_for_stays_when_the_project_changes(
     run = BenchRun(bench_project, planned, executor=Unmeasured())
     bench_project.shortlist.set_removed([bench_project.shortlist.candidates()[0].id], True)
     run.start()
-    assert run.wait(60)
+    assert run.wait(120)
     assert run.progress().done == 9
 
 
@@ -352,7 +352,7 @@ def test_the_window_follows_a_run_from_what_it_tells(bench_project: Project, qui
     planned = plan_run(bench_project, repeats=3)
     run = BenchRun(bench_project, planned, on_event=events.append, executor=Unmeasured())
     run.start()
-    assert run.wait(60)
+    assert run.wait(120)
     progress = run.progress()
     assert progress.failed > 0
     assert progress.done > 0

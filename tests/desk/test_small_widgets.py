@@ -134,7 +134,7 @@ def test_a_vendors_sample_is_played_as_one(
     qtbot.keyClicks(view.search, "husky")
     assert view.sample.isVisible()
     qtbot.mouseClick(view.sample, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=10_000)
+    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=60_000)
     assert "vendor's own sample of Hesk" in window.notice_text.text()
     assert "never scored" in window.notice_text.text()
     assert abs(recorder(window).hear(0.5)).max() > 0.01

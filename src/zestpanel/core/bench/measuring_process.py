@@ -77,7 +77,7 @@ class MeasuringProcess:
 
 def serve() -> None:
     """The answering side: until standard input ends."""
-    os.nice(10)  # a window and the timing of requests come first
+    os.nice(5)  # a window and the timing of requests come first; a busy machine must not starve it either
     from zestpanel.core.audio.files import read
     from zestpanel.core.bench.measuring import measure
 
@@ -89,7 +89,11 @@ def serve() -> None:
             answer: dict[str, Any] = {"values": found.values, "words": found.words, "words_by": found.words_by}
         except Exception as error:  # whatever it is, the asker is told which clip it was
             answer = {"error": str(error)}
-        print(json.dumps(answer), flush=True)
+        try:
+            print(json.dumps(answer), flush=True)
+        except BrokenPipeError:  # the program ended meanwhile: nobody is left to be told
+            os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+            return
 
 
 if __name__ == "__main__":
