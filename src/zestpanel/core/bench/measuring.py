@@ -21,7 +21,7 @@ from zestpanel.core.measures.words_heard import WordsHeard, words_heard
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 
-MEASURES_VERSION = 3
+MEASURES_VERSION = 4
 
 
 def measure(clip: Clip, text: str, language: str, from_reply: WordTimes = ()) -> Measured:
