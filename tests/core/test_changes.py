@@ -10,11 +10,13 @@ from hypothesis import strategies as st
 from tests.conftest import Unmeasured, demo_engine_source
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
+from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.changes.again import CHANGED, plan_again
 from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Take
 from zestpanel.standins.service import StandInService
 
 TEXTS = [
@@ -69,6 +71,76 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     assert by_name["pitch_hz"].changed
     assert "pitch −" in mandelo.verdict()
     assert mandelo.models[0] == mandelo.models[1]
+
+
+def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -> None:
+    """A model's version is part of what a candidate is (common practice, no source)."""
+    make(bench, plan_run(bench), executor=Unmeasured())
+    first = min(bench.journal.runs())
+    citrange, mandelo = bench.shortlist.candidates()
+    version = bench.texts.all()[0].version_id
+    listener = bench.panel.add_listener("Ash")
+    take = next(t for t in bench.takes.all(candidate_id=mandelo.id) if t.passage_version_id == version)
+
+    def rate(take: Take, score: float) -> None:
+        row = {"listener_id": listener.id, "candidate_id": take.candidate_id, "take_id": take.id, "score": score}
+        bench.panel.add_ratings([{**row, "passage_version_id": version, "origin": "booth"}])
+
+    rate(take, 4.0)
+    with pytest.raises(InputError, match="both before that run and since"):
+        bench.shortlist.split(mandelo.id, first)
+    wanted = {(c.id, p.id) for c in (citrange, mandelo) for p in bench.texts.all()[:2]}
+    make(bench, plan_again(bench, bench.journal.runs()[first], only=lambda c, p: (c.id, p.id) in wanted),
+         executor=Unmeasured())  # fmt: skip
+    second = max(bench.journal.runs())
+    new_take = next(t for t in bench.takes.all() if t.run_id == second and t.candidate_id == mandelo.id
+                    and t.passage_version_id == version)  # fmt: skip
+    rate(new_take, 2.0)
+    before = _everything(bench)
+
+    split = bench.shortlist.split(mandelo.id, second)
+    _, then, now = bench.shortlist.candidates()
+    assert (then.id, now.id) == (mandelo.id, split.later_id)
+    assert then.ended == now.created == bench.journal.runs()[second].created
+    names = short_names([then, now], bench.shortlist.engines())
+    assert names[then.id] == f"{names[now.id]}, until {then.ended_on}"
+    assert {t.run_id for t in bench.takes.all(candidate_id=then.id)} == {first}
+    assert {t.run_id for t in bench.takes.all(candidate_id=now.id)} == {second}
+    assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 2.0)]
+    assert {r.candidate_id for r in bench.journal.rows(run_id=second)} == {citrange.id, now.id}
+
+    # the earlier one is made no more, and what is missing of the later one is asked for, not served from the earlier
+    planned = plan_run(bench)
+    assert {(j.candidate.id, j.passage.title) for j in planned.jobs} == {
+        (now.id, p.title) for p in bench.texts.all()[2:]
+    }
+    assert planned.served == 0
+    assert {(c.id, why) for c, _, why in planned.left_out} == {
+        (then.id, f"the same request gives another sound since {then.ended_on}")
+    }
+    # both are still compared, and the first run once more asks the one that goes on
+    change = next(c for c in compare_runs(bench, first, second) if c.candidate.id == now.id)
+    assert (len(change.pairs), change.kept_apart) == (2, True)
+    again = plan_again(bench, bench.journal.runs()[first])
+    assert {j.candidate.id for j in again.jobs} == {citrange.id, now.id}
+    assert len(again.jobs) == 8
+    # the same voice is on the shortlist already
+    engine = bench.shortlist.engines()["Mandelo"]
+    assert bench.shortlist.add(engine, voice=now.voice, language="en-GB", plan="Orchard") == []
+    with pytest.raises(InputError, match="has ended already"):
+        bench.shortlist.split(then.id, second)
+
+    bench.shortlist.put_together(split)
+    assert _everything(bench) == before
+
+
+def _everything(project: Project) -> tuple[object, ...]:
+    return (
+        project.shortlist.candidates(),
+        project.takes.all(),
+        project.journal.rows(),
+        [(r.candidate_id, r.score) for r in project.panel.ratings()],
+    )
 
 
 def test_what_was_edited_since_is_left_out_and_a_new_price_is_seen(bench: Project) -> None:

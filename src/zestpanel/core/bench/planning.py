@@ -95,14 +95,20 @@ def plan_run(
     candidates = project.shortlist.candidates() if candidates is None else candidates
     passages = project.texts.all() if passages is None else passages
     engines = project.shortlist.engines()
-    have: dict[tuple[int, int, int], list[Take]] = defaultdict(list)
+    have: dict[tuple[int, int], list[Take]] = defaultdict(list)
     last: dict[tuple[int, int], int] = defaultdict(int)
     for take in project.takes.all(with_timing=False, removed=True):
         key = (take.candidate_id, take.passage_version_id)
         last[key] = max(last[key], take.repeat)
         if not take.removed:
-            have[(*key, take.repeat)].append(take)
-    stored = {take.asked: take for takes in have.values() for take in takes if take.asked and not take.doubts}
+            have[key].append(take)
+    ended = {c.id for c in project.shortlist.candidates(removed=True) if c.ended}
+    stored = {
+        take.asked: take
+        for (candidate_id, _), takes in have.items()
+        for take in takes
+        if take.asked and not take.doubts and candidate_id not in ended
+    }
     journal = project.journal.rows()
     undecided = {(r.candidate_id, r.passage_version_id) for r in journal if r.state == "open"}
     jobs: list[Job] = []
@@ -126,11 +132,9 @@ def plan_run(
             sent = project.sending.of(candidate, passage, engine)
             one = Job(candidate=candidate, passage=passage, repeat=0, sent=sent, seed=0, asked="")
             if not conditions.asks_again:
-                wanted = [
-                    replace(one, repeat=repeat, seed=repeat)
-                    for repeat in range(1, repeats + 1)
-                    if not any(asked_alike(t, sent) for t in have[(*key, repeat)])
-                ]
+                made = {t.repeat for t in have[key] if asked_alike(t, sent)}
+                free = [n for n in range(1, repeats + 1) if n not in made]
+                wanted = [replace(one, repeat=n, seed=n) for n in free[: max(0, repeats - len(made))]]
             else:
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
                 for level in conditions.at_once:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any
 
 from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
@@ -12,7 +13,11 @@ from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
-    """What is compared. ``settings`` holds every control's value, so that a take can be made again."""
+    """What is compared. ``settings`` holds every control's value, so that a take can be made again.
+
+    ended: from when on the same request gave another sound, '' while it goes on. first_id: the earliest of the
+    candidates that are the same in all that is stated, itself where there is no other.
+    """
 
     id: int
     engine: str
@@ -26,6 +31,13 @@ class Candidate:
     factory: bool = True
     created: str = ""
     note: str = ""
+    ended: str = ""
+    first_id: int = 0
+
+    @property
+    def ended_on(self) -> str:
+        """'25 Nov 2026', in local time; '' while it goes on."""
+        return f"{datetime.fromisoformat(self.ended).astimezone():%-d %b %Y}" if self.ended else ""
 
 
 def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
@@ -40,9 +52,10 @@ def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
 
 
 def candidate_name(candidate: Candidate, engine: Engine | None) -> str:
-    """'Engine · Voice', as shown in lists."""
+    """'Engine · Voice', as shown in lists; with the day its sound ended, where it did."""
     voice = engine.voice(candidate.voice) if engine else None
-    return f"{candidate.engine} · {voice.label if voice else candidate.voice}"
+    until = f", until {candidate.ended_on}" if candidate.ended else ""
+    return f"{candidate.engine} · {voice.label if voice else candidate.voice}{until}"
 
 
 def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) -> dict[int, str]:

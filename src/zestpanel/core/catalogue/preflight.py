@@ -49,6 +49,8 @@ def obstacles(candidate: Candidate, engine: Engine, here: Surroundings) -> list[
     voice = engine.voice(candidate.voice)
     if voice is None:
         return [Obstacle("voice", f"{engine.engine} no longer lists this voice")]
+    if candidate.ended:
+        return [Obstacle("version", f"the same request gives another sound since {candidate.ended_on}")]
     return [
         *_voice_and_plan(candidate, engine, voice, here),
         *_settings(candidate, engine, voice),

@@ -27,11 +27,15 @@ def plan_again(
     """
     asked: dict[tuple[int, int], set[str]] = defaultdict(set)
     repeats = 1
+    listed = project.shortlist.candidates()
+    going_on = {c.first_id: c.id for c in listed if not c.ended}
+    now_called = {c.id: going_on.get(c.first_id, c.id) for c in listed}
     for take in project.takes.all(with_timing=False):
         if take.run_id == run.id and take.asked and take.copied_from is None:
-            asked[(take.candidate_id, take.passage_version_id)].add(take.asked)
+            candidate_id = now_called.get(take.candidate_id, take.candidate_id)
+            asked[(candidate_id, take.passage_version_id)].add(take.asked)
             repeats = max(repeats, take.seed or 1)
-    candidates = {c.id: c for c in project.shortlist.candidates()}
+    candidates = {c.id: c for c in listed}
     passages = {p.version_id: p for p in project.texts.all()}
     wanted = {(c, v) for c, v in asked if c in candidates and v in passages}
     if not wanted:

@@ -102,6 +102,11 @@ class CandidateChange:
         named = self.models[0] == self.models[1] and self.voices[0] == self.voices[1]
         return named and any(d.yardstick.about in ("sound", "words") for d in self.changes)
 
+    @property
+    def kept_apart(self) -> bool:
+        """Whether takes of then and of now are of two candidates already."""
+        return any(then.candidate_id != now.candidate_id for then, now in self.pairs)
+
     def verdict(self) -> str:
         if not self.pairs:
             return "nothing to compare"
@@ -123,24 +128,29 @@ class CandidateChange:
 def compare_runs(project: Project, first: int, second: int) -> list[CandidateChange]:
     """What changed from one run to a later one, a row a candidate that both have requests of; silent changes first.
 
+    Candidates that were split, because their sound changed, are held against each other like one.
+
     Waits are compared only where both runs asked the same candidates: with others beside it, an engine waits for them.
     """
+    every = project.shortlist.candidates()
+    first_of = {c.id: c.first_id for c in every}
     by_run: dict[int, dict[tuple[int, str], Take]] = {first: {}, second: {}}
     for take in project.takes.all():
         if take.run_id in by_run and take.asked and take.copied_from is None:
-            by_run[take.run_id].setdefault((take.candidate_id, take.asked), take)
+            key = (first_of.get(take.candidate_id, take.candidate_id), take.asked)
+            by_run[take.run_id].setdefault(key, take)
     pairs: dict[int, list[tuple[Take, Take]]] = defaultdict(list)
     for key, then in by_run[first].items():
         if (now := by_run[second].get(key)) is not None:
             pairs[key[0]].append((then, now))
     measured = project.takes.measured([t.id for of in pairs.values() for pair in of for t in pair])
-    candidates = {c.id: c for c in project.shortlist.candidates()}
+    candidates = {c.id: c for c in every}
     runs = project.journal.runs()
-    failed = {run: _failures(project, run) for run in (first, second)}
+    failed = {run: _failures(project, run, first_of) for run in (first, second)}
     out = []
     timed = same_company(by_run[first], by_run[second])
-    for candidate_id, of in pairs.items():
-        candidate = candidates.get(candidate_id)
+    for first_id, of in pairs.items():
+        candidate = candidates.get(of[0][1].candidate_id)
         if candidate is None:
             continue
         plan = plan_key(candidate.engine, plan_of(candidate, project.shortlist.engines().get(candidate.engine)).name)
@@ -154,7 +164,7 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
                 models=(_named(a.model_used for a, _ in of), _named(b.model_used for _, b in of)),
                 voices=(_named(a.voice_used for a, _ in of), _named(b.voice_used for _, b in of)),
                 price=(prices[0], prices[1]),
-                failed=(failed[first].get(candidate_id, 0), failed[second].get(candidate_id, 0)),
+                failed=(failed[first].get(first_id, 0), failed[second].get(first_id, 0)),
             )
         )
     return sorted(adjusted(out), key=lambda change: (not change.silently, not change.changes))
@@ -172,11 +182,11 @@ def adjusted(changes: Sequence[CandidateChange]) -> list[CandidateChange]:
     return [replace(c, differences=tuple(replace(d, adjusted_p=next(new)) for d in c.differences)) for c in changes]
 
 
-def _failures(project: Project, run: int) -> Mapping[int, int]:
+def _failures(project: Project, run: int, first_of: Mapping[int, int]) -> Mapping[int, int]:
     out: dict[int, int] = defaultdict(int)
     for row in project.journal.rows(run_id=run):
         if row.state == "failed":
-            out[row.candidate_id] += 1
+            out[first_of.get(row.candidate_id, row.candidate_id)] += 1
     return out
 
 

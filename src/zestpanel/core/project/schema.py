@@ -137,6 +137,9 @@ candidates = Table(
     Column("removed", String),
     # a point of a sweep: heard and measured like any other, but not on the shortlist
     Column("sweep_id", Integer, ForeignKey("sweeps.id")),
+    # when the same request began to give another sound; the candidate that goes on names the first of them
+    Column("ended", String),
+    Column("first_id", Integer),
 )
 
 sweeps = Table(

@@ -16,6 +16,7 @@ from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.schema import candidates, connectors
+from zestpanel.core.project.splitting import Split, put_together, split_candidate
 
 
 class Shortlist:
@@ -116,11 +117,11 @@ class Shortlist:
         }
         existing = self.candidates()
         rows = []
-        has_factory = any(c.engine == engine.engine and c.factory for c in existing)
+        has_factory = any(c.engine == engine.engine and c.factory and not c.ended for c in existing)
         if wanted != factory and not has_factory:
             rows.append({**base, "settings": factory, "factory": True})
         rows.append({**base, "settings": wanted, "factory": wanted == factory})
-        same = [(*(getattr(c, k) for k in base if k != "note"), dict(c.settings)) for c in existing]
+        same = [(*(getattr(c, k) for k in base if k != "note"), dict(c.settings)) for c in existing if not c.ended]
         fresh = [r for r in rows if (*(r[k] for k in base if k != "note"), r["settings"]) not in same]
         added = []
         with self._database.writing() as connection:
@@ -136,13 +137,20 @@ class Shortlist:
     def candidates(self, *, removed: bool = False, of_sweeps: bool = False) -> list[Candidate]:
         """The shortlist in order; with ``removed`` also what was taken off it (takes keep pointing there), with
         ``of_sweeps`` also the points of sweeps."""
-        query = select(candidates).order_by(candidates.c.position)
+        query = select(candidates).order_by(candidates.c.position, candidates.c.id)
         if not of_sweeps:
             query = query.where(candidates.c.sweep_id.is_(None))
         if not removed:
             query = query.where(candidates.c.removed.is_(None))
         with self._database.reading() as connection:
             return [candidate_of(row) for row in connection.execute(query)]
+
+    def split(self, candidate_id: int, run_id: int) -> Split:
+        """Two candidates instead of one, from a run on; see ``split_candidate``."""
+        return split_candidate(self._database, candidate_id, run_id)
+
+    def put_together(self, split: Split) -> None:
+        put_together(self._database, split)
 
     def set_removed(self, candidate_ids: list[int], removed: bool) -> None:
         with self._database.writing() as connection:
@@ -165,6 +173,8 @@ def candidate_of(row: Row[Any]) -> Candidate:
         factory=row.factory,
         created=row.created,
         note=row.note,
+        ended=row.ended or "",
+        first_id=row.first_id or row.id,
     )
 
 
