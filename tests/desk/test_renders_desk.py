@@ -247,14 +247,29 @@ def test_an_earlier_run_once_more_names_what_changed(
     assert "Run 2 (bench): 9 takes" in view.log.toPlainText()
     view.table.selectAll()
     settle(qtbot, window)
-    assert view.heading.text() == "What changed from run 1 to run 2"
-    by_name = {row[0]: row[1] for row in cells(view.change_table)}
+    changed = view.what_changed
+    assert changed.heading.text() == "What changed from run 1 to run 2"
+    by_name = dict(row[0].split("\n") for row in cells(changed.candidates))
     assert by_name["Citrange · Linnoway"] == "changed without a word: pitch +6.9 %"
     assert by_name["Tangor · Ilseth"] in ("the same to the sample", "no change found")
     assert "Holm" in words(view)
-    press(qtbot, view.hear)
+    figures = {row[0]: row[1:] for row in cells(changed.figures)}
+    assert figures["pitch"][::2] == ["+6.9 %", "2 %"]
+    assert figures["pitch"][3] == "< 0.001"
+    press(qtbot, changed.hear)
     settle(qtbot, window)
     assert len(window.state.tray) == 2
+    # then and now as two candidates, and taken back
+    press(qtbot, changed.apart)
+    settle(qtbot, window)
+    shown = [window.state.name(c) for c in window.state.bench.candidates]
+    day = bench_project.shortlist.candidates()[2].ended_on
+    assert shown[-2:] == [f"Citrange · Linnoway, until {day}", "Citrange · Linnoway"]
+    assert "is two candidates now" in window.notice_text.text()
+    assert not changed.apart.isEnabled()
+    window.state.undo()
+    settle(qtbot, window)
+    assert [window.state.name(c) for c in window.state.bench.candidates] == [*shown[:2], "Citrange · Linnoway"]
     # once more: the price is told first
     page = window.page("renders")
     view.table.clearSelection()

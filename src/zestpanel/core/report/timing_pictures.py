@@ -43,7 +43,9 @@ def points_picture(
     for tick in nice_ticks(0, highest):
         shapes.append(Line(x1=x(tick), y1=top - 6, x2=x(tick), y2=height - 26))
         words = f"{number(tick)}{unit}"
-        shapes.append(Text(x=x(tick), y=height - 10, text=words, colour="quiet", size=_SMALL, anchor="middle"))
+        # on both ends: a picture of many rows is looked at a part at a time
+        for y in (top - 10, height - 10):
+            shapes.append(Text(x=x(tick), y=y, text=words, colour="quiet", size=_SMALL, anchor="middle"))
     shapes.append(Text(x=width - 70, y=top - 10, text="median", colour="quiet", size=_SMALL, anchor="end"))
     shapes.append(Text(x=width - 4, y=top - 10, text="95 of 100", colour="quiet", size=_SMALL, anchor="end"))
     regions = []

@@ -1,4 +1,4 @@
-"""Past runs: what each did, its log, an earlier one once more, and what changed between two."""
+"""Past runs: what each did, its log, an earlier one once more, and two of them held against each other."""
 
 from __future__ import annotations
 
@@ -12,10 +12,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QStackedWidg
 from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.run_log import log_path
 from zestpanel.core.changes.again import plan_again
-from zestpanel.core.changes.comparing import YARDSTICKS, CandidateChange, compare_runs
-from zestpanel.core.errors import ZestError
 from zestpanel.core.project.journal import JournalRow, RunRow
 from zestpanel.core.tariffs.money import shown
+from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Table, button, label
@@ -27,17 +26,6 @@ KINDS = {
     "sweep": "sweep",
     "again": "once more",
 }
-HOW = (
-    "Each request of the later run is paired with the very same request of the earlier one. Two-sided t test of the "
-    "paired differences, adjusted for all measures of all candidates together (Holm), 5 %; and a change must be over "
-    "its allowance: "
-    + ", ".join(
-        f"{y.words} {100 * y.allowance:.0f} %" if y.ratio else f"{y.words} {y.allowance:g} {y.unit}"
-        for y in YARDSTICKS.values()
-        if y.allowance
-    )
-    + ". Waits are compared only between runs that asked the same candidates."
-)
 
 
 class RunsView(QWidget):
@@ -47,14 +35,13 @@ class RunsView(QWidget):
         super().__init__()
         self.state, self._start = state, start
         self.runs: list[RunRow] = []
-        self.changes: list[CandidateChange] = []
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         split = QSplitter(Qt.Orientation.Vertical)
         outer.addWidget(split, 1)
         above = QWidget()
         upper = QVBoxLayout(above)
-        upper.setContentsMargins(0, 0, 0, 0)
+        upper.setContentsMargins(0, 0, 0, 8)
         self.table = Table()
         self.table.setAccessibleName("Runs")
         self.table.itemSelectionChanged.connect(self._show_chosen)
@@ -77,23 +64,8 @@ class RunsView(QWidget):
         self.log.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.log.setAccessibleName("Log of the run")
         self.below.addWidget(self.log)
-        comparing = QWidget()
-        lower = QVBoxLayout(comparing)
-        lower.setContentsMargins(0, 0, 0, 0)
-        self.heading = label("", "strong")
-        lower.addWidget(self.heading)
-        self.change_table = Table()
-        self.change_table.setAccessibleName("What changed, by candidate")
-        self.change_table.itemSelectionChanged.connect(self._show_figures)
-        lower.addWidget(self.change_table, 3)
-        self.figures = label("", "small", wrap=True)
-        lower.addWidget(self.figures)
-        foot = QHBoxLayout()
-        foot.addWidget(label(HOW, "small", wrap=True), 1)
-        self.hear = button("Hear then and now", self.hear_pair)
-        foot.addWidget(self.hear)
-        lower.addLayout(foot)
-        self.below.addWidget(comparing)
+        self.what_changed = WhatChanged(state)
+        self.below.addWidget(self.what_changed)
         split.addWidget(self.below)
         split.setSizes([theme.px(230), theme.px(260)])
 
@@ -196,71 +168,7 @@ class RunsView(QWidget):
         box.finished.connect(lambda _: self._start(planned) if box.clickedButton() is go else None)
         box.open()
 
-    # -- what changed
-
     def compare_chosen(self) -> None:
-        pair, project = self._pair(), self.state.project
-        if pair is None:
-            return
-        first, second = pair
-
-        def arrived(found: list[CandidateChange]) -> None:
-            self.changes = found
-            self._show_changes(first, second)
-
-        self.state.background.run(
-            lambda: compare_runs(project, first, second), arrived, self.state.complain, topic="compare runs"
-        )
-
-    def _show_changes(self, first: int, second: int) -> None:
-        self.heading.setText(f"What changed from run {first} to run {second}")
-        rows, bad = [], []
-        for place, change in enumerate(self.changes):
-            verdict = change.verdict()
-            if change.silently:
-                verdict = "changed without a word" + verdict.removeprefix("changed")
-            rows.append([self.state.name(change.candidate), verdict, f"{change.same_sound} of {len(change.pairs)}",
-                         f"{change.failed[0]} → {change.failed[1]}"])  # fmt: skip
-            if change.changes:
-                bad.append((place, 1))
-        head = ["candidate", "verdict", "same to the sample", "failed tries"]
-        self.change_table.show_rows(head, rows, numbers=(2, 3), bad=bad, wide=1)
-        if not rows:
-            self.heading.setText(f"Runs {first} and {second} have no request in common.")
-        self.below.setCurrentIndex(1)
-        if rows:
-            worst = bad[0][0] if bad else 0
-            self.change_table.selectRow(worst)
-        self._show_figures()
-
-    def _change(self) -> CandidateChange | None:
-        row = self.change_table.currentRow()
-        return self.changes[row] if 0 <= row < len(self.changes) else None
-
-    def _show_figures(self) -> None:
-        change = self._change()
-        self.hear.setEnabled(change is not None)
-        if change is None:
-            self.figures.setText("")
-            return
-        parts = []
-        for d in change.differences:
-            rule = d.yardstick
-            low, high = (f"{100 * v:+.1f}" if rule.ratio else f"{v:+.1f}" for v in (d.low, d.high))
-            parts.append(f"{d.says()} ({low} to {high}, p {d.adjusted_p:.2g})".replace("-", "−"))
-        self.figures.setText(f"{len(change.pairs)} pairs. " + "; ".join(parts) + ".")
-
-    def hear_pair(self) -> None:
-        """Lay the pair of the passage that is looked at (or the first) on the tray: 1 is then, 2 is now."""
-        change = self._change()
-        if change is None or not change.pairs:
-            return
-        passages = {p.version_id: p for p in self.state.bench.passages}
-        pairs = [pair for pair in change.pairs if pair[0].passage_version_id in passages]
-        if not pairs:
-            self.state.complain(ZestError("The texts of these takes were changed since: they cannot be laid out."))
-            return
-        here = self.state.passage()
-        pair = next((p for p in pairs if here and p[0].passage_version_id == here.version_id), pairs[0])
-        passage = passages[pair[0].passage_version_id]
-        self.state.lay_out_repeats(list(pair), change.candidate.id, passage.id, play=True)
+        if (pair := self._pair()) is not None:
+            self.what_changed.show_runs(*pair)
+            self.below.setCurrentWidget(self.what_changed)

@@ -52,6 +52,12 @@ class TimingView(QWidget):
         top.addWidget(self.about, 1)
         top.addWidget(button("Copy table", lambda: self.table.copy()))
         outer.addLayout(top)
+        outer.addWidget(
+            label(
+                "A dot is a request, hollow where it was cold: first after a start. Bar: the median, in the band of "
+                "its 95 % interval. Thin line: 95 of 100 came within it.", "small", wrap=True,
+            )
+        )  # fmt: skip
         area = QScrollArea()
         area.setWidgetResizable(True)
         content = QWidget()
@@ -62,9 +68,6 @@ class TimingView(QWidget):
         self.points = ChartView(self._points_picture)
         self.points.candidate_chosen.connect(lambda c: state.select(c, state.passage_id))
         self._body.addWidget(self.points)
-        self._body.addWidget(
-            label("Filled: warm. Hollow: cold, first after a start. Band: 95 % of the median.", "small")
-        )
         self.of_one = label("", "strong")
         self._body.addWidget(self.of_one)
         self.against_length = ChartView(self._length_picture, least=220)

@@ -1,0 +1,144 @@
+"""What changed between two runs: a verdict a candidate, the figures behind it, then and now by ear, and kept apart."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.changes.comparing import ALPHA, CandidateChange, Difference, compare_runs
+from zestpanel.core.errors import ZestError
+from zestpanel.core.project.splitting import Split
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import Table, button, label
+
+HOW = (
+    "Each request of the later run is paired with the very same request of the earlier one. Two-sided t test of the "
+    "paired differences; p adjusted for all measures of all candidates together (Holm). Changed: p below "
+    f"{100 * ALPHA:.0f} %, and over the allowance, below which nobody would act on it. Waits are compared only between "
+    "runs that asked the same candidates."
+)
+
+
+class WhatChanged(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.changes: list[CandidateChange] = []
+        self._runs = (0, 0)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 8, 0, 0)
+        self.heading = label("", "strong")
+        outer.addWidget(self.heading)
+        tables = QHBoxLayout()
+        tables.setSpacing(18)
+        self.candidates = Table()
+        self.candidates.setAccessibleName("What changed, by candidate")
+        self.candidates.itemSelectionChanged.connect(self._show_figures)
+        tables.addWidget(self.candidates, 5)
+        self.figures = Table()
+        self.figures.setAccessibleName("What changed of the selected candidate, by measure")
+        tables.addWidget(self.figures, 6)
+        outer.addLayout(tables, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(label(HOW, "small", wrap=True), 1)
+        self.apart = button(
+            "Keep then and now apart", self.keep_apart,
+            tip="Two candidates instead of one: what was made before stays heard and scored, and is made no more",
+        )  # fmt: skip
+        self.hear = button("Hear then and now", self.hear_pair, tip="1 is then, 2 is now")
+        foot.addWidget(self.apart)
+        foot.addWidget(self.hear)
+        outer.addLayout(foot)
+
+    def show_runs(self, first: int, second: int) -> None:
+        """Compare two runs, the earlier one first, and show what is found."""
+        project = self.state.project
+
+        def arrived(found: list[CandidateChange]) -> None:
+            self.changes, self._runs = found, (first, second)
+            self._show()
+
+        self.state.background.run(
+            lambda: compare_runs(project, first, second), arrived, self.state.complain, topic="compare runs"
+        )
+
+    def _show(self) -> None:
+        first, second = self._runs
+        rows, bad = [], []
+        for place, change in enumerate(self.changes):
+            verdict = change.verdict()
+            if change.silently:
+                verdict = "changed without a word" + verdict.removeprefix("changed")
+            name = self.state.name(change.candidate)
+            rows.append([f"{name}\n{verdict}", f"{change.same_sound} of {len(change.pairs)}",
+                         f"{change.failed[0]} → {change.failed[1]}"])  # fmt: skip
+            if change.changes:
+                bad.append((place, 0))
+        head = ["candidate", "same sound", "failed"]
+        self.candidates.show_rows(head, rows, numbers=(1, 2), bad=bad, wide=0)
+        self.heading.setText(
+            f"What changed from run {first} to run {second}"
+            if rows
+            else f"Runs {first} and {second} have no request in common."
+        )
+        if rows:
+            self.candidates.selectRow(bad[0][0] if bad else 0)
+        self._show_figures()
+
+    def change(self) -> CandidateChange | None:
+        row = self.candidates.currentRow()
+        return self.changes[row] if 0 <= row < len(self.changes) else None
+
+    def _show_figures(self) -> None:
+        change = self.change()
+        self.hear.setEnabled(change is not None)
+        kept_apart = change is not None and change.kept_apart
+        self.apart.setEnabled(change is not None and bool(change.changes) and not kept_apart)
+        self.apart.setText("Then and now are kept apart" if kept_apart else "Keep then and now apart")
+        differences = change.differences if change else ()
+        head = ["measure", "change", "95 % interval", "allowance", "p"]
+        bad = [(place, 1) for place, d in enumerate(differences) if d.changed]
+        self.figures.show_rows(head, [_row(d) for d in differences], numbers=(1, 2, 3, 4), bad=bad, wide=0)
+
+    # -- what a person does about it
+
+    def hear_pair(self) -> None:
+        """Lay the pair of the passage that is looked at (or the first) on the tray: 1 is then, 2 is now."""
+        change = self.change()
+        if change is None or not change.pairs:
+            return
+        passages = {p.version_id: p for p in self.state.bench.passages}
+        pairs = [pair for pair in change.pairs if pair[0].passage_version_id in passages]
+        if not pairs:
+            self.state.complain(ZestError("The texts of these takes were changed since: they cannot be laid out."))
+            return
+        here = self.state.passage()
+        pair = next((p for p in pairs if here and p[0].passage_version_id == here.version_id), pairs[0])
+        passage = passages[pair[0].passage_version_id]
+        self.state.lay_out_repeats(list(pair), change.candidate.id, passage.id, play=True)
+
+    def keep_apart(self) -> None:
+        """Two candidates instead of one, from the later run on; can be taken back."""
+        change = self.change()
+        if change is None:
+            return
+        shortlist, run = self.state.project.shortlist, self._runs[1]
+        name, made = self.state.name(change.candidate), list[Split]()
+
+        def do() -> None:
+            made[:] = [shortlist.split(change.candidate.id, run)]
+
+        def undo() -> None:
+            shortlist.put_together(made[0])
+
+        if self.state.edit(f"keep takes of {name} apart", do, undo):
+            self.state.say(f"{name} is two candidates now: its takes of before run {run}, and those since.")
+        self.show_runs(*self._runs)
+
+
+def _row(difference: Difference) -> list[str]:
+    rule = difference.yardstick
+    scale, unit = (100, " %") if rule.ratio else (1, f" {rule.unit}")
+    low, high, mean = (f"{scale * v:+.1f}" for v in (difference.low, difference.high, difference.mean))
+    p = "< 0.001" if difference.adjusted_p < 0.001 else f"{difference.adjusted_p:.3f}"
+    row = [rule.words, f"{mean}{unit}", f"{low} to {high}", f"{scale * rule.allowance:g}{unit}", p]
+    return [row[0], *(cell.replace("-", "−") for cell in row[1:])]
