@@ -14,6 +14,8 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.changes.again import CHANGED, plan_again
 from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
+from zestpanel.core.choice.decision import decide
+from zestpanel.core.choice.evidence import standing
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
@@ -118,6 +120,8 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     assert {(c.id, why) for c, _, why in planned.left_out} == {
         (then.id, f"the same request gives another sound since {then.ended_on}")
     }
+    with pytest.raises(InputError, match="can still be made"):
+        decide(bench, standing(bench), role="narrator", candidate_id=then.id, why="by ear", by="Ash")
     # both are still compared, and the first run once more asks the one that goes on
     change = next(c for c in compare_runs(bench, first, second) if c.candidate.id == now.id)
     assert (len(change.pairs), change.kept_apart) == (2, True)

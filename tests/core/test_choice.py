@@ -172,6 +172,11 @@ def test_the_record_stands_by_itself_and_tells_all(bench: Project, tmp_path: Pat
     assert {r["candidate"]: r["gates unknown"] for r in rows}["Citrange · Linnoway"] == "no watermark"
     assert {r["candidate"]: r["per month"] for r in rows}["Kitchen Table · Hesk"] == "", "missing is empty, not zero"
     assert not list(tmp_path.glob("*.part"))
+    # a brief that changes later leaves the decision, and says what now stands against it
+    assert "would not be chosen today" not in page.text
+    bench.documents.put("brief", {**bench.documents.get("brief"), "must_haves": ["runs locally"]})
+    page.feed(write_record(bench, tmp_path).record.read_text("utf-8"))
+    assert "It would not be chosen today: 'runs locally' is not met (hosted)." in page.text
 
 
 def test_no_record_of_nothing_and_none_where_it_cannot_be_written(bench: Project, tmp_path: Path) -> None:

@@ -41,8 +41,11 @@ def gates(
     own: Sequence[OwnStatement] = (),
     consent_missing: str = "",
 ) -> list[Gate]:
-    """All gates the brief sets for this candidate, and those that hold for everybody: rights of persons."""
+    """All gates the brief sets for this candidate, and those for everybody: rights of persons, a sound still made."""
     out: list[Gate] = []
+    if candidate.ended:
+        why = f"the same request gives another sound since {candidate.ended_on}"
+        out.append(Gate(name="can still be made", verdict="no", why=why))
     for name in brief.must_haves:
         if name == "runs locally":
             if engine is None:

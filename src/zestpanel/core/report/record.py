@@ -13,7 +13,7 @@ from markupsafe import Markup
 
 from zestpanel import __version__
 from zestpanel.core.catalogue.candidate import language_name, locale_name
-from zestpanel.core.choice.decision import Decision, decisions
+from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, standing
 from zestpanel.core.errors import ZestError
 from zestpanel.core.project.database import now
@@ -81,6 +81,7 @@ def render_record(project: Project, found: Standing) -> str:
         ratings=len(ratings),
         margin=EQUAL_WITHIN,
         month=_month,
+        against=what_stands_against,
         version=__version__,
         written=now()[:10],
         charts=[(title, Markup(to_svg(picture, LIGHT))) for title, picture in _pictures(found) if picture is not None],

@@ -197,6 +197,8 @@ class ChoicePage(Page):
             self._decided.addWidget(label(f"{decision.role}: {name}", "strong", wrap=True))
             by = f"{decision.decided[:10]}" + (f", {decision.by}" if decision.by else "")
             self._decided.addWidget(label(f"{decision.why} ({by})", "quiet", wrap=True))
+            if row and (against := what_stands_against(row)):
+                self._decided.addWidget(label(f"It would not be chosen today: {against[0]}.", "bad", wrap=True))
 
     def copy_table(self) -> None:
         from PyQt6.QtGui import QGuiApplication
