@@ -90,11 +90,21 @@ def test_runs_once_more_and_what_changed(
     assert "are no levels of requests at once" in capsys.readouterr().err
     assert main(["run", name, "--render", "--scheduler", "tcp://127.0.0.1:9"]) == 2
     assert "No scheduler answers at tcp://127.0.0.1:9" in capsys.readouterr().err
+    # from the run that was made once more on, its first candidate is another one
+    status, out = run(capsys, "runs", name, "--keep-apart", "1", "4")
+    assert (status, out["earlier"], out["lines"]) == (
+        0, 1, [f"What was made of candidate 1 in run 4 and since is candidate {out['later']} now: 3 takes."]
+    )  # fmt: skip
+    changes = run(capsys, "runs", name, "--compare", "1", "4")[1]["changes"]
+    assert isinstance(changes, list)
+    assert out["later"] in [c["id"] for c in changes]
+    assert "has ended already" in str(run(capsys, "runs", name, "--keep-apart", "1", "4")[1]["error"])
 
 
 def test_a_timer_renders_what_is_due_and_nothing_twice(
-    tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr("zestpanel.core.bench.elsewhere._CONNECT_S", 1)
     name, script, engine = str(tmp_path / "Hours.zest"), tmp_path / "one.txt", tmp_path / "citrange.yaml"
     script.write_text("The pear keeps until March.", encoding="utf-8")
     engine.write_text(demo_engine_source("citrange"), encoding="utf-8")
@@ -107,6 +117,9 @@ def test_a_timer_renders_what_is_due_and_nothing_twice(
     project.documents.put("schedule", plan.model_dump(mode="json"))
     project.close()
     assert "rendered, not estimated" in str(run(capsys, "run", name, "--due", "--estimate")[1]["error"])
+    # workers that do not answer leave the occasion for the next look
+    nowhere = run(capsys, "run", name, "--due", "--scheduler", "tcp://127.0.0.1:9")
+    assert "No scheduler answers" in str(nowhere[1]["error"])
     status, out = run(capsys, "run", name, "--due")
     assert (status, out["done"], service.behaviour.requests) == (0, 2, 2)
     assert "1 were missed, as nothing looked at their time." in str(out["lines"])

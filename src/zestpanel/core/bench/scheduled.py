@@ -19,6 +19,11 @@ def give_up_schedule(project: Project) -> None:
     project.documents.put(DOCUMENT, None)
 
 
+def is_due(project: Project, now: datetime) -> bool:
+    schedule = stored_schedule(project)
+    return schedule is not None and look(schedule, now)[1] is not None
+
+
 def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
     that neither a crash in the middle nor a second program that looks renders it twice."""

@@ -1,0 +1,55 @@
+"""Making a project, and bringing scripts and engines into it."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from zestpanel.verbs.opening import Output, opened
+
+
+def new(options: argparse.Namespace) -> Output:
+    from zestpanel.core.brief import Brief
+    from zestpanel.core.project.project import SUFFIX, Project
+
+    folder = options.project if options.project.suffix == SUFFIX else Path(f"{options.project}{SUFFIX}")
+    project = Project.create(folder)
+    project.documents.put(
+        "brief", Brief(channel=options.channel, languages=tuple(options.language or ["en-GB"])).model_dump(mode="json")
+    )
+    project.close()
+    return {"project": str(folder), "lines": [f"Made {folder}."]}
+
+
+def bring_in(options: argparse.Namespace) -> Output:
+    from zestpanel.core.catalogue.connector_file import read_connector
+    from zestpanel.core.passages.readers.reading import read_script
+    from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
+
+    # everything is read and checked before anything is written
+    engines, scripts = [], []
+    for path in options.files:
+        if path.suffix.lower() in (".yaml", ".yml", ".json"):
+            engines.append((path, *read_connector(path)))
+        else:
+            text = read_script(path).text()
+            paragraphs = split_paragraphs(text)
+            parts = {
+                "paragraphs": paragraphs,
+                "none": [text],
+                "sentences": [s for p in paragraphs for s in split_sentences(p, options.language or "")],
+            }[options.split]
+            scripts.append((path, parts))
+    with opened(options) as project:
+        lines, passages = [], 0
+        for path, engine, source in engines:
+            project.shortlist.add_engine(engine, source, path.name)
+            lines.append(f"{path.name}: {engine.engine}, {len(engine.voices)} voices")
+            if options.shortlist:
+                for voice in engine.voices:
+                    project.shortlist.add(engine, voice=voice.id)
+        for path, parts in scripts:
+            added = project.texts.add(parts, language=options.language or project.brief.languages[0])
+            passages += len(added)
+            lines.append(f"{path.name}: {len(added)} passages, {sum(p.characters for p in added):,} characters")
+        return {"engines": [e.engine for _, e, _ in engines], "passages": passages, "lines": lines}

@@ -1,0 +1,90 @@
+"""What was found: scores, money, the decision record."""
+
+from __future__ import annotations
+
+import argparse
+
+from zestpanel.verbs.opening import Output, opened
+
+
+def ratings(options: argparse.Namespace) -> Output:
+    from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.listening.rating_files import import_ratings
+
+    with opened(options) as project:
+        added = import_ratings(project, options.table) if options.table else 0
+        found = standing(project)
+        scores, lines = [], [f"{added} ratings added."] if options.table else []
+        for row in sorted(found.rows.values(), key=lambda r: -(r.score.mean if r.score else 0)):
+            if row.score is None:
+                continue
+            crossed = row.score.crossed
+            scores.append(
+                {
+                    "candidate": row.candidate.id,
+                    "name": row.name,
+                    "detail": row.detail,
+                    "mos": row.score.mean,
+                    "low": crossed.low if crossed else None,
+                    "high": crossed.high if crossed else None,
+                    "listeners": row.score.listeners,
+                    "passages": row.score.passages,
+                    "ratings": row.score.ratings,
+                    "letters": row.score.letters,
+                    "preliminary": row.score.preliminary,
+                }
+            )
+            interval = f"{crossed.low:.2f} to {crossed.high:.2f}" if crossed else "no interval"
+            lines.append(
+                f"{row.score.mean:.2f}  {interval:<14} {row.score.letters:<5} {row.name}, {row.detail}"
+                f" ({row.score.listeners} listeners)" + (", preliminary" if row.score.preliminary else "")
+            )
+        return {"added": added, "scores": scores, "lines": lines or ["No ratings yet."]}
+
+
+def cost(options: argparse.Namespace) -> Output:
+    from zestpanel.core.choice.evidence import standing
+
+    with opened(options) as project:
+        found, costs, lines = standing(project), [], []
+        for row in found.rows.values():
+            month = row.cost.month
+            figures = {
+                "month": month.total,
+                "per_thousand": row.cost.per_thousand,
+                "per_minute": row.cost.per_minute,
+                "per_episode": row.cost.per_episode,
+            }
+            costs.append(
+                {
+                    "candidate": row.candidate.id,
+                    "name": row.name,
+                    "plan": row.plan.name,
+                    **{k: str(v) if v is not None else None for k, v in figures.items()},
+                    "covers": month.covers,
+                    "why": month.why,
+                    "assumed_pace": row.cost.rates.assumed,
+                }
+            )
+            text = month.why or (str(month.total) if month.covers else "the plan stops before this volume")
+            lines.append(
+                f"{text:>14} a month  {row.name}, {row.plan.name}"
+                + (" (pace assumed)" if row.cost.rates.assumed else "")
+            )
+        return {
+            "minutes_per_month": found.brief.minutes_per_month,
+            "costs": costs,
+            "lines": lines or ["The shortlist is empty."],
+        }
+
+
+def report(options: argparse.Namespace) -> Output:
+    from zestpanel.core.report.record import write_record
+
+    with opened(options) as project:
+        written = write_record(project, options.to)
+        return {
+            "record": str(written.record),
+            "tables": [str(t) for t in written.tables],
+            "lines": [str(written.record), *map(str, written.tables)],
+        }
