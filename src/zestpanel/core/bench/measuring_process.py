@@ -6,6 +6,7 @@ The process reads one JSON object a line, {"clip", "text", "language", "words"},
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -77,7 +78,9 @@ class MeasuringProcess:
 
 def serve() -> None:
     """The answering side: until standard input ends."""
-    os.nice(5)  # a window and the timing of requests come first; a busy machine must not starve it either
+    os.nice(10)  # a window and the timing of requests come first
+    with contextlib.suppress(OSError, AttributeError):  # nor does it take the processor from them when it wakes
+        os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
     from zestpanel.core.audio.files import read
     from zestpanel.core.bench.measuring import measure
 
