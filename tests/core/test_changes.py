@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,7 +12,7 @@ from hypothesis import strategies as st
 from tests.conftest import Unmeasured, demo_engine_source
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
-from zestpanel.core.catalogue.candidate import short_names
+from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name, short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.changes.again import CHANGED, plan_again
 from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
@@ -105,7 +107,12 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     assert (then.id, now.id) == (mandelo.id, split.later_id)
     assert then.ended == now.created == bench.journal.runs()[second].created
     names = short_names([then, now], bench.shortlist.engines())
-    assert names[then.id] == f"{names[now.id]}, until {then.ended_on}"
+    assert names[then.id] == f"{names[now.id]}, earlier"
+    assert candidate_detail(then, None).startswith(f"until {then.ended_on} · ")
+    again = replace(then, id=99)
+    assert list(short_names([then, again, now], {}).values())[:2] == [
+        f"{candidate_name(then, None)} {n}" for n in (1, 2)
+    ]
     assert {t.run_id for t in bench.takes.all(candidate_id=then.id)} == {first}
     assert {t.run_id for t in bench.takes.all(candidate_id=now.id)} == {second}
     assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 2.0)]

@@ -24,6 +24,7 @@ from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
 from zestpanel.core.bench.circumstances import asleep_s, describe_network
 from zestpanel.core.bench.conditions import Conditions
+from zestpanel.core.bench.estimates import estimate
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.pacing import Pace, backoff_s
 from zestpanel.core.bench.person_time import person_time
@@ -441,6 +442,20 @@ def test_the_time_needed_names_its_basis(bench: Project) -> None:
     assert used["Tangor"] is not None
     assert 0 < used["Tangor"] < Decimal("0.01")
     assert used["Citrange"] is None
+
+
+def test_what_ones_own_machine_costs_is_told_from_its_speed_and_is_no_bill(bench: Project) -> None:
+    """By hand: a machine of 1400 EUR over 8,000 h and 120 W at 0.31 EUR a kWh costs 0.2122 EUR an hour; 52 characters
+    at 10 s each are 520 s, 0.0307 EUR."""
+    add_demo_engine(bench, "rangpur")
+    local = bench.shortlist.add(bench.shortlist.engines()["Rangpur"], voice="hesk")[0]
+    planned = plan_run(bench, candidates=[local])
+    assert [(e.characters, e.cost, e.says()) for e in planned.estimates] == [
+        (52, None, "speed on this machine not measured yet")
+    ]
+    told = estimate(planned.jobs, bench.shortlist.engines(), {}, {local.id: (10.0, 4)})[0]
+    assert (told.cost, told.says()) == (None, "no bill; this machine 0.031 EUR")
+    assert planned.costs == ()
 
 
 def test_everything_is_stamped_in_universal_time(bench: Project) -> None:

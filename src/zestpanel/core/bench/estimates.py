@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from zestpanel.core.bench.conditions import USUAL, Conditions
@@ -13,8 +14,8 @@ from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.project.database import now
 from zestpanel.core.project.journal import JournalRow
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost, price_words
+from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.core.tariffs.tariff import OwnMachine, Tariff, Usage, month_cost, price_words
 
 if TYPE_CHECKING:
     from zestpanel.core.bench.planning import Job
@@ -28,6 +29,7 @@ class PlanEstimate:
     """What a run adds under one plan. cost None: not known before (``why``). short_by: units the plan refuses.
 
     allowance_used: share of the month's allowance that will be used after the run, None where there is none.
+    own_machine: where nothing is billed, what running one's own machine costs.
     """
 
     engine: str
@@ -38,6 +40,15 @@ class PlanEstimate:
     why: str = ""
     short_by: Decimal = Decimal(0)
     allowance_used: Decimal | None = None
+    own_machine: Money | None = None
+
+    def says(self) -> str:
+        """Money in words: an amount, or that there is no bill, or why it is not known."""
+        if self.cost is not None:
+            return f"{shown(self.cost.amount)} {self.cost.currency}"
+        if self.own_machine is not None:
+            return f"no bill; this machine {shown(self.own_machine.amount)} {self.own_machine.currency}"
+        return self.why
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,8 +85,16 @@ def used_this_month(project: Project, journal: Sequence[JournalRow]) -> dict[tup
     return used_in(journal, by_id, lambda row: row.opened.startswith(month))
 
 
-def estimate(jobs: Sequence[Job], engines: Mapping[str, Engine], used: Used) -> list[PlanEstimate]:
-    """Requests, characters and money that the jobs add under each plan. Jobs served from the store add nothing."""
+def estimate(
+    jobs: Sequence[Job],
+    engines: Mapping[str, Engine],
+    used: Used,
+    seconds_per_character: Mapping[int, tuple[float, int]] = MappingProxyType({}),
+) -> list[PlanEstimate]:
+    """Requests, characters and money that the jobs add under each plan. Jobs served from the store add nothing.
+
+    seconds_per_character: as for ``time_needed``; what one's own machine costs is said from it, and is no bill.
+    """
     grouped: dict[tuple[str, str], list[Job]] = defaultdict(list)
     for job in jobs:
         if job.served_from is None:
@@ -88,6 +107,7 @@ def estimate(jobs: Sequence[Job], engines: Mapping[str, Engine], used: Used) -> 
         tariff = plan_of(group[0].candidate, engines.get(engine_name)).tariff
         before = used.get((engine_name, plan_name), {})
         cost, why, short_by = added_cost(tariff, before, added)
+        own = _own_machine(tariff, group, seconds_per_character) if cost is None else None
         after = {model: before.get(model, 0) + added.get(model, 0) for model in {*before, *added}}
         out.append(
             PlanEstimate(
@@ -96,12 +116,27 @@ def estimate(jobs: Sequence[Job], engines: Mapping[str, Engine], used: Used) -> 
                 requests=sum(len(job.sent.requests) for job in group),
                 characters=sum(added.values()),
                 cost=cost,
-                why=why,
+                why="" if own else why,
+                own_machine=own,
                 short_by=short_by,
                 allowance_used=month_cost(tariff, _as_usage(after), month=13).allowance_used,
             )
         )
     return out
+
+
+def _own_machine(
+    tariff: Tariff, group: Sequence[Job], seconds_per_character: Mapping[int, tuple[float, int]]
+) -> Money | None:
+    """What one's own machine costs while it computes the jobs, None where its speed is not known or it does not."""
+    price = sum((part.per_second() for part in tariff.components if isinstance(part, OwnMachine)), Decimal(0))
+    known = {j.candidate.id: seconds_per_character[j.candidate.id][0] for j in group
+             if j.candidate.id in seconds_per_character}  # fmt: skip
+    if not price or not known:
+        return None
+    usual = sum(known.values()) / len(known)
+    seconds = sum(known.get(job.candidate.id, usual) * job.sent.billed for job in group)
+    return Money(price * Decimal(str(seconds)), tariff.currency)
 
 
 def added_cost(

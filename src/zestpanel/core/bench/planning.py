@@ -146,12 +146,13 @@ def plan_run(
                 asked = digest_of(job, own_voice)
                 serve = None if conditions.asks_again else stored.get(asked)
                 jobs.append(replace(job, asked=asked, served_from=serve))
+    speeds = project.takes.seconds_per_character() if jobs else {}
     return PlannedRun(
         jobs=tuple(jobs),
         left_out=tuple(left_out),
         repeats=repeats,
-        estimates=tuple(estimate(jobs, engines, used_this_month(project, journal))),
-        time=time_needed(jobs, engines, project.takes.seconds_per_character() if jobs else {}, conditions),
+        estimates=tuple(estimate(jobs, engines, used_this_month(project, journal), speeds)),
+        time=time_needed(jobs, engines, speeds, conditions),
         conditions=conditions,
     )
 

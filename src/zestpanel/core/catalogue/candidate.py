@@ -52,10 +52,9 @@ def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
 
 
 def candidate_name(candidate: Candidate, engine: Engine | None) -> str:
-    """'Engine · Voice', as shown in lists; with the day its sound ended, where it did."""
+    """'Engine · Voice', as shown in lists; 'Engine · Voice, earlier' for one whose sound ended."""
     voice = engine.voice(candidate.voice) if engine else None
-    until = f", until {candidate.ended_on}" if candidate.ended else ""
-    return f"{candidate.engine} · {voice.label if voice else candidate.voice}{until}"
+    return f"{candidate.engine} · {voice.label if voice else candidate.voice}{', earlier' if candidate.ended else ''}"
 
 
 def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) -> dict[int, str]:
@@ -63,10 +62,15 @@ def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) 
     names = {c.id: candidate_name(c, engines.get(c.engine)) for c in candidates}
     shared = {name for name, n in Counter(names.values()).items() if n > 1}
     tuned: Counter[str] = Counter()
+    earlier: Counter[str] = Counter()
     taken: Counter[str] = Counter()
     for candidate in candidates:
         name = names[candidate.id]
         if name not in shared:
+            continue
+        if candidate.ended:
+            earlier[name] += 1
+            names[candidate.id] = f"{name} {earlier[name]}"
             continue
         if candidate.factory:
             taken[name] += 1
@@ -78,9 +82,10 @@ def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) 
 
 
 def candidate_detail(candidate: Candidate, engine: Engine | None) -> str:
-    """'model · settings', the second line in lists."""
+    """'model · settings', the second line in lists; with the day its sound ended, where it did."""
     model = engine.model(candidate.model) if engine else None
-    parts = [model.label if model else candidate.model, describe_settings(candidate, engine)]
+    until = f"until {candidate.ended_on}" if candidate.ended else ""
+    parts = [until, model.label if model else candidate.model, describe_settings(candidate, engine)]
     return " · ".join(part for part in parts if part and part != "default")
 
 

@@ -74,7 +74,7 @@ class CellHistory(QDialog):
         ]
         hidden = self.state.labels_hidden
         rows = [[*_row(t), "" if hidden else t.voice_used] for t in self.takes] + [_failed(r) for r in failed]
-        head = ["take", "made", "length s", "wait s", "billed", "", "note", "voice that answered"]
+        head = ["take", "made", "length s", "wait s", "billed", "odd, or why it failed", "note", "voice that answered"]
         odd = [(i, 5) for i, t in enumerate(self.takes) if t.doubts and not t.accepted]
         self.table.show_rows(head, rows, numbers=(0, 2, 3, 4), bad=odd, wide=5)
         at = next((i for i, t in enumerate(self.takes) if chosen and t.id == chosen.id), 0)

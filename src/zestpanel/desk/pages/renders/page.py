@@ -167,7 +167,7 @@ class RendersPage(TabbedPage):
             f"Render what is missing · {price or 'no price stated'}" if planned.jobs else "Nothing is missing"
         )
         parts = [
-            f"{e.engine}: {e.characters:,} characters, {amounts((e.cost,)) if e.cost is not None else e.why}"
+            f"{e.engine}: {e.characters:,} characters, {e.says()}"
             + (f", {e.short_by:,.0f} over what the plan allows" if e.short_by else "")
             for e in planned.estimates
         ]
@@ -178,7 +178,7 @@ class RendersPage(TabbedPage):
             stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
         barred = len({(c.id, p.id) for c, p, _ in planned.left_out})
         if barred:
-            stated += f" · {barred} cells cannot be rendered, each says why"
+            stated += f" · {barred} cannot be, each says why"
         self._about.setText(stated)
         self._about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
 

@@ -60,7 +60,7 @@ class PlanDialog(QDialog):
         who = QVBoxLayout()
         self.candidates = self._ticks("Candidates", [(state.name(c), c) for c in state.bench.candidates], who)
         self.passages = self._ticks("Passages", [(p.title, p) for p in state.bench.passages], who)
-        across.addLayout(who, 2)
+        across.addLayout(who, 1)
         right = QVBoxLayout()
         across.addLayout(right, 3)
         form = QFormLayout()
@@ -98,8 +98,8 @@ class PlanDialog(QDialog):
         when.addWidget(self.first)
         when.addStretch(1)
         form.addRow("When", when)
+        self._caps_form(form)
         right.addLayout(form)
-        self._caps_form(right)
         self.estimate = Table()
         self.estimate.setAccessibleName("Estimate by plan")
         right.addWidget(label("What it will take", "strong"))
@@ -130,6 +130,7 @@ class PlanDialog(QDialog):
         out = QListWidget()
         out.setAccessibleName(title)
         out.setProperty("takesSpace", True)
+        out.setMinimumWidth(theme.px(220))
         head.addWidget(button("all or none", lambda: self._all_or_none(out), role="link"))
         into.addLayout(head)
         for words, value in items:
@@ -150,10 +151,9 @@ class PlanDialog(QDialog):
         ticks.blockSignals(False)
         self.look()
 
-    def _caps_form(self, into: QVBoxLayout) -> None:
+    def _caps_form(self, form: QFormLayout) -> None:
         caps, currency = caps_of(self.state.project), self.state.bench.brief.currency
         row = QHBoxLayout()
-        row.addWidget(label("Spend at most"))
         self.cap_run, self.cap_day = QLineEdit(), QLineEdit()
         for edit, amounts, words in ((self.cap_run, caps.a_run, "a run"), (self.cap_day, caps.a_day, "a day")):
             edit.setFixedWidth(theme.px(76))
@@ -175,13 +175,14 @@ class PlanDialog(QDialog):
         self.cap_month.textEdited.connect(lambda text: self._plan_caps.update({self.cap_plan.currentText(): text}))
         self.cap_month.setText(self._plan_caps.get(self.cap_plan.currentText(), ""))
         row.addStretch(1)
-        into.addLayout(row)
+        form.addRow("Spend at most", row)
         second = QHBoxLayout()
         second.addWidget(self.cap_month)
         second.addWidget(label("a month of"))
         second.addWidget(self.cap_plan)
-        second.addWidget(label("A run stops before the request that would break a cap.", "small"), 1)
-        into.addLayout(second)
+        second.addStretch(1)
+        form.addRow("", second)
+        form.addRow("", label("A run stops before the request that would break a cap.", "small"))
 
     # -- what is chosen
 
@@ -224,10 +225,12 @@ class PlanDialog(QDialog):
             used = "no allowance" if e.allowance_used is None else f"{100 * e.allowance_used:.1f} % used after it"
             if e.short_by:
                 used = f"{e.short_by:,.0f} over"
-            cost = f"{shown(e.cost.amount)} {e.cost.currency}" if e.cost is not None else e.why
+            if e.cost is None:  # a sentence, which the column of amounts has no room for
+                used = e.says()
+            cost = e.says() if e.cost is not None else "–"
             rows.append([f"{e.engine}, {e.plan or 'no plan'}", f"{e.requests:,}", f"{e.characters:,}", cost, used])
         self.estimate.show_rows(
-            ["plan", "requests", "characters", "money", "allowance of the month"], rows, numbers=(1, 2, 3), wide=0
+            ["plan", "requests", "characters", "money", "of the month's allowance"], rows, numbers=(1, 2, 3), wide=0
         )
         scheduled = self.when.currentData() != "now"
         times = _EVERY[self.when.currentData()][1] if scheduled else 1
