@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
@@ -356,6 +356,16 @@ def test_at_150_percent_every_page_and_view_fits_a_small_screen(
             settle(qtbot, window)
             least = window.minimumSizeHint()
             assert (least.width() <= 1280, least.height() <= 800) == (True, True), (step, view, least)
+    # nor is a dialog larger than the window it belongs to
+    window.resize(1280, 800)
+    renders = window.page("renders")
+    assert isinstance(renders, RendersPage)
+    for open_dialog in (renders.plan_a_run, renders.show_takes):
+        open_dialog()
+        settle(qtbot, window)
+        dialog = next(w for w in renders.findChildren(QDialog) if w.isVisible())
+        assert (dialog.width() <= 1280, dialog.height() <= 800) == (True, True), dialog.size()
+        dialog.close()
 
 
 def test_hard_parts_are_shown_corrected_and_counted(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

@@ -7,8 +7,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from zestpanel.core.choice.evidence import Row
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.money import shown
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import Table, button, label, open_at
 
 
 class Behind(QDialog):
@@ -31,7 +30,7 @@ class Behind(QDialog):
         foot.addStretch(1)
         foot.addWidget(button("Close", self.accept, role="main"))
         layout.addLayout(foot)
-        self.resize(theme.px(760), theme.px(480))
+        open_at(self, 760, 480)
 
 
 def behind_takes(

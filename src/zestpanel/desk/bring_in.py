@@ -22,7 +22,7 @@ from zestpanel.core.bench.bringing_in import OBTAINED, Clipping, bring_in
 from zestpanel.core.errors import ZestError
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 _HEAD = ("File", "Candidate", "Passage", "How obtained", "Wait", "Credits")
 
@@ -68,7 +68,7 @@ class BringInDialog(QDialog):
         self.take = button("Bring in", self.go, role="main")
         foot.addWidget(self.take)
         layout.addLayout(foot)
-        self.resize(theme.px(940), theme.px(460))
+        open_at(self, 940, 460)
         self._count()
 
     def _fill(self, row: int, clipping: Clipping) -> None:

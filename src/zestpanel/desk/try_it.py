@@ -10,8 +10,7 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class TryIt(QDialog):
@@ -33,7 +32,7 @@ class TryIt(QDialog):
         foot.addWidget(button("Close", self.accept))
         foot.addWidget(self.send)
         layout.addLayout(foot)
-        self.resize(theme.px(680), theme.px(560))
+        open_at(self, 680, 560)
         self._show_request()
 
     def _text(self) -> QPlainTextEdit:

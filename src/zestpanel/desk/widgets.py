@@ -8,6 +8,7 @@ from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QHeaderView,
@@ -26,6 +27,13 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.report.tables import as_tsv
 from zestpanel.desk.theme.tokens import theme
+
+
+def open_at(dialog: QDialog, width: int, height: int) -> None:
+    """Give a dialog its size in pixels at 100 %, scaled with the text, and no larger than the window it belongs to."""
+    parent = dialog.parentWidget()
+    most = parent.window().size() if parent is not None else QSize(1280, 800)
+    dialog.resize(min(theme.px(width), most.width() - 40), min(theme.px(height), most.height() - 40))
 
 
 def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:

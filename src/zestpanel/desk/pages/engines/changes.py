@@ -8,8 +8,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.changes import Change
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import Table, button, label, open_at
 
 
 class ChangesDialog(QDialog):
@@ -35,7 +34,7 @@ class ChangesDialog(QDialog):
         self.agree = button("Take over", self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
-        self.resize(theme.px(760), theme.px(480))
+        open_at(self, 760, 480)
 
     def _agree(self) -> None:
         self.accept()

@@ -26,8 +26,7 @@ from zestpanel.core.connectors.wizard.trying import first_request, send_once, wi
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 STEPS = (
     ("Paste an example", "A call as the documentation shows it, a raw request, or the command line of a program. "
@@ -84,7 +83,7 @@ class WizardDialog(QDialog):
         foot.addWidget(self.back)
         foot.addWidget(self.next)
         layout.addLayout(foot)
-        self.resize(theme.px(700), theme.px(560))
+        open_at(self, 700, 560)
         self._show(0)
 
     # -- steps

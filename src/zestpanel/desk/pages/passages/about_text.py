@@ -9,8 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.passages.passage import RIGHTS, Passage, Review
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class AboutText(QDialog):
@@ -64,7 +63,7 @@ class AboutText(QDialog):
         self.agree = button("Keep", self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
-        self.resize(theme.px(520), theme.px(330))
+        open_at(self, 520, 330)
         self._ready()
 
     def _ready(self) -> None:

@@ -10,8 +10,7 @@ from zestpanel.core.passages.passage import RIGHTS
 from zestpanel.core.passages.readers.address import read_address
 from zestpanel.core.passages.readers.script import Script
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class WebDialog(QDialog):
@@ -42,7 +41,7 @@ class WebDialog(QDialog):
         self.fetch = button("Fetch", self._fetch, role="main")
         foot.addWidget(self.fetch)
         layout.addLayout(foot)
-        self.resize(theme.px(520), theme.px(180))
+        open_at(self, 520, 180)
         self._ready()
 
     def _ready(self) -> None:

@@ -28,8 +28,7 @@ from zestpanel.core.passages.passage import RIGHTS, title_from
 from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
 from zestpanel.core.passages.readers.tables import script_of_rows
 from zestpanel.desk.background import Background
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, open_at
 
 FEW: Final = 40  # parts up to which all are chosen at first
 LONG: Final = 50_000  # characters up to which a script is cut at once
@@ -169,7 +168,7 @@ class ImportDialog(QDialog):
         self.agree = button("Make passages", self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
-        self.resize(theme.px(720), theme.px(560))
+        open_at(self, 720, 560)
         self._parts: list[Part] = []
         self._fill()
 

@@ -22,8 +22,7 @@ from zestpanel.core.sending.recipes import (
     with_recipe,
 )
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import Table, button, label, open_at
 
 
 class RecipesDialog(QDialog):
@@ -90,7 +89,7 @@ class RecipesDialog(QDialog):
         foot.addStretch(1)
         foot.addWidget(button("Close", self.accept, role="main"))
         layout.addLayout(foot)
-        self.resize(theme.px(760), theme.px(600))
+        open_at(self, 760, 600)
         self.refresh()
 
     def refresh(self) -> None:

@@ -15,7 +15,7 @@ from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import Table, button, label, open_at
 
 
 class CellHistory(QDialog):
@@ -56,7 +56,7 @@ class CellHistory(QDialog):
         row.addStretch(1)
         row.addWidget(button("Close", self.accept))
         layout.addLayout(row)
-        self.resize(theme.px(860), theme.px(560))
+        open_at(self, 860, 560)
         state.bench_changed.connect(self.refresh)
         self.refresh()
 

@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
@@ -24,6 +25,7 @@ from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, button, label
 
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
@@ -51,18 +53,22 @@ class RendersPage(TabbedPage):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.planned: PlannedRun | None = None
-        self._about = label("", "quiet")
+        # beside the buttons, or under them where the width does not do
+        self._about, self._about_below = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
+        self._about_below.hide()
         self.repeats = QSpinBox()
         self.repeats.setRange(1, 20)
         self.repeats.setPrefix("× ")
         self.repeats.setToolTip("Repeats of each clip: three show how steady a voice is")
         self.repeats.setAccessibleName("Repeats of each clip")
+        self._fit()
+        theme.changed.connect(self._fit)
         stored = state.project.documents.get("repeats")
         self.repeats.setValue(stored if isinstance(stored, int) else 1)
         self.repeats.valueChanged.connect(self._repeats_changed)
         self.render_button = button("Render what is missing", self.start, role="main")
-        self._about.setWordWrap(True)
         self.head_words.addWidget(self._about)
+        self.body.addWidget(self._about_below)
         self.plan_button = button("Plan a run …", self.plan_a_run,
                                   tip="Choose whom, on what, how often, under which load, when, and caps")  # fmt: skip
         self.head.addWidget(self.repeats)
@@ -105,6 +111,16 @@ class RendersPage(TabbedPage):
         self._clock.setInterval(500)
         self._clock.timeout.connect(self._show_run)
         state.run_changed.connect(self._show_run)
+
+    def _fit(self) -> None:
+        self.repeats.setFixedWidth(theme.px(76))
+        narrow = self.width() < theme.px(640)
+        self._about.setVisible(not narrow)
+        self._about_below.setVisible(narrow)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     def refresh(self) -> None:
         bench = self.state.bench
@@ -179,8 +195,9 @@ class RendersPage(TabbedPage):
         barred = len({(c.id, p.id) for c, p, _ in planned.left_out})
         if barred:
             stated += f" · {barred} cannot be, each says why"
-        self._about.setText(stated)
-        self._about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
+        for about in (self._about, self._about_below):
+            about.setText(stated)
+            about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
 
     @property
     def beside_card(self) -> bool:

@@ -35,7 +35,7 @@ from zestpanel.core.passages.passage import Passage
 from zestpanel.core.tariffs.money import shown
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import Table, button, label, open_at
 
 WHEN = (("now", "Now"), ("day", "Every hour for a day"), ("week", "Every four hours for a week"))
 _EVERY = {"day": (60, 24), "week": (240, 42)}
@@ -120,7 +120,7 @@ class PlanDialog(QDialog):
             self.candidates.itemChanged, self.passages.itemChanged, *(b.toggled for b in self.levels.values()),
         ):  # fmt: skip
             changed.connect(self.look)
-        self.resize(theme.px(1000), theme.px(660))
+        open_at(self, 1000, 660)
         self.look()
 
     def _ticks(self, title: str, items: Sequence[tuple[str, object]], into: QVBoxLayout) -> QListWidget:

@@ -111,7 +111,7 @@ class SweepsView(QWidget):
         self.pick = QComboBox()
         self.pick.setAccessibleName("Which sweep")
         self.pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.pick.setMinimumContentsLength(18)
+        self.pick.setMinimumContentsLength(8)
         self.pick.currentIndexChanged.connect(self._picked)
         row.addWidget(self.pick, 1)
         self.render_button = button("Render it", self.start, role="main")
