@@ -116,6 +116,8 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     assert {t.run_id for t in bench.takes.all(candidate_id=then.id)} == {first}
     assert {t.run_id for t in bench.takes.all(candidate_id=now.id)} == {second}
     assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 2.0)]
+    rate(new_take, 3.0)  # as a session that began before does: it still names the earlier candidate
+    assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 3.0)]
     assert {r.candidate_id for r in bench.journal.rows(run_id=second)} == {citrange.id, now.id}
 
     # the earlier one is made no more, and what is missing of the later one is asked for, not served from the earlier
@@ -141,8 +143,11 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     with pytest.raises(InputError, match="has ended already"):
         bench.shortlist.split(then.id, second)
 
+    # taken back: all is as it was, and what was done since is kept
     bench.shortlist.put_together(split)
-    assert _everything(bench) == before
+    listed, all_takes, asked, scores = before
+    assert _everything(bench) == (listed, all_takes, asked, [(mandelo.id, 3.0)])
+    assert scores == [(mandelo.id, 2.0)], "one listener, one cell: the last rating stands"
 
 
 def _everything(project: Project) -> tuple[object, ...]:

@@ -46,7 +46,9 @@ def behind_takes(
         for name, (_, places) in measures.items():
             value = values.get(name)
             cells.append(
-                f"{value:.{places}f}" if isinstance(value, int | float) else str(values.get("loudness_why") or "–")
+                f"{value:.{places}f}".replace("-", "−")
+                if isinstance(value, int | float)
+                else str(values.get("loudness_why") or "–")
             )
         rows.append([titles.get(take.passage_version_id, ""), str(take.repeat), f"{take.duration_s:.2f}", *cells])
     how = "The card shows the median over these takes and the span of the middle half."

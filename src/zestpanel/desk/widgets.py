@@ -177,10 +177,11 @@ class TwoLines(QStyledItemDelegate):
         box = QRectF(option.rect).adjusted(theme.px(8) + 3, theme.px(5), -theme.px(6), -theme.px(5))
         painter.save()
         marked = index.data(Qt.ItemDataRole.ForegroundRole)  # a cell in the warning colour keeps it
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         colour = marked.color() if marked is not None else theme.colour("ink")
         for font, pen, text, align in (
             (theme.font(bold=marked is not None), colour, first, Qt.AlignmentFlag.AlignTop),
-            (theme.font("small"), theme.colour("quiet"), second, Qt.AlignmentFlag.AlignBottom),
+            (theme.font("small"), theme.colour("ink" if chosen else "quiet"), second, Qt.AlignmentFlag.AlignBottom),
         ):
             painter.setFont(font)
             painter.setPen(pen)

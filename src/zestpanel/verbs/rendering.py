@@ -141,7 +141,7 @@ def past_runs(options: argparse.Namespace) -> Output:
         if options.keep_apart:
             split = project.shortlist.split(*options.keep_apart)
             said = [f"What was made of candidate {split.earlier_id} in run {options.keep_apart[1]} and since is "
-                    f"candidate {split.later_id} now: {len(split.moved['takes'])} takes."]  # fmt: skip
+                    f"candidate {split.later_id} now: {split.takes} takes."]  # fmt: skip
             return {"earlier": split.earlier_id, "later": split.later_id, "lines": said}
         shown = ("id", "created", "kind", "repeats", "machine", "network", "at_once", "cold", "ended", "of_run")
         listed = [{name: getattr(run, name) for name in shown} for run in runs.values()]

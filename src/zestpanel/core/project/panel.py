@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from zestpanel.core.project.database import Database, now
-from zestpanel.core.project.schema import listeners, ratings, sessions, tests
+from zestpanel.core.project.schema import listeners, ratings, sessions, takes, tests
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,7 +122,10 @@ class Panel:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(finished=now()))
 
     def add_ratings(self, rows: Sequence[dict[str, Any]]) -> None:
-        """Append ratings, all or none; see schema.ratings for the fields, the optional ones may be left out."""
+        """Append ratings, all or none; see schema.ratings for the fields, the optional ones may be left out.
+
+        A rating of a take counts for the candidate that the take is of now.
+        """
         blank: dict[str, Any] = {
             "session_id": None,
             "take_id": None,
@@ -135,8 +138,20 @@ class Panel:
             "withdrawn": False,
         }
         if rows:
+            heard = {row["take_id"] for row in rows if row.get("take_id") is not None}
             with self._database.writing() as connection:
-                connection.execute(ratings.insert(), [{**blank, "created": now(), **row} for row in rows])
+                # a listening session may have begun before its candidate was split: the take knows whose it is
+                whose = dict(
+                    connection.execute(select(takes.c.id, takes.c.candidate_id).where(takes.c.id.in_(heard))).all()
+                )
+                connection.execute(
+                    ratings.insert(),
+                    [
+                        {**blank, "created": now(), **row,
+                         "candidate_id": whose.get(row.get("take_id"), row["candidate_id"])}
+                        for row in rows
+                    ],
+                )  # fmt: skip
 
     def ratings(self, *, training: bool = False) -> list[Rating]:
         """The ratings that stand: per listener, candidate, passage and trial the last one, unless withdrawn."""

@@ -8,24 +8,22 @@ that is stated, has what was made from that run on.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from itertools import islice
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import select, update
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import candidates, ratings, requests, runs, takes
 
-_TABLES: Final = {"takes": takes, "requests": requests, "ratings": ratings}
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Split:
-    """What was moved from the earlier candidate to the later one: ids by table, to be put back by."""
+    """takes: how many were moved from the earlier candidate to the later one."""
 
     earlier_id: int
     later_id: int
-    moved: dict[str, tuple[int, ...]]
+    takes: int
 
 
 def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split:
@@ -50,10 +48,10 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
         later: set[int] = set()
         for take in own:
             if take.copied_from is not None:
-                since = take.copied_from in later
+                moves = take.copied_from in later
             else:
-                since = take.run_id >= run_id if take.run_id is not None else take.created >= began
-            if since:
+                moves = take.run_id >= run_id if take.run_id is not None else take.created >= began
+            if moves:
                 later.add(take.id)
         if not later or len(later) == len(own):
             raise InputError("Nothing was made of this candidate both before that run and since.", kept=kept)
@@ -64,34 +62,21 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
             .values({**values, "created": began, "first_id": old.first_id or old.id})
             .returning(candidates.c.id)
         ).scalar_one()
-        asked = select(requests.c.id).where(requests.c.candidate_id == candidate_id, requests.c.run_id >= run_id)
-        split = Split(
-            earlier_id=candidate_id,
-            later_id=int(new),
-            moved={
-                "takes": tuple(sorted(later)),
-                "requests": tuple(connection.execute(asked).scalars()),
-                "ratings": tuple(
-                    connection.execute(select(ratings.c.id).where(ratings.c.take_id.in_(later))).scalars()
-                ),
-            },
-        )
-        _move(connection, split, split.later_id)
+        ids = iter(sorted(later))
+        while some := list(islice(ids, 500)):  # a statement takes so many values and no more
+            connection.execute(update(takes).where(takes.c.id.in_(some)).values(candidate_id=new))
+            connection.execute(update(ratings).where(ratings.c.take_id.in_(some)).values(candidate_id=new))
+        since = (requests.c.candidate_id == candidate_id) & (requests.c.run_id >= run_id)
+        connection.execute(update(requests).where(since).values(candidate_id=new))
         connection.execute(update(candidates).where(candidates.c.id == candidate_id).values(ended=began))
-    return split
+    return Split(earlier_id=candidate_id, later_id=int(new), takes=len(later))
 
 
 def put_together(database: Database, split: Split) -> None:
-    """Take a split back: what was moved is the earlier candidate's again."""
+    """Take a split back: what is the later candidate's by now is the earlier one's."""
     with database.writing() as connection:
-        _move(connection, split, split.earlier_id)
+        for table in (takes, requests, ratings):
+            back = update(table).where(table.c.candidate_id == split.later_id)
+            connection.execute(back.values(candidate_id=split.earlier_id))
         connection.execute(update(candidates).where(candidates.c.id == split.earlier_id).values(ended=None))
         connection.execute(update(candidates).where(candidates.c.id == split.later_id).values(removed=now()))
-
-
-def _move(connection: Connection, split: Split, to: int) -> None:
-    for name, ids in split.moved.items():
-        table = _TABLES[name]
-        for start in range(0, len(ids), 500):  # a statement takes so many values and no more
-            some = ids[start : start + 500]
-            connection.execute(update(table).where(table.c.id.in_(some)).values(candidate_id=to))

@@ -172,7 +172,8 @@ class Card(QFrame):
             elif equal.not_worse:
                 text = f"not worse than the best by more than {EQUAL_WITHIN}"
             else:
-                text = f"equality with the best not shown ({equal.low:+.2f} to {equal.high:+.2f})"
+                between = f"{equal.low:+.2f} to {equal.high:+.2f}".replace("-", "−")
+                text = f"equality with the best not shown ({between})"
             self._layout.addWidget(label(text, "small", wrap=True))
 
     def _sound(self, row: Row) -> None:
