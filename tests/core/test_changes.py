@@ -16,6 +16,7 @@ from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name,
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.changes.again import CHANGED, plan_again
 from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
+from zestpanel.core.changes.noticing import changed_without_a_word, in_words
 from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.errors import InputError
@@ -75,6 +76,13 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     assert by_name["pitch_hz"].changed
     assert "pitch −" in mandelo.verdict()
     assert mandelo.models[0] == mandelo.models[1]
+    # it is told without being asked for, and no more once it is known
+    ((earlier, noticed),) = changed_without_a_word(bench, second)
+    assert (earlier, noticed.candidate.engine) == (first, "Mandelo")
+    assert in_words("Pip", earlier, noticed).startswith("Pip sounds otherwise than in run 1, and nothing said so: ")
+    assert changed_without_a_word(bench, first) == []
+    bench.shortlist.split(noticed.candidate.id, second)
+    assert changed_without_a_word(bench, second) == []
 
 
 def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -> None:

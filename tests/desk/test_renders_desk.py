@@ -284,6 +284,28 @@ def test_an_earlier_run_once_more_names_what_changed(
     assert page.view == "Runs"
 
 
+def test_another_sound_for_the_same_requests_is_told_when_the_run_is_over(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    changed = [False]
+
+    class Measuring(Unmeasured):
+        def measure(self, *asked: object) -> Measured:
+            return Measured(values={"pitch_hz": (214.0 if changed[0] else 200.0) + len(str(asked[1])) % 7 / 10})
+
+    monkeypatch.setattr("zestpanel.core.bench.running.Here", Measuring)
+    window = open_window(bench_project)
+    page, said = page_of(window, qtbot, "Grid"), list[str]()
+    window.state.notice.connect(lambda kind, text: said.append(text))
+    for asked, told in ((1, False), (2, False), (3, True)):
+        changed[0] = asked == 3
+        page.begin(plan_run(bench_project, conditions=Conditions(fresh=True)))
+        qtbot.waitUntil(lambda n=asked: said.count("9 takes rendered.") == n, timeout=60_000)
+        settle(qtbot, window)
+        assert ("and nothing said so: pitch +7.0 %" in said[-1]) == told
+    assert window.notice_text.text().count("sounds otherwise than in run 2") == 3
+
+
 def test_only_the_grid_can_be_looked_at_while_labels_are_hidden(
     bench_project: Project, open_window: Opener, qtbot: QtBot
 ) -> None:

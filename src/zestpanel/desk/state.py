@@ -15,6 +15,8 @@ from zestpanel.core.bench.measuring_process import MeasuringProcess
 from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.catalogue.candidate import Candidate, candidate_detail
+from zestpanel.core.changes.comparing import CandidateChange
+from zestpanel.core.changes.noticing import changed_without_a_word, in_words
 from zestpanel.core.choice.evidence import Standing, standing
 from zestpanel.core.errors import Cancelled, ZestError
 from zestpanel.core.passages.passage import Passage, words_with_places
@@ -416,10 +418,25 @@ class DeskState(QObject):
                 self.say(f"{progress.done} takes rendered{failed}.")
             self.background.run(lambda: bench_of(self.project), self._show, self.complain, topic="bench")
             self.run_changed.emit()
+            if self.run is not None:
+                self._look_for_changes(self.run.run_id)
             return
         self._news.append(event)
         if not self._soon.isActive():
             self._soon.start()
+
+    def _look_for_changes(self, run_id: int) -> None:
+        """Say so when a run has brought another sound for the very same requests."""
+        project = self.project
+
+        def arrived(found: list[tuple[int, CandidateChange]]) -> None:
+            if found:
+                said = " ".join(in_words(self.name(c.candidate), earlier, c) for earlier, c in found)
+                self.complain(f"{said} Select both runs under Runs, to hear it and to keep then and now apart.")
+
+        self.background.run(
+            lambda: changed_without_a_word(project, run_id), arrived, self.complain, topic="another sound"
+        )
 
     def _show_news(self) -> None:
         """What the run told since the last look; nothing is read for it, so that the window is never held."""

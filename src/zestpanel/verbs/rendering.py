@@ -68,6 +68,7 @@ def _render(options: argparse.Namespace, project: Project, stack: contextlib.Exi
         lines.append(f"{progress.done} done, {progress.failed} failed, spent {', '.join(spent) or 'nothing'}")
         if progress.held:
             lines.append(f"held: {progress.held}")
+        lines += _another_sound(project)
     if schedule is not None:
         lines.append(coming(schedule))
     return out
@@ -94,6 +95,16 @@ def _planned(planned: PlannedRun, still_open: int) -> Output:
         "open": still_open,
         "lines": lines,
     }
+
+
+def _another_sound(project: Project) -> list[str]:
+    """What the last run brought to light, in sentences."""
+    from zestpanel.core.catalogue.candidate import short_names
+    from zestpanel.core.changes.noticing import changed_without_a_word, in_words
+
+    names = short_names(project.shortlist.candidates(), project.shortlist.engines())
+    found = changed_without_a_word(project, max(project.journal.runs(), default=0))
+    return [in_words(names[c.candidate.id], earlier, c) for earlier, c in found]
 
 
 def _tell_failures(event: Any) -> None:
@@ -129,7 +140,7 @@ def past_runs(options: argparse.Namespace) -> Output:
         if options.again is not None:
             progress = make(project, plan_again(project, runs[options.again]), on_event=_tell_failures)
             said = [f"{progress.done} done, {progress.failed} failed; compare with --compare {options.again} "
-                    f"{max(project.journal.runs())}"]  # fmt: skip
+                    f"{max(project.journal.runs())}", *_another_sound(project)]  # fmt: skip
             return {"done": progress.done, "failed": progress.failed, "held": progress.held, "lines": said}
         if options.compare:
             names = short_names(project.shortlist.candidates(), project.shortlist.engines())

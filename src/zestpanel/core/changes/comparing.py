@@ -215,11 +215,19 @@ def _value(name: str, take: Take, measured: Measured | None) -> float | None:
 def _differences(
     pairs: Sequence[tuple[Take, Take]], measured: Mapping[int, Measured], *, timed: bool
 ) -> list[Difference]:
+    def comparable(rule: Yardstick) -> list[tuple[Take, Take]]:
+        """Figures of another version of the measures are of another kind."""
+        if rule.about not in ("sound", "words"):
+            return list(pairs)
+        made = {t.id: measured[t.id].version if t.id in measured else 0 for pair in pairs for t in pair}
+        return [(a, b) for a, b in pairs if made[a.id] == made[b.id]]
+
     out = []
     for name, rule in YARDSTICKS.items():
         if rule.about == "timing" and not timed:
             continue
-        values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in pairs]
+        held = comparable(rule)
+        values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in held]
         known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or a > 0)]
         if len(known) < FEWEST_PAIRS:
             continue

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Final, NamedTuple
 
@@ -63,11 +63,15 @@ class Take(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Measured:
-    """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found."""
+    """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found.
+
+    version: of the measures, 0 for what was not read from a project.
+    """
 
     values: dict[str, float | str | None]
     words: tuple[tuple[str, float, float, bool], ...] = ()
     words_by: str = ""
+    version: int = field(default=0, compare=False)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -259,6 +263,7 @@ class Takes:
                     values=row._mapping["values"],
                     words=tuple((w, s, e, g) for w, s, e, g in row.words),
                     words_by=row.words_by,
+                    version=row.version,
                 )
                 for row in connection.execute(query)
             }
