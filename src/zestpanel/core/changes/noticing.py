@@ -16,14 +16,14 @@ def changed_without_a_word(project: Project, run_id: int) -> list[tuple[int, Can
     """
     first_of = {c.id: c.first_id for c in project.shortlist.candidates()}
     asked: dict[int, dict[int, set[str]]] = defaultdict(lambda: defaultdict(set))
-    for take in project.takes.all(with_timing=False):
-        if take.run_id is not None and take.asked and take.copied_from is None and take.candidate_id in first_of:
-            asked[take.run_id][first_of[take.candidate_id]].add(take.asked)
+    for candidate_id, run, digest in project.takes.same_requests(run_id):
+        if candidate_id in first_of:
+            asked[run][first_of[candidate_id]].add(digest)
     against: dict[int, set[int]] = defaultdict(set)
-    for candidate_id, now in asked[run_id].items():
+    for first_id, now in asked[run_id].items():
         for earlier in sorted((run for run in asked if run < run_id), reverse=True):
-            if len(now & asked[earlier][candidate_id]) >= FEWEST_PAIRS:
-                against[earlier].add(candidate_id)
+            if len(now & asked[earlier][first_id]) >= FEWEST_PAIRS:
+                against[earlier].add(first_id)
                 break
     return [
         (earlier, change)

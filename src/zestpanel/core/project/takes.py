@@ -221,6 +221,15 @@ class Takes:
         with self._database.reading() as connection:
             return {candidate: (float(rate), int(n)) for candidate, rate, n in connection.execute(query)}
 
+    def same_requests(self, run_id: int) -> list[tuple[int, int, str]]:
+        """(candidate id, run id, digest of the request) of every take that was asked for in a run as one of this run's
+        was, these included."""
+        counts = takes.c.removed.is_(None) & takes.c.copied_from.is_(None) & takes.c.run_id.is_not(None)
+        here = select(takes.c.asked).where(takes.c.run_id == run_id, takes.c.asked != "", counts)
+        query = select(takes.c.candidate_id, takes.c.run_id, takes.c.asked).where(takes.c.asked.in_(here), counts)
+        with self._database.reading() as connection:
+            return [(row.candidate_id, row.run_id, row.asked) for row in connection.execute(query)]
+
     def star(self, take_id: int, starred: bool) -> None:
         self._set(take_id, starred=starred)
 
