@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox, QPushButton
+from PyQt6.QtWidgets import QMenu, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import Unmeasured
@@ -25,10 +27,12 @@ from zestpanel.core.bench.scheduled import stored_schedule, take_due
 from zestpanel.core.bench.unattended import make
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured
-from zestpanel.desk.cells import bench_of, with_news
+from zestpanel.desk.cells import Cell, Failure, bench_of, with_news
+from zestpanel.desk.grid.model import describe
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 
@@ -282,6 +286,93 @@ def test_an_earlier_run_once_more_names_what_changed(
     until_over(qtbot, window)
     assert bench_project.journal.runs()[3].of_run == 1
     assert page.view == "Runs"
+
+
+def test_what_can_be_done_with_a_cell_stands_in_its_menu(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window = open_window(bench_project)
+    page = page_of(window, qtbot, "Grid")
+    state, grid = window.state, page.grid
+    candidate, passage = state.bench.candidates[1], state.bench.passages[0]
+    place = grid.visualRect(grid.grid_model.place_of(candidate.id, passage.id)).center()
+    grid.customContextMenuRequested.emit(place)
+    menu = page.findChild(QMenu)
+    assert menu is not None
+    deeds = {action.text(): action for action in menu.actions()}
+    assert list(deeds) == ["Takes of this cell …", "Render this cell once more", "Bring in clips made elsewhere …",
+                           "Log time spent on this engine …"]  # fmt: skip
+    assert (state.candidate_id, state.passage_id) == (candidate.id, passage.id), "the cell under the pointer is meant"
+    deeds["Takes of this cell …"].trigger()
+    assert page.findChild(CellHistory) is not None
+    # two takes there; a third one is asked for, and only that
+    deeds["Render this cell once more"].trigger()
+    until_over(qtbot, window)
+    qtbot.waitUntil(lambda: state.bench.cell(candidate.id, passage.id).takes == 2, timeout=60_000)
+    # once its text was changed the cell is stale, and once more is one take of the new text
+    bench_project.texts.edit(passage.id, "Quite another text stands here now.")
+    state.refresh()
+    settle(qtbot, window)
+    cell = state.bench.cell(candidate.id, passage.id)
+    assert (cell.state, cell.takes) == ("stale", 2)
+    page.again()
+    qtbot.waitUntil(lambda: state.bench.cell(candidate.id, passage.id).state == "there", timeout=60_000)
+    settle(qtbot, window)
+    assert state.bench.cell(candidate.id, passage.id).takes == 1
+    # all that the grid shows, as files that say what they are
+    page.save_clips(tmp_path / "clips")
+    settle(qtbot, window)
+    assert "could not be written (No such file or directory)" in window.notice_text.text()
+    assert "Choose another folder." in window.notice_text.text()
+    (tmp_path / "clips").mkdir()
+    page.save_clips(tmp_path / "clips")
+    settle(qtbot, window)
+    written = sorted(path.name for path in (tmp_path / "clips").iterdir())
+    shown = [c for c in state.bench.cells.values() if c.take is not None]
+    assert len(written) == len(shown)
+    assert f"{len(written)} clips written to clips." in window.notice_text.text()
+    assert any("linnoway" in name.casefold() for name in written)
+
+
+def test_each_cell_is_told_in_words(bench_project: Project) -> None:
+    take = bench_project.takes.all()[0]
+    there = Cell(state="there", take=take._replace(duration_s=3.21, sent=("One.", "Two.")), takes=2, marks=1)
+    assert describe(there) == "3.2 s, 2 takes; joined from 2 requests; 1 mark"
+    failed = (Failure(1, 2, "The reply is a web page, not sound."),)
+    assert describe(replace(there, failures=failed)).endswith("a repeat failed: The reply is a web page, not sound.")
+    other = replace(there, take=take._replace(voice_used="hesk"), odd_voice=True)
+    assert "another voice answered: hesk" in describe(other)
+    assert "odd on arrival, not scored: silent" in describe(replace(there, doubts="silent"))
+    assert describe(Cell(state="failed", failures=failed)) == "failed: The reply is a web page, not sound."
+    assert describe(Cell(state="missing")) == "not rendered yet"
+    assert "was changed since" in describe(Cell(state="stale"))
+    assert "may have been paid" in describe(Cell(state="open"))
+    assert describe(Cell(state="barred", text="voice speaks no French")) == "voice speaks no French"
+
+
+def test_a_picture_of_waits_can_be_pointed_at_and_copied(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    make(bench_project, plan_run(bench_project, conditions=Conditions(fresh=True)), executor=Unmeasured())
+    window = open_window(bench_project)
+    view = page_of(window, qtbot, "Waits").widget_of("Waits")
+    settle(qtbot, window)
+    picture = view.points.picture()
+    region = picture.regions[-1]
+    spot = QPoint(round((region.x + 20) * theme.scale), round((region.y + region.height / 2) * theme.scale))
+    assert "warm" in region.says
+    assert region.says in view.points.accessibleName(), "what the eye sees is said to a screen reader"
+    qtbot.mouseClick(view.points, Qt.MouseButton.LeftButton, pos=spot)
+    assert window.state.candidate_id == region.candidate_id
+    view.points.copy()
+    image = QGuiApplication.clipboard().image()
+    assert (image.width(), image.height()) == (round(2 * picture.width), round(2 * picture.height))
+    colours = {image.pixelColor(x, y).name() for x in range(0, image.width(), 9) for y in range(0, image.height(), 9)}
+    assert len(colours) > 2, "something is drawn on the paper"
+    view.table.copy()
+    copied = QGuiApplication.clipboard().text().splitlines()
+    assert copied[0].split("\t")[:2] == ["candidate", "route"]
+    assert len(copied) == 1 + view.table.rowCount()
 
 
 def test_another_sound_for_the_same_requests_is_told_when_the_run_is_over(

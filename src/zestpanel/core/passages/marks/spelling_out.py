@@ -151,7 +151,7 @@ def _unit(text: str, locale: Locale) -> str | None:
         return None
     whole = number == number.to_integral_value()
     named = format_unit(int(number) if whole else float(number), unit, length="long", locale=locale)
-    return re.sub(r"[\d.,\s\u202f\u00a0]*\d", lambda _: _say(number, locale), named, count=1)
+    return re.sub(r"[\d.,\s\u202f\u00a0]*\d", lambda _: _say(number, locale), named, count=1).replace("\u00a0", " ")
 
 
 def _time(text: str, locale: Locale) -> str | None:
@@ -176,6 +176,14 @@ def _time(text: str, locale: Locale) -> str | None:
         said, form = said + "e", form.replace("heures", "heure") if hour == 1 else form
     if locale.language == "de" and hour == 1:
         said = "ein"
+    # hours are feminine in these; one o'clock is a single one
+    if locale.language == "es":
+        said = re.sub(r"un[oú]?$", "una", said)
+        form = form.replace("las ", "la ") if hour == 1 else form
+    if locale.language == "pt":
+        said = re.sub(r"dois$", "duas", re.sub(r"um$", "uma", said))
+    if locale.language == "it" and hour == 1:
+        said, form = "una", form.replace("le ", "l'")
     return form.format(h=said, m=num2words(minute, lang=locale.language) if minute else "").strip()
 
 

@@ -290,7 +290,8 @@ class RendersPage(TabbedPage):
         candidate, passage = self.state.candidate(), self.state.passage()
         if candidate is None or passage is None or self.state.run_goes_on:
             return
-        takes = self.state.bench.cell(candidate.id, passage.id).takes
+        cell = self.state.bench.cell(candidate.id, passage.id)
+        takes = cell.takes if cell.state == "there" else 0  # stale ones are of another text
         one = plan_run(self.state.project, repeats=takes + 1, candidates=[candidate], passages=[passage])
         if one.left_out:
             self.state.complain(f"{self.state.name(candidate)} on '{passage.title}': {one.left_out[0][2]}.")
