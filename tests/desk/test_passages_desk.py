@@ -8,7 +8,7 @@ from pathlib import Path
 import docx
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QTextCursor
+from PyQt6.QtGui import QGuiApplication, QTextCursor
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -142,6 +142,59 @@ def test_typed_tags_become_marks_or_are_explained(
     qtbot.mouseClick(view.tags_to_marks, Qt.MouseButton.LeftButton)
     assert "line 1: a tag is closed that was not the last one opened" in window.notice_text.text()
     assert view.text.plain_text() == "Wait <emphasis>here."
+
+
+def test_a_passage_goes_out_as_ssml_and_comes_back_the_same(
+    bench_project: Project, on_passages: OnPassages, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window, page = on_passages(bench_project)
+    view = page.set
+    view.text.setPlainText("Rain at noon. Snow by dusk.")
+    whole = len("Rain at noon. Snow by dusk.")
+    view.apply_marks([DeliveryMark(0, whole, "rate", "85 %")])
+    view.apply_marks([DeliveryMark(0, whole, "rate", "110 %")])
+    assert view.text.marked()[1] == [DeliveryMark(0, whole, "rate", "110 %")], "one in the place of the other"
+    cursor = view.text.textCursor()
+    cursor.movePosition(QTextCursor.MoveOperation.End)
+    view.text.setTextCursor(cursor)
+    view.add_mark("pause")
+    popup = view._popup
+    assert isinstance(popup, MarkPopup)
+    popup.edit.setCurrentText("x-weak")  # type: ignore[union-attr]
+    assert "x-weak: 60 ms with Tangor." in popup.hint.text(), "what the engines' files state"
+    popup.edit.setCurrentText("700 ms")  # type: ignore[union-attr]
+    popup.close()
+    marked = view.text.marked()
+    view.write_ssml(str(tmp_path / "nowhere" / "out.ssml"))
+    assert "The passage is as it was." in window.notice_text.text()
+    view.write_ssml(str(tmp_path / "Rain.ssml"))
+    assert window.notice_text.text() == "Written: Rain.ssml."
+    before = len(bench_project.texts.all())
+    page.import_ssml([tmp_path / "Rain.ssml", tmp_path / "none.ssml"])
+    settle(qtbot, window)
+    assert "none.ssml" in window.notice_text.text()
+    new = bench_project.texts.all()[-1]
+    assert len(bench_project.texts.all()) == before + 1
+    assert (new.text, list(new.marks), new.title, new.language) == (*marked, "Rain", "en-GB")
+
+
+def test_text_is_pasted_as_passages_and_an_empty_clipboard_is_told(
+    bench_project: Project, on_passages: OnPassages, qtbot: QtBot
+) -> None:
+    window, page = on_passages(bench_project)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText("  \n \n")
+    page.paste()
+    assert window.notice_text.text() == "The clipboard holds no text."
+    before = [p.text for p in bench_project.texts.all()]
+    clipboard.setText("The medlar is best late.\n\nThe quince keeps until Christmas.")
+    page.paste()
+    settle(qtbot, window)
+    pasted = ["The medlar is best late.", "The quince keeps until Christmas."]
+    assert [p.text for p in bench_project.texts.all()] == [*before, *pasted]
+    window.actions_by_id["undo"].trigger()
+    assert [p.text for p in bench_project.texts.all()] == before
 
 
 def test_the_set_is_ordered_merged_doubled_and_described(
