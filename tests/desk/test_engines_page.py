@@ -8,13 +8,15 @@ from datetime import date
 from pathlib import Path
 from typing import TypeVar
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QItemSelectionModel, Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from tests.conftest import KEY, add_demo_engine
-from tests.desk.conftest import Opener, cells, recorder, settle
+from tests.conftest import KEY, add_demo_engine, tone
+from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle
+from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.exchange import as_yaml, export_catalogue, parse_catalogue
 from zestpanel.core.project.project import Project
@@ -345,6 +347,39 @@ def test_a_recording_is_checked_agreed_to_and_made_a_voice(
     page.show_view("Shortlist")
     settle(qtbot, window)
     assert cells(page.shortlist.table)[-1][4].split("\n")[0] == "nothing"
+
+
+def test_a_recording_is_cleaned_heard_and_taken_away_with_undo(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window, page = on_page("Own voices")
+    view = page.recordings
+    # noise is learnt from where nobody speaks, so there is a second of it on either side
+    hummed = np.pad(tone(220, -14, 2.0, 16_000).samples, ((16_000, 16_000), (0, 0)))
+    noise = np.random.default_rng(3).standard_normal(hummed.shape) * 0.002
+    write_wav(tmp_path / "Ann.wav", Clip(samples=(hummed + noise).astype("float32"), rate_hz=16_000))
+    view.add_file(tmp_path / "Ann.wav")
+    view.add_file(tmp_path / "gone.wav")
+    settle(qtbot, window)
+    assert "gone.wav" in window.notice_text.text()
+    qtbot.mouseClick(view.clean, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [row[:2] for row in cells(view.table)] == [["Ann", "as given"], ["Ann", "cleaned"]]
+    as_given, taken_down = (bench_project.own_voices.load(r) for r in bench_project.own_voices.recordings())
+    assert len(as_given.samples) == len(taken_down.samples), "the original is kept beside it"
+    qtbot.mouseClick(view.hear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.state.player.mixer.playing, timeout=60_000)
+    assert pitch_of(recorder(window).hear(2.5)) == pytest.approx(220, abs=3)
+    qtbot.mouseClick(view.remove, Qt.MouseButton.LeftButton)
+    assert [row[1] for row in cells(view.table)] == ["as given"]
+    window.actions_by_id["undo"].trigger()
+    page.refresh()
+    assert [row[1] for row in cells(view.table)] == ["as given", "cleaned"]
+    # none of these engines makes voices, and it is said which word in a file would change that
+    qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
+    assert "takes_recordings in its connector file" in window.notice_text.text()
+    view.make_described()
+    assert "takes_descriptions in its file" in window.notice_text.text()
 
 
 def test_a_voice_is_described(bench_project: Project, on_page: OnPage, qtbot: QtBot) -> None:
