@@ -39,6 +39,9 @@ class TrayLane:
     measured: Measured
 
 
+MOST_NAMED = 3  # candidates in one notice
+
+
 class DeskState(QObject):
     """The desk's shared state. All signals are emitted on the interface thread.
 
@@ -431,7 +434,9 @@ class DeskState(QObject):
 
         def arrived(found: list[tuple[int, CandidateChange]]) -> None:
             if found:
-                said = " ".join(in_words(self.name(c.candidate), earlier, c) for earlier, c in found)
+                said = " ".join(in_words(self.name(c.candidate), earlier, c) for earlier, c in found[:MOST_NAMED])
+                if len(found) > MOST_NAMED:
+                    said += f" So do {len(found) - MOST_NAMED} more."
                 self.complain(f"{said} Select both runs under Runs, to hear it and to keep then and now apart.")
 
         self.background.run(
