@@ -28,6 +28,7 @@ from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player
 
 MOST_LANES = 9  # as many as there are digit keys
+MOST_NAMED = 3  # candidates in one notice
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,9 +38,6 @@ class TrayLane:
     take: Take
     candidate: Candidate
     measured: Measured
-
-
-MOST_NAMED = 3  # candidates in one notice
 
 
 class DeskState(QObject):
