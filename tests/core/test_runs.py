@@ -288,6 +288,16 @@ def test_cold_requests_are_all_cold_and_never_averaged_with_warm_ones(bench: Pro
     assert all(t.timing.connected_s is not None for t in bench.takes.all() if t.run_id == cold[0].id and t.timing)
 
 
+def test_a_cell_lacks_takes_by_number_whichever_they_are(bench: Project) -> None:
+    made(bench, repeats=2)
+    gone = next(take for take in bench.takes.all() if take.repeat == 1)
+    bench.takes.set_removed(gone.id, True)
+    assert plan_run(bench, repeats=1).jobs == (), "its second take is one take"
+    (job,) = plan_run(bench, repeats=2).jobs
+    cell = (job.candidate.id, job.passage.version_id, job.repeat)
+    assert cell == (gone.candidate_id, gone.passage_version_id, 1), "the number that is free is taken again"
+
+
 def test_an_identical_request_is_served_from_the_store(bench: Project, service: StandInService) -> None:
     made(bench)
     asked = service.behaviour.requests
