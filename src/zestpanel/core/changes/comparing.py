@@ -97,10 +97,15 @@ class CandidateChange:
         return [d for d in self.differences if d.changed]
 
     @property
+    def sound_changes(self) -> list[Difference]:
+        """The changes that can be heard; waits and prices change without another voice."""
+        return [d for d in self.changes if d.yardstick.about in ("sound", "words")]
+
+    @property
     def silently(self) -> bool:
         """The sound changed while model and voice are stated to be the same."""
         named = self.models[0] == self.models[1] and self.voices[0] == self.voices[1]
-        return named and any(d.yardstick.about in ("sound", "words") for d in self.changes)
+        return named and bool(self.sound_changes)
 
     @property
     def kept_apart(self) -> bool:

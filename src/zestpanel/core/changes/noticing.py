@@ -35,5 +35,5 @@ def changed_without_a_word(project: Project, run_id: int) -> list[tuple[int, Can
 
 def in_words(name: str, earlier: int, change: CandidateChange) -> str:
     """A sentence for a person, with the candidate as it is called there."""
-    sound = ", ".join(d.says() for d in change.changes if d.yardstick.about in ("sound", "words"))
+    sound = ", ".join(d.says() for d in change.sound_changes)
     return f"{name} sounds otherwise than in run {earlier}, and nothing said so: {sound}."

@@ -92,7 +92,7 @@ class WhatChanged(QWidget):
         change = self.change()
         self.hear.setEnabled(change is not None)
         kept_apart = change is not None and change.kept_apart
-        changed = change is not None and bool(change.changes)
+        changed = change is not None and bool(change.sound_changes)
         # takes of a run that goes on are kept for the candidate it was planned with
         self.apart.setEnabled(changed and not kept_apart and not self.state.run_goes_on)
         self.apart.setText("Then and now are kept apart" if kept_apart else "Keep then and now apart")
