@@ -19,7 +19,7 @@ from zestpanel.core.listening.acr import (
     AcrSettings,
     start_session,
     takes_to_hear,
-    what_the_test_can_tell,
+    what_can_be_told,
 )
 from zestpanel.core.listening.design import acr_trials, williams_square
 from zestpanel.core.listening.rating_files import import_ratings
@@ -79,7 +79,9 @@ def settings_of(project: Project, **more: int) -> AcrSettings:
 def test_a_rating_counts_only_after_enough_was_heard(heard: Project) -> None:
     settings = settings_of(heard)
     test = heard.panel.add_test("ACR", settings.as_document())
-    session = AcrSession(heard, settings, start_session(heard, test, settings, heard.panel.add_listener("A")))
+    session = AcrSession(
+        heard, settings, start_session(heard, test, settings, heard.panel.add_listener("A", languages=["en"]))
+    )
     assert session.in_training
     session.played(0.5)
     assert not session.rate(4)
@@ -131,11 +133,11 @@ def test_no_clips_no_test(project: Project) -> None:
 
 
 def test_the_planner_says_beforehand_what_cannot_be_told() -> None:
-    eight = AcrSettings(candidate_ids=tuple(range(8)), passage_ids=(1,))
-    words = what_the_test_can_tell(eight, 10)
-    assert "28 pairs" in words
-    assert "fewer than 11 listeners cannot" in words
-    assert "can tell 8 candidates apart" in what_the_test_can_tell(eight, 11)
+    assert "too few to tell any two candidates apart" in what_can_be_told(candidates=4, passages=6, listeners=2)
+    assert "too few" in what_can_be_told(candidates=4, passages=1, listeners=30)
+    few = what_can_be_told(candidates=8, passages=4, listeners=6)
+    assert "listeners would tell 0.5" in few or "more passages do" in few
+    assert "compared with nobody" in what_can_be_told(candidates=1, passages=4, listeners=6)
     # source: ITU-T P.800, the listening-quality scale
     assert SCALE == {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}
 

@@ -17,14 +17,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import Unmeasured, add_demo_engine, pretend_take, tone
+from tests.conftest import COMMAND_ENGINE, Unmeasured, add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench import asking
 from zestpanel.core.bench.arriving import doubts_on_arrival
-from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
+from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps, at_most
 from zestpanel.core.bench.circumstances import asleep_s, describe_network
 from zestpanel.core.bench.conditions import Conditions
-from zestpanel.core.bench.estimates import estimate
+from zestpanel.core.bench.estimates import estimate, use_of
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.pacing import Pace, backoff_s
 from zestpanel.core.bench.person_time import person_time
@@ -32,10 +32,17 @@ from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.summary import summaries
 from zestpanel.core.bench.unattended import make
+from zestpanel.core.catalogue.candidate import Candidate, short_names
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.choice.evidence import standing
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.clip_store import ClipStore
+from zestpanel.core.project.journal import Answered
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.money import Money
+from zestpanel.core.tariffs.tariff import NO_USE, Usage
+from zestpanel.core.tariffs.volume import Rates
 from zestpanel.standins.service import Behaviour, StandInService
 
 TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
@@ -96,30 +103,135 @@ def test_caps_of_a_day_and_of_a_plan_count_earlier_runs(bench: Project) -> None:
         SpendingCaps(a_run={"EUR": Decimal(-1)})
 
 
-@given(st.lists(st.tuples(st.integers(0, 1), st.integers(1, 400_000), st.booleans()), max_size=60))
-def test_a_purse_never_passes_its_caps_and_ends_with_what_was_billed(asks: list[tuple[int, int, bool]]) -> None:
-    from tests.conftest import demo_engine_source
-    from zestpanel.core.bench.estimates import added_cost
-    from zestpanel.core.catalogue.connector_file import parse_connector
+PURSE_PLANS = {
+    "by the character": [{"kind": "per unit", "price": "18", "per": 1_000_000}],
+    "overage": [{"kind": "subscription", "price": 22}, {"kind": "allowance", "amount": 100_000},
+                {"kind": "per unit", "price": "0.30", "per": 1000}],
+    "by the request": [{"kind": "per unit", "price": "0.50", "unit": "request"}],
+    "by the minute": [{"kind": "per unit", "price": "0.80", "unit": "minute"},
+                      {"kind": "allowance", "amount": 3, "unit": "minute", "every": "day"}],
+}  # fmt: skip
 
-    engines = {e.engine: e for n in ("tangor", "citrange") if (e := parse_connector(demo_engine_source(n), name=n))}
-    keys = [("Citrange", "By the character"), ("Tangor", engines["Tangor"].plans[0].name)]
-    cap = Decimal("5")
-    purse = Purse(engines, {}, [], SpendingCaps(a_run={"EUR": cap}), today=date(2026, 5, 1))
-    billed = {key: 0 for key in keys}
-    for which, characters, fails in asks:
-        if not purse.reserve(keys[which], "m", characters):
-            purse.settle(keys[which], "m", characters, 0 if fails else characters)
-            billed[keys[which]] += 0 if fails else characters
-    spent = sum((m.amount for m in purse.spent()), Decimal(0))
-    assert spent <= cap
-    plans = {key: engines[key[0]].plan(key[1]) for key in keys}
-    assert spent == sum(
-        added_cost(plan.tariff, {}, {"m": billed[key]})[0].amount
-        for key, plan in plans.items()
-        if plan  # type: ignore[union-attr]
+
+@given(st.lists(st.tuples(st.sampled_from(sorted(PURSE_PLANS)), st.integers(1, 400_000), st.booleans(),
+                          st.floats(0.5, 1.9)), max_size=60))  # fmt: skip
+def test_a_purse_never_passes_its_caps_and_ends_with_what_was_billed(
+    asks: list[tuple[str, int, bool, float]],
+) -> None:
+    """Whatever a plan bills by, with three requests under way at a time, and clips up to 1.9 times as long as
+    expected. reference: the sums by hand, from all that was billed."""
+    plans = [{"name": n, "tariff": {"currency": "EUR", "components": parts}} for n, parts in PURSE_PLANS.items()]
+    engine = Engine.model_validate({
+        "zest-connector": 1, "engine": "E", "plans": plans, "speak": {"kind": "command", "arguments": ["x"]},
+        "voices": [{"id": "v", "languages": ["en"]}],
+    })  # fmt: skip
+    purse = Purse({"E": engine}, {}, [], SpendingCaps(a_run={"EUR": Decimal(5)}), today=date(2026, 5, 1))
+    billed = {n: NO_USE for n in PURSE_PLANS}
+    under_way: list[tuple[str, Usage, Usage]] = []
+
+    def settle_one() -> None:
+        name, aside, real = under_way.pop(0)
+        purse.settle(("E", name), aside, real)
+        billed[name] = billed[name].plus(real)
+
+    for name, characters, fails, longer in asks:
+        expected = Rates().sound_s(characters)
+        aside = at_most(use_of("m", characters, sound_s=expected), Rates())
+        if purse.reserve(("E", name), aside):
+            continue
+        real = use_of("m", characters, sound_s=expected * Decimal(repr(longer)))
+        under_way.append((name, aside, NO_USE if fails else real))
+        if len(under_way) > 3:
+            settle_one()
+    while under_way:
+        settle_one()
+    by_hand = (
+        billed["by the character"].characters * 18 / 1_000_000
+        + max(Decimal(0), billed["overage"].characters - 100_000) * Decimal("0.30") / 1000
+        + billed["by the request"].requests * Decimal("0.50")
+        + max(Decimal(0), billed["by the minute"].sound_s / 60 - 3) * Decimal("0.80")
     )
+    assert sum((m.amount for m in purse.spent()), Decimal(0)) == by_hand <= 5
     assert not purse.outstanding
+
+
+def priced(bench: Project, *components: dict[str, object]) -> Candidate:
+    """The kitchen engine under a plan of the given components, alone on the shortlist."""
+    source = COMMAND_ENGINE + "plans:\n- " + json.dumps(
+        {"name": "Test plan", "tariff": {"currency": "EUR", "components": components}}
+    ) + "\n"  # fmt: skip
+    bench.shortlist.add_engine(parse_connector(source, name="kitchen.yaml"), source, "kitchen.yaml")
+    return bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="hesk")[0]
+
+
+def test_a_cap_holds_a_plan_that_is_priced_by_the_request(bench: Project) -> None:
+    candidate = priced(bench, {"kind": "per unit", "price": "0.50", "unit": "request"})
+    planned = plan_run(bench, candidates=[candidate])
+    assert [(e.requests, str(e.cost)) for e in planned.estimates] == [(4, "2.00 EUR")]
+    bench.documents.put(DOCUMENT, {"a_run": {"EUR": "0.60"}})
+    progress = made(bench, candidates=[candidate])
+    assert (progress.done, [str(m) for m in progress.spent]) == (1, ["0.50 EUR"])
+    assert "The cap of 0.60 EUR a run would be broken by the next request (0.50 EUR)." in progress.held
+
+
+def test_sound_is_estimated_at_the_voices_own_pace_and_billed_as_it_came(bench: Project) -> None:
+    candidate = priced(bench, {"kind": "per unit", "price": "6", "unit": "minute"})
+    characters = sum(len(text) for text in TEXTS)
+    before = plan_run(bench, candidates=[candidate]).estimates[0]
+    assert before.length_assumed
+    assert before.cost is not None
+    assert before.cost.amount == pytest.approx(Decimal(characters) * 6 / 1000)
+    assert before.says().endswith("at 1,000 characters a minute assumed")
+    progress = made(bench, candidates=[candidate])
+    seconds = sum(take.duration_s for take in bench.takes.all())
+    assert float(progress.spent[0].amount) == pytest.approx(seconds / 60 * 6)
+    assert sum(row.sound_s or 0 for row in bench.journal.rows()) == pytest.approx(seconds)
+    again = plan_run(bench, candidates=[candidate], repeats=2).estimates[0]
+    assert not again.length_assumed
+    assert again.cost is not None
+    assert float(again.cost.amount) == pytest.approx(seconds / 60 * 6, rel=1e-6)
+
+
+def test_the_journal_is_put_right_by_what_replies_say_was_billed(bench: Project) -> None:
+    """Also where that is nothing, and where a text went in several pieces; a program that says nothing bills what its
+    plan counts."""
+    candidate = bench.shortlist.candidates()[0]
+    version = bench.texts.all()[0].version_id
+    run = bench.journal.begin_run(repeats=1, seed=0, machine="")
+    opened = [
+        bench.journal.open_request(run_id=run, candidate_id=candidate.id, passage_version_id=version, repeat=1,
+                                   attempt=1, plan="P", characters=100)
+        for _ in range(3)
+    ]  # fmt: skip
+    answered = [Answered(request_id=i, characters=said, sound_s=s)
+                for i, said, s in zip(opened, (0, 80, None), (1.0, 2.0, 3.0), strict=True)]  # fmt: skip
+    bench.takes.keep(tone(200, -12, 1.0, 16_000), candidate_id=candidate.id, passage_version_id=version, repeat=1,
+                     answered=answered)  # fmt: skip
+    rows = bench.journal.rows(run_id=run)
+    assert [(r.state, r.characters, r.sound_s) for r in rows] == [
+        ("done", 0, 1.0),
+        ("done", 80, 2.0),
+        ("done", 100, 3.0),
+    ]
+
+
+def test_the_same_sound_under_another_plan_or_of_the_same_text_is_paid_once(bench: Project) -> None:
+    first = priced(bench, {"kind": "per unit", "price": "0.50", "unit": "request"})
+    other = bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="hesk", plan="Elsewhere")[0]
+    double = bench.texts.add([TEXTS[0]], language="en-GB", titles=["The same once more"])[0]
+    assert short_names([first, other], bench.shortlist.engines()) == {
+        first.id: "Kitchen Table · Hesk, Test plan", other.id: "Kitchen Table · Hesk, Elsewhere"
+    }  # fmt: skip
+    planned = plan_run(bench, candidates=[first, other])
+    assert (len(planned.jobs), planned.requests, planned.served) == (10, 4, 6)
+    progress = make(bench, planned, executor=Unmeasured())
+    assert (progress.done, progress.failed) == (10, 0)
+    assert len(bench.journal.rows()) == 4
+    takes = bench.takes.all()
+    assert len({t.clip for t in takes if t.passage_version_id == double.version_id}) == 1
+    assert plan_run(bench, candidates=[first, other]).jobs == ()
+    found = standing(bench)
+    assert not found.rows[other.id].cost.rates.assumed, "the same voice speaks at the same pace"
 
 
 # -- pace
@@ -463,7 +575,7 @@ def test_what_ones_own_machine_costs_is_told_from_its_speed_and_is_no_bill(bench
     assert [(e.characters, e.cost, e.says()) for e in planned.estimates] == [
         (52, None, "speed on this machine not measured yet")
     ]
-    told = estimate(planned.jobs, bench.shortlist.engines(), {}, {local.id: (10.0, 4)})[0]
+    told = estimate(planned.jobs, bench.shortlist.engines(), {}, {}, {local.id: (10.0, 4)}, today=date(2026, 5, 1))[0]
     assert (told.cost, told.says()) == (None, "no bill; this machine 0.031 EUR")
     assert planned.costs == ()
 

@@ -10,9 +10,11 @@ from scipy import stats
 
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.statistics.agreement import intraclass_correlation
+from zestpanel.core.statistics.crossed import (
+    crossed_intervals,
+)
 from zestpanel.core.statistics.intervals import (
     bootstrap_draws,
-    crossed_intervals,
     t_interval,
     wilson_interval,
 )
@@ -38,7 +40,12 @@ def test_intraclass_correlation_of_shrout_and_fleiss() -> None:
 
 
 def test_agreement_may_be_negative_and_says_when_undefined() -> None:
-    assert intraclass_correlation([[1, 5], [5, 1], [3, 3]]).single < 0
+    found = intraclass_correlation([[1, 3, 2, 2], [3, 1, 2, 2], [2, 2, 1, 3], [2, 2, 3, 1]]).single
+    assert found == pytest.approx(-0.5), (
+        "by hand: means of items alike, BMS 0, JMS 0, EMS 2/3: (0 - 2/3) / (0 + 2 - 2/3)"
+    )
+    wild = intraclass_correlation([[1, 5], [5, 1], [3, 3]])
+    assert (wild.single, wild.average) == (None, None), "-3 and 3 are no correlations"
     with pytest.raises(NotEnoughData):
         intraclass_correlation([[3, 3], [3, 3]])
     with pytest.raises(NotEnoughData):
@@ -160,8 +167,7 @@ def test_crossed_intervals_cover_where_naive_ones_do_not(panel: tuple[int, int, 
     for _ in range(300):
         x = 3 + s_people * rng.standard_normal((people, 1)) + s_texts * rng.standard_normal((1, texts))
         x = x + s_rest * rng.standard_normal((people, texts))
-        found = crossed_intervals(x[None], rng, draws=600)[0]
-        assert found is not None
+        found = crossed_intervals(x[None], bootstrap_draws(x[None], rng, 600), bounds=None)[0]
         hits += found.low <= 3 <= found.high
         plain = t_interval(x.ravel())
         naive += plain.low <= 3 <= plain.high

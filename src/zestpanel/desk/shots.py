@@ -120,10 +120,10 @@ def write_shots(
     def booth() -> None:
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
-        test_id, settings = page.settings()
+        settings = page.settings()
         listener = project.panel.listeners()[0]
         # the session is not stored: a picture must not change the project
-        window._to_booth(AcrSession(project, settings, _passing_session(test_id, listener.id, settings, project)))
+        window._to_booth(AcrSession(project, settings, _passing_session(0, listener.id, settings, project)))
 
     shoot("booth", booth)
     window.booth._leave()

@@ -7,12 +7,14 @@ import threading
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from itertools import count
 from typing import Final
 
 import numpy as np
 
 from zestpanel.core.bench.circumstances import SLEPT_FROM_S, asleep_s
+from zestpanel.core.bench.estimates import MAY_BE_BILLED, use_of, use_of_job
 from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.pacing import Pace, backoff_s
@@ -23,26 +25,27 @@ from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.errors import Cancelled, SynthesisFailure
+from zestpanel.core.project.journal import Answered
 from zestpanel.core.project.project import Project
 from zestpanel.core.sending.as_sent import Request
+from zestpanel.core.tariffs.tariff import NO_USE, Usage
+from zestpanel.core.tariffs.volume import Rates
 
 # How often a request is tried. Only failures that are not paid for are tried again unasked; a limit is waited out
 # longer than a service that is not reached.
 MOST_TRIES: Final = {"limited": 8, "unreachable": 3}
-# Failures after which the service may have billed the text all the same: they count against a cap.
-MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content")
 _LOOK_S: Final = 0.2  # how often a wait looks whether the run was paused or cancelled
 
 
 @dataclass(slots=True)
 class Asked:
-    """What has come of one job: requests by id and their replies, piece by piece; characters billed, and maybe billed
-    although the request failed."""
+    """What has come of one job, piece by piece: its answered requests and their replies; what they used of the plan,
+    and what requests that failed may have used all the same."""
 
-    requests: list[int] = field(default_factory=list)
+    answered: list[Answered] = field(default_factory=list)
     replies: list[Reply] = field(default_factory=list)
-    billed: int = 0
-    maybe: int = 0
+    billed: Usage = NO_USE
+    maybe: Usage = NO_USE
 
 
 class Since:
@@ -51,9 +54,9 @@ class Since:
     def __init__(self, asked: Asked) -> None:
         self._asked, self._billed, self._maybe = asked, asked.billed, asked.maybe
 
-    def more(self) -> tuple[int, int]:
+    def more(self) -> tuple[Usage, Usage]:
         """(billed, maybe billed) since then."""
-        return self._asked.billed - self._billed, self._asked.maybe - self._maybe
+        return self._asked.billed.minus(self._billed), self._asked.maybe.minus(self._maybe)
 
 
 class Asking:
@@ -72,7 +75,9 @@ class Asking:
         tell: Callable[[RunEvent], None],
         hold: Callable[[str, str], None],
         rng: np.random.Generator,
+        rates: Mapping[int, Rates],
     ) -> None:
+        self._rates = rates
         self._project, self._executor, self._paces, self._cold = project, executor, paces, cold
         self._go, self._cancel, self._tell, self._hold, self._rng = go, cancel, tell, hold, rng
         self._numbers = {p.id: number for number, p in enumerate(project.texts.all(), 1)}
@@ -81,10 +86,10 @@ class Asking:
         self._lock = threading.Lock()
         self.log: RunLog
 
-    def left_to_ask(self, job: Job) -> int:
-        """Characters that are still to be billed for a job."""
+    def left_to_ask(self, job: Job) -> Usage:
+        """What a job will still use of its plan, by its candidate's pace."""
         done = self._so_far.get(id(job))
-        return sum(piece.billed for piece in job.sent.requests[len(done.replies) if done else 0 :])
+        return use_of_job(job, self._rates, after=len(done.replies) if done else 0)
 
     def so_far(self, job: Job) -> Since:
         return Since(self._so_far.setdefault(id(job), Asked()))
@@ -103,7 +108,8 @@ class Asking:
                     self._piece(engine, job, piece, attempt, run_id, asked)
                     break
                 except SynthesisFailure as failure:
-                    asked.maybe += piece.billed if failure.kind in MAY_BE_BILLED else 0
+                    if failure.kind in MAY_BE_BILLED:
+                        asked.maybe = asked.maybe.plus(self._expected(job, piece))
                     if why := stops_engine(failure):
                         self._hold(engine.engine, why)
                         return None
@@ -119,9 +125,14 @@ class Asking:
     def give_up(self, job: Job) -> None:
         """Pieces that came before one that failed: their sound is of no use alone, but they count as used."""
         asked = self._so_far.pop(id(job), Asked())
-        for request_id in asked.requests:
-            text = "A later piece of the same text failed; this one was paid and is not used."
-            self._project.journal.close_failed(request_id, "incomplete", text, state="unused")
+        for one in asked.answered:
+            self._project.journal.close_unused(
+                one, "A later piece of the same text failed; this one was paid and is not used."
+            )
+
+    def _expected(self, job: Job, piece: Request) -> Usage:
+        pace = self._rates.get(job.candidate.id, Rates())
+        return use_of(job.candidate.model, piece.billed, sound_s=pace.sound_s(len(piece.words)))
 
     # -- one piece
 
@@ -157,7 +168,7 @@ class Asking:
                 reply = self._spoken(engine, job, piece, beside)
             except Cancelled:
                 journal.close_failed(request_id, "cancelled", "Cancelled while under way.", state="cancelled")
-                asked.billed += piece.billed
+                asked.billed = asked.billed.plus(self._expected(job, piece))
                 raise
             except SynthesisFailure as failure:
                 journal.close_failed(request_id, failure.kind, failure.what)
@@ -165,8 +176,12 @@ class Asking:
         finally:
             with self._lock:
                 self._under_way[name] -= 1
-        asked.billed += piece.billed if reply.characters_billed is None else reply.characters_billed
-        asked.requests.append(request_id)
+        said = reply.characters_billed
+        sound_s = reply.clip.duration_s
+        asked.billed = asked.billed.plus(
+            use_of(job.candidate.model, piece.billed if said is None else said, sound_s=Decimal(repr(sound_s)))
+        )
+        asked.answered.append(Answered(request_id=request_id, characters=said, sound_s=sound_s))
         asked.replies.append(reply)
 
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:

@@ -5,21 +5,25 @@ from __future__ import annotations
 import threading
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
-from typing import Final
+from types import MappingProxyType
+from typing import Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from zestpanel.core.bench.estimates import added_cost, total_by_currency, used_in
+from zestpanel.core.bench.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import UNPRICED, Engine
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.project import Project
+from zestpanel.core.tariffs.metering import Meter
 from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.core.tariffs.tariff import NO_USE, Tariff, Usage
+from zestpanel.core.tariffs.volume import Rates
 
 DOCUMENT: Final = "spending caps"
-PlanKey = tuple[str, str]  # engine, plan
 
 
 class SpendingCaps(BaseModel):
@@ -47,11 +51,25 @@ def plan_key(engine: str, plan: str) -> str:
     return f"{engine} / {plan}"
 
 
+# How much longer than expected a clip may become before a cap is at stake: of a voice whose pace is measured, and of
+# one whose pace is assumed (common practice, no source: read texts lie between 500 and 1,300 characters a minute)
+MEASURED_MARGIN: Final = Decimal("1.25")
+ASSUMED_MARGIN: Final = Decimal(2)
+
+
+def at_most(expected: Usage, rates: Rates) -> Usage:
+    """What is set aside for a request: its characters and itself are known, its sound may be longer than expected."""
+    margin = ASSUMED_MARGIN if rates.assumed else MEASURED_MARGIN
+    return replace(expected, sound_s=expected.sound_s * margin)
+
+
 class Purse:
     """What the run has spent, what is reserved for requests under way, and whether one more fits under the caps.
 
-    Costs are differences of two months' costs, so that allowances, tiers and credits count once and exactly. A plan
-    without a computable price cannot be held by a cap; ``unpriced`` names those met. Safe to use from many threads.
+    Costs are differences to what was used before, by the plan's own meter, so that allowances, tiers, requests and
+    seconds count once and exactly. Failures that may have been billed count against caps, over runs, and not as
+    spent. A plan without a computable price cannot be held by a cap; ``unpriced`` names those met. Safe to use from
+    many threads.
     """
 
     def __init__(
@@ -62,26 +80,28 @@ class Purse:
         caps: SpendingCaps,
         *,
         today: date,
+        rates: Mapping[int, Rates] = MappingProxyType({}),
     ) -> None:
-        self._engines, self.caps = engines, caps
-        month, day = today.isoformat()[:7], today.isoformat()
-        self._month = used_in(journal, candidates, lambda row: row.opened.startswith(month))
-        before = used_in(
-            journal, candidates, lambda row: row.opened.startswith(month) and not row.opened.startswith(day)
-        )
-        self._earlier_today = {key: self._cost(key, use, before.get(key, {})) for key, use in self._month.items()}
-        self._added: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
-        self._reserved: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
-        self._doubtful: dict[PlanKey, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+        self._engines, self.caps, self._today = engines, caps, today
+
+        def counts(row: JournalRow) -> bool:
+            return row.state != "failed" or row.failure_kind in MAY_BE_BILLED
+
+        self._days = used_by_day(journal, candidates, rates, counts)
+        self._meters: dict[PlanKey, Meter] = {}
+        self._added: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
+        self._reserved: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
+        self._doubtful: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
         self._refused: dict[str, str] = {}
         self._lock = threading.RLock()
         self.unpriced: set[PlanKey] = set()
+        self._earlier_today = [cost for key in self._days if (cost := self._earlier(key, "day")) is not None]
 
-    def reserve(self, key: PlanKey, model: str, characters: int) -> str:
-        """Set a request's price aside; '' when it fits, else which cap it would break. Nothing is set aside then."""
+    def reserve(self, key: PlanKey, use: Usage) -> str:
+        """Set requests' price aside; '' when it fits, else which cap it would break. Nothing is set aside then."""
         with self._lock:
             now_ = self._with_reserved(key)
-            self._reserved[key][model] += characters
+            self._reserved[key] = self._reserved[key].plus(use)
             then = self._with_reserved(key)
             if now_ is None or then is None:
                 self.unpriced.add(key)
@@ -89,24 +109,24 @@ class Purse:
             more = then.amount - now_.amount
             reason = self._broken(key, then, more) if more > 0 else ""
             if reason:
-                self._reserved[key][model] -= characters
+                self._reserved[key] = self._reserved[key].minus(use)
             return reason
 
-    def settle(self, key: PlanKey, model: str, reserved: int, billed: int, *, maybe: int = 0) -> None:
-        """The request is over: what was set aside is free again, what was billed counts.
+    def settle(self, key: PlanKey, reserved: Usage, billed: Usage, *, maybe: Usage = NO_USE) -> None:
+        """The requests are over: what was set aside is free again, what was billed counts.
 
-        maybe: characters of a failed request that may have been billed all the same; caps count them, ``spent`` not.
+        maybe: of failed requests that may have been billed all the same; caps count them, ``spent`` does not.
         """
         with self._lock:
-            self._reserved[key][model] -= reserved
-            self._added[key][model] += billed
-            self._doubtful[key][model] += maybe
+            self._reserved[key] = self._reserved[key].minus(reserved)
+            self._added[key] = self._added[key].plus(billed)
+            self._doubtful[key] = self._doubtful[key].plus(maybe)
 
     @property
     def outstanding(self) -> bool:
         """Whether requests are under way whose end may yet make room."""
         with self._lock:
-            return any(n for models in self._reserved.values() for n in models.values())
+            return any(use.requests for use in self._reserved.values())
 
     def open_again(self, caps: SpendingCaps) -> None:
         """Caps were changed, or the run is to go on: what was refused is tried again."""
@@ -117,27 +137,34 @@ class Purse:
     def spent(self) -> tuple[Money, ...]:
         """What the run has used so far, exactly as its plans bill it; one amount a currency."""
         with self._lock:
-            costs = [self._cost(key, self._sum(key, self._added[key]), self._month.get(key, {})) for key in self._added]
+            costs = [self._meter(key).with_more(use).cost for key, use in self._added.items()]
         return total_by_currency(cost for cost in costs if cost is not None)
 
     # -- inside
 
-    def _sum(self, key: PlanKey, *more: Mapping[str, int]) -> dict[str, int]:
-        out: dict[str, int] = defaultdict(int)
-        for part in (self._month.get(key, {}), *more):
-            for model, n in part.items():
-                out[model] += n
-        return out
-
-    def _cost(self, key: PlanKey, after: Mapping[str, int], before: Mapping[str, int]) -> Money | None:
+    def _tariff(self, key: PlanKey) -> Tariff:
         engine = self._engines.get(key[0])
-        tariff = ((engine.plan(key[1]) if engine else None) or UNPRICED).tariff
-        added = {m: after.get(m, 0) - before.get(m, 0) for m in {*after, *before}}
-        return added_cost(tariff, dict(before), added)[0]
+        return ((engine.plan(key[1]) if engine else None) or UNPRICED).tariff
+
+    def _meter(self, key: PlanKey) -> Meter:
+        if key not in self._meters:
+            self._meters[key] = Meter(self._tariff(key), self._days.get(key, {}), today=self._today)
+        return self._meters[key]
+
+    def _earlier(self, key: PlanKey, since: Literal["day", "month"]) -> Money | None:
+        """What the use before this run cost, of today or of this month."""
+        days = self._days.get(key, {})
+        of_month = [d for d in sorted(days) if (d.year, d.month) == (self._today.year, self._today.month)]
+        cost: Money | None = None
+        for day in of_month if since == "month" else [d for d in of_month if d == self._today]:
+            before = {d: use for d, use in days.items() if d < day}
+            found = Meter(self._tariff(key), before, today=day).with_more(days[day]).cost
+            if found is not None:
+                cost = found if cost is None else cost + found
+        return cost
 
     def _with_reserved(self, key: PlanKey) -> Money | None:
-        after = self._sum(key, self._added[key], self._doubtful[key], self._reserved[key])
-        return self._cost(key, after, self._month.get(key, {}))
+        return self._meter(key).with_more(self._added[key].plus(self._doubtful[key]).plus(self._reserved[key])).cost
 
     def _broken(self, key: PlanKey, then: Money, more: Decimal) -> str:
         """The cap that the plan's new cost would break, '' for none. What was refused once stays shut."""
@@ -148,10 +175,9 @@ class Purse:
             if (cost := self._with_reserved(other)) is not None and cost.currency == currency
         ]
         run = then.amount + sum(others, Decimal(0))
-        today = run + sum(
-            (c.amount for c in self._earlier_today.values() if c is not None and c.currency == currency), Decimal(0)
-        )
-        plan = then.amount + (self._month_so_far(key) or Decimal(0))
+        today = run + sum((c.amount for c in self._earlier_today if c.currency == currency), Decimal(0))
+        earlier = self._earlier(key, "month")
+        plan = then.amount + (earlier.amount if earlier is not None else Decimal(0))
         name = plan_key(*key)
         for scope, cap, would_be, words in (
             (f"run {currency}", self.caps.a_run.get(currency), run, "a run"),
@@ -167,8 +193,3 @@ class Purse:
                 )
                 return self._refused[scope]
         return ""
-
-    def _month_so_far(self, key: PlanKey) -> Decimal | None:
-        """What the month's use before this run costs beyond what the plan costs unused."""
-        cost = self._cost(key, self._month.get(key, {}), {})
-        return None if cost is None else cost.amount

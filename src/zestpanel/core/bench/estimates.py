@@ -5,31 +5,39 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import UTC, date, datetime
 from decimal import Decimal
+from functools import reduce
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.bench.conditions import USUAL, Conditions
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.project.database import now
 from zestpanel.core.project.journal import JournalRow
+from zestpanel.core.sending.as_sent import AsSent
+from zestpanel.core.tariffs.metering import Added, Meter
 from zestpanel.core.tariffs.money import Money, shown
-from zestpanel.core.tariffs.tariff import OwnMachine, Tariff, Usage, month_cost, price_words
+from zestpanel.core.tariffs.tariff import NO_USE, Allowance, OwnMachine, PerUnit, Tariff, Usage, price_words
+from zestpanel.core.tariffs.volume import Rates
 
 if TYPE_CHECKING:
     from zestpanel.core.bench.planning import Job
     from zestpanel.core.project.project import Project
 
-Used = Mapping[tuple[str, str], Mapping[str, int]]  # (engine, plan) -> model -> characters
+PlanKey = tuple[str, str]  # engine, plan
+UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
+# Failures after which the service may have billed the text all the same
+MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanEstimate:
     """What a run adds under one plan. cost None: not known before (``why``). short_by: units the plan refuses.
 
-    allowance_used: share of the month's allowance that will be used after the run, None where there is none.
-    own_machine: where nothing is billed, what running one's own machine costs.
+    allowance_used: share of the fullest allowance (of the day, month or year) that will be used after the run, None
+    where there is none. own_machine: where nothing is billed, what running one's own machine costs. length_assumed:
+    the plan bills by sound, and how much there will be is assumed, not measured.
     """
 
     engine: str
@@ -41,11 +49,13 @@ class PlanEstimate:
     short_by: Decimal = Decimal(0)
     allowance_used: Decimal | None = None
     own_machine: Money | None = None
+    length_assumed: bool = False
 
     def says(self) -> str:
         """Money in words: an amount, or that there is no bill, or why it is not known."""
         if self.cost is not None:
-            return f"{shown(self.cost.amount)} {self.cost.currency}"
+            assumed = ", at 1,000 characters a minute assumed" if self.length_assumed else ""
+            return f"{shown(self.cost.amount)} {self.cost.currency}{assumed}"
         if self.own_machine is not None:
             return f"no bill; this machine {shown(self.own_machine.amount)} {self.own_machine.currency}"
         return self.why
@@ -66,63 +76,131 @@ def total_by_currency(amounts: Iterable[Money]) -> tuple[Money, ...]:
     return tuple(sums.values())
 
 
-def used_in(
-    journal: Sequence[JournalRow], candidates: Mapping[int, Candidate], counts: Callable[[JournalRow], bool]
-) -> dict[tuple[str, str], dict[str, int]]:
-    """Characters sent by (engine, plan), then by model, over rows that count. Failed requests do not."""
-    used: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
+def used_by_day(
+    journal: Sequence[JournalRow],
+    candidates: Mapping[int, Candidate],
+    rates: Mapping[int, Rates],
+    counts: Callable[[JournalRow], bool],
+) -> dict[PlanKey, dict[date, Usage]]:
+    """What was used of each plan, by the day (UTC), over rows that count.
+
+    A request whose sound is not known (it is open, or failed) counts with the length its candidate's pace gives it.
+    """
+    used: dict[PlanKey, dict[date, Usage]] = defaultdict(dict)
     for row in journal:
-        if row.state != "failed" and counts(row):
-            candidate = candidates[row.candidate_id]
-            used[(candidate.engine, row.plan)][candidate.model] += row.characters
+        if not counts(row):
+            continue
+        candidate = candidates[row.candidate_id]
+        sound = rates.get(candidate.id, Rates()).sound_s(row.characters)
+        if row.sound_s is not None:
+            sound = Decimal(repr(row.sound_s))
+        days = used[(candidate.engine, row.plan)]
+        day = date.fromisoformat(row.opened[:10])
+        days[day] = days.get(day, NO_USE).plus(use_of(candidate.model, row.characters, sound_s=sound))
     return used
 
 
-def used_this_month(project: Project, journal: Sequence[JournalRow]) -> dict[tuple[str, str], dict[str, int]]:
-    """Characters sent this calendar month (UTC) by (engine, plan), then by model."""
-    month = now()[:7]
+def use_of(model: str, characters: int, *, sound_s: Decimal, requests: int = 1) -> Usage:
+    """Requests as a plan counts them."""
+    return Usage(
+        characters=Decimal(characters), sound_s=sound_s, requests=requests, by_model={model: Decimal(characters)}
+    )
+
+
+def used_so_far(project: Project, journal: Sequence[JournalRow], rates: Mapping[int, Rates]) -> UsedDays:
+    """What was used of each plan until now: requests that failed do not count."""
     by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
-    return used_in(journal, by_id, lambda row: row.opened.startswith(month))
+    return used_by_day(journal, by_id, rates, lambda row: row.state != "failed")
+
+
+def paces_of(project: Project, candidates: Iterable[Candidate]) -> dict[int, Rates]:
+    """The pace of each candidate by its takes, or by those of the same sound bought under another plan."""
+    by_take = project.takes.paces()
+    shared: dict[object, list[tuple[int, float, int]]] = defaultdict(list)
+    for candidate in project.shortlist.candidates(removed=True, of_sweeps=True):
+        if candidate.id in by_take:
+            shared[candidate.sound_key].append(by_take[candidate.id])
+    out = {}
+    for candidate in candidates:
+        found = [by_take[candidate.id]] if candidate.id in by_take else shared.get(candidate.sound_key, [])
+        characters, seconds, takes = (sum(part) for part in zip(*found, strict=True)) if found else (0, 0.0, 0)
+        if seconds and characters:
+            per_minute = Decimal(characters) / (Decimal(repr(float(seconds))) / 60)
+            out[candidate.id] = Rates(characters_per_minute=per_minute, takes=int(takes))
+    return out
+
+
+def use_of_job(job: Job, rates: Mapping[int, Rates], *, after: int = 0) -> Usage:
+    """What a take uses of its plan, by its candidate's pace. after: requests of its text that are answered already."""
+    pieces = job.sent.requests[after:]
+    pace = rates.get(job.candidate.id, Rates())
+    sound = sum((pace.sound_s(len(piece.words)) for piece in pieces), Decimal(0))
+    return use_of(job.candidate.model, sum(piece.billed for piece in pieces), sound_s=sound, requests=len(pieces))
 
 
 def estimate(
     jobs: Sequence[Job],
     engines: Mapping[str, Engine],
-    used: Used,
+    used: UsedDays,
+    rates: Mapping[int, Rates] = MappingProxyType({}),
     seconds_per_character: Mapping[int, tuple[float, int]] = MappingProxyType({}),
+    *,
+    today: date,
 ) -> list[PlanEstimate]:
-    """Requests, characters and money that the jobs add under each plan. Jobs served from the store add nothing.
+    """Requests, characters and money that the jobs add under each plan, all of them made today. Jobs served from the
+    store add nothing.
 
-    seconds_per_character: as for ``time_needed``; what one's own machine costs is said from it, and is no bill.
+    rates: the candidates' paces, for plans that bill by sound. seconds_per_character: as for ``time_needed``; what
+    one's own machine costs is said from it, and is no bill.
     """
-    grouped: dict[tuple[str, str], list[Job]] = defaultdict(list)
+    grouped: dict[PlanKey, list[Job]] = defaultdict(list)
     for job in jobs:
-        if job.served_from is None:
+        if job.asks:
             grouped[(job.candidate.engine, job.candidate.plan)].append(job)
     out = []
-    for (engine_name, plan_name), group in grouped.items():
-        added: dict[str, int] = defaultdict(int)
-        for job in group:
-            added[job.candidate.model] += job.sent.billed
-        tariff = plan_of(group[0].candidate, engines.get(engine_name)).tariff
-        before = used.get((engine_name, plan_name), {})
-        cost, why, short_by = added_cost(tariff, before, added)
-        own = _own_machine(tariff, group, seconds_per_character) if cost is None else None
-        after = {model: before.get(model, 0) + added.get(model, 0) for model in {*before, *added}}
+    for key, group in grouped.items():
+        plan = plan_of(group[0].candidate, engines.get(key[0]))
+        added = reduce(Usage.plus, (use_of_job(job, rates) for job in group), NO_USE)
+        found = Meter(plan.tariff, used.get((key[0], plan.name), {}), today=today).with_more(added)
+        own = _own_machine(plan.tariff, group, seconds_per_character) if found.cost is None else None
+        why = found.why
+        if own is None and any(isinstance(part, OwnMachine) for part in plan.tariff.components):
+            why = "speed on this machine not measured yet"
         out.append(
             PlanEstimate(
-                engine=engine_name,
-                plan=plan_name,
-                requests=sum(len(job.sent.requests) for job in group),
-                characters=sum(added.values()),
-                cost=cost,
+                engine=key[0],
+                plan=key[1],
+                requests=int(added.requests),
+                characters=int(added.characters),
+                cost=found.cost,
                 why="" if own else why,
                 own_machine=own,
-                short_by=short_by,
-                allowance_used=month_cost(tariff, _as_usage(after), month=13).allowance_used,
+                short_by=found.short_by,
+                allowance_used=found.allowance_used,
+                length_assumed=bills_by_sound(plan.tariff)
+                and any(rates.get(job.candidate.id, Rates()).assumed for job in group),
             )
         )
     return out
+
+
+def cost_of_sending(project: Project, candidate: Candidate, engine: Engine, sent: AsSent) -> Added:
+    """What one text more would add to the bill of a candidate's plan today."""
+    rates = paces_of(project, [candidate])
+    used = used_so_far(project, project.journal.rows(), rates)
+    plan = plan_of(candidate, engine)
+    sound = rates.get(candidate.id, Rates()).sound_s(sum(len(request.words) for request in sent.requests))
+    more = use_of(candidate.model, sent.billed, sound_s=sound, requests=len(sent.requests))
+    meter = Meter(plan.tariff, used.get((engine.engine, plan.name), {}), today=datetime.now(UTC).date())
+    return meter.with_more(more)
+
+
+def bills_by_sound(tariff: Tariff) -> bool:
+    """Whether money or an allowance of a plan hangs on the length of the sound."""
+    return any(
+        isinstance(part, PerUnit | Allowance) and part.unit in ("second", "minute", "hour")
+        for part in tariff.components
+    )
 
 
 def _own_machine(
@@ -137,25 +215,6 @@ def _own_machine(
     usual = sum(known.values()) / len(known)
     seconds = sum(known.get(job.candidate.id, usual) * job.sent.billed for job in group)
     return Money(price * Decimal(str(seconds)), tariff.currency)
-
-
-def added_cost(
-    tariff: Tariff, before: Mapping[str, int], added: Mapping[str, int]
-) -> tuple[Money | None, str, Decimal]:
-    """(what the added characters cost on top of those already used this month, why not known, units refused).
-
-    The difference of two months' costs, so that allowances, tiers and credits are counted once and exactly.
-    """
-    after = {model: before.get(model, 0) + added.get(model, 0) for model in {*before, *added}}
-    then, now_ = (month_cost(tariff, _as_usage(use), month=13) for use in (before, after))
-    if then.total is None or now_.total is None:
-        return None, now_.why, Decimal(0)
-    return Money(now_.total.amount - then.total.amount, tariff.currency), "", now_.short_by
-
-
-def _as_usage(by_model: Mapping[str, int]) -> Usage:
-    total = Decimal(sum(by_model.values()))
-    return Usage(characters=total, sound_s=total * 60 / 1000, by_model={m: Decimal(n) for m, n in by_model.items()})
 
 
 def prices_of(candidates: Iterable[Candidate], engines: Mapping[str, Engine]) -> dict[str, str]:
@@ -183,7 +242,7 @@ def time_needed(
     """
     by_engine: dict[str, list[Job]] = defaultdict(list)
     for job in jobs:
-        if job.served_from is None:
+        if job.asks:
             by_engine[job.candidate.engine].append(job)
     longest, rests_on, untimed = 0.0, 0, []
     for name, group in by_engine.items():

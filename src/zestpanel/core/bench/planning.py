@@ -7,6 +7,7 @@ import json
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -15,9 +16,10 @@ from zestpanel.core.bench.estimates import (
     PlanEstimate,
     TimeNeeded,
     estimate,
+    paces_of,
     time_needed,
     total_by_currency,
-    used_this_month,
+    used_so_far,
 )
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine
@@ -36,8 +38,9 @@ MAY_BE_PAID = "an earlier request may have been paid; decide on it first"
 class Job:
     """One take to be made. seed: given to engines that take one, the same for every candidate.
 
-    served_from: a take of an identical request made before, which serves without a new one. at_once: the level of
-    requests at once this take is timed at, 0 for the engine's own limit.
+    served_from: a take of an identical request made before, which serves without a new one. same_as: the digest of
+    another job of this run that asks for the same sound (of the same text, or under another plan), whose take serves.
+    at_once: the level of requests at once this take is timed at, 0 for the engine's own limit.
     """
 
     candidate: Candidate
@@ -47,7 +50,13 @@ class Job:
     seed: int
     asked: str
     served_from: Take | None = None
+    same_as: str = ""
     at_once: int = 0
+
+    @property
+    def asks(self) -> bool:
+        """Whether a request goes out for it, as far as is known."""
+        return self.served_from is None and not self.same_as
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,8 +78,8 @@ class PlannedRun:
 
     @property
     def served(self) -> int:
-        """Takes that identical requests of before serve."""
-        return sum(job.served_from is not None for job in self.jobs)
+        """Takes that identical requests, of before or of this run, serve."""
+        return sum(not job.asks for job in self.jobs)
 
     @property
     def costs(self) -> tuple[Money, ...]:
@@ -114,6 +123,7 @@ def plan_run(
     jobs: list[Job] = []
     left_out: list[tuple[Candidate, Passage, str]] = []
     in_the_way = barred(project, candidates, engines)
+    leading: dict[str, str] = {}  # digest of a sound, whatever the plan -> digest of the job that asks for it
     for candidate in candidates:
         engine = engines.get(candidate.engine)
         own_voice = project.own_voices.source_of(candidate.engine, candidate.voice)
@@ -144,14 +154,22 @@ def plan_run(
                         left_out.append((candidate, passage, limit))
             for job in wanted:
                 asked = digest_of(job, own_voice)
-                serve = None if conditions.asks_again else stored.get(asked)
-                jobs.append(replace(job, asked=asked, served_from=serve))
+                serve = None if conditions.asks_again else _stored_sound(stored, job, own_voice, engine)
+                same_as = ""
+                if serve is None and not conditions.asks_again:
+                    sound = digest_of(job, own_voice, plan="")
+                    same_as = leading.get(sound, "")
+                    leading.setdefault(sound, asked)
+                jobs.append(replace(job, asked=asked, served_from=serve, same_as=same_as))
     speeds = project.takes.seconds_per_character() if jobs else {}
+    rates = paces_of(project, candidates) if jobs else {}
+    used = used_so_far(project, journal, rates) if jobs else {}
+    today = datetime.now(UTC).date()
     return PlannedRun(
         jobs=tuple(jobs),
         left_out=tuple(left_out),
         repeats=repeats,
-        estimates=tuple(estimate(jobs, engines, used_this_month(project, journal), speeds)),
+        estimates=tuple(estimate(jobs, engines, used, rates, speeds, today=today)),
         time=time_needed(jobs, engines, speeds, conditions),
         conditions=conditions,
     )
@@ -169,13 +187,23 @@ def _asked_again(one: Job, engine: Engine, conditions: Conditions, repeats: int,
     ]
 
 
-def digest_of(job: Job, own_voice: tuple[str, Mapping[str, str]]) -> str:
-    """One digest for everything a request's sound depends on: the same digest would be the same request."""
+def _stored_sound(
+    stored: Mapping[str, Take], job: Job, own_voice: tuple[str, Mapping[str, str]], engine: Engine
+) -> Take | None:
+    """A take of the same request, under this plan or another: a plan changes the bill, not the sound."""
+    plans = dict.fromkeys([job.candidate.plan, *(plan.name for plan in engine.plans), ""])
+    digests = (digest_of(job, own_voice, plan=plan) for plan in plans)
+    return next((stored[digest] for digest in digests if digest in stored), None)
+
+
+def digest_of(job: Job, own_voice: tuple[str, Mapping[str, str]], *, plan: str | None = None) -> str:
+    """One digest for everything a request depends on: the same digest would be the same request. plan: as if the
+    candidate were bought under another."""
     c = job.candidate
     asked = [
-        c.engine, c.route, c.plan, c.model, c.model_version, c.voice, c.language, sorted(c.settings.items()), job.seed,
-        [(request.text, request.form) for request in job.sent.requests], own_voice[0].rpartition("/")[2],
-        sorted(own_voice[1].items()),
+        c.engine, c.route, c.plan if plan is None else plan, c.model, c.model_version, c.voice, c.language,
+        sorted(c.settings.items()), job.seed, [(request.text, request.form) for request in job.sent.requests],
+        own_voice[0].rpartition("/")[2], sorted(own_voice[1].items()),
     ]  # fmt: skip
     return hashlib.sha256(json.dumps(asked, ensure_ascii=False).encode("utf-8")).hexdigest()
 

@@ -7,14 +7,15 @@ import time
 from collections import defaultdict, deque
 from collections.abc import Callable
 from datetime import UTC, datetime
+from typing import Final
 
 import numpy as np
 
 from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.asking import Asked, Asking
-from zestpanel.core.bench.caps import Purse, SpendingCaps, caps_of, plan_key
+from zestpanel.core.bench.caps import Purse, SpendingCaps, at_most, caps_of, plan_key
 from zestpanel.core.bench.circumstances import describe_machine, describe_network
-from zestpanel.core.bench.estimates import prices_of
+from zestpanel.core.bench.estimates import paces_of, prices_of
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.executors import Executor, Here
 from zestpanel.core.bench.in_pieces import joined
@@ -31,6 +32,10 @@ from zestpanel.core.errors import Cancelled, SynthesisFailure
 from zestpanel.core.passages.marks.duration import pause_ms
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
+from zestpanel.core.tariffs.tariff import Usage
+from zestpanel.core.tariffs.volume import Rates
+
+_LOOK_S: Final = 0.1  # how often a job looks whether the one it waits for is over
 
 
 class BenchRun:
@@ -58,11 +63,13 @@ class BenchRun:
         self._engines = project.shortlist.engines()
         self._levels: dict[int, dict[str, deque[Job]]] = {n: defaultdict(deque) for n in sorted(
             {job.at_once for job in planned.jobs})}  # fmt: skip
-        for job in interleaved(planned.jobs, self._rng):
+        for job in sorted(interleaved(planned.jobs, self._rng), key=lambda job: bool(job.same_as)):
             self._levels[job.at_once][job.candidate.engine].append(job)
         journal = project.journal.rows()
         candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
-        self._purse = Purse(self._engines, candidates, journal, caps_of(project), today=datetime.now(UTC).date())
+        self._rates = paces_of(project, (job.candidate for job in planned.jobs))
+        today = datetime.now(UTC).date()
+        self._purse = Purse(self._engines, candidates, journal, caps_of(project), today=today, rates=self._rates)
         self._paces = {
             name: Pace(
                 self._engines[name].limits.requests_per_minute,
@@ -77,13 +84,16 @@ class BenchRun:
         self._go.set()
         self._done = self._failed = self._running = 0
         self._not_reached: dict[str, int] = defaultdict(int)
+        self._leading = {job.same_as for job in planned.jobs if job.same_as}
+        self._led_by: dict[str, Take] = {}  # takes that serve other jobs of this run, by the digest they were asked by
+        self._given_up_on: set[str] = set()
         self._held: dict[str, str] = {}  # engine ('' for the whole run) -> why
         self._active_s, self._resumed_at = 0.0, time.monotonic()
         self._finished = threading.Event()
         self._resting = threading.Event()  # finished, or held with nothing under way
         self._asking = Asking(
             project, self._executor, self._paces, cold=planned.conditions.cold, go=self._go, cancel=self._cancel,
-            tell=on_event, hold=self._hold, rng=self._rng,
+            tell=on_event, hold=self._hold, rng=self._rng, rates=self._rates,
         )  # fmt: skip
         self._measurer = Measurer(
             project,
@@ -250,7 +260,11 @@ class BenchRun:
                 job = queue.popleft()
             except IndexError:
                 break
-            if not self._one(engine, job, level):
+            if self._one(engine, job, level):
+                continue
+            if job.same_as:  # behind the one it waits for
+                queue.append(job)
+            else:
                 queue.appendleft(job)
 
     def _one(self, engine: Engine, job: Job, level: int) -> bool:
@@ -274,15 +288,18 @@ class BenchRun:
 
     def _made(self, engine: Engine, job: Job, level: int) -> bool:
         run_id = self._run_ids[level]
-        if job.served_from is not None:
+        if job.same_as and not self._leader_is_over(engine.engine, job):
+            return False
+        serves = job.served_from or self._led_by.get(job.same_as)
+        if serves is not None:
             with self._keeping:
                 take = self._project.takes.serve(
-                    job.served_from, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
+                    serves, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
                     repeat=job.repeat, run_id=run_id,
                 )  # fmt: skip
                 self._count_kept(job, take, "served from the store: an identical request was made before")
             return True
-        left = self._asking.left_to_ask(job)
+        left = at_most(self._asking.left_to_ask(job), self._rates.get(job.candidate.id, Rates()))
         if not self._reserved(engine, job, left):
             return False
         before = self._asking.so_far(job)
@@ -304,12 +321,19 @@ class BenchRun:
         finally:
             billed, maybe = before.more()
             key = (engine.engine, plan_of(job.candidate, engine).name)
-            self._purse.settle(key, job.candidate.model, left, billed, maybe=maybe)
+            self._purse.settle(key, left, billed, maybe=maybe)
 
-    def _reserved(self, engine: Engine, job: Job, characters: int) -> bool:
+    def _leader_is_over(self, name: str, job: Job) -> bool:
+        """Wait for the job that asks for the same sound, which began before. False when it cannot go on now."""
+        while job.same_as not in self._led_by and job.same_as not in self._given_up_on:
+            if self._cancel.wait(_LOOK_S) or not self._go.is_set() or name in self._held or "" in self._held:
+                return False
+        return True
+
+    def _reserved(self, engine: Engine, job: Job, use: Usage) -> bool:
         """Set the price of a take aside. Requests under way may end unpaid, so a refusal waits for them first."""
         key = (engine.engine, plan_of(job.candidate, engine).name)
-        while why := self._purse.reserve(key, job.candidate.model, characters):
+        while why := self._purse.reserve(key, use):
             if not self._purse.outstanding or self._cancel.wait(0.05):
                 self._hold(engine.engine, why)
                 return False
@@ -327,6 +351,8 @@ class BenchRun:
             self._hold(name, f"{name} is not reached: {failure.what}")
             return False
         self._asking.give_up(job)
+        with self._lock:
+            self._given_up_on.add(job.asked)
         self.log.write(f"{named(job)}: failed, {failure.kind}: {failure.what}")
         self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
         return True
@@ -342,8 +368,7 @@ class BenchRun:
             seed=job.seed,
             asked=job.asked,
             run_id=run_id,
-            request_id=asked.requests[0],
-            further_requests=asked.requests[1:],
+            answered=asked.answered,
             timing=reply.timing,
             voice_used=reply.voice_used,
             model_used=reply.model_used,
@@ -370,6 +395,11 @@ class BenchRun:
     def _count_kept(self, job: Job, take: Take, words: str) -> None:
         with self._lock:
             self._done += 1
+            if job.asked in self._leading:
+                if take.scored:
+                    self._led_by[job.asked] = take
+                else:
+                    self._given_up_on.add(job.asked)
         self.log.write(f"{named(job)}: kept, {words}")
         self._on_event(RunEvent(kind="kept", job=job, take=take))
 

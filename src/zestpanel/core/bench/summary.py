@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
+from types import MappingProxyType
 
 import numpy as np
 
 from zestpanel.core.bench.person_time import PersonTime, person_time
 from zestpanel.core.bench.planning import asked_alike
+from zestpanel.core.catalogue.candidate import Candidate
+from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.core.statistics.intervals import Interval, wilson_interval
 from zestpanel.core.tariffs.volume import Rates
-from zestpanel.core.timing.points import Circumstances, TimingPoint, timing_points, usual_circumstances
+from zestpanel.core.timing.points import Circumstances, TimingPoint, give_ups, timing_points, usual_circumstances
 from zestpanel.core.timing.waits import Waits, waits
 
 
@@ -33,7 +37,8 @@ class Figure:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Summary:
-    """Everything the card shows that is not a rating or a price. sound: Figures by measure name.
+    """Everything the card shows that is not a rating or a price. sound: Figures by measure name, over the takes that
+    count (not captured sound, vendors' samples or takes found odd, unless a person lets them).
 
     Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
     are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
@@ -89,15 +94,44 @@ def summaries(project: Project) -> dict[int, Summary]:
     lengths = {version: passage.characters for version, passage in present.items()}
     people = person_time(project)
     points: dict[int, list[TimingPoint]] = defaultdict(list)
-    for point in timing_points((t for of in takes.values() for t in of), candidates, project.journal.runs()):
+    runs = project.journal.runs()
+    for point in timing_points((t for of in takes.values() for t in of), candidates, runs):
         points[point.take.candidate_id].append(point)
-    return {
+    given_up = give_ups((row for of in journal.values() for row in of), candidates, runs)
+    out = {
         c.id: replace(
-            summary_of(c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice),
+            summary_of(
+                c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice,
+                give_ups=given_up.get(c.id, {}), counted=_counted(project, c, engines, present.values()),
+            ),
             person=people.get(c.engine),
         )
         for c in candidates.values()
-    }
+    }  # fmt: skip
+    return _with_shared_pace(out, candidates)
+
+
+def _counted(
+    project: Project, candidate: Candidate, engines: Mapping[str, Engine], passages: Iterable[Passage]
+) -> Decimal:
+    """Characters as a candidate's plan counts them, for each character of the channel's texts in its language."""
+    engine, own = engines.get(candidate.engine), candidate.language.split("-")[0].lower()
+    texts = [p for p in passages if p.language.split("-")[0].lower() == own] if engine is not None else []
+    characters = sum(p.characters for p in texts)
+    if engine is None or not characters:
+        return Decimal(1)
+    return Decimal(sum(project.sending.of(candidate, p, engine).billed for p in texts)) / characters
+
+
+def _with_shared_pace(found: dict[int, Summary], candidates: Mapping[int, Candidate]) -> dict[int, Summary]:
+    """Candidates without takes of their own speak at the pace of the same sound bought under another plan."""
+    known = {candidates[i].sound_key: s.rates for i, s in found.items() if not s.rates.assumed}
+    for i, summary in found.items():
+        rates = known.get(candidates[i].sound_key)
+        if summary.rates.assumed and rates is not None:
+            shared = replace(rates, billed_per_character=summary.rates.billed_per_character)
+            found[i] = replace(summary, rates=shared)
+    return found
 
 
 def summary_of(
@@ -109,10 +143,13 @@ def summary_of(
     lengths: dict[int, int],
     *,
     voice: str,
+    give_ups: Mapping[Circumstances, int] = MappingProxyType({}),
+    counted: Decimal = Decimal(1),
 ) -> Summary:
-    """Summary of one candidate. lengths: characters by passage version."""
+    """Summary of one candidate. lengths: characters by passage version. give_ups: time-outs by circumstances. counted:
+    characters as its plan counts them for each of the script, where no take of its own tells."""
     values: dict[str, list[float]] = defaultdict(list)
-    for take in takes:
+    for take in (one for one in takes if one.scored):
         for name, value in (measured[take.id].values if take.id in measured else {}).items():
             if isinstance(value, int | float):
                 values[name].append(float(value))
@@ -121,6 +158,7 @@ def summary_of(
     usual = usual_circumstances(timed)
     usable = [p for p in timed if p.usable]
     ours = [p for p in usable if p.circumstances == usual]
+    given_up = give_ups.get(usual, 0) if usual is not None else sum(give_ups.values())
     warm = [p for p in ours if not p.timing.cold]
     closed = [row for row in journal if row.state in ("done", "failed")]
     failures = Counter(row.failure_kind for row in closed if row.state == "failed")
@@ -136,8 +174,8 @@ def summary_of(
         candidate_id=candidate_id,
         takes=tuple(takes),
         sound=sound,
-        first_sound=waits(of(lambda t: t.first_sound_s)),
-        whole_clip=waits(of(lambda t: t.last_byte_s)),
+        first_sound=waits(of(lambda t: t.first_sound_s), gave_up=given_up),
+        whole_clip=waits(of(lambda t: t.last_byte_s), gave_up=given_up),
         real_time_factor=factor,
         cold=tuple(p.timing.last_byte_s for p in usable if p.timing.cold),
         load_s=max(load) if load else None,
@@ -146,7 +184,7 @@ def summary_of(
         failures=dict(failures),
         requests=len(closed),
         failure_rate=wilson_interval(sum(failures.values()), len(closed)) if closed else None,
-        rates=rates_of(takes, lengths, factor),
+        rates=rates_of(takes, lengths, warm or ours, counted=counted),
         odd_voice=", ".join(sorted(used)),
         circumstances=usual,
         other_waits=len(usable) - len(ours) - sum(p.timing.cold for p in usable if p.circumstances != usual),
@@ -155,15 +193,28 @@ def summary_of(
     )
 
 
-def rates_of(takes: Sequence[Take], lengths: dict[int, int], factor: Figure | None) -> Rates:
-    """The candidate's own characters per minute (all characters over all minutes), and its speed."""
+def rates_of(
+    takes: Sequence[Take], lengths: dict[int, int], timed: Sequence[TimingPoint], *, counted: Decimal = Decimal(1)
+) -> Rates:
+    """The candidate's own characters per minute (all characters over all minutes), what its plan counts of them, and
+    its speed (all waits over all the sound waited for: a mean of ratios would weigh a short clip like a long one)."""
     takes = [t for t in takes if t.scored]
-    seconds = sum((Decimal(repr(t.duration_s)) for t in takes), Decimal(0))
+    seconds = _sum(t.duration_s for t in takes)
     if not seconds:
-        return Rates()
+        return Rates(billed_per_character=counted)
     characters = sum(lengths[t.passage_version_id] for t in takes)
+    billed = [t for t in takes if t.characters_billed is not None and t.copied_from is None]
+    of_billed = sum(lengths[t.passage_version_id] for t in billed)
+    waited, made = _sum(p.timing.last_byte_s for p in timed), _sum(p.take.duration_s for p in timed)
     return Rates(
         characters_per_minute=characters / (seconds / 60),
         takes=len(takes),
-        processing_per_sound_s=None if factor is None else Decimal(repr(factor.median)),
+        processing_per_sound_s=waited / made if made else None,
+        billed_per_character=Decimal(sum(t.characters_billed or 0 for t in billed)) / of_billed
+        if of_billed
+        else counted,
     )
+
+
+def _sum(values: Iterable[float]) -> Decimal:
+    return sum((Decimal(repr(value)) for value in values), Decimal(0))

@@ -35,6 +35,13 @@ class Candidate:
     first_id: int = 0
 
     @property
+    def sound_key(self) -> tuple[object, ...]:
+        """What its sound hangs on: candidates that differ by plan alone sound the same."""
+        settings = tuple(sorted((name, repr(value)) for name, value in self.settings.items()))
+        return (self.engine, self.route, self.model, self.model_version, self.voice, self.language, settings,
+                self.id if self.ended else 0)  # fmt: skip
+
+    @property
     def ended_on(self) -> str:
         """'25 Nov 2026', in local time; '' while it goes on."""
         return f"{datetime.fromisoformat(self.ended).astimezone():%-d %b %Y}" if self.ended else ""
@@ -58,7 +65,22 @@ def candidate_name(candidate: Candidate, engine: Engine | None) -> str:
 
 
 def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) -> dict[int, str]:
-    """Names by candidate id, unique: candidates of one voice are told apart as 'tuned', 'tuned 2', or by model."""
+    """Names by candidate id, unique: candidates of one voice are told apart as 'tuned', 'tuned 2', by model, or, where
+    they differ by nothing else, by plan."""
+    plans: dict[object, list[Candidate]] = {}
+    for candidate in candidates:
+        plans.setdefault(candidate.sound_key, []).append(candidate)
+    first_of = {c.id: of[0] for of in plans.values() for c in of}
+    names = _told_apart([of[0] for of in plans.values()], engines)
+    return {
+        c.id: names[first_of[c.id].id]
+        + (f", {c.plan or 'no plan'}" if len(plans[c.sound_key]) > 1 else "")
+        for c in candidates
+    }  # fmt: skip
+
+
+def _told_apart(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) -> dict[int, str]:
+    """Names by candidate id of candidates that differ in more than their plan."""
     names = {c.id: candidate_name(c, engines.get(c.engine)) for c in candidates}
     shared = {name for name, n in Counter(names.values()).items() if n > 1}
     tuned: Counter[str] = Counter()

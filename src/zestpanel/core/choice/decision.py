@@ -71,14 +71,10 @@ def what_stands_against(row: Row) -> list[str]:
 
 
 def suggest_runner_up(found: Standing, candidate_id: int) -> int | None:
-    """The next in the ranking that passes, on another engine where there is one."""
-    chosen = found.rows[candidate_id].candidate
-    able = [
-        r.candidate_id
-        for r in found.ranking
-        if r.passes
-        and r.candidate_id != candidate_id
-        and found.rows[r.candidate_id].candidate.language.split("-")[0] == chosen.language.split("-")[0]
-    ]
-    elsewhere = [i for i in able if found.rows[i].candidate.engine != chosen.engine]
-    return next(iter([*elsewhere, *able]), None)
+    """The best of the ranking that meets every must-have, whatever its engine; None where there is no other.
+
+    A fall-back, which has to be on another engine, is a role of its own.
+    """
+    language = found.rows[candidate_id].language
+    able = [r.candidate_id for r in found.ranking_in(language) if r.passes and r.candidate_id != candidate_id]
+    return next(iter(able), None)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.bench.summary import Summary, summaries
 from zestpanel.core.brief import Brief
@@ -16,9 +18,11 @@ from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.gates import Gate, gates
 from zestpanel.core.choice.ranking import Criterion, Evidence, Ranked, firmness, frontier, rank
 from zestpanel.core.project.project import Project
+from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.statistics.paired import Equality
-from zestpanel.core.statistics.scores import PanelScores, Score, panel_scores
+from zestpanel.core.statistics.scores import PanelScores, Score, panel_scores, primary
 from zestpanel.core.tariffs.curve import month_curve
+from zestpanel.core.tariffs.money import Money
 from zestpanel.core.tariffs.tariff import Tariff
 from zestpanel.core.tariffs.volume import VolumeCost, cost_at_volume
 
@@ -28,7 +32,7 @@ EQUAL_WITHIN = 0.3  # default margin on the 5-point scale
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Row:
-    """All evidence on one candidate."""
+    """All evidence on one candidate. score: in its own language; equality and best are of that language too."""
 
     candidate: Candidate
     name: str
@@ -46,10 +50,22 @@ class Row:
     def passes(self) -> bool:
         return all(gate.verdict == "yes" for gate in self.gates)
 
+    @property
+    def language(self) -> str:
+        return primary(self.candidate.language)
+
+    @property
+    def how_sure(self) -> str:
+        """'nobody has heard this', 'preliminary', or '' for a score that rests on enough."""
+        if self.score is None:
+            return "nobody has heard this"
+        return "preliminary" if self.score.preliminary else ""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
-    """The whole result: rows by candidate id, the ranking, and who is on the quality-cost frontier."""
+    """The whole result: rows by candidate id, the ranking (language by language, since candidates of two languages
+    never compete), and who is on the quality-cost frontier of their language."""
 
     brief: Brief
     rows: dict[int, Row]
@@ -57,6 +73,23 @@ class Standing:
     criteria: tuple[Criterion, ...]
     on_frontier: frozenset[int]
     scores: PanelScores
+
+    def languages(self) -> list[str]:
+        """Languages that candidates speak, in the order of the ranking."""
+        return list(dict.fromkeys(one.language for one in self.ranking))
+
+    def ranking_in(self, language: str) -> list[Ranked]:
+        return [one for one in self.ranking if one.language == language]
+
+    def not_placed(self) -> list[tuple[Row, str]]:
+        """Candidates that the map of quality and cost cannot show, and why."""
+        out = []
+        for row in self.rows.values():
+            reasons = ["nobody has heard it"] if row.score is None else []
+            reasons += [row.cost.why_not] if row.cost.own is None else []
+            if reasons:
+                out.append((row, "; ".join(reasons)))
+        return out
 
 
 def default_criteria(brief: Brief) -> dict[str, dict[str, float]]:
@@ -86,12 +119,24 @@ def standing(project: Project) -> Standing:
     rows: dict[int, Row] = {}
     own = project.notes.statements()
     names = short_names(project.shortlist.candidates(), engines)
+    sample = _sample_by_language(project)
     for candidate in project.shortlist.candidates():
         engine = engines.get(candidate.engine)
         plan, summary = plan_of(candidate, engine), found[candidate.id]
-        cost = cost_at_volume(plan.tariff, summary.rates, brief, model=candidate.model)
-        best = _best(scores, candidate.id)
+        cost = cost_at_volume(
+            plan.tariff,
+            summary.rates,
+            brief,
+            model=candidate.model,
+            requests_per_episode=requests_per_episode(
+                brief.episode_minutes * summary.rates.characters_per_minute,
+                engine.limits.characters_per_request if engine else None,
+                sample=sample.get(primary(candidate.language), ""),
+                language=candidate.language,
+            ),
+        )
         language = scores.language_of(candidate.id)
+        best = None if language is None else language.best()
         equal = None
         if best is not None and language is not None and best != candidate.id:
             equal = language.equality(candidate.id, best, margin=EQUAL_WITHIN)
@@ -119,75 +164,91 @@ def standing(project: Project) -> Standing:
             best_id=best,
         )
     criteria = criteria_of(project, brief)
-    evidence = [_evidence(row, brief) for row in rows.values()]
-    chances = firmness(criteria, evidence, np.random.default_rng(7))
-    ranking = tuple(
-        Ranked(
-            candidate_id=r.candidate_id,
-            utilities=r.utilities,
-            total=r.total,
-            low=r.low,
-            high=r.high,
-            missing=r.missing,
-            passes=r.passes,
-            first=chances.get(r.candidate_id, (0.0, 0.0))[0],
-            top_three=chances.get(r.candidate_id, (0.0, 0.0))[1],
+    ranking: list[Ranked] = []
+    on_frontier: set[int] = set()
+    for language_tag in _languages(brief, rows.values()):
+        of_language = [row for row in rows.values() if row.language == language_tag]
+        evidence = [_evidence(row, scores) for row in of_language]
+        chances = firmness(criteria, evidence, np.random.default_rng(7))
+        for ranked in rank(criteria, evidence):
+            first, top_three = chances.get(ranked.candidate_id, (None, None))
+            ranking.append(replace(ranked, language=language_tag, first=first, top_three=top_three))
+        on_frontier |= frontier(
+            [
+                (row.candidate.id, row.score.mean, float(row.cost.own.amount))
+                for row in of_language
+                if row.score is not None and row.cost.own is not None
+            ]
         )
-        for r in rank(criteria, evidence)
-    )
-    points = [
-        (row.candidate.id, row.score.mean, float(row.cost.month.total.amount))
-        for row in rows.values()
-        if row.score is not None
-        and row.cost.month.total is not None
-        and row.cost.month.covers
-        and row.cost.month.total.currency == brief.currency
-    ]
     return Standing(
         brief=brief,
         rows=rows,
-        ranking=ranking,
+        ranking=tuple(ranking),
         criteria=criteria,
-        on_frontier=frozenset(frontier(points)),
+        on_frontier=frozenset(on_frontier),
         scores=scores,
     )
 
 
-def _best(scores: PanelScores, candidate_id: int) -> int | None:
-    language = scores.language_of(candidate_id)
-    if language is None:
-        return None
-    return max(language.candidate_ids, key=lambda i: scores.by_candidate[i].mean)
+def _languages(brief: Brief, rows: Iterable[Row]) -> list[str]:
+    """The brief's languages in its order, then others that candidates speak."""
+    spoken = dict.fromkeys(row.language for row in rows)
+    wanted = dict.fromkeys(primary(tag) for tag in brief.languages)
+    return [tag for tag in wanted if tag in spoken] + [tag for tag in spoken if tag not in wanted]
 
 
-def _evidence(row: Row, brief: Brief) -> Evidence:
-    cost = row.cost.month
-    known = cost.total is not None and cost.covers and cost.total.currency == brief.currency
+_SAMPLE_CHARACTERS: Final = 20_000
+
+
+def _sample_by_language(project: Project) -> dict[str, str]:
+    """The channel's own passages, one after another, as a sample of what its episodes are made of."""
+    out: dict[str, str] = {}
+    for passage in project.texts.all():
+        key = primary(passage.language)
+        if len(out.get(key, "")) < _SAMPLE_CHARACTERS:
+            out[key] = f"{out[key]}\n\n{passage.text}" if key in out else passage.text
+    return {key: text[:_SAMPLE_CHARACTERS] for key, text in out.items()}
+
+
+def _evidence(row: Row, scores: PanelScores) -> Evidence:
     rate, score = row.summary.failure_rate, row.score
-    errors = {}
-    if score is not None and score.crossed is not None:
-        errors[QUALITY] = (score.crossed.high - score.crossed.low) / 2 / 1.96
+    errors: dict[str, float] = {}
+    draws: dict[str, NDArray[np.float64]] = {}
+    language = scores.language_of(row.candidate.id)
+    if score is not None and language is not None:
+        draws[QUALITY] = language.draws_of(row.candidate.id)
     if rate is not None:
         errors[FAILURES] = (rate.high - rate.low) / 2 / 1.96
+    wait = row.summary.whole_clip.median
     return Evidence(
         candidate_id=row.candidate.id,
         passes=row.passes,
         errors=errors,
+        draws=draws,
         values={
             QUALITY: score.mean if score else None,
-            COST: float(cost.total.amount) if known and cost.total is not None else None,
-            WAIT: row.summary.whole_clip.median,
+            COST: float(row.cost.own.amount) if row.cost.own is not None else None,
+            WAIT: wait,
             FAILURES: rate.estimate if rate else None,
         },
     )
 
 
 def cost_curve(tariff: Tariff, row: Row, brief: Brief, minutes: list[float]) -> list[float | None]:
-    """Money a month over volume in finished minutes, None where the plan stops or the price is unknown."""
-    curve = month_curve(tariff, row.summary.rates, brief, model=row.candidate.model)
-    if curve is None:
+    """Money a month in the brief's currency over volume in finished minutes, None where the plan stops, the price is
+    unknown or no exchange rate is given."""
+    curve = month_curve(
+        tariff,
+        row.summary.rates,
+        brief,
+        model=row.candidate.model,
+        requests_per_episode=row.cost.requests_per_episode,
+    )
+    in_own = None if curve is None else brief.in_own_currency(Money(Decimal(1), curve.currency))
+    if curve is None or in_own is None:
         return [None] * len(minutes)
-    return [None if m is None else float(m) for m in curve.at([Decimal(repr(minute)) for minute in minutes])]
+    found = curve.at([Decimal(repr(minute)) for minute in minutes])
+    return [None if m is None else float(m * in_own.amount) for m in found]
 
 
 def own_figures(found: Standing, engine: str) -> dict[str, OwnFigure]:

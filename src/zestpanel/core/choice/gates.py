@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -100,6 +101,8 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     found = summary.whole_clip
     cold = max(summary.cold, default=None)
     for wait, basis in ((found.p95, "95 of 100 within"), (found.median, "median"), (cold, "only cold requests,")):
+        if wait is not None and math.isinf(wait):
+            return [Gate(name=name, verdict="no", why=f"{found.gave_up} of {found.n} requests gave up waiting")]
         if wait is not None:
             ok = Decimal(repr(wait)) <= brief.longest_wait_s
             return [Gate(name=name, verdict="yes" if ok else "no", why=f"{basis} {wait:.1f} s")]
@@ -125,11 +128,12 @@ def _budget(brief: Brief, cost: VolumeCost | None) -> list[Gate]:
     if brief.budget_per_month is None:
         return []
     name = f"at most {brief.budget_per_month.normalize():f} {brief.currency} a month"
-    if cost is None or cost.month.total is None:
-        return [Gate(name=name, verdict="unknown", why=cost.month.why if cost else "not costed")]
-    if not cost.month.covers:
-        return [Gate(name=name, verdict="no", why="the plan stops before this volume")]
-    total = cost.month.total
-    if total.currency != brief.currency:
-        return [Gate(name=name, verdict="unknown", why=f"priced in {total.currency}, no exchange rate given")]
-    return [Gate(name=name, verdict="yes" if total.amount <= brief.budget_per_month else "no", why=f"costs {total}")]
+    if cost is None:
+        return [Gate(name=name, verdict="unknown", why="not costed")]
+    if cost.month.total is not None and not cost.month.covers:
+        return [Gate(name=name, verdict="no", why=cost.why_not)]
+    if cost.own is None or cost.month.total is None:
+        return [Gate(name=name, verdict="unknown", why=cost.why_not)]
+    as_quoted = "" if cost.month.total.currency == brief.currency else f" ({cost.month.total})"
+    verdict: Verdict = "yes" if cost.own.amount <= brief.budget_per_month else "no"
+    return [Gate(name=name, verdict=verdict, why=f"costs {cost.own}{as_quoted}")]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,8 +28,12 @@ class Criterion:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ranked:
-    """A candidate's standing. utilities: by criterion, None where evidence is missing. low and high: the total with
-    the missing parts at 0 and at 1. total: over the evidence there is, None when there is none."""
+    """A candidate's standing within a language. utilities: by criterion, None where evidence is missing. low and high:
+    the total with the missing parts at 0 and at 1. total: over the evidence there is, None when there is none.
+
+    place: from 1, shared by equal totals; None for what misses a must-have, and where no criterion has a weight.
+    missing: criteria that have a weight and no evidence.
+    """
 
     candidate_id: int
     utilities: dict[str, float | None]
@@ -37,23 +42,37 @@ class Ranked:
     high: float
     missing: tuple[str, ...]
     passes: bool
-    first: float = 0.0  # chance of being first
-    top_three: float = 0.0
+    place: int | None = None
+    first: float | None = None  # chance of being first, None where it is not drawn
+    top_three: float | None = None
+    language: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
-    """What is known of a candidate: value and standard error by criterion; absent or None is missing."""
+    """What is known of a candidate: value and standard error by criterion; absent or None is missing.
+
+    draws: values drawn together for all candidates (the same resampled listeners and passages), by criterion; they
+    stand instead of a normal law around the value.
+    """
 
     candidate_id: int
     values: dict[str, float | None]
     errors: dict[str, float] = field(default_factory=dict)
     passes: bool = True
+    draws: dict[str, NDArray[np.float64]] = field(default_factory=dict, repr=False, compare=False)
+
+
+_SAME: Final = 1e-9  # totals nearer than this are equal
 
 
 def rank(criteria: Sequence[Criterion], evidence: Sequence[Evidence]) -> list[Ranked]:
-    """Candidates from best to worst; those that pass the gates first, those without any evidence last."""
-    total_weight = sum(c.weight for c in criteria) or 1.0
+    """Candidates from best to worst; those that pass the gates first, those without any evidence last.
+
+    A criterion of weight 0 moves nobody, whether its evidence is there or not.
+    """
+    weighed = [c for c in criteria if c.weight > 0]
+    total_weight = sum(c.weight for c in weighed) or 1.0
     out = []
     for one in evidence:
         utilities: dict[str, float | None] = {}
@@ -64,7 +83,6 @@ def rank(criteria: Sequence[Criterion], evidence: Sequence[Evidence]) -> list[Ra
             if value is not None:
                 known += criterion.weight
                 gathered += criterion.weight * criterion.utility(value)
-        missing = tuple(name for name, value in utilities.items() if value is None)
         low = gathered / total_weight
         out.append(
             Ranked(
@@ -72,12 +90,24 @@ def rank(criteria: Sequence[Criterion], evidence: Sequence[Evidence]) -> list[Ra
                 utilities=utilities,
                 total=gathered / known if known else None,
                 low=low,
-                high=low + (total_weight - known) / total_weight,
-                missing=missing,
+                high=low + (total_weight - known) / total_weight if weighed else 0.0,
+                missing=tuple(c.name for c in weighed if utilities[c.name] is None),
                 passes=one.passes,
             )
         )
-    return sorted(out, key=lambda r: (not r.passes, r.total is None, len(r.missing) > 0, -(r.total or 0.0)))
+    ordered = sorted(out, key=_order)
+    placed: list[Ranked] = []
+    for index, ranked in enumerate(ordered):
+        before = placed[-1] if placed else None
+        place: int | None = index + 1
+        if before is not None and _order(before)[:3] == _order(ranked)[:3]:
+            place = before.place if abs(_order(before)[3] - _order(ranked)[3]) < _SAME else place
+        placed.append(replace(ranked, place=place if ranked.passes and ranked.total is not None else None))
+    return placed
+
+
+def _order(one: Ranked) -> tuple[bool, bool, bool, float]:
+    return (not one.passes, one.total is None, len(one.missing) > 0, -(one.total or 0.0))
 
 
 def firmness(
@@ -90,31 +120,46 @@ def firmness(
 ) -> dict[int, tuple[float, float]]:
     """By candidate that passes with full evidence: (chance of being first, chance of the top three).
 
-    Monte Carlo over the evidence's own uncertainty (normal, by its standard errors) and over the weights (Dirichlet
-    around the stated ones, ``concentration`` times their shares).
+    Monte Carlo over the evidence's own uncertainty and over the weights (Dirichlet around the stated ones,
+    ``concentration`` times their shares). Values that were drawn together (``Evidence.draws``) are used together, so
+    that a strict listener is strict with all; others vary by their standard errors. Places that are tied are shared.
+    Nothing where no criterion has a weight.
     """
-    able = [e for e in evidence if e.passes and all(e.values.get(c.name) is not None for c in criteria if c.weight)]
-    weights = np.array([c.weight for c in criteria], dtype=float)
-    if not able or weights.sum() <= 0:
+    weighed = [c for c in criteria if c.weight > 0]
+    able = [e for e in evidence if e.passes and all(e.values.get(c.name) is not None for c in weighed)]
+    if not able or not weighed:
         return {}
+    weights = np.array([c.weight for c in weighed], dtype=float)
     drawn = rng.dirichlet(np.maximum(weights / weights.sum() * concentration, 1e-3), size=draws)
     totals: NDArray[np.float64] = np.zeros((draws, len(able)))
-    for k, criterion in enumerate(criteria):
+    for k, criterion in enumerate(weighed):
         for j, one in enumerate(able):
             value = one.values.get(criterion.name)
             if value is None:
                 continue
-            values = value + one.errors.get(criterion.name, 0.0) * rng.standard_normal(draws)
+            given = one.draws.get(criterion.name)
+            if given is not None:
+                values = np.resize(given, draws)
+            else:
+                values = value + one.errors.get(criterion.name, 0.0) * rng.standard_normal(draws)
             span = criterion.best - criterion.worst
             utility = (
                 np.clip((values - criterion.worst) / span, 0, 1) if span else (values == criterion.best).astype(float)
             )
             totals[:, j] += drawn[:, k] * utility
-    order = np.argsort(-totals, axis=1)
-    return {
-        one.candidate_id: (float((order[:, 0] == j).mean()), float((order[:, :3] == j).any(axis=1).mean()))
-        for j, one in enumerate(able)
-    }
+    firsts, threes = _shares(totals, 1), _shares(totals, 3)
+    return {one.candidate_id: (float(firsts[j]), float(threes[j])) for j, one in enumerate(able)}
+
+
+def _shares(totals: NDArray[np.float64], places: int) -> NDArray[np.float64]:
+    """Share of the rows in which each column is among the first ``places``; a tie about the last of them is shared."""
+    places = min(places, totals.shape[1])
+    edge = -np.partition(-totals, places - 1, axis=1)[:, places - 1 : places]
+    above = totals > edge + _SAME
+    tied = ~above & (totals >= edge - _SAME)
+    open_places = places - above.sum(axis=1, keepdims=True)
+    found: NDArray[np.float64] = (above + tied * open_places / tied.sum(axis=1, keepdims=True)).mean(axis=0)
+    return found
 
 
 def frontier(points: Sequence[tuple[int, float, float]]) -> set[int]:

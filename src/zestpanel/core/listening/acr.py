@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 
-from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import acr_trials
+from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS
+from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, as_heard
 from zestpanel.core.project.panel import Listener, Session
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
-from zestpanel.core.statistics.paired import listeners_needed_to_tell
+from zestpanel.core.statistics.crossed import FEWEST_TO_COMPARE, smallest_difference_told
 
 SCALE: Final = {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}  # ITU-T P.800, listening quality
+WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 QUESTION: Final = "How good does this narration sound?"
 
 
@@ -61,24 +64,73 @@ def takes_to_hear(project: Project, settings: AcrSettings) -> dict[tuple[int, in
     return {key: chosen[key].id for key in order}
 
 
-def what_the_test_can_tell(settings: AcrSettings, listeners: int) -> str:
-    """A sentence, before the test, on how many listeners it takes for differences to be told apart at all."""
-    n = len(settings.candidate_ids)
-    pairs = n * (n - 1) // 2
-    needed = listeners_needed_to_tell(pairs)
-    if listeners >= needed:
-        return f"{listeners} listeners can tell {n} candidates apart where they agree."
-    against_one = listeners_needed_to_tell(n - 1)
+def what_can_be_told(*, candidates: int, passages: int, listeners: int) -> str:
+    """A sentence, before the test, on what such a panel tells apart within one language, and on what it never can.
+
+    All pairs are tested with listeners and passages drawn, adjusted by Holm; spreads are those usual for such panels.
+    """
+    pairs = candidates * (candidates - 1) // 2
+    if pairs == 0:
+        return "One candidate alone is scored, and compared with nobody."
+    panel = f"{_counted(listeners, 'listener')} on {_counted(passages, 'passage')}"
+    told = smallest_difference_told(listeners, passages, pairs)
+    if told is None:
+        people, texts = FEWEST_TO_COMPARE
+        return f"{panel}: too few to tell any two candidates apart; at least {people} and {texts} are needed."
+    words = f"{panel} tell {candidates} candidates apart where they differ by about {told:.1f} categories or more"
+    more = next(n for n in range(max(listeners, 1), 10_000) if _good_enough(n, passages, pairs) or n > 200)
+    if told > WORTH_TELLING and more <= 200:
+        words += f"; {more} listeners would tell {WORTH_TELLING:g}"
+    elif told > WORTH_TELLING:
+        words += "; more listeners alone do not help, more passages do"
+    return f"{words} (8 times in 10, at the usual spread of ratings)."
+
+
+def _good_enough(listeners: int, passages: int, pairs: int) -> bool:
+    told = smallest_difference_told(listeners, passages, pairs)
+    return told is not None and told <= WORTH_TELLING
+
+
+def _counted(n: int, what: str) -> str:
+    return f"{n} {what}{'' if n == 1 else 's'}"
+
+
+def came_later(settings: AcrSettings, candidate_ids: Iterable[int], passage_ids: Iterable[int]) -> tuple[int, int]:
+    """How many of the candidates and of the passages there are now the test does not know."""
     return (
-        f"With {n} candidates there are {pairs} pairs: fewer than {needed} listeners cannot tell any of them apart, "
-        f"even all agreeing. Comparing all with one candidate only takes {against_one}."
+        len(set(candidate_ids) - set(settings.candidate_ids)),
+        len(set(passage_ids) - set(settings.passage_ids)),
     )
 
 
-def start_session(project: Project, test_id: int, settings: AcrSettings, listener: Listener) -> Session:
-    """The listener's session of the test: the one begun earlier, or a new one with its own balanced order.
+def level_of_test(project: Project, takes: Iterable[int]) -> float:
+    """The one loudness all clips of a test are brought to, LUFS as heard on two channels: the usual target, lowered
+    for all where a single clip would pass the ceiling at it. Never a clip at a time: that would make a peaky clip
+    quieter than its neighbours."""
+    wanted = set(takes)
+    level = TARGET_LUFS
+    known = project.takes.levels(wanted)
+    for take in project.takes.all(with_timing=False):
+        if take.id not in wanted:
+            continue
+        found = known.get(take.id)
+        if found is None:
+            heard = as_heard(project.takes.load(take))
+            lufs, peak = heard.integrated_lufs, heard.true_peak_dbtp
+        else:
+            lufs, peak, channels = found
+            lufs += 0.0 if channels > 1 else MONO_ON_TWO_DB
+        if lufs is not None:
+            level = min(level, lufs + CEILING_DBTP - peak)
+    return level
 
-    Raises NotEnoughData when no candidate of the test has a clip.
+
+def start_session(project: Project, test_id: int, settings: AcrSettings, listener: Listener) -> Session:
+    """The listener's session of the test: the one begun earlier, or a new one with its own balanced order, over the
+    passages whose language they speak.
+
+    Raises NotEnoughData when no candidate of the test has a clip that the listener can judge, InputError when it is not
+    known which languages they speak.
     """
     sessions = project.panel.sessions(test_id)
     for session in sessions:
@@ -90,8 +142,22 @@ def start_session(project: Project, test_id: int, settings: AcrSettings, listene
             "There is nothing to hear yet: no candidate has a clip of these passages.",
             remedy="Render the missing takes first.",
         )
+    if not listener.languages:
+        raise InputError(
+            f"Which languages does {listener.alias} speak? Only clips in those are heard and count.",
+            kept="No session was begun.",
+            remedy="Write them beside the name, such as: en, fr.",
+        )
+    spoken = {tag.split("-")[0].lower() for tag in listener.languages}
+    languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
+    able = {key: take for key, take in takes.items() if languages[key[1]] in spoken}
+    if not able:
+        raise NotEnoughData(
+            f"No clip of this test is in a language that {listener.alias} speaks ({', '.join(listener.languages)}).",
+            kept="No session was begun.",
+        )
     rng = np.random.default_rng([settings.seed, len(sessions)])
-    trials = acr_trials(takes, listener=len(sessions), training=settings.training, rng=rng)
+    trials = acr_trials(able, listener=len(sessions), training=settings.training, rng=rng)
     return project.panel.add_session(test_id, listener.id, trials)
 
 

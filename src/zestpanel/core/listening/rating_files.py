@@ -1,8 +1,9 @@
-"""Ratings in from a table: CSV with the columns listener, passage, candidate, score."""
+"""Ratings in from a table: CSV with the columns listener, passage, candidate, score, and where known languages."""
 
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
@@ -11,11 +12,17 @@ from zestpanel.core.errors import TableError
 from zestpanel.core.project.project import Project
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")
+LANGUAGES: Final = "languages"  # the languages a listener speaks, such as 'en fr'; may be left out
 _KEPT: Final = "No rating was added."
 
 
-def import_ratings(project: Project, path: Path, *, origin: str = "file", simulated: bool = False) -> int:
+def import_ratings(
+    project: Project, path: Path, *, origin: str = "file", simulated: bool = False, languages: Sequence[str] = ()
+) -> int:
     """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column.
+
+    languages: what all listeners of the table speak, where it has no column for it. A listener whose languages are not
+    known is kept, but counts in no score until they are stated.
 
     passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
     'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
@@ -33,6 +40,8 @@ def import_ratings(project: Project, path: Path, *, origin: str = "file", simula
         for key in (str(number), _key(name), _key(name.replace(" · ", " "))):
             by_candidate.setdefault(key, []).append(candidate.id)
     found = []
+    spoken: dict[str, list[str]] = {}
+    seen: dict[tuple[str, int, int], int] = {}
     for line, row in rows:
         where = f"{path.name}, row {line}"
         if not row["listener"].strip():
@@ -40,11 +49,22 @@ def import_ratings(project: Project, path: Path, *, origin: str = "file", simula
         score = _score(row["score"], where)
         passage_id = _one(by_passage, row["passage"], "passage", where)
         candidate_id = _one(by_candidate, row["candidate"], "candidate", where)
-        found.append((row["listener"].strip(), passage_id, candidate_id, score))
-    known = {listener.alias: listener.id for listener in project.panel.listeners()}
-    for alias in dict.fromkeys(item[0] for item in found):
-        if alias not in known:
-            known[alias] = project.panel.add_listener(alias, simulated=simulated).id
+        alias = row["listener"].strip()
+        earlier = seen.setdefault((alias, passage_id, candidate_id), line)
+        if earlier != line:
+            raise TableError(
+                f"{where}: {alias} rates this candidate on this passage in row {earlier} already.",
+                kept=_KEPT,
+                remedy="Keep the one that counts; one listener gives one rating a clip.",
+            )
+        spoken.setdefault(alias, []).extend(_tags(row.get(LANGUAGES, "")))
+        found.append((alias, passage_id, candidate_id, score))
+    known = {
+        alias: project.panel.add_listener(
+            alias, languages=list(dict.fromkeys(tags)) or list(languages), simulated=simulated
+        ).id
+        for alias, tags in spoken.items()
+    }
     project.panel.add_ratings(
         [
             {
@@ -92,6 +112,11 @@ def _rows(path: Path) -> list[tuple[int, dict[str, str]]]:
     if not out:
         raise TableError(f"{path.name} holds no ratings.", kept=_KEPT)
     return out
+
+
+def _tags(cell: str) -> list[str]:
+    """Language tags of a cell: 'en, fr' or 'en fr'."""
+    return [tag.lower() for tag in cell.replace(",", " ").replace(";", " ").split()]
 
 
 def _score(cell: str, where: str) -> float:

@@ -22,6 +22,7 @@ BLOCK_S: Final = 0.4  # BS.1770-5 Annex 1: gating blocks of 400 ms
 OVERLAP: Final = 4  # ... that overlap by 75 %
 LOUDNESS_OFFSET: Final = -0.691  # BS.1770-5 Annex 1, eq. 2
 TARGET_LUFS: Final = -23.0  # EBU R 128
+CEILING_DBTP: Final = -1.0  # EBU R 128
 LOWEST_FILTER_RATE_HZ: Final = 40_000
 SILENT: Final = "silent"
 TOO_SHORT: Final = "too short"
@@ -133,7 +134,7 @@ def measure_loudness(clip: Clip) -> Loudness:
 
 
 def matching_gains_db(
-    loudness: list[Loudness], *, target_lufs: float = TARGET_LUFS, ceiling_dbtp: float = -1.0
+    loudness: list[Loudness], *, target_lufs: float = TARGET_LUFS, ceiling_dbtp: float = CEILING_DBTP
 ) -> tuple[list[float], float]:
     """Gains that bring all clips to one loudness without any of them clipping.
 

@@ -23,6 +23,7 @@ from zestpanel.core.playback.text_axis import TextAxis, text_axis
 RATE_HZ: Final = 48_000
 FADE_S: Final = 0.012
 _FADE: Final = round(FADE_S * RATE_HZ)
+MONO_ON_TWO_DB: Final = 10 * math.log10(2)
 
 Stereo = NDArray[np.float32]
 
@@ -40,12 +41,12 @@ class Lane:
         return len(self.samples) / RATE_HZ
 
 
-def _as_heard(clip: Clip) -> Loudness:
+def as_heard(clip: Clip) -> Loudness:
     """Loudness over both channels: a mono clip is played on two and reads 3.01 LU more than by itself."""
     found = measure_loudness(clip)
     if clip.channels > 1 or found.integrated_lufs is None:
         return found
-    return replace(found, integrated_lufs=found.integrated_lufs + 10 * math.log10(2))
+    return replace(found, integrated_lufs=found.integrated_lufs + MONO_ON_TWO_DB)
 
 
 def prepare_lanes(
@@ -57,7 +58,7 @@ def prepare_lanes(
 
     No clip is ever clipped: where one would, the target is lowered for all.
     """
-    found = [_as_heard(clip) for _, clip, _, _ in clips]
+    found = [as_heard(clip) for _, clip, _, _ in clips]
     gains, target = matching_gains_db(found, target_lufs=target_lufs)
     lanes = []
     for (key, clip, words, count), gain in zip(clips, gains, strict=True):

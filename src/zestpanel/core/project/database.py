@@ -18,7 +18,7 @@ from sqlalchemy import Connection, create_engine, event
 from zestpanel.core.errors import ProjectError
 
 FILE: Final = "project.sqlite"
-REVISIONS: Final = ("0001", "0002", "0003", "0004", "0005")  # in order; the last is what this program writes
+REVISIONS: Final = ("0001", "0002", "0003", "0004", "0005", "0006")  # in order; the last is what this program writes
 
 
 def now() -> str:

@@ -56,6 +56,21 @@ class JournalRow:
     failure_kind: str
     failure_text: str
     beside: int | None
+    sound_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answered:
+    """What came of a request: characters the reply says it billed (None: it says nothing), and seconds of sound."""
+
+    request_id: int
+    characters: int | None
+    sound_s: float
+
+    def as_values(self) -> dict[str, Any]:
+        """Columns of the journal that the reply corrects."""
+        said = {} if self.characters is None else {"characters": self.characters}
+        return {"sound_s": self.sound_s, **said}
 
 
 class Journal:
@@ -142,12 +157,16 @@ class Journal:
             return int(connection.execute(requests.insert().values(values).returning(requests.c.id)).scalar_one())
 
     def close_failed(self, request_id: int, kind: str, text: str, *, state: str = "failed") -> None:
+        self._close(request_id, state=state, failure_kind=kind, failure_text=text)
+
+    def close_unused(self, answered: Answered, text: str) -> None:
+        """A request that was answered and paid, and whose sound is of no use."""
+        values = {"state": "unused", "failure_kind": "incomplete", "failure_text": text, **answered.as_values()}
+        self._close(answered.request_id, **values)
+
+    def _close(self, request_id: int, **values: Any) -> None:
         with self._database.writing() as connection:
-            connection.execute(
-                update(requests)
-                .where(requests.c.id == request_id)
-                .values(state=state, closed=now(), failure_kind=kind, failure_text=text)
-            )
+            connection.execute(update(requests).where(requests.c.id == request_id).values(closed=now(), **values))
 
     def rows(self, *, state: str | None = None, run_id: int | None = None) -> list[JournalRow]:
         query = select(requests).order_by(requests.c.id)
@@ -172,6 +191,7 @@ class Journal:
                     failure_kind=r.failure_kind or "",
                     failure_text=r.failure_text or "",
                     beside=r.beside,
+                    sound_s=r.sound_s,
                 )
                 for r in connection.execute(query)
             ]

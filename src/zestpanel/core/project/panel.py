@@ -62,7 +62,8 @@ class Panel:
         kit: str = "not stated",
         simulated: bool = False,
     ) -> Listener:
-        """The listener of that alias, made when new."""
+        """The listener of that alias, made when new. What is stated now is kept: languages given for a known alias
+        stand instead of earlier ones; none given leave them."""
         with self._database.writing() as connection:
             row = connection.execute(select(listeners).where(listeners.c.alias == alias)).one_or_none()
             if row is None:
@@ -78,7 +79,19 @@ class Panel:
                     )
                     .returning(listeners)
                 ).one()
+            elif stated := {
+                **({"languages": list(languages)} if languages and list(languages) != row.languages else {}),
+                **({"kit": kit} if kit not in ("not stated", row.kit) else {}),
+                **({"hearing": hearing} if hearing not in ("not stated", row.hearing) else {}),
+            }:
+                change = update(listeners).where(listeners.c.id == row.id).values(stated)
+                row = connection.execute(change.returning(listeners)).one()
         return _listener(row)
+
+    def put_languages(self, listener_id: int, languages: Sequence[str]) -> None:
+        """State which languages a listener speaks; ratings of others are kept apart."""
+        with self._database.writing() as connection:
+            connection.execute(update(listeners).where(listeners.c.id == listener_id).values(languages=list(languages)))
 
     def listeners(self) -> list[Listener]:
         with self._database.reading() as connection:
@@ -154,7 +167,8 @@ class Panel:
                 )  # fmt: skip
 
     def ratings(self, *, training: bool = False) -> list[Rating]:
-        """The ratings that stand: per listener, candidate, passage and trial the last one, unless withdrawn."""
+        """The ratings that stand: per listener, candidate, passage and trial the last one, unless withdrawn. Ratings of
+        a take that was removed do not; they are back when it is."""
         newest = func.max(ratings.c.id).label("id")
         group = (
             ratings.c.listener_id,
@@ -165,7 +179,12 @@ class Panel:
             func.coalesce(ratings.c.trial, -1),
         )
         last = select(newest).group_by(*group).subquery()
-        query = select(ratings).join(last, last.c.id == ratings.c.id).where(ratings.c.withdrawn.is_(False))
+        query = (
+            select(ratings)
+            .join(last, last.c.id == ratings.c.id)
+            .outerjoin(takes, takes.c.id == ratings.c.take_id)
+            .where(ratings.c.withdrawn.is_(False), takes.c.removed.is_(None))
+        )
         if not training:
             query = query.where(ratings.c.training.is_(False))
         with self._database.reading() as connection:

@@ -234,6 +234,8 @@ requests = Table(
     Column("failure_text", String),
     # requests to the same engine that were under way when this one began
     Column("beside", Integer),
+    # seconds of sound that came, none while that is not known
+    Column("sound_s", Float),
     Index("requests_by_state", "state"),
 )
 

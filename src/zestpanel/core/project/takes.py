@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Final, NamedTuple
@@ -15,7 +15,8 @@ from zestpanel.core.audio.files import peaks, read
 from zestpanel.core.connectors.speaking import Timing
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, now
-from zestpanel.core.project.schema import marks, measures, requests, takes
+from zestpanel.core.project.journal import Answered
+from zestpanel.core.project.schema import marks, measures, passage_versions, requests, takes
 
 PEAK_COLUMNS = 240
 NEVER_SCORED: Final = ("captured", "vendor sample")
@@ -96,7 +97,7 @@ class Takes:
         candidate_id: int,
         passage_version_id: int,
         repeat: int,
-        request_id: int | None = None,
+        answered: Sequence[Answered] = (),
         timing: Timing | None = None,
         voice_used: str = "",
         model_used: str = "",
@@ -104,7 +105,6 @@ class Takes:
         obtained: str = "run",
         brought: dict[str, Any] | None = None,
         sent: Sequence[str] | None = None,
-        further_requests: Sequence[int] = (),
         run_id: int | None = None,
         seed: int | None = None,
         asked: str = "",
@@ -113,12 +113,12 @@ class Takes:
     ) -> Take:
         """Store a clip and its take, and close its requests, in that order: a take is there whole or not at all.
 
-        sent: the texts of its requests. further_requests: those of a text that took several, besides request_id.
+        answered: its requests, in order, none for a clip that nobody asked for here. sent: the texts of its requests.
         delivered: the file as it came, kept beside the clip where the clip is a decoding of it.
         """
         name = self._store.keep(clip)
         values = {
-            "request_id": request_id,
+            "request_id": answered[0].request_id if answered else None,
             "run_id": run_id,
             "candidate_id": candidate_id,
             "passage_version_id": passage_version_id,
@@ -144,19 +144,11 @@ class Takes:
         }
         with self._database.writing() as connection:
             row = connection.execute(takes.insert().values(**values).returning(*_COLUMNS)).one()
-            if request_id is not None:
+            for one in answered:
                 connection.execute(
                     update(requests)
-                    .where(requests.c.id == request_id)
-                    .values(
-                        state="done",
-                        closed=now(),
-                        **({"characters": characters_billed} if characters_billed and not further_requests else {}),
-                    )
-                )
-            if further_requests:
-                connection.execute(
-                    update(requests).where(requests.c.id.in_(further_requests)).values(state="done", closed=now())
+                    .where(requests.c.id == one.request_id)
+                    .values(state="done", closed=now(), **one.as_values())
                 )
         return _take(row)
 
@@ -220,6 +212,22 @@ class Takes:
         )
         with self._database.reading() as connection:
             return {candidate: (float(rate), int(n)) for candidate, rate, n in connection.execute(query)}
+
+    def paces(self) -> dict[int, tuple[int, float, int]]:
+        """By candidate id, over the takes that count: (characters of their texts, seconds of sound, takes)."""
+        sound, text = func.sum(takes.c.duration_s), func.sum(func.length(passage_versions.c.text))
+        query = (
+            select(takes.c.candidate_id, text, sound, func.count())
+            .join(passage_versions, passage_versions.c.id == takes.c.passage_version_id)
+            .where(
+                takes.c.removed.is_(None),
+                takes.c.obtained.not_in(NEVER_SCORED),
+                (func.coalesce(func.json_array_length(takes.c.doubts), 0) == 0) | takes.c.accepted.is_(True),
+            )
+            .group_by(takes.c.candidate_id)
+        )
+        with self._database.reading() as connection:
+            return {c: (int(chars), float(seconds), int(n)) for c, chars, seconds, n in connection.execute(query)}
 
     def same_requests(self, run_id: int) -> list[tuple[int, int, str]]:
         """(candidate id, run id, digest of the request) of every take that was asked for in a run as one of this run's
@@ -288,6 +296,18 @@ class Takes:
         by = func.json_extract(measures.c["values"], "$.heard_by")
         with self._database.reading() as connection:
             return [name for (name,) in connection.execute(select(by).distinct().order_by(by)) if name]
+
+    def levels(self, take_ids: Iterable[int]) -> dict[int, tuple[float, float, int]]:
+        """(integrated LUFS, true peak dBTP, channels) by take id, of those that were measured and are not silent."""
+        figures = measures.c["values"]
+        lufs, peak = (func.json_extract(figures, f"$.{name}") for name in ("loudness_lufs", "true_peak_dbtp"))
+        query = (
+            select(takes.c.id, lufs, peak, takes.c.channels)
+            .join(measures, measures.c.take_id == takes.c.id)
+            .where(takes.c.id.in_(list(take_ids)), lufs.is_not(None), peak.is_not(None))
+        )
+        with self._database.reading() as connection:
+            return {i: (float(a), float(b), int(n)) for i, a, b, n in connection.execute(query)}
 
     def unmeasured(self, *, version: int) -> list[Take]:
         query = (

@@ -12,10 +12,11 @@ from zestpanel.core.errors import NotEnoughData
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Icc:
-    """single: ICC(2,1), one listener's reliability. average: ICC(2,k), that of the panel's mean. Not floored at 0."""
+    """single: ICC(2,1), one listener's reliability. average: ICC(2,k), that of the panel's mean. Not floored at 0; None
+    where the estimate leaves -1 to 1, as a ratio of small differences can: it is undefined then."""
 
-    single: float
-    average: float
+    single: float | None
+    average: float | None
     items: int
     listeners: int
 
@@ -41,4 +42,7 @@ def intraclass_correlation(ratings: ArrayLike) -> Icc:
     average_below = bms + (jms - ems) / n
     if single_below == 0 or average_below == 0:
         raise NotEnoughData("All ratings are the same: agreement is not defined.")
-    return Icc(single=(bms - ems) / single_below, average=(bms - ems) / average_below, items=n, listeners=k)
+    single, average = (
+        value if -1 <= value <= 1 else None for value in ((bms - ems) / single_below, (bms - ems) / average_below)
+    )
+    return Icc(single=single, average=average, items=n, listeners=k)

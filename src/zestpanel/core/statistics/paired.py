@@ -59,13 +59,13 @@ def holm(p_values: ArrayLike) -> NDArray[np.float64]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Pair:
-    """Two candidates by index. shift: Hodges-Lehmann of first minus second. n: listeners who rated both."""
+    """Two candidates by index. shift: of first minus second. n: listeners who rated both. p is None for too few."""
 
     first: int
     second: int
     shift: float
-    p: float
-    adjusted_p: float
+    p: float | None
+    adjusted_p: float | None
     n: int
 
 
@@ -80,7 +80,9 @@ class Comparison:
 
 
 def compare(listener_means: NDArray[np.float64], *, alpha: float = 0.05) -> Comparison:
-    """Compare candidates on listener means.
+    """Compare candidates on listener means, for these very texts: the passages are taken as fixed, so that what is told
+    apart here may not be on other texts (see ``crossed`` for the statement that holds for those). Shifts are
+    Hodges-Lehmann's.
 
     listener_means: (candidates, listeners), NaN where a listener did not rate a candidate; the listener is the
     independent unit. Pairs with fewer than two common listeners are not told apart (p = 1).
@@ -106,7 +108,7 @@ def compare(listener_means: NDArray[np.float64], *, alpha: float = 0.05) -> Comp
     order = np.argsort(
         -np.nan_to_num(np.array([np.nanmean(m) if (~np.isnan(m)).any() else -1e9 for m in listener_means]))
     )
-    differ = {frozenset((p.first, p.second)) for p in pairs if p.adjusted_p < alpha}
+    differ = {frozenset((p.first, p.second)) for p in pairs if p.adjusted_p is not None and p.adjusted_p < alpha}
     return Comparison(pairs=pairs, friedman_p=friedman, letters=letters(count, differ, [int(i) for i in order]))
 
 
@@ -136,7 +138,7 @@ def letters(count: int, differ: set[frozenset[int]], order: list[int]) -> tuple[
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Equality:
     """Two one-sided tests against ±margin. low and high: the 90 % interval of the mean difference, which lies
-    inside the margin exactly when ``equal``."""
+    inside the margin exactly when ``equal``. n: listeners; passages: where they are drawn too, None where not."""
 
     difference: float
     low: float
@@ -144,6 +146,7 @@ class Equality:
     margin: float
     p: float
     n: int
+    passages: int | None = None
 
     @property
     def equal(self) -> bool:
@@ -156,19 +159,18 @@ class Equality:
 
 
 def equality(first: ArrayLike, second: ArrayLike, *, margin: float = 0.3) -> Equality:
-    """'As good as': two one-sided t tests on paired differences of listener means (Schuirmann 1987).
+    """'As good as' for these very texts: two one-sided t tests on differences of listener means (Schuirmann 1987).
 
-    Raises NotEnoughData below three listeners in common.
+    Raises NotEnoughData below three listeners in common, and where all differ alike: without any spread among the
+    answers nothing can be said of it.
     """
     d = np.asarray(first, dtype=float) - np.asarray(second, dtype=float)
     d = d[~np.isnan(d)]
     if len(d) < 3:
         raise NotEnoughData(f"Equality needs three listeners who rated both, there are {len(d)}.")
     mean, se = float(d.mean()), float(d.std(ddof=1) / np.sqrt(len(d)))
-    if se == 0:
-        return Equality(
-            difference=mean, low=mean, high=mean, margin=margin, p=0.0 if abs(mean) < margin else 1.0, n=len(d)
-        )
+    if se < 1e-12:
+        raise NotEnoughData("All listeners differ alike: too few answers to tell how sure that is.")
     df = len(d) - 1
     p = max(float(special().stdtr(df, -(mean + margin) / se)), float(special().stdtr(df, (mean - margin) / se)))
     half = float(special().stdtrit(df, 0.95)) * se

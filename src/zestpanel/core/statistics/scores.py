@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,27 +14,39 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.project.panel import Listener, Rating
 from zestpanel.core.project.project import Project
 from zestpanel.core.statistics.agreement import Icc, intraclass_correlation
-from zestpanel.core.statistics.intervals import Interval, crossed_intervals, t_interval
-from zestpanel.core.statistics.paired import Comparison, Equality, compare, equality
+from zestpanel.core.statistics.crossed import (
+    FEWEST_LISTENERS,
+    FEWEST_PASSAGES,
+    Differences,
+    compare_crossed,
+    crossed_intervals,
+    differences,
+    draws_of,
+    equality_crossed,
+    joint_draws,
+)
+from zestpanel.core.statistics.intervals import Interval, t_interval
+from zestpanel.core.statistics.paired import Comparison, Equality, compare
 
-FEWEST_PASSAGES = 3
-FEWEST_KINDS = 2
-FEWEST_LISTENERS = 5
-BOOTSTRAP_SEED = 20_240
+FEWEST_KINDS: Final = 2
+BOOTSTRAP_SEED: Final = 20_240
+SCALE: Final = (1.0, 5.0)  # ends of the 5-point scale
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Score:
-    """A candidate's mean opinion score.
+    """A candidate's mean opinion score in one language.
 
     crossed: interval by the crossed bootstrap. by_listener: t interval over listener means. naive: t interval over
-    all ratings as if independent, for comparison with other tables only. counts: ratings per category 1..5.
-    letters: candidates of the same language sharing a letter are not told apart.
+    all ratings as if independent, for comparison with other tables only; both None where they would have no width.
+    counts: ratings per category 1..5. letters: candidates of the same language sharing a letter are not told apart;
+    these_texts: the same with the passages taken as fixed.
     """
 
     candidate_id: int
+    language: str
     mean: float
-    crossed: Interval | None
+    crossed: Interval
     by_listener: Interval | None
     naive: Interval | None
     counts: tuple[int, int, int, int, int]
@@ -41,6 +54,7 @@ class Score:
     passages: int
     ratings: int
     letters: str
+    these_texts: str
     simulated: int
     kinds: int | None = None  # kinds of text among the rated passages; None where they were not told apart
 
@@ -59,34 +73,73 @@ class Score:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LanguageScores:
-    """Scores within one language. table: (candidates, listeners, passages), NaN where not rated."""
+    """Scores within one language; candidates of two languages never compete.
+
+    comparison: listeners and passages drawn. draws: means under the same resampled listeners and passages for all,
+    shape (candidates, draws). table: (candidates, listeners, passages), NaN where not rated.
+    """
 
     language: str
     candidate_ids: tuple[int, ...]
+    scores: Mapping[int, Score]
     comparison: Comparison
     agreement: Icc | None
+    differences: Differences = field(repr=False, compare=False)
+    draws: NDArray[np.float64] = field(repr=False, compare=False)
     table: NDArray[np.float64] = field(repr=False, compare=False)
 
-    def listener_means(self, candidate_id: int) -> NDArray[np.float64]:
-        one = self.table[self.candidate_ids.index(candidate_id)]
-        return _means(one)
+    def draws_of(self, candidate_id: int) -> NDArray[np.float64]:
+        one: NDArray[np.float64] = self.draws[self.candidate_ids.index(candidate_id)]
+        return one
+
+    def best(self) -> int:
+        return max(self.candidate_ids, key=lambda i: self.scores[i].mean)
 
     def equality(self, first: int, second: int, *, margin: float) -> Equality | None:
-        """TOST between two candidates by id, None where there are too few listeners."""
-        try:
-            return equality(self.listener_means(first), self.listener_means(second), margin=margin)
-        except NotEnoughData:
-            return None
+        """TOST between two candidates by id, None where there are too few answers in common."""
+        a, b = self.candidate_ids.index(first), self.candidate_ids.index(second)
+        return equality_crossed(self.differences, a, b, margin=margin)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PanelScores:
+    """by_candidate: each candidate's score in its own language, else in the first it was rated in.
+
+    not_spoken: ratings kept apart because the listener does not speak the passage's language; not_stated: because it
+    is not known which languages the listener speaks.
+    """
+
     by_candidate: dict[int, Score]
     languages: tuple[LanguageScores, ...]
-    kept_apart: int  # ratings of a language the listener does not speak
+    not_spoken: int = 0
+    not_stated: int = 0
+
+    @property
+    def kept_apart(self) -> int:
+        return self.not_spoken + self.not_stated
+
+    def of_language(self, language: str) -> LanguageScores | None:
+        return next((one for one in self.languages if one.language == primary(language)), None)
 
     def language_of(self, candidate_id: int) -> LanguageScores | None:
-        return next((one for one in self.languages if candidate_id in one.candidate_ids), None)
+        score = self.by_candidate.get(candidate_id)
+        return None if score is None else self.of_language(score.language)
+
+    def why_kept_apart(self) -> str:
+        """A sentence on ratings that count in no score, '' where all count."""
+        parts = []
+        if self.not_spoken:
+            parts.append(f"{self.not_spoken} of a language the listener does not speak")
+        if self.not_stated:
+            parts.append(f"{self.not_stated} by listeners whose languages are not stated")
+        if not parts:
+            return ""
+        return f"Ratings kept apart, in no score: {'; '.join(parts)}."
+
+
+def primary(tag: str) -> str:
+    """'en' of 'en-GB'."""
+    return tag.split("-")[0].lower()
 
 
 def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
@@ -106,44 +159,67 @@ def score_ratings(
 ) -> PanelScores:
     """Scores from ratings. passages: language by passage version id; kinds: what is in each text, plain if nothing.
 
-    A rating of a language the listener does not speak is kept apart; a listener who stated no language counts.
+    Ratings of a language the listener does not speak are kept apart, and those of listeners who stated none.
     Several ratings of one clip by one listener (hidden repeats) count as their mean.
     """
-    speaks = {p.id: {tag.split("-")[0].lower() for tag in p.languages} for p in listeners}
+    speaks = {p.id: {primary(tag) for tag in p.languages} for p in listeners}
     simulated = {p.id for p in listeners if p.simulated}
-    counted = [r for r in rows if _understands(speaks.get(r.listener_id, set()), passages[r.passage_version_id])]
-    scores: dict[int, Score] = {}
+    known = [r for r in rows if speaks.get(r.listener_id)]
+    counted = [r for r in known if primary(passages[r.passage_version_id]) in speaks[r.listener_id]]
     languages = []
-    for language in dict.fromkeys(tag.split("-")[0].lower() for tag in passages.values()):
-        of_language = [r for r in counted if passages[r.passage_version_id].split("-")[0].lower() == language]
+    for language in dict.fromkeys(primary(tag) for tag in passages.values()):
+        of_language = [r for r in counted if primary(passages[r.passage_version_id]) == language]
         rated = {r.candidate_id for r in of_language}
         ids = tuple(c.id for c in candidates if c.id in rated)
-        if not ids:
-            continue
-        table = _table([r for r in of_language if r.candidate_id in ids], ids)
-        means = np.stack([_means(one) for one in table])
-        comparison = compare(means)
-        languages.append(
-            LanguageScores(
-                language=language, candidate_ids=ids, comparison=comparison, agreement=_agreement(table), table=table
-            )
-        )
-        intervals = crossed_intervals(table, np.random.default_rng(BOOTSTRAP_SEED))
-        for index, candidate_id in enumerate(ids):
-            own = [r for r in of_language if r.candidate_id == candidate_id]
-            if candidate_id in scores:  # a voice of two languages is scored in its own first
-                continue
-            scores[candidate_id] = _score(
-                candidate_id, table[index], own, intervals[index], comparison.letters[index], simulated
-            )
-            if kinds is not None:
-                read = [kinds.get(version, frozenset()) or {"plain"} for version in {r.passage_version_id for r in own}]
-                scores[candidate_id] = replace(scores[candidate_id], kinds=len(set().union(*read)))
-    return PanelScores(by_candidate=scores, languages=tuple(languages), kept_apart=len(rows) - len(counted))
+        if ids:
+            languages.append(_within(language, ids, of_language, simulated, kinds))
+    own = {c.id: primary(c.language) for c in candidates}
+    scores: dict[int, Score] = {}
+    for one in languages:
+        for candidate_id, score in one.scores.items():
+            if candidate_id not in scores or one.language == own[candidate_id]:
+                scores[candidate_id] = score
+    return PanelScores(
+        by_candidate=scores,
+        languages=tuple(languages),
+        not_spoken=len(known) - len(counted),
+        not_stated=len(rows) - len(known),
+    )
 
 
-def _understands(spoken: set[str], language: str) -> bool:
-    return not spoken or language.split("-")[0].lower() in spoken
+def _within(
+    language: str,
+    ids: tuple[int, ...],
+    rows: Sequence[Rating],
+    simulated: set[int],
+    kinds: Mapping[int, frozenset[str]] | None,
+) -> LanguageScores:
+    table = _table([r for r in rows if r.candidate_id in ids], ids)
+    found = differences(table)
+    means = [float(np.nanmean(one)) for one in table]
+    order = sorted(range(len(ids)), key=lambda k: -means[k])
+    comparison = compare_crossed(found, len(ids), order)
+    these_texts = compare(np.stack([_means(one) for one in table]))
+    raw = draws_of(table, BOOTSTRAP_SEED)
+    intervals = crossed_intervals(table, raw, bounds=SCALE)
+    scores = {}
+    for k, candidate_id in enumerate(ids):
+        own = [r for r in rows if r.candidate_id == candidate_id]
+        letters = comparison.letters[k], these_texts.letters[k]
+        scores[candidate_id] = _score(candidate_id, language, table[k], own, intervals[k], letters, simulated)
+        if kinds is not None:
+            read = [kinds.get(version, frozenset()) or {"plain"} for version in {r.passage_version_id for r in own}]
+            scores[candidate_id] = replace(scores[candidate_id], kinds=len(set().union(*read)))
+    return LanguageScores(
+        language=language,
+        candidate_ids=ids,
+        scores=scores,
+        comparison=comparison,
+        agreement=_agreement(table),
+        differences=found,
+        draws=joint_draws(table, raw, np.random.default_rng(BOOTSTRAP_SEED + 1), SCALE),
+        table=table,
+    )
 
 
 def _table(rows: Sequence[Rating], ids: tuple[int, ...]) -> NDArray[np.float64]:
@@ -179,10 +255,11 @@ def _agreement(table: NDArray[np.float64]) -> Icc | None:
 
 def _score(
     candidate_id: int,
+    language: str,
     table: NDArray[np.float64],
     own: Sequence[Rating],
-    crossed: Interval | None,
-    letters: str,
+    crossed: Interval,
+    letters: tuple[str, str],
     simulated: set[int],
 ) -> Score:
     values = [r.score for r in own]
@@ -192,14 +269,16 @@ def _score(
     counts = np.bincount(np.clip(np.rint(values).astype(int), 1, 5), minlength=6)[1:]
     return Score(
         candidate_id=candidate_id,
+        language=language,
         mean=float(table[rated].mean()),
         crossed=crossed,
-        by_listener=t_interval(people) if len(people) > 1 else None,
-        naive=t_interval(values) if len(values) > 1 else None,
+        by_listener=t_interval(people) if len(people) > 1 and np.ptp(people) > 0 else None,
+        naive=t_interval(values) if len(values) > 1 and np.ptp(values) > 0 else None,
         counts=tuple(int(n) for n in counts),  # type: ignore[arg-type]
         listeners=int(rated.any(axis=1).sum()),
         passages=int(rated.any(axis=0).sum()),
         ratings=len(own),
-        letters=letters,
+        letters=letters[0],
+        these_texts=letters[1],
         simulated=sum(r.listener_id in simulated for r in own),
     )

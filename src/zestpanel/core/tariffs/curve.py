@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from zestpanel.core.brief import Brief
-from zestpanel.core.tariffs.tariff import Allowance, PerUnit, Tariff, month_cost, monthly_allowance, quantity
-from zestpanel.core.tariffs.volume import Rates, usage_at
+from zestpanel.core.tariffs.tariff import MONTHS, PerUnit, Tariff, Usage, allowances, month_cost, quantity
+from zestpanel.core.tariffs.volume import Rates, requests_at, usage_at
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,33 +39,44 @@ class MonthCurve:
         return out
 
 
-def month_curve(tariff: Tariff, rates: Rates, brief: Brief, *, model: str, month: int = 13) -> MonthCurve | None:
+def month_curve(
+    tariff: Tariff, rates: Rates, brief: Brief, *, model: str, month: int | None = None, requests_per_episode: int = 1
+) -> MonthCurve | None:
     """The curve of a plan for a candidate; None where money cannot be computed at all.
 
     Every component is linear in volume between the points where an allowance or a tier ends, so the pieces are found
     from those points and two evaluations each of ``month_cost``.
     """
-    one = usage_at(rates, Decimal(1), model=model, requests=0)
-    ends: set[Decimal] = {Decimal(0)}
-    allowed: dict[str, Decimal] = {}
-    for part in tariff.components:
-        if isinstance(part, Allowance) and (part.first_months is None or month <= part.first_months):
-            allowed[part.unit] = allowed.get(part.unit, Decimal(0)) + monthly_allowance(part)
-    priced = {part.unit for part in tariff.components if isinstance(part, PerUnit)}
-    for part in tariff.components:
-        if isinstance(part, PerUnit) and (each := quantity(one, part.unit, tariff)) > 0:
-            ends.add((allowed.get(part.unit, Decimal(0)) + part.above) / each)
-    stops = [
-        amount / each
-        for unit, amount in allowed.items()
-        if unit not in priced and (each := quantity(one, unit, tariff)) > 0  # type: ignore[arg-type]
-    ]
+
+    def use(minutes: Decimal) -> Usage:
+        requests = requests_at(brief, minutes, requests_per_episode)
+        return usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work)
 
     def money(minutes: Decimal) -> Decimal | None:
-        use = usage_at(rates, minutes, model=model, requests=brief.episodes_per_month)
-        total = month_cost(tariff, use, month=month).total
+        total = month_cost(tariff, use(minutes), month=month, one_off_months=brief.one_off_months).total
         return None if total is None else total.amount
 
+    one = use(Decimal(1))
+    free = allowances(tariff, month)
+    priced = {part.unit for part in tariff.components if isinstance(part, PerUnit)}
+    ends: set[Decimal] = {Decimal(0)}
+    stops: list[Decimal] = []
+    for unit in {*priced, *free}:
+        each = quantity(one, unit, tariff)
+        if each <= 0:
+            continue
+        periods = free.get(unit, {})
+        before = periods.get("day", Decimal(0)) * brief.days_of_work + periods.get("month", Decimal(0))
+        yearly = periods.get("year", Decimal(0))
+        parts = [part for part in tariff.components if isinstance(part, PerUnit) and part.unit == unit]
+        tiers = {Decimal(0), *(Decimal(part.above) for part in parts)}
+        if unit in priced:
+            beyond = set(tiers)
+            if yearly:  # the year's allowance ends in another of its twelve months as the volume grows
+                beyond |= {(tier + yearly) / k for k in range(1, MONTHS + 1) for tier in tiers}
+            ends |= {(before + point) / each for point in beyond}
+        else:
+            stops.append((before + yearly / MONTHS) / each)
     starts = sorted(ends)
     bases, slopes = [], []
     for k, start in enumerate(starts):

@@ -6,7 +6,7 @@ Source of the component kinds: common practice of the trade, no published source
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Annotated, Final, Literal
 
@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from zestpanel.core.tariffs.money import Money, shown
 
 DAYS_IN_MONTH: Final = 30  # common practice, no source: allowances a day are quoted for a 30-day month
+MONTHS: Final = 12
 ASSUMED_CHARACTERS_PER_MINUTE: Final = Decimal(1000)  # common practice, no source; marked as assumed wherever used
 
 Unit = Literal["character", "credit", "request", "second", "minute", "hour"]
@@ -60,10 +61,12 @@ class Discount(_Part):
 
 
 class Once(_Part):
-    """A one-off purchase, paid in the first month."""
+    """A one-off purchase, paid in the first month. life_months: over how many months it is used, where that is stated:
+    without it (here or in the brief) the purchase has no price a month."""
 
     kind: Literal["once"]
     price: Decimal = Field(ge=0)
+    life_months: int | None = Field(default=None, ge=1)
 
 
 class Credits(_Part):
@@ -125,13 +128,36 @@ class Usage:
     """A month of use. processing_s: seconds an own machine computes, None while unmeasured.
 
     by_model: characters per model id, for plans whose credits differ by model; empty counts all as the model '*'.
+    days: on how many days of the month the work is done, in equal parts: what a daily allowance is good for.
     """
 
     characters: Decimal
     sound_s: Decimal
-    requests: int = 0
+    requests: Decimal | int = 0
     by_model: Mapping[str, Decimal] = field(default_factory=dict)
     processing_s: Decimal | None = None
+    days: int = DAYS_IN_MONTH
+
+    def plus(self, other: Usage) -> Usage:
+        """Both together, on the days of the first."""
+        models = {*self.by_model, *other.by_model}
+        return replace(
+            self,
+            characters=self.characters + other.characters,
+            sound_s=self.sound_s + other.sound_s,
+            requests=self.requests + other.requests,
+            by_model={m: self.by_model.get(m, Decimal(0)) + other.by_model.get(m, Decimal(0)) for m in models},
+        )
+
+    def minus(self, other: Usage) -> Usage:
+        less = replace(
+            other, characters=-other.characters, sound_s=-other.sound_s, requests=-other.requests,
+            by_model={m: -n for m, n in other.by_model.items()},
+        )  # fmt: skip
+        return self.plus(less)
+
+
+NO_USE: Final = Usage(characters=Decimal(0), sound_s=Decimal(0))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -169,38 +195,64 @@ def quantity(usage: Usage, unit: Unit, tariff: Tariff) -> Decimal:
             return sum((n * factors.get(model, other) for model, n in by_model.items()), Decimal(0))
 
 
-def monthly_allowance(part: Allowance) -> Decimal:
-    """An allowance brought to a month: a day's times 30, a year's over 12."""
+def monthly_allowance(part: Allowance, *, days: int = DAYS_IN_MONTH) -> Decimal:
+    """An allowance over an even month: a day's on each of the days of work, a twelfth of a year's."""
     match part.every:
         case "day":
-            return Decimal(part.amount) * DAYS_IN_MONTH
+            return Decimal(part.amount) * days
         case "month":
             return Decimal(part.amount)
         case "year":
-            return Decimal(part.amount) / 12
+            return Decimal(part.amount) / MONTHS
 
 
-def month_cost(tariff: Tariff, usage: Usage, *, month: int = 13) -> MonthCost:
-    """What the given month costs (1 = the first; the default 13 is past the usual introductory offers)."""
+def allowances(tariff: Tariff, month: int | None) -> dict[Unit, dict[Period, Decimal]]:
+    """Units that are free, by unit and period. month: 1 is the first; None a usual one, past introductory offers."""
+    out: dict[Unit, dict[Period, Decimal]] = {}
+    for part in tariff.components:
+        if not isinstance(part, Allowance):
+            continue
+        if part.first_months is not None and (month is None or month > part.first_months):
+            continue
+        periods = out.setdefault(part.unit, {})
+        periods[part.every] = periods.get(part.every, Decimal(0)) + part.amount
+    return out
+
+
+def month_cost(
+    tariff: Tariff, usage: Usage, *, month: int | None = None, one_off_months: int | None = None
+) -> MonthCost:
+    """What a month of such use costs.
+
+    month: None is a usual month, past introductory offers: a yearly allowance lasts as far as it does in a year of
+    such months (the cost is the mean of the twelve), a one-off purchase is spread over its stated life. A number (1 is
+    the first) is what is paid in that very month. one_off_months: the life of purchases whose plan states none.
+    """
     zero = Money(Decimal(0), tariff.currency)
     lines: list[tuple[str, Money]] = []
-    allowed: dict[Unit, Decimal] = {}
+    free = allowances(tariff, month)
     discount = Decimal(1)
     for part in tariff.components:
-        if isinstance(part, Allowance) and (part.first_months is None or month <= part.first_months):
-            allowed[part.unit] = allowed.get(part.unit, Decimal(0)) + monthly_allowance(part)
-        if isinstance(part, Discount) and month <= part.months:
+        if isinstance(part, Discount) and month is not None and month <= part.months:
             discount *= 1 - part.percent / 100
-    priced: set[Unit] = set()
+    paid_units = {unit: _beyond(free.get(unit, {}), quantity(usage, unit, tariff), usage.days, month)
+                  for unit in {p.unit for p in tariff.components if isinstance(p, PerUnit)}}  # fmt: skip
     for part in tariff.components:
         if isinstance(part, Subscription):
-            price = part.price * discount / (12 if part.every == "year" else 1)
+            price = part.price * discount / (MONTHS if part.every == "year" else 1)
             lines.append((f"subscription, {shown(part.price)} a {part.every}", Money(price, tariff.currency)))
-        elif isinstance(part, Once) and month == 1:
-            lines.append(("one-off purchase", Money(part.price, tariff.currency)))
+        elif isinstance(part, Once):
+            life = part.life_months or one_off_months
+            if month is None and life is None:
+                return MonthCost(total=None, why="paid once: over how many months it is used is not stated")
+            if month is None and life is not None:
+                text = f"one-off purchase of {shown(part.price)}, over {life} months"
+                lines.append((text, Money(part.price / life, tariff.currency)))
+            elif month == 1:
+                lines.append(("one-off purchase", Money(part.price, tariff.currency)))
         elif isinstance(part, PerUnit):
-            priced.add(part.unit)
-            paid = _units_at(part, tariff, quantity(usage, part.unit, tariff) - allowed.get(part.unit, Decimal(0)))
+            months = paid_units[part.unit]
+            paid = sum((_units_at(part, tariff, beyond) for beyond in months), Decimal(0)) / len(months)
             name = part.unit if part.per == 1 else f"{part.per:,} {part.unit}s"
             text = f"{shown(paid, places=0)} {part.unit}s at {shown(part.price)} per {name}"
             lines.append((text, Money(paid * part.price / part.per, tariff.currency)))
@@ -210,16 +262,36 @@ def month_cost(tariff: Tariff, usage: Usage, *, month: int = 13) -> MonthCost:
             text = f"{shown(usage.processing_s / 3600)} h of this machine"
             lines.append((text, Money(part.per_second() * usage.processing_s, tariff.currency)))
     short_by, used = Decimal(0), None
-    for unit, amount in allowed.items():
+    for unit, periods in free.items():
         needed = quantity(usage, unit, tariff)
-        if amount:
-            used = max(used or Decimal(0), needed / amount)
-        if unit not in priced:
-            short_by = max(short_by, needed - amount)
+        even = sum((_over_a_month(every, amount, usage.days) for every, amount in periods.items()), Decimal(0))
+        if even:
+            used = max(used or Decimal(0), needed / even)
+        if unit not in paid_units:
+            months = _beyond(periods, needed, usage.days, month)
+            short_by = max(short_by, sum(months, Decimal(0)) / len(months))
     if not tariff.components:
         return MonthCost(total=None, why="no price stated")
     total = sum((money for _, money in lines), zero)
     return MonthCost(total=total, lines=tuple(lines), allowance_used=used, short_by=max(short_by, Decimal(0)))
+
+
+def _over_a_month(every: Period, amount: Decimal, days: int) -> Decimal:
+    return amount * days if every == "day" else amount / MONTHS if every == "year" else amount
+
+
+def _beyond(free: Mapping[Period, Decimal], needed: Decimal, days: int, month: int | None) -> list[Decimal]:
+    """Units beyond the allowances, a number a month: of the one asked for, or of the twelve of a year of such months.
+
+    Each day's grant first (the work is spread evenly over its days), then the month's, then what is left of the year's.
+    """
+    after_days = max(Decimal(0), needed - free.get("day", Decimal(0)) * days)
+    rest = max(Decimal(0), after_days - free.get("month", Decimal(0)))
+    yearly = free.get("year", Decimal(0))
+    if not yearly:
+        return [rest]
+    places = range(MONTHS) if month is None else [(month - 1) % MONTHS]
+    return [max(Decimal(0), rest - max(Decimal(0), yearly - rest * place)) for place in places]
 
 
 def _units_at(part: PerUnit, tariff: Tariff, beyond: Decimal) -> Decimal:
@@ -231,6 +303,12 @@ def _units_at(part: PerUnit, tariff: Tariff, beyond: Decimal) -> Decimal:
     ]
     top = min(beyond, Decimal(min(higher))) if higher else beyond
     return max(Decimal(0), top - part.above)
+
+
+def price_of_units(tariff: Tariff, unit: Unit, beyond: Decimal) -> Decimal:
+    """What so many units of a month beyond its allowances cost, tier by tier."""
+    parts = [part for part in tariff.components if isinstance(part, PerUnit) and part.unit == unit]
+    return sum((_units_at(part, tariff, beyond) * part.price / part.per for part in parts), Decimal(0))
 
 
 def months_until_cheaper(one_off: Money, monthly: Money) -> int:
@@ -253,7 +331,7 @@ def price_words(part: Component) -> str:
         case Discount():
             return f"{part.percent:g} % off for {part.months} months"
         case Once():
-            return f"{shown(part.price)} once"
+            return f"{shown(part.price)} once" + (f", over {part.life_months} months" if part.life_months else "")
         case Credits():
             return ", ".join(f"{factor} credits a character on {model}" for model, factor in part.per_character.items())
         case OwnMachine():

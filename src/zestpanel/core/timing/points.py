@@ -10,7 +10,7 @@ from typing import Final
 
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.connectors.speaking import Timing
-from zestpanel.core.project.journal import RunRow
+from zestpanel.core.project.journal import JournalRow, RunRow
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 
@@ -84,6 +84,21 @@ def timing_points(
         for take in takes
         if take.timing is not None and take.candidate_id in candidates
     ]
+
+
+def give_ups(
+    rows: Iterable[JournalRow], candidates: Mapping[int, Candidate], runs: Mapping[int, RunRow]
+) -> dict[int, dict[Circumstances, int]]:
+    """Requests that ended by time-out, by candidate id and circumstances: nobody knows how long they would have taken,
+    only that it was longer than anybody waited."""
+    out: dict[int, dict[Circumstances, int]] = defaultdict(lambda: defaultdict(int))
+    for row in rows:
+        run, candidate = runs.get(row.run_id), candidates.get(row.candidate_id)
+        if row.state != "failed" or row.failure_kind != "timed out" or run is None or candidate is None:
+            continue
+        where = Circumstances(route=candidate.route, machine=run.machine, network=run.network, at_once=run.at_once)
+        out[row.candidate_id][where] += 1
+    return out
 
 
 def points_of(project: Project) -> list[TimingPoint]:

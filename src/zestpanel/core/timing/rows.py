@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 from zestpanel.core.statistics.intervals import Interval
 from zestpanel.core.timing.points import PHASES, Circumstances, TimingPoint
@@ -30,8 +31,15 @@ class TimingRow:
     threads: int | None
 
 
-def timing_rows(points: Sequence[TimingPoint], phase: str) -> list[TimingRow]:
-    """Rows by candidate in the order of its first timing, then by circumstances, the level of load last."""
+def timing_rows(
+    points: Sequence[TimingPoint],
+    phase: str,
+    given_up: Mapping[int, Mapping[Circumstances, int]] = MappingProxyType({}),
+) -> list[TimingRow]:
+    """Rows by candidate in the order of its first timing, then by circumstances, the level of load last.
+
+    given_up: time-outs by candidate and circumstances (``give_ups``); they count as later than any.
+    """
     _, pick = PHASES[phase]
     groups: dict[tuple[int, Circumstances], list[TimingPoint]] = defaultdict(list)
     for point in points:
@@ -45,12 +53,13 @@ def timing_rows(points: Sequence[TimingPoint], phase: str) -> list[TimingRow]:
         cpu = [p.timing.cpu_s / p.take.duration_s for p in usable if p.timing.cpu_s is not None]
         memory = [p.timing.peak_memory_mb for p in usable if p.timing.peak_memory_mb is not None]
         threads = [p.timing.threads for p in usable if p.timing.threads is not None]
+        late = 0 if phase == "real-time factor" else given_up.get(candidate_id, {}).get(circumstances, 0)
         out.append(
             TimingRow(
                 candidate_id=candidate_id,
                 circumstances=circumstances,
-                warm=waits(warm),
-                median=quantile_interval(warm, 0.5),
+                warm=waits(warm, gave_up=late),
+                median=quantile_interval(warm, 0.5, gave_up=late) if warm else None,
                 cold=tuple(cold),
                 void=len(group) - len(usable),
                 load_s=max(loads, default=None),

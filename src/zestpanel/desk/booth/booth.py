@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.errors import ZestError
-from zestpanel.core.listening.acr import QUESTION, SCALE, AcrSession
+from zestpanel.core.listening.acr import QUESTION, SCALE, AcrSession, level_of_test, takes_to_hear
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.project.takes import Take
 from zestpanel.desk.state import DeskState
@@ -29,6 +29,7 @@ class Booth(QWidget):
         self._state = state
         self._session: AcrSession | None = None
         self._takes: dict[int, Take] = {}
+        self._level: float | None = None  # LUFS that every clip of the test is brought to
         self._place, self._text = label("", "quiet"), label("", "reading", wrap=True)
         self._text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._heard = QProgressBar()
@@ -85,6 +86,8 @@ class Booth(QWidget):
     def begin(self, session: AcrSession) -> None:
         self._session = session
         self._takes = {t.id: t for t in self._state.project.takes.all()}
+        self._level = None
+        self._state.player.look_for_device()
         self._next()
 
     def _next(self) -> None:
@@ -105,24 +108,31 @@ class Booth(QWidget):
         text, _ = project.texts.version_text(take.passage_version_id)
         self._text.setText(text)
 
+        level, heard = self._level, takes_to_hear(project, session.settings).values()
+        of_session = {trial[2] for trial in session.session.trials}
+
+        def prepare() -> tuple[list[Lane], float]:
+            target = level_of_test(project, {*heard, *of_session}) if level is None else level
+            lanes, _ = prepare_lanes([(trial, project.takes.load(take), (), len(text.split()))], target_lufs=target)
+            return lanes, target
+
         def arrived(found: tuple[list[Lane], float]) -> None:
             if self._session is session and session.index == trial:
+                self._level = found[1]
                 self._state.player.load(found[0], on=0)
                 self._enable()
                 if self.isVisible():
                     self.toggle()
 
-        self._state.background.run(
-            lambda: prepare_lanes([(trial, project.takes.load(take), (), len(text.split()))]),
-            arrived,
-            self._state.complain,
-            topic="booth",
-        )
+        self._state.background.run(prepare, arrived, self._state.complain, topic="booth")
         self.setFocus()
 
     def toggle(self) -> None:
         """Play or pause; a new start of the clip counts as another play."""
         mixer = self._state.player.mixer
+        if not self._state.player.heard and not self._state.player.look_for_device():
+            self._enable()
+            return
         if self._session is not None and mixer.lanes:
             at_start = mixer.time_s == 0 or mixer.time_s >= mixer.lanes[0].duration_s - 0.01
             if not mixer.playing and at_start:
@@ -130,7 +140,7 @@ class Booth(QWidget):
             self._state.player.toggle()
 
     def rate(self, score: int) -> None:
-        if self._session is None:
+        if self._session is None or not self._state.player.heard:
             return
         self._moved()
         try:
@@ -144,7 +154,7 @@ class Booth(QWidget):
         session, mixer = self._session, self._state.player.mixer
         if session is None or not self.isVisible() or session.finished or not mixer.lanes:
             return
-        if mixer.lanes[0].key == session.index:
+        if mixer.lanes[0].key == session.index and self._state.player.heard:
             session.played(mixer.heard_share(session.index))
             self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[0].duration_s) * 1000))
             self.play.set_text("Pause" if mixer.playing else "Play")
@@ -152,10 +162,14 @@ class Booth(QWidget):
 
     def _enable(self) -> None:
         session = self._session
-        may = session is not None and session.may_rate
+        heard = self._state.player.heard
+        may = session is not None and session.may_rate and heard
         for grade in self.grades.values():
             grade.setEnabled(may)
         must = 0.0 if session is None else session.settings.must_hear
+        if not heard:
+            self._hint.setText("There is no sound device, so nothing can be rated. Connect one, then press Play.")
+            return
         self._hint.setText("Answer with a key from 5 to 1." if may else f"Listen to at least {must:.0%} of it first.")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

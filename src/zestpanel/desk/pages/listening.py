@@ -5,13 +5,21 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QVBoxLayout
 
 from zestpanel.core.catalogue.candidate import language_name
 from zestpanel.core.errors import ZestError
-from zestpanel.core.listening.acr import AcrSession, AcrSettings, start_session, takes_to_hear, what_the_test_can_tell
+from zestpanel.core.listening.acr import (
+    AcrSession,
+    AcrSettings,
+    came_later,
+    start_session,
+    takes_to_hear,
+    what_can_be_told,
+)
 from zestpanel.core.listening.rating_files import import_ratings
 from zestpanel.core.report.pictures import scores_picture
+from zestpanel.core.statistics.scores import primary
 from zestpanel.desk.behind import behind_score
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
@@ -56,6 +64,7 @@ class ListeningPage(Page):
         self.body.addWidget(label("Listeners", "strong"))
         self.people = Table()
         self.people.setAccessibleName("Listeners")
+        self.people.row_chosen.connect(self.ask_for_languages)
         self.body.addWidget(self.people)
         self.body.addStretch(1)
         self.charts: list[ChartView] = []
@@ -74,23 +83,28 @@ class ListeningPage(Page):
         self._show_scores()
         self._show_people()
 
-    def settings(self) -> tuple[int, AcrSettings]:
-        """The open test, made on first need from the whole shortlist and all passages."""
+    def settings(self) -> AcrSettings:
+        """The open test's, else what one opened now would have: the whole shortlist on all passages."""
         found = self.state.project.panel.open_test()
         if found is not None:
-            return found[0], AcrSettings.from_document(found[1])
+            return AcrSettings.from_document(found[1])
         bench = self.state.bench
-        settings = AcrSettings(
+        return AcrSettings(
             candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
         )
-        return self.state.project.panel.add_test("ACR", settings.as_document()), settings
+
+    def open_test(self) -> tuple[int, AcrSettings]:
+        """The open test, made when the first listener comes. From then on its candidates and passages stand."""
+        found = self.state.project.panel.open_test()
+        settings = self.settings()
+        return found[0] if found else self.state.project.panel.add_test("ACR", settings.as_document()), settings
 
     def new_test(self) -> None:
         """Close the open test and begin another with what is on the bench now; ratings given so far are kept."""
         found = self.state.project.panel.open_test()
         if found is not None:
             self.state.project.panel.close_test(found[0])
-        self.settings()
+        self.open_test()
         self.state.say("A new test is open, with all candidates and passages of the bench.")
         self.refresh()
 
@@ -101,8 +115,8 @@ class ListeningPage(Page):
             self.state.complain("Who listens? Write a name or an alias; it is all that is kept beside the languages.")
             self.alias.setFocus()
             return
-        tags = [tag.strip().lower() for tag in self.languages.text().replace(";", ",").split(",") if tag.strip()]
-        test_id, settings = self.settings()
+        tags = _tags(self.languages.text())
+        test_id, settings = self.open_test()
         try:
             listener = self.state.project.panel.add_listener(alias, languages=tags, kit=self.kit.currentText())
             session = start_session(self.state.project, test_id, settings, listener)
@@ -123,19 +137,18 @@ class ListeningPage(Page):
         self.charts = []
         if found is None:
             return
-        test = self.state.project.panel.open_test()
-        settings = AcrSettings.from_document(test[1]) if test else self.settings()[1]
-        heard = {c for c, _ in takes_to_hear(self.state.project, settings)}
-        listeners = len(self.state.project.panel.listeners())
-        reduced = AcrSettings(candidate_ids=tuple(sorted(heard)), passage_ids=settings.passage_ids)
-        self._can_tell.setText(what_the_test_can_tell(reduced, listeners) if heard else "")
+        self._can_tell.setText(self._about_the_test())
         for language in found.scores.languages:
             agreement = language.agreement
             self._charts.addWidget(label(language_name(language.language), "strong"))
             if agreement is not None:
+                single, average = (
+                    "undefined" if value is None else f"{value:.2f}".replace("-", "−")
+                    for value in (agreement.single, agreement.average)
+                )  # fmt: skip
                 text = (
-                    f"Agreement of single listeners {agreement.single:.2f}, of the panel's mean "
-                    f"{agreement.average:.2f} (ICC 2,1 and 2,k; 1 is full agreement)"
+                    f"Agreement of single listeners {single}, of the panel's mean {average} "
+                    "(ICC 2,1 and 2,k; 1 is full agreement)"
                 )
                 self._charts.addWidget(label(text, "small", wrap=True))
             chart = ChartView(self._maker(language.language))
@@ -147,15 +160,42 @@ class ListeningPage(Page):
             self._charts.addWidget(label("No ratings yet.", "quiet"))
         notes = (
             [
-                "Bar: 95 % interval that respects listeners and passages. Thin line: t interval over listener means. "
-                "Candidates that share a letter are not told apart; that is not the same as equal."
+                "Bar: 95 % interval; intervals, letters, equality and chances hold for other listeners and other texts "
+                "of the kind. Thin line: t interval over listener means. Candidates that share a letter are not told "
+                "apart; that is not the same as equal."
             ]
             if found.scores.languages
             else []
         )
-        if found.scores.kept_apart:
-            notes.append(f"{found.scores.kept_apart} ratings of a language the listener does not speak are kept apart.")
+        if apart := found.scores.why_kept_apart():
+            notes.append(apart + (" Double-click a listener to state languages." if found.scores.not_stated else ""))
         self._notes.setText(" ".join(notes))
+
+    def _about_the_test(self) -> str:
+        """What is heard, what came too late for it, and what it will be able to tell, language by language."""
+        settings, bench = self.settings(), self.state.bench
+        heard = takes_to_hear(self.state.project, settings)
+        if not heard:
+            return ""
+        languages = {p.version_id: primary(p.language) for p in bench.passages}
+        people = self.state.project.panel.listeners()
+        parts = ["The panel hears the starred take of a cell, else its first."]
+        candidates, passages = came_later(
+            settings, (c.id for c in bench.candidates), (p.id for p in bench.passages)
+        )  # fmt: skip
+        if candidates or passages:
+            parts.append(
+                f"{candidates} candidates and {passages} passages came after this test was opened and are not in it; "
+                "New test takes them in."
+            )
+        for language in dict.fromkeys(languages[version] for _, version in heard):
+            told = what_can_be_told(
+                candidates=len({c for c, version in heard if languages[version] == language}),
+                passages=len({version for _, version in heard if languages[version] == language}),
+                listeners=sum(language in {primary(tag) for tag in person.languages} for person in people),
+            )
+            parts.append(f"{language_name(language)}: {told}")
+        return " ".join(parts)
 
     def _maker(self, language: str):  # type: ignore[no-untyped-def]
         def make(width: float):  # type: ignore[no-untyped-def]
@@ -196,6 +236,29 @@ class ListeningPage(Page):
         self.people.show_rows(["Listener", "Speaks", "Heard on", "Ratings", "This test"], rows, numbers=[3])
         self.people.setFixedHeight(self.people.height_for_rows())
 
+    def ask_for_languages(self, index: int) -> None:
+        """State which languages a listener speaks: ratings of others, and of nobody knows which, count in no score."""
+        people = self.state.project.panel.listeners()
+        if index >= len(people):
+            return
+        person = people[index]
+        text, good = QInputDialog.getText(
+            self, "Languages", f"Languages {person.alias} speaks, such as en, fr", text=", ".join(person.languages)
+        )
+        if good:
+            self.state_languages(person.id, text)
+
+    def state_languages(self, listener_id: int, text: str) -> None:
+        panel = self.state.project.panel
+        person = next(p for p in panel.listeners() if p.id == listener_id)
+        before, after = person.languages, _tags(text)
+        if tuple(after) != before:
+            self.state.edit(
+                f"languages of {person.alias}",
+                lambda: panel.put_languages(listener_id, after),
+                lambda: panel.put_languages(listener_id, before),
+            )
+
     def ask_for_table(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Ratings from a table", "", "Tables (*.csv *.tsv *.txt)")
         if name:
@@ -209,3 +272,8 @@ class ListeningPage(Page):
             return
         self.state.say(f"{count} ratings from {path.name}.")
         self.state.refresh()
+
+
+def _tags(text: str) -> list[str]:
+    """Language tags as a person writes them, parted by commas, semicolons or spaces."""
+    return [tag.lower() for tag in text.replace(";", " ").replace(",", " ").split()]

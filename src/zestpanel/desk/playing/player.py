@@ -36,6 +36,13 @@ class Player(QObject):
             self._output = self._open_device(self.mixer, self)
         return self._output
 
+    def look_for_device(self) -> bool:
+        """Whether there is a sound device, looked for anew where there was none."""
+        if self._output is not None and not self._output.heard:
+            self._output.stop()
+            self._output = None
+        return self.output.heard
+
     @property
     def heard(self) -> bool:
         """Whether there is a sound device at all (True until one was looked for in vain)."""

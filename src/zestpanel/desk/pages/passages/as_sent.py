@@ -7,7 +7,7 @@ from typing import Final
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.estimates import added_cost, used_this_month
+from zestpanel.core.bench.estimates import cost_of_sending
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.passages.marks.spelling_out import SPELLABLE
@@ -197,21 +197,18 @@ class AsSentView(QWidget):
         self.sent.moveCursor(QTextCursor.MoveOperation.Start)
 
     def _money(self, candidate: Candidate, engine: Engine, sent: AsSent) -> str:
-        plan = plan_of(candidate, engine)
-        used = used_this_month(self.state.project, self.state.project.journal.rows())
-        cost, why, short_by = added_cost(
-            plan.tariff, used.get((engine.engine, plan.name), {}), {candidate.model: sent.billed}
-        )
+        added = cost_of_sending(self.state.project, candidate, engine, sent)
         count = len(sent.requests)
-        money = f"it would add {cost} this month" if cost is not None else f"its cost is not known: {why}"
-        over = f", and exceed the allowance by {short_by:,}" if short_by else ""
+        money = f"it would add {added.cost} this month" if added.cost is not None else added.why
+        over = f", and exceed the allowance by {added.short_by:,.0f}" if added.short_by else ""
         limit = engine.limits.characters_per_request
         pieces = f"{count} request{'s' if count != 1 else ''}"
         if limit is not None:
             pieces += f" of at most {limit:,} characters"
         said = sum(change.kind == "lexicon" and change.fate != "as it stands" for change in sent.changes)
         words = f" {said} word{'s' * (said != 1)} said by the pronunciation list." if said else ""
-        return f"{sent.billed:,} characters billed under {plan.name}: {money}{over}. {pieces}.{words}"
+        plan = plan_of(candidate, engine).name
+        return f"{sent.billed:,} characters counted under {plan}: {money}{over}. {pieces}.{words}"
 
     # -- choices
 
