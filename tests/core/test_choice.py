@@ -161,7 +161,7 @@ def test_the_record_stands_by_itself_and_tells_all(bench: Project, tmp_path: Pat
     page.feed(html)
     assert page.addresses == [], "nothing is fetched from anywhere"
     assert not re.findall(r"url\((?!data:)", html)
-    for words in ("main narrator", "Clear <and> warm", "Tangor · Ilseth", "22.00 EUR", "8 listeners", "unknown",
+    for words in ("Main narrator", "Clear <and> warm", "Tangor · Ilseth", "22.00 EUR", "8 listeners", "unknown",
                   "One <b>one</b> & more."):  # fmt: skip
         assert words in page.text
     assert page.tags.count("svg") >= 3
@@ -200,7 +200,11 @@ def test_tables_copy_as_tsv(bench: Project) -> None:
 
 def test_pictures_keep_within_their_frame_and_both_palettes(bench: Project) -> None:
     found = standing(bench)
-    for picture in (scores_picture(found, width=640), trade_off_picture(found), volume_picture(found, width=700)):
+    for picture in (
+        scores_picture(found, width=640, language="en"),
+        trade_off_picture(found, language="en"),
+        volume_picture(found, width=700),
+    ):
         assert picture is not None
         svg = to_svg(picture, LIGHT)
         assert "<b>" not in svg

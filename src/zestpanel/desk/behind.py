@@ -134,13 +134,17 @@ def behind_score(parent: QWidget, project: Project, row: Row) -> Behind:
     if score is not None:
         parts = [f"Mean {score.mean:.2f}."]
         for interval, words in (
-            (score.crossed, "crossed bootstrap over listeners and passages"),
+            (score.crossed, "95 % for other listeners and other texts of the kind (crossed bootstrap)"),
             (score.by_listener, "t interval over listener means"),
             (score.naive, "naive t interval over all ratings, for comparison with other tables only"),
         ):
             if interval is not None:
                 parts.append(f"{interval.low:.2f} to {interval.high:.2f}: {words}.")
-        how = " ".join(parts) + " Ratings of a language the listener does not speak are listed and do not count."
+        if score.these_texts != score.letters:
+            parts.append(f"Letters for these very texts alone: {score.these_texts}; for others too: {score.letters}.")
+        how = " ".join(parts) + (
+            " Ratings of a language the listener does not speak, or is not known to, are listed and do not count."
+        )
     return Behind(parent, f"Ratings: {row.name}", how, ["listener", "speaks", "passage", "score", "from"], rows, [3])
 
 
@@ -157,8 +161,12 @@ def behind_cost(parent: QWidget, row: Row) -> Behind:
     how = f"{row.plan.name}{dated}. {row.cost.characters:,.0f} characters a month at {pace}."
     if row.plan.source:
         how += f" Source: {row.plan.source}."
-    if month.why:
-        how += f" Not computed: {month.why}."
     if not month.covers:
         how += f" The plan stops {month.short_by:,.0f} units short of this volume."
+    elif row.cost.why_not:
+        how += f" Not computed: {row.cost.why_not}."
+    if row.cost.requests_per_episode > 1:
+        how += f" An episode is cut into {row.cost.requests_per_episode} requests."
+    if rates.billed_per_character != 1:
+        how += f" The plan counts {rates.billed_per_character:.2f} for each character of the script."
     return Behind(parent, f"Money: {row.name}", how, ["line of the tariff", "amount", ""], rows, [1])

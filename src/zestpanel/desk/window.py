@@ -265,6 +265,8 @@ class MainWindow(QMainWindow):
         self.hide_labels.set_text("Show labels" if self.state.labels_hidden else "Hide labels")
         if self.state.labels_hidden and self.current != "renders":
             self.go_to("renders")  # the other pages are about names
+        elif self.current != "renders":
+            self._refresh_page()
 
     def _show_history(self) -> None:
         history = self.state.project.history

@@ -35,7 +35,7 @@ def doubts_on_arrival(
     elif clip.duration_s > most:
         out.append(f"Too long: {clip.duration_s:.1f} s for {count} words.")
     levels = frame_levels_dbfs(clip)
-    speaking = levels[speech_frames(levels)]
+    speaking = levels[speech_frames(levels, clip)]
     if not len(speaking) or float(speaking.max()) < SILENT_DBFS:
         out.append("Silent: nothing in the file can be heard.")
     elif len(speaking) / len(levels) < LEAST_SPEECH and clip.duration_s > 2:

@@ -24,7 +24,7 @@ def joined(replies: Sequence[Reply]) -> Reply:
         last,
         data=encode_flac(clip),
         clip=clip,
-        timing=_one_after_another([r.timing for r in replies], [r.clip.duration_s for r in replies]),
+        timing=_one_after_another([r.timing for r in replies], begins),
         characters_billed=sum(b for b in billed if b is not None) if all(b is not None for b in billed) else None,
         word_times=tuple(times) if all(r.word_times for r in replies) else (),
         voice_used=next((r.voice_used for r in replies if r.voice_used), ""),
@@ -32,18 +32,21 @@ def joined(replies: Sequence[Reply]) -> Reply:
     )
 
 
-def _one_after_another(timings: Sequence[Timing | None], durations_s: Sequence[float]) -> Timing | None:
-    """Requests made one after another: the first sound is the first one's, the last byte comes after all of them."""
+def _one_after_another(timings: Sequence[Timing | None], begins_s: Sequence[float]) -> Timing | None:
+    """Requests made one after another: the first sound is the first one's, the last byte comes after all of them.
+
+    begins_s: where each clip begins in the joined one, whose gaps give later pieces time to come (or, where a piece's
+    own silence was cut, take some).
+    """
     if any(t is None for t in timings):
         return None
     known = [t for t in timings if t is not None]
     first = known[0]
     chunks: list[tuple[float, float]] = []
-    at = sound = 0.0
-    for timing, duration in zip(known, durations_s, strict=True):
-        chunks += [(at + arrival, sound + before) for arrival, before in timing.chunks]
+    at = 0.0
+    for timing, begin in zip(known, begins_s, strict=True):
+        chunks += [(at + arrival, max(0.0, begin + before)) for arrival, before in timing.chunks]
         at += timing.decoded_s
-        sound += duration
     cpu = [t.cpu_s for t in known]
     memory = [t.peak_memory_mb for t in known if t.peak_memory_mb is not None]
     return replace(

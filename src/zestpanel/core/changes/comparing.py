@@ -4,6 +4,11 @@ Takes are paired by their request: the same digest in both runs is the same requ
 the paired differences are put to a two-sided one-sample t test (Student 1908); p values are adjusted for all measures
 of all candidates together by Holm's step-down (1979). A change is called one when the adjusted p is below 5 % and the
 mean difference is over the measure's allowance, below which nobody would act on it (common practice, no source).
+
+Ratios are compared as logarithms, and the mean of those is shown as a ratio again: a mean of ratios is biased upwards
+(two distributions that are the same differ by "+43 %" in it when they are skewed). Pairs whose difference is the same
+to the last digit have no spread a t test could use: they are put to the exact signed-rank test instead, except for
+prices, which are facts and not drawn.
 """
 
 from __future__ import annotations
@@ -14,13 +19,14 @@ from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.bench.caps import plan_key
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.core.statistics.intervals import special
-from zestpanel.core.statistics.paired import holm
+from zestpanel.core.statistics.paired import holm, signed_rank_p
 
 FEWEST_PAIRS: Final = 3
 ALPHA: Final = 0.05
@@ -55,7 +61,8 @@ YARDSTICKS: Final[dict[str, Yardstick]] = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Difference:
-    """One measure of one candidate: mean of the paired differences (a share where the yardstick is a ratio)."""
+    """One measure of one candidate: mean of the paired differences with its 95 % interval; where the yardstick is a
+    ratio, the geometric mean of the ratios less 1."""
 
     name: str
     mean: float
@@ -233,21 +240,30 @@ def _differences(
             continue
         held = comparable(rule)
         values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in held]
-        known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or a > 0)]
+        known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or min(a, b) > 0)]
         if len(known) < FEWEST_PAIRS:
             continue
         then, now = np.asarray(known, dtype=float).T
-        d = now / then - 1 if rule.ratio else now - then
-        out.append(difference_of(name, d))
+        out.append(ratio_of(name, then, now) if rule.ratio else difference_of(name, now - then))
     return out
 
 
-def difference_of(name: str, differences: Sequence[float] | np.ndarray[tuple[int], np.dtype[np.float64]]) -> Difference:
-    """Mean, 95 % interval and two-sided p of paired differences (one-sample t); p 0 or 1 where they do not vary."""
+def ratio_of(name: str, then: NDArray[np.float64], now: NDArray[np.float64]) -> Difference:
+    """Geometric mean of now over then, less 1, with its 95 % interval and p, from the logarithms. All values > 0."""
+    found = difference_of(name, np.log(now / then))
+    mean, low, high = (float(np.expm1(value)) for value in (found.mean, found.low, found.high))
+    return replace(found, mean=mean, low=low, high=high)
+
+
+def difference_of(name: str, differences: Sequence[float] | NDArray[np.float64]) -> Difference:
+    """Mean, 95 % interval and two-sided p of paired differences (one-sample t; where they do not vary the exact
+    signed-rank test, and for prices p 0 or 1)."""
     d = np.asarray(differences, dtype=float)
     mean, se = float(d.mean()), float(d.std(ddof=1) / np.sqrt(len(d)))
     if se < 1e-12:
-        return Difference(name=name, mean=mean, low=mean, high=mean, n=len(d), p=1.0 if abs(mean) < 1e-12 else 0.0)
+        certain = 1.0 if abs(mean) < 1e-12 else 0.0
+        p = certain if YARDSTICKS[name].about == "price" else signed_rank_p(d)
+        return Difference(name=name, mean=mean, low=mean, high=mean, n=len(d), p=p)
     p = 2 * float(special().stdtr(len(d) - 1, -abs(mean / se)))
     half = float(special().stdtrit(len(d) - 1, 0.975)) * se
     return Difference(name=name, mean=mean, low=mean - half, high=mean + half, n=len(d), p=p)

@@ -104,6 +104,18 @@ def default_criteria(brief: Brief) -> dict[str, dict[str, float]]:
     }
 
 
+def bounds_in_words(criteria: Iterable[Criterion], currency: str) -> str:
+    """Between which values each criterion counts, and how much: 'quality 50: from 2.5 (not acceptable) to 4.5'."""
+    units = {COST: f" {currency} a month", WAIT: " s", FAILURES: " %"}
+    parts = []
+    for one in criteria:
+        times = 100 if one.name == FAILURES else 1
+        worst, best = (f"{value * times:g}".replace("-", "−") for value in (one.worst, one.best))
+        unit = units.get(one.name, "")
+        parts.append(f"{one.name} (weight {one.weight:g}) from {worst}{unit} to {best}{unit}")
+    return "From not acceptable to as good as it need be: " + "; ".join(parts) + "."
+
+
 def criteria_of(project: Project, brief: Brief) -> tuple[Criterion, ...]:
     stored: dict[str, Any] = project.documents.get("criteria") or {}
     merged = {name: {**base, **stored.get(name, {})} for name, base in default_criteria(brief).items()}

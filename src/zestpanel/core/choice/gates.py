@@ -114,7 +114,7 @@ def _language(brief: Brief, candidate: Candidate, engine: Engine | None) -> list
     if not wanted:
         return []
     speaks = candidate.language.split("-")[0].lower() in wanted
-    names = ", ".join(language_name(tag) for tag in brief.languages)
+    names = " or ".join(dict.fromkeys(language_name(tag) for tag in brief.languages))
     return [
         Gate(
             name="language",

@@ -20,7 +20,7 @@ def spectral_balance_db(clip: Clip) -> float | None:
     The 'alpha ratio' of voice research (Frøkjær-Jensen & Prytz 1976), from the long-term average spectrum.
     """
     x = clip.mono().astype(np.float64)
-    speaks = speech_frames(frame_levels_dbfs(clip))
+    speaks = speech_frames(frame_levels_dbfs(clip), clip)
     size = round(_FRAME_S * clip.rate_hz)
     starts = (np.flatnonzero(speaks) * FRAME_S * clip.rate_hz).astype(int)
     starts = starts[starts + size <= len(x)]

@@ -43,7 +43,7 @@ class Check:
 def check_recording(clip: Clip) -> list[Check]:
     """All checks of a reference recording, in the order they are shown."""
     levels = frame_levels_dbfs(clip)
-    speaks = speech_frames(levels)
+    speaks = speech_frames(levels, clip)
     return [
         _length(clip.duration_s),
         _speakers(clip),
@@ -174,7 +174,7 @@ def best_stretch(clip: Clip) -> tuple[float, float]:
     A recording of 45 s or less is only freed of the silence around it. Raises NotEnoughData where nobody speaks.
     """
     levels = frame_levels_dbfs(clip)
-    speaks = speech_frames(levels)
+    speaks = speech_frames(levels, clip)
     if not speaks.any():
         raise NotEnoughData("Nobody speaks in this recording.")
     first, last = int(np.argmax(speaks)), len(speaks) - int(np.argmax(speaks[::-1]))
@@ -235,7 +235,7 @@ def cleaned(clip: Clip) -> Clip:
     non-causal Wiener filter with estimated spectra.
     """
     levels = frame_levels_dbfs(clip)
-    speaks = speech_frames(levels)
+    speaks = speech_frames(levels, clip)
     size = 2 ** round(np.log2(0.03 * clip.rate_hz))
     out = []
     for channel in clip.samples.T.astype(np.float64):

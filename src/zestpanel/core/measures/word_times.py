@@ -168,7 +168,7 @@ def _by_warping(clip: Clip, text: str, language: str) -> tuple[WordTime, ...]:
     if clip.rate_hz != _RATE_HZ:
         x = soxr.resample(x, clip.rate_hz, _RATE_HZ)
     levels = frame_levels_dbfs(clip)
-    speaks = speech_frames(levels)
+    speaks = speech_frames(levels, clip)
     if not speaks.any():
         return ()
     lead = int(np.argmax(speaks)) * FRAME_S

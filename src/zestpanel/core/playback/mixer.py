@@ -58,11 +58,11 @@ def prepare_lanes(
 
     No clip is ever clipped: where one would, the target is lowered for all.
     """
-    found = [as_heard(clip) for _, clip, _, _ in clips]
-    gains, target = matching_gains_db(found, target_lufs=target_lufs)
+    played = [resampled(clip, RATE_HZ) for _, clip, _, _ in clips]
+    gains, target = matching_gains_db([as_heard(clip) for clip in played], target_lufs=target_lufs)
     lanes = []
-    for (key, clip, words, count), gain in zip(clips, gains, strict=True):
-        samples = resampled(clip, RATE_HZ).samples * np.float32(10 ** (gain / 20))
+    for (key, clip, words, count), gain, at_rate in zip(clips, gains, played, strict=True):
+        samples = at_rate.samples * np.float32(10 ** (gain / 20))
         stereo = samples[:, :2] if samples.shape[1] >= 2 else np.repeat(samples, 2, axis=1)
         lanes.append(
             Lane(key=key, samples=np.ascontiguousarray(stereo), axis=text_axis(words, clip.duration_s, count=count))

@@ -9,6 +9,7 @@ from typing import Final
 
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
 from zestpanel.core.statistics.intervals import Interval
+from zestpanel.core.timing.waits import in_words
 
 _LABEL: Final = 12.0
 _SMALL: Final = 11.0
@@ -116,6 +117,7 @@ class WaitLine:
     cold: tuple[float, ...]
     median: float | None
     p95: float | None
+    gave_up: int = 0
 
 
 def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -> Picture:
@@ -126,7 +128,7 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
     span, height = width - left - right, top + _ROW * len(lines) + 30
 
     def x(value: float) -> float:
-        return left + value / highest * span
+        return left + min(1.0, value / highest) * span  # what never ended stands at the edge
 
     shapes: list[Shape] = []
     for tick in nice_ticks(0, highest):
@@ -148,10 +150,11 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
             shapes.append(
                 Line(x1=x(line.median), y1=y - 10, x2=x(line.median), y2=y + 10, colour="deep-zest", width=2.5)
             )
-            shapes.append(Text(x=width - 4, y=y + 4, text=f"{line.median:.2f} s", anchor="end", size=13))
+            shapes.append(Text(x=width - 4, y=y + 4, text=in_words(line.median), anchor="end", size=13))
         if line.p95 is not None:
             shapes.append(Line(x1=x(line.p95), y1=y - 7, x2=x(line.p95), y2=y + 7, colour="ink"))
-        p95 = f"95 of 100 within {line.p95:.2f} s" if line.p95 is not None else "too few for 95 of 100"
+        p95 = "too few for 95 of 100" if line.p95 is None else f"95 of 100: {in_words(line.p95)}"
+        p95 += f", {line.gave_up} gave up waiting" if line.gave_up else ""
         regions.append(
             Region(
                 x=0,

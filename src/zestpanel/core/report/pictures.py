@@ -18,28 +18,25 @@ from zestpanel.core.report.drawing import Picture
 _CURVE_COLOURS = ("ink", "leaf", "plum", "deep-zest", "wave")
 
 
-def scores_picture(standing: Standing, *, width: float, language: str | None = None) -> Picture | None:
-    """Scores, best first, of one language (or of all); None when there are none."""
-    rows = [
-        row
-        for row in standing.rows.values()
-        if row.score is not None and (language is None or row.candidate.language.split("-")[0] == language)
-    ]
-    rows.sort(key=lambda row: -(row.score.mean if row.score else 0))
+def scores_picture(standing: Standing, *, width: float, language: str) -> Picture | None:
+    """Scores of one language, best first; None when there are none."""
+    found = standing.scores.of_language(language)
+    if found is None:
+        return None
+    scores = sorted((s for s in found.scores.values() if s.candidate_id in standing.rows), key=lambda s: -s.mean)
     lines = [
         ScoreLine(
-            candidate_id=row.candidate.id,
-            name=row.name,
-            detail=row.detail,
-            mean=row.score.mean,
-            crossed=row.score.crossed,
-            by_listener=row.score.by_listener,
-            counts=row.score.counts,
-            letters=row.score.letters,
-            note=", preliminary" if row.score.preliminary else "",
+            candidate_id=score.candidate_id,
+            name=standing.rows[score.candidate_id].name,
+            detail=standing.rows[score.candidate_id].detail,
+            mean=score.mean,
+            crossed=score.crossed,
+            by_listener=score.by_listener,
+            counts=score.counts,
+            letters=score.letters,
+            note=", preliminary" if score.preliminary else "",
         )
-        for row in rows
-        if row.score is not None
+        for score in scores
     ]
     return score_chart(lines, width) if lines else None
 
@@ -58,17 +55,18 @@ def waits_picture(standing: Standing, *, width: float, first_sound: bool) -> Pic
                     cold=() if first_sound else row.summary.cold,
                     median=found.median,
                     p95=found.p95,
+                    gave_up=found.gave_up,
                 )
             )
     title = "Wait to first sound" if first_sound else "Wait for the whole clip"
     return wait_chart(lines, width, title=title) if lines else None
 
 
-def trade_off_picture(standing: Standing, *, width: float = 560, height: float = 330) -> Picture | None:
+def trade_off_picture(standing: Standing, *, language: str, width: float = 560, height: float = 330) -> Picture | None:
+    """Quality against cost of the candidates of one language; who cannot be placed is in ``Standing.not_placed``."""
     points = []
     for row in standing.rows.values():
-        total = row.cost.month.total
-        if row.score is None or total is None or not row.cost.month.covers or total.currency != standing.brief.currency:
+        if row.language != language or row.score is None or row.cost.own is None:
             continue
         crossed = row.score.crossed
         points.append(
@@ -76,9 +74,9 @@ def trade_off_picture(standing: Standing, *, width: float = 560, height: float =
                 candidate_id=row.candidate.id,
                 label=row.name,
                 quality=row.score.mean,
-                low=crossed.low if crossed else row.score.mean,
-                high=crossed.high if crossed else row.score.mean,
-                cost=float(total.amount),
+                low=crossed.low,
+                high=crossed.high,
+                cost=float(row.cost.own.amount),
                 passes=row.passes,
                 on_frontier=row.candidate.id in standing.on_frontier,
             )
@@ -95,7 +93,7 @@ def volume_picture(standing: Standing, *, width: float, height: float = 290) -> 
     seen: dict[tuple[str, str], Curve] = {}
     for row in standing.rows.values():
         key = (row.candidate.engine, row.plan.name)
-        if key in seen or row.plan.tariff.currency != standing.brief.currency:
+        if key in seen:
             continue
         costs = cost_curve(row.plan.tariff, row, standing.brief, minutes)
         if any(c is not None for c in costs):

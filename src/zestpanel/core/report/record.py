@@ -14,7 +14,7 @@ from markupsafe import Markup
 from zestpanel import __version__
 from zestpanel.core.catalogue.candidate import language_name, locale_name
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
-from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, standing
+from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, bounds_in_words, standing
 from zestpanel.core.errors import ZestError
 from zestpanel.core.project.database import now
 from zestpanel.core.project.project import Project
@@ -22,7 +22,7 @@ from zestpanel.core.report.drawing import Picture, to_svg
 from zestpanel.core.report.palette import LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
 from zestpanel.core.report.tables import evidence_table, write_csv
-from zestpanel.core.tariffs.money import Money
+from zestpanel.core.timing.waits import in_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,8 +72,13 @@ def render_record(project: Project, found: Standing) -> str:
     return environment.get_template("record.html.j2").render(
         standing=found,
         brief=found.brief,
-        rows=[found.rows[r.candidate_id] for r in found.ranking],
-        ranked={r.candidate_id: r for r in found.ranking},
+        by_language=[
+            (tag, [(found.rows[r.candidate_id], r) for r in found.ranking_in(tag)], _pictures_of(found, tag))
+            for tag in found.languages()
+        ],
+        bounds=bounds_in_words(found.criteria, found.brief.currency),
+        not_placed=found.not_placed(),
+        wait=in_words,
         passages=passages,
         decisions=_named(project, found),
         listeners=[listeners[i] for i in sorted(heard)],
@@ -84,26 +89,38 @@ def render_record(project: Project, found: Standing) -> str:
         against=what_stands_against,
         version=__version__,
         written=now()[:10],
-        charts=[(title, Markup(to_svg(picture, LIGHT))) for title, picture in _pictures(found) if picture is not None],
+        charts=_drawn(_pictures(found)),
         colours=LIGHT,
         fonts=_fonts(),
     )
 
 
+def _drawn(pictures: list[tuple[str, Picture | None]]) -> list[tuple[str, Markup]]:
+    return [(title, Markup(to_svg(picture, LIGHT))) for title, picture in pictures if picture is not None]
+
+
+def _pictures_of(found: Standing, language: str) -> list[tuple[str, Markup]]:
+    return _drawn(
+        [
+            ("Panel scores, with 95 % intervals", scores_picture(found, width=760, language=language)),
+            ("Quality against cost", trade_off_picture(found, language=language, width=760, height=380)),
+        ]
+    )
+
+
 def _pictures(found: Standing) -> list[tuple[str, Picture | None]]:
     return [
-        ("Panel scores, with 95 % intervals", scores_picture(found, width=760)),
-        ("Quality against cost", trade_off_picture(found, width=760, height=380)),
         ("Money a month against volume", volume_picture(found, width=760)),
         ("Wait for the whole clip", waits_picture(found, width=760, first_sound=False)),
     ]
 
 
-def _month(row: Row) -> Money | str:
-    month = row.cost.month
-    if month.total is None:
-        return month.why
-    return month.total if month.covers else "the plan stops before this volume"
+def _month(row: Row) -> str:
+    """'22.00 EUR', with the brief's currency first where the plan is quoted in another, or why it is not known."""
+    total, own = row.cost.month.total, row.cost.own
+    if own is None or total is None:
+        return row.cost.why_not if total is None or not row.cost.month.covers else f"{total} ({row.cost.why_not})"
+    return str(own) if own.currency == total.currency else f"{own} ({total})"
 
 
 def _named(project: Project, found: Standing) -> list[tuple[Decision, Row | None, Row | None]]:

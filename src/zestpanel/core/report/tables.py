@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import math
 import os
 from pathlib import Path
 
@@ -16,7 +17,8 @@ def _money(value: Money | None) -> str:
 
 
 def _plain(value: float | None, places: int) -> str:
-    return "" if value is None else f"{value:.{places}f}"
+    """A figure, '' for none; a wait that never ended is named."""
+    return "" if value is None else "gave up" if math.isinf(value) else f"{value:.{places}f}"
 
 
 def _sound(summary: Summary, name: str, places: int) -> str:
@@ -34,6 +36,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
         "plan",
         "language",
         "takes",
+        "how sure",
         "MOS",
         "95 % low",
         "95 % high",
@@ -60,6 +63,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
         "currency",
         "gates failed",
         "gates unknown",
+        "place in its language",
         "total",
     ]
     rows = [head]
@@ -67,7 +71,6 @@ def evidence_table(standing: Standing) -> list[list[str]]:
         row = standing.rows[ranked.candidate_id]
         score, s, cost = row.score, row.summary, row.cost
         crossed = score.crossed if score else None
-
         total = cost.month.total
         rows.append(
             [
@@ -78,6 +81,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
                 row.plan.name,
                 row.candidate.language,
                 str(len(s.takes)),
+                row.how_sure,
                 _plain(score.mean if score else None, 2),
                 _plain(crossed.low if crossed else None, 2),
                 _plain(crossed.high if crossed else None, 2),
@@ -104,6 +108,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
                 total.currency if total else "",
                 "; ".join(g.name for g in row.gates if g.verdict == "no"),
                 "; ".join(g.name for g in row.gates if g.verdict == "unknown"),
+                str(ranked.place or ""),
                 _plain(ranked.total, 3),
             ]
         )

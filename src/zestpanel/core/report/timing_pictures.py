@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import Final
 
@@ -12,6 +13,7 @@ from zestpanel.core.timing.against_length import LengthFit
 from zestpanel.core.timing.playback import Stall
 from zestpanel.core.timing.points import PHASES, TimingPoint
 from zestpanel.core.timing.rows import TimingRow
+from zestpanel.core.timing.waits import in_words
 
 _ROW, _SMALL = 38.0, 11.0
 _LEVEL_WORDS: Final = "requests at once"
@@ -19,6 +21,10 @@ _LEVEL_WORDS: Final = "requests at once"
 
 def _unit(phase: str) -> str:
     return "" if phase == "real-time factor" else " s"
+
+
+def _stated(value: float, unit: str) -> str:
+    return in_words(value) if math.isinf(value) else f"{value:.2f}{unit}"
 
 
 def points_picture(
@@ -32,12 +38,12 @@ def points_picture(
     if not rows:
         return None
     left, right, top = 210.0, 150.0, 26.0
-    highest = max(v for row in rows for v in (*row.warm.points, *row.cold)) * 1.05
+    highest = max([v for row in rows for v in (*row.warm.points, *row.cold)] or [1.0]) * 1.05
     span, height = width - left - right, top + _ROW * len(rows) + 30
     unit = _unit(phase)
 
     def x(value: float) -> float:
-        return left + value / highest * span
+        return left + min(1.0, value / highest) * span  # what never ended stands at the edge
 
     shapes: list[Shape] = []
     for tick in nice_ticks(0, highest):
@@ -66,16 +72,19 @@ def points_picture(
         median, p95 = row.warm.median, row.warm.p95
         if median is not None:
             shapes.append(Line(x1=x(median), y1=y - 11, x2=x(median), y2=y + 11, colour="deep-zest", width=2.5))
-            shapes.append(Text(x=width - 70, y=y + 4, text=f"{median:.2f}{unit}", anchor="end", size=13))
+            shapes.append(Text(x=width - 70, y=y + 4, text=_stated(median, unit), anchor="end", size=13))
         if p95 is not None:
             shapes.append(Line(x1=x(p95), y1=y - 7, x2=x(p95), y2=y + 7, colour="ink"))
-        words = "too few" if p95 is None else f"{p95:.2f}{unit}"
+        words = "too few" if p95 is None else _stated(p95, unit)
         shapes.append(
             Text(x=width - 4, y=y + 4, text=words, anchor="end", size=13 if p95 else _SMALL,
                  colour="ink" if p95 is not None else "quiet")
         )  # fmt: skip
-        sure = f", 95 % {row.median.low:.2f} to {row.median.high:.2f}" if row.median else ", too few for an interval"
+        sure = ", too few for an interval"
+        if row.median is not None:
+            sure = f", 95 % {_stated(row.median.low, unit)} to {_stated(row.median.high, unit)}"
         void = f"; {row.void} typed or slept through, not counted" if row.void else ""
+        void += f"; {row.warm.gave_up} gave up waiting, counted as later than any" if row.warm.gave_up else ""
         regions.append(
             Region(
                 x=0, y=y - _ROW / 2, width=width, height=_ROW, candidate_id=row.candidate_id,
@@ -174,7 +183,7 @@ def load_picture(rows: Sequence[TimingRow], phase: str, *, width: float, height:
     rows = [row for row in rows if row.circumstances.at_once and row.warm.n]
     if not rows:
         return None
-    highest = 1.08 * max(v for row in rows for v in row.warm.points)
+    highest = 1.08 * max([v for row in rows for v in row.warm.points] or [1.0])
     frame = _Frame(width, height, 5, highest, "Under load")
     frame.axes([], _LEVEL_WORDS, _unit(phase))
     place = {1: 1.0, 2: 2.0, 4: 3.0, 8: 4.0}
@@ -187,7 +196,7 @@ def load_picture(rows: Sequence[TimingRow], phase: str, *, width: float, height:
         for k, value in enumerate(row.warm.points):
             x = frame.x(at) + (k * 7 % 13) - 6
             frame.shapes.append(Dot(x=x, y=frame.y(value), radius=2.5, colour="wave"))
-        if row.warm.median is not None:
+        if row.warm.median is not None and not math.isinf(row.warm.median):
             line.append((frame.x(at), frame.y(row.warm.median)))
     frame.shapes.append(Path(points=tuple(line), colour="deep-zest", width=2))
     return frame.picture()

@@ -11,7 +11,7 @@ from zestpanel.core.bench.summary import Figure
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.tariffs.money import Money, shown
-from zestpanel.core.timing.waits import Waits
+from zestpanel.core.timing.waits import Waits, in_words
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -85,9 +85,10 @@ class Card(QFrame):
         self._score(row)
         s = row.summary
         self._group("Wait", lambda: behind_waits(self, project, row))
-        self._line("first sound, median", _seconds(s.first_sound.median), f"{s.first_sound.n} warm requests")
-        self._line("whole clip, median", _seconds(s.whole_clip.median), f"{s.whole_clip.n} warm requests")
-        self._line("95 of 100 within", _p95(s.whole_clip), f"{s.whole_clip.n} warm requests; 20 are needed")
+        late = f", {s.whole_clip.gave_up} gave up waiting and count as later than any" if s.whole_clip.gave_up else ""
+        self._line("first sound, median", _seconds(s.first_sound.median), f"{s.first_sound.n} warm requests{late}")
+        self._line("whole clip, median", _seconds(s.whole_clip.median), f"{s.whole_clip.n} warm requests{late}")
+        self._line("95 of 100 within", _p95(s.whole_clip), f"{s.whole_clip.n} warm requests{late}; 20 are needed")
         self._line(
             "real-time factor",
             f"{s.real_time_factor.median:.2f}" if s.real_time_factor else "–",
@@ -122,7 +123,9 @@ class Card(QFrame):
         self._line("1,000 characters", _money(cost.per_thousand))
         self._line("finished minute", _money(cost.per_minute))
         self._line("episode", _money(cost.per_episode))
-        self._line("a month here", _money(month) if month else cost.month.why or "plan stops", bad=month is None)
+        self._line("a month here", _money(month) if month else cost.why_not, bad=month is None)
+        if month is not None and cost.own is not None and cost.own.currency != month.currency:
+            self._line("", _money(cost.own), "at the exchange rate of the brief")
         if cost.rates.assumed:
             self._layout.addWidget(label("pace assumed: nothing measured yet", "small", wrap=True))
         self._sound(row)
@@ -227,11 +230,11 @@ def _day(stamp: str) -> str:
 
 
 def _seconds(value: float | None) -> str:
-    return "–" if value is None else f"{value:.2f} s"
+    return in_words(value) or "–"
 
 
 def _p95(found: Waits) -> str:
-    return "–" if found.n == 0 else ("too few" if found.p95 is None else f"{found.p95:.2f} s")
+    return "–" if found.n == 0 else ("too few" if found.p95 is None else in_words(found.p95))
 
 
 def _money(value: Money | None) -> str:

@@ -9,13 +9,16 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
 
 from zestpanel.core.brief import ROLES
+from zestpanel.core.catalogue.candidate import language_name
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row
+from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row, bounds_in_words
 from zestpanel.core.choice.ranking import Ranked
 from zestpanel.core.errors import ZestError
+from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.timing.waits import in_words
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
@@ -46,7 +49,14 @@ class ChoicePage(Page):
             weights.addWidget(box)
             self.weights[name] = box
         weights.addStretch(1)
+        self.language = QComboBox()
+        self.language.setAccessibleName("Language")
+        self.language.setToolTip("Candidates of two languages never compete")
+        self.language.currentIndexChanged.connect(self._show_language)
+        weights.addWidget(self.language)
         self.body.addLayout(weights)
+        self._bounds = label("", "small", wrap=True)
+        self.body.addWidget(self._bounds)
         self.table = Table()
         self.table.setAccessibleName("Ranking")
         self.body.addWidget(self.table)
@@ -56,11 +66,11 @@ class ChoicePage(Page):
         across.setSpacing(24)
         left = QVBoxLayout()
         left.addWidget(label("Quality against cost; hollow ones miss a must-have", "strong"))
-        self.chart = ChartView(
-            lambda width: trade_off_picture(state.standing, width=width, height=300) if state.standing else None
-        )
+        self.chart = ChartView(self._map)
         self.chart.candidate_chosen.connect(self._pick)
         left.addWidget(self.chart)
+        self._not_placed = label("", "small", wrap=True)
+        left.addWidget(self._not_placed)
         left.addStretch(1)
         across.addLayout(left, 3)
         across.addLayout(self._decision_form(), 2)
@@ -98,6 +108,8 @@ class ChoicePage(Page):
         return form
 
     def refresh(self) -> None:
+        if self.cover_names():
+            return
         found = self.state.standing
         if found is None:
             return
@@ -111,14 +123,38 @@ class ChoicePage(Page):
             box = self.weights[criterion.name]
             if not box.hasFocus():
                 box.setValue(round(criterion.weight))
+        self._bounds.setText(bounds_in_words(found.criteria, found.brief.currency))
+        languages, before = found.languages(), self.language.currentData()
+        self.language.blockSignals(True)
+        self.language.clear()
+        for tag in languages:
+            self.language.addItem(language_name(tag), tag)
+        self.language.setCurrentIndex(max(0, self.language.findData(before)))
+        self.language.setVisible(len(languages) > 1)
+        self.language.blockSignals(False)
+        self._show_language()
+        self._show_decided()
+
+    def _map(self, width: float) -> Picture | None:
+        found, language = self.state.standing, self.language.currentData()
+        return trade_off_picture(found, language=language, width=width, height=300) if found and language else None
+
+    def _show_language(self) -> None:
+        """The ranking, the map and who may be chosen within one language."""
+        found, language = self.state.standing, self.language.currentData()
+        if found is None or language is None:
+            return
         rows, bad, tips = [], [], {}
-        self._order = [r.candidate_id for r in found.ranking]
-        for index, ranked in enumerate(found.ranking):
+        ranking = found.ranking_in(language)
+        self._order = [r.candidate_id for r in ranking]
+        for index, ranked in enumerate(ranking):
             row = found.rows[ranked.candidate_id]
-            cells, warn = _ranking_row(index, ranked, row)
+            cells, warn = _ranking_row(ranked, row)
             rows.append(cells)
             bad += [(index, column) for column in warn]
             tips[(index, 7)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
+            if row.score is not None and row.score.preliminary:
+                tips[(index, 3)] = f"preliminary: {row.score.why_preliminary}"
         self.table.show_rows(
             ["", "Candidate", "total", "quality", "money", "wait", "first place", "must-haves"],
             rows,
@@ -127,12 +163,18 @@ class ChoicePage(Page):
             tips=tips,
         )
         self.table.setFixedHeight(self.table.height_for_rows())
+        weighed = any(c.weight > 0 for c in found.criteria)
         self._firm.setText(
             "Total: weighted mean of utilities from 0 (not acceptable) to 1 (as good as it need be); a span where "
-            "evidence is missing. First place: how often a candidate leads when scores and weights vary within their "
-            f"uncertainty. Equal means within {EQUAL_WITHIN} of a category of the best score, shown by test."
+            "evidence is missing. First place: how often a candidate leads when listeners, passages and weights are "
+            f"drawn anew, the same for all. Equal means within {EQUAL_WITHIN} of a category of the best score, shown "
+            "by test. Equal totals share a place."
+            if weighed
+            else "All weights are 0: nobody is placed."
         )
         self.chart.refresh()
+        missing = [f"{row.name} ({why})" for row, why in found.not_placed() if row.language == language]
+        self._not_placed.setText(f"Not on the map: {'; '.join(missing)}." if missing else "")
         chosen = self.who.currentData()
         self.who.blockSignals(True)
         self.who.clear()
@@ -142,7 +184,6 @@ class ChoicePage(Page):
         self.who.setCurrentIndex(max(0, self.who.findData(chosen)))
         self.who.blockSignals(False)
         self._say_against()
-        self._show_decided()
 
     def _weights_changed(self) -> None:
         stored = dict(self.state.project.documents.get("criteria") or {})
@@ -155,6 +196,10 @@ class ChoicePage(Page):
             self.state.refresh()
 
     def _pick(self, candidate_id: int) -> None:
+        """Name a candidate in the form; it may be of another language than the one shown."""
+        row = self.state.standing.rows.get(candidate_id) if self.state.standing else None
+        if row is not None and row.language != self.language.currentData():
+            self.language.setCurrentIndex(max(0, self.language.findData(row.language)))
         self.who.setCurrentIndex(max(0, self.who.findData(candidate_id)))
 
     def _say_against(self) -> None:
@@ -223,13 +268,17 @@ class ChoicePage(Page):
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
-def _ranking_row(index: int, ranked: Ranked, row: Row) -> tuple[list[str], list[int]]:
+def _ranking_row(ranked: Ranked, row: Row) -> tuple[list[str], list[int]]:
     """Cells of one line, and the columns to be shown as warnings."""
     score, month = row.score, row.cost.month
-    quality = "missing" if score is None else f"{score.mean:.2f} {score.letters}"
+    quality = "nobody has heard this" if score is None else f"{score.mean:.2f} {score.letters}"
     if row.as_good_as_best is not None and row.as_good_as_best.equal:
         quality += " equal"
+    if score is not None and score.preliminary:
+        quality += "\npreliminary"
     money = "missing" if month.total is None else ("plan stops" if not month.covers else f"{month.total}")
+    if row.cost.own is not None and month.total is not None and row.cost.own.currency != month.total.currency:
+        money = f"{row.cost.own}\n{month.total}"
     wait = row.summary.whole_clip.median
     if ranked.total is None:
         total = "missing"
@@ -243,16 +292,17 @@ def _ranking_row(index: int, ranked: Ranked, row: Row) -> tuple[list[str], list[
         if not failing
         else "; ".join(f"{'no' if g.verdict == 'no' else 'unknown'}: {g.name}" for g in failing)
     )
-    first = f"{ranked.first:.0%}" if ranked.passes and not ranked.missing else "–"
+    first = "–" if ranked.first is None else f"{ranked.first:.0%}"
     cells = [
-        str(index + 1) if ranked.passes else "–",
+        "–" if ranked.place is None else str(ranked.place),
         f"{row.name}\n{row.detail}",
         total,
         quality,
         money,
-        "missing" if wait is None else f"{wait:.2f} s",
+        "missing" if wait is None else in_words(wait),
         first,
         gate,
     ]
-    warn = [column for column, text in enumerate(cells) if text == "missing"] + ([7] if failing else [])
+    warn = [column for column, text in enumerate(cells) if text in ("missing", "nobody has heard this")]
+    warn += [7] if failing else []
     return cells, warn

@@ -28,10 +28,14 @@ class CostPage(Page):
         self.chart = ChartView(lambda width: volume_picture(state.standing, width=width) if state.standing else None)
         self.chart.candidate_chosen.connect(self._open_candidate)
         self.body.addWidget(self.chart)
+        self._left_out = label("", "small", wrap=True)
+        self.body.addWidget(self._left_out)
         self.body.addStretch(1)
         self._ids: list[int] = []
 
     def refresh(self) -> None:
+        if self.cover_names():
+            return
         found = self.state.standing
         if found is None:
             return
@@ -46,7 +50,7 @@ class CostPage(Page):
         brief = found.brief
         words = (
             f"{brief.episodes_per_month} episodes of {brief.episode_minutes.normalize():f} minutes: "
-            f"{brief.minutes_per_month.normalize():f} finished minutes a month."
+            f"{brief.minutes_per_month.normalize():f} finished minutes a month, rendered on {brief.days_of_work} days."
         )
         if brief.human_price_per_minute is not None:
             human = Money(brief.human_price_per_minute * brief.minutes_per_month, brief.currency)
@@ -60,12 +64,13 @@ class CostPage(Page):
                 bad.append((index, 2))
             used = "" if month.allowance_used is None else f"{month.allowance_used:.0%}"
             pace = f"{cost.rates.characters_per_minute:,.0f}" + (" assumed" if cost.rates.assumed else "")
+            in_own = _money(cost.own) if cost.own and total and cost.own.currency != total.currency else ""
             dated = f"price of {row.plan.dated:%d %b %Y}" if row.plan.dated else "price without a date"
             rows.append(
                 [
                     f"{row.name}\n{row.detail}",
                     f"{row.plan.name}\n{dated}",
-                    _money(total) if total else month.why or "plan stops",
+                    "\n".join(filter(None, (_money(total) if total else cost.why_not, in_own))),
                     _money(cost.per_episode),
                     _money(cost.per_minute),
                     _money(cost.per_thousand),
@@ -91,6 +96,18 @@ class CostPage(Page):
         )
         self.table.setFixedHeight(self.table.height_for_rows())
         self.chart.refresh()
+        missing = [
+            f"{row.name}, {row.plan.name}: {row.cost.why_not}" for row in found.rows.values() if not row.cost.own
+        ]
+        rates = "; ".join(
+            f"1 {one.currency} = {one.rate.normalize():f} {brief.currency}"
+            + (f" on {one.dated:%d %b %Y}" if one.dated else ", undated")
+            + (f", {one.source}" if one.source else "")
+            for one in brief.exchange_rates
+        )
+        self._left_out.setText(
+            (f"Not drawn: {'; '.join(missing)}. " if missing else "") + (f"Exchange rates: {rates}." if rates else "")
+        )
 
     def _open(self, index: int) -> None:
         if index < len(self._ids):

@@ -60,6 +60,8 @@ class EvidencePage(Page):
         self._ids: list[int] = []
 
     def refresh(self) -> None:
+        if self.cover_names():
+            return
         found = self.state.standing
         if found is None:
             return

@@ -70,6 +70,8 @@ class ListeningPage(Page):
         self.charts: list[ChartView] = []
 
     def refresh(self) -> None:
+        if self.cover_names():
+            return
         if not any(cell.state == "there" for cell in self.state.bench.cells.values()):
             self.set_empty(
                 EmptyState(

@@ -71,6 +71,13 @@ class Page(QWidget):
         else:
             self._stack.setCurrentIndex(0)
 
+    def cover_names(self) -> bool:
+        """Cover a page that is about names while labels are hidden. True when it is covered."""
+        if self.state.labels_hidden:
+            words = "Labels are hidden, and this page is about names: it stays covered until they are shown."
+            self.set_empty(EmptyState(words, "Show labels", self.state.toggle_labels))
+        return self.state.labels_hidden
+
     @property
     def empty(self) -> EmptyState | None:
         return self._empty

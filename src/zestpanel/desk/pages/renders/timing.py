@@ -18,8 +18,9 @@ from zestpanel.core.report.timing_pictures import (
 )
 from zestpanel.core.timing.against_length import LengthFit, fit_length
 from zestpanel.core.timing.playback import least_head_start_s, stalls
-from zestpanel.core.timing.points import PHASES, TimingPoint, points_of, usual_circumstances
+from zestpanel.core.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_circumstances
 from zestpanel.core.timing.rows import TimingRow, timing_rows, watts_of
+from zestpanel.core.timing.waits import in_words
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label
@@ -129,7 +130,9 @@ class TimingView(QWidget):
             characters = {
                 p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
             }
-            return _Shown(points=points, rows=timing_rows(points, phase), characters=characters)
+            candidates = {c.id: c for c in project.shortlist.candidates()}
+            late = give_ups(project.journal.rows(state="failed"), candidates, project.journal.runs())
+            return _Shown(points=points, rows=timing_rows(points, phase, late), characters=characters)
 
         self.state.background.run(read, self._arrived, self.state.complain, topic="timing")
 
@@ -228,7 +231,7 @@ class TimingView(QWidget):
             candidate = by_id.get(row.candidate_id)
             if candidate is None:
                 continue
-            sure = "–" if row.median is None else f"{row.median.low:.2f} to {row.median.high:.2f}"
+            sure = "–" if row.median is None else f"{_seconds(row.median.low)} to {_seconds(row.median.high)}"
             tariff = plan_of(candidate, bench.engines.get(candidate.engine)).tariff
             cold = sorted(row.cold)
             rows.append(
@@ -236,7 +239,7 @@ class TimingView(QWidget):
                     self.state.name(candidate),
                     row.circumstances.route or "not recorded",
                     str(row.circumstances.at_once or "own limit"),
-                    str(row.warm.n),
+                    f"{row.warm.n} ({row.warm.gave_up} gave up)" if row.warm.gave_up else str(row.warm.n),
                     _seconds(row.warm.median),
                     sure,
                     _seconds(row.warm.p95) if row.warm.p95 is not None else "too few",
@@ -256,7 +259,7 @@ class TimingView(QWidget):
 
 
 def _seconds(value: float | None) -> str:
-    return "–" if value is None else f"{value:.2f}"
+    return in_words(value).removesuffix(" s") or "–"
 
 
 def _stall_words(timing: Timing, head_start_s: float) -> str:
