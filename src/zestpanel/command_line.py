@@ -84,6 +84,8 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--estimate", action="store_true", help="only say what would be rendered and what it would cost")
     sub.add_argument("--abandon-open", action="store_true", help="give up requests an earlier run left open")
     sub.add_argument("--fresh", action="store_true", help="ask again, beside the takes there are")
+    beside = "programs of this machine beside one another: sooner over, waits kept apart"
+    sub.add_argument("--side-by-side", action="store_true", help=beside)
     sub.add_argument("--cold", action="store_true", help="every request over a new connection, engines just started")
     sub.add_argument("--at-once", default="", help="levels of requests at once to time under, such as 1,2,4")
     sub.add_argument(

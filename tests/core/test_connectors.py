@@ -17,8 +17,8 @@ from zestpanel.core.audio.files import decode, encode_flac, is_cut_off, kind_of_
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import sound_trace
-from zestpanel.core.connectors.command import console_verdict
 from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.connectors.speaking import SpeakRequest, Timing
 from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import AudioError, Cancelled, SynthesisFailure

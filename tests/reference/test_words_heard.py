@@ -8,6 +8,7 @@ import pocketsphinx
 import pytest
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.words_heard import WordsHeard, compared, transcript_model, words_heard
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.voices import timbre_of
@@ -60,11 +61,13 @@ def test_what_cannot_be_told_says_why() -> None:
 
 
 def test_the_count_of_errors_by_hand() -> None:
-    """One replaced (b for x), one added (c) and one missing (e) of five words: 60 %."""
-    found = compared(["A", "B", "C", "D", "E"], list("abcde"), list("axccd"), by="hand")
+    """One replaced (bay by box), one added (cob) and one missing (elm) of five words: 60 %."""
+    found = compared(places("Ash Bay Cob Dun Elm", "en"), dict(zip(*2 * ["ash bay cob dun elm".split()], strict=True)),
+                     "ash box cob cob dun".split(), by="hand")  # fmt: skip
     assert (found.replaced, found.added, found.missing) == (1, 1, 1)
     assert found.wrong_percent == pytest.approx(60.0)
-    assert found.heard == "A x C C D"
+    assert found.heard == "Ash box Cob Cob Dun"
+    assert found.right == (True, False, True, True, False)
 
 
 @pytest.mark.parametrize("history", [["a"], ["<s>", "a"], ["b", "a"], ["c"], ["x"], ["c", "x"]])

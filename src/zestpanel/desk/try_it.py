@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.command import console_verdict
 from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.desk.state import DeskState

@@ -77,7 +77,7 @@ def _render(options: argparse.Namespace, project: Project, stack: contextlib.Exi
 def _planned(planned: PlannedRun, still_open: int) -> Output:
     left = [(c.id, p.title, why) for c, p, why in planned.left_out]
     costs = [str(m) for m in planned.costs]
-    lines = [f"{len(planned.jobs)} takes, {planned.characters:,} characters, estimated {', '.join(costs) or 'free'}"]
+    lines = [f"{len(planned.jobs)} takes, {planned.characters:,} characters, estimated {planned.price}"]
     lines += [f"left out: candidate {c}, {title}: {why}" for c, title, why in left]
     if still_open:
         lines.append(
@@ -122,7 +122,9 @@ def _conditions(options: argparse.Namespace) -> Any:
     if any(not 1 <= level <= 256 for level in levels):
         raise InputError(f"'{options.at_once}' are no levels of requests at once.", remedy="Write them like 1,2,4.")
     kind = "load" if levels else "bench"
-    return Conditions(at_once=levels, cold=options.cold, fresh=options.fresh, kind=kind)
+    return Conditions(
+        at_once=levels, cold=options.cold, fresh=options.fresh, side_by_side=options.side_by_side, kind=kind
+    )
 
 
 def past_runs(options: argparse.Namespace) -> Output:

@@ -8,7 +8,7 @@ scheduler; that is safe because nothing of it is paid for. Optional: ``pip insta
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
@@ -48,6 +48,7 @@ class Elsewhere:
                 f"No scheduler answers at {address} ({error}).", kept="Nothing was sent.", remedy="Check the address."
             ) from error
         self._here = Here()
+        self.tell: Callable[[str, str], None] = lambda engine, text: None
 
     @property
     def measuring_at_once(self) -> int:

@@ -235,7 +235,8 @@ def time_needed(
     seconds_per_character: Mapping[int, tuple[float, int]],
     conditions: Conditions = USUAL,
 ) -> TimeNeeded:
-    """How long the jobs will take: engines run beside each other, each with as many requests at once as it may.
+    """How long the jobs will take: services run beside each other, each with as many requests at once as it may;
+    programs of this machine one after the other, unless they run side by side.
 
     seconds_per_character: by candidate id, (wait for a whole clip over its characters, on how many takes). An engine
     whose candidate was not timed takes the mean of its other ones. A limit of requests a minute bounds it from below.
@@ -244,7 +245,7 @@ def time_needed(
     for job in jobs:
         if job.asks:
             by_engine[job.candidate.engine].append(job)
-    longest, rests_on, untimed = 0.0, 0, []
+    longest, of_programs, rests_on, untimed = 0.0, 0.0, 0, []
     for name, group in by_engine.items():
         engine = engines[name]
         known = [seconds_per_character[job.candidate.id] for job in group if job.candidate.id in seconds_per_character]
@@ -258,11 +259,18 @@ def time_needed(
         for job in group:
             rate = seconds_per_character.get(job.candidate.id, (usual, 0))[0]
             waits[job.at_once] += rate * len(job.passage.text)
-        own = engine.limits.requests_at_once
-        needed = sum(total / (min(level, own) if level else own) for level, total in waits.items())
+        alone = not engine.is_hosted and not conditions.side_by_side
+        own = 1 if alone else engine.limits.requests_at_once
+        needed = sum(
+            total / (min(level, engine.limits.requests_at_once) if level else own) for level, total in waits.items()
+        )
         if (limit := engine.limits.requests_per_minute) is not None:
             needed = max(needed, 60 * sum(len(job.sent.requests) for job in group) / limit - 60)
-        longest = max(longest, needed)
+        if alone:
+            of_programs += needed
+        else:
+            longest = max(longest, needed)
+    longest = max(longest, of_programs)
     if untimed:
         return TimeNeeded(seconds=None, basis=f"not timed yet: {', '.join(sorted(untimed))}")
     words = f"from {rests_on} takes timed before" + (

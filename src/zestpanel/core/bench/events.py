@@ -11,9 +11,10 @@ from zestpanel.core.tariffs.money import Money
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunEvent:
-    """kind: 'started', 'kept', 'measured', 'failed', 'waiting' (before a retry), 'put back' (made when the run goes
-    on), 'held' (an engine or the run waits for a person, with the reason), 'unmeasured' (the take is kept and measured
-    later), 'finished'. run_id: of a take that failed; a kept one names its own."""
+    """kind: 'started', 'kept', 'measured', 'failed', 'waiting' (before a retry), 'told' (what an engine says while it
+    loads), 'put back' (made when the run goes on), 'held' (an engine or the run waits for a person, with the reason),
+    'unmeasured' (the take is kept and measured later), 'finished'. run_id: of a take that failed; a kept one names its
+    own."""
 
     kind: str
     job: Job | None = None

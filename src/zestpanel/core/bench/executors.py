@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
@@ -17,6 +18,8 @@ from zestpanel.core.project.takes import Measured
 
 class Executor(Protocol):
     """One way of doing the work. Both calls may come from several threads at once; results are the same either way."""
+
+    tell: Callable[[str, str], None]  # (engine, what it says while it loads)
 
     @property
     def measuring_at_once(self) -> int:
@@ -45,17 +48,24 @@ class Here:
         self._lock = threading.Lock()
         self._mine = threading.local()
         self._processes: list[MeasuringProcess] = []
+        self.tell: Callable[[str, str], None] = lambda engine, text: None
+
+    def _opened(self, engine: Engine) -> Connector:
+        connector = self._connect(engine)
+        if hasattr(connector, "tell"):  # a program that stays, and says how far it is with loading
+            connector.tell = partial(self.tell, engine.engine)
+        return connector
 
     def speak(self, engine: Engine, request: SpeakRequest, cancelled: Cancelled, *, cold: bool) -> Reply:
         if cold:
-            connector = self._connect(engine)
+            connector = self._opened(engine)
             try:
                 return connector.speak(request, cancelled)
             finally:
                 connector.close()
         with self._lock:
             if engine.engine not in self._connectors:
-                self._connectors[engine.engine] = self._connect(engine)
+                self._connectors[engine.engine] = self._opened(engine)
             connector = self._connectors[engine.engine]
         return connector.speak(request, cancelled)
 

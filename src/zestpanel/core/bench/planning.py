@@ -29,7 +29,7 @@ from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 from zestpanel.core.sending.as_sent import AsSent
-from zestpanel.core.tariffs.money import Money
+from zestpanel.core.tariffs.money import Money, shown
 
 MAY_BE_PAID = "an earlier request may have been paid; decide on it first"
 
@@ -80,6 +80,18 @@ class PlannedRun:
     def served(self) -> int:
         """Takes that identical requests, of before or of this run, serve."""
         return sum(not job.asks for job in self.jobs)
+
+    @property
+    def price(self) -> str:
+        """What it will cost in words: known amounts, and what is not among them."""
+        asked = [one for one in self.estimates if one.requests]
+        parts = [f"{shown(m.amount)} {m.currency}" for m in self.costs]
+        unknown = [one for one in asked if one.cost is None and one.own_machine is None]
+        if any(one.own_machine is not None for one in asked):
+            parts.append("no bill for this machine")
+        if unknown:
+            parts.append(f"no price stated for {', '.join(dict.fromkeys(one.engine for one in unknown))}")
+        return " + ".join(parts) or "nothing is sent"
 
     @property
     def costs(self) -> tuple[Money, ...]:

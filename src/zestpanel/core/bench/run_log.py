@@ -28,10 +28,9 @@ class RunLog:
                 file.write(f"{stamp}  {text}\n")
 
     def begin(self, run_id: int, seed: int, *, planned: PlannedRun) -> None:
-        costs = " + ".join(map(str, planned.costs)) or "no price stated"
         self.write(
             f"Run {run_id} ({planned.conditions.kind}): {len(planned.jobs)} takes, {planned.requests} requests, "
-            f"{planned.characters} characters, {costs}, seed {seed}. {describe_machine()}, "
+            f"{planned.characters} characters, {planned.price}, seed {seed}. {describe_machine()}, "
             f"network {describe_network()}."
         )
         why_count = Counter(why for _, _, why in planned.left_out)

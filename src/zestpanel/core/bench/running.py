@@ -43,6 +43,8 @@ class BenchRun:
 
     Levels of requests at once run one after the other. Within a level each engine has its own workers; a conductor
     thread starts them, and when all have ended with work left (something is held) it pauses the run with the reason.
+    Programs of this machine run one engine after the other and one text at a time, with measuring held back, so that
+    their waits are their own; unless the conditions say that they run side by side.
     """
 
     def __init__(
@@ -91,6 +93,8 @@ class BenchRun:
         self._active_s, self._resumed_at = 0.0, time.monotonic()
         self._finished = threading.Event()
         self._resting = threading.Event()  # finished, or held with nothing under way
+        self._programs_at_work = threading.Event()  # programs are timed: the machine is theirs
+        self._executor.tell = self._told_by_engine
         self._asking = Asking(
             project, self._executor, self._paces, cold=planned.conditions.cold, go=self._go, cancel=self._cancel,
             tell=on_event, hold=self._hold, rng=self._rng, rates=self._rates,
@@ -100,6 +104,7 @@ class BenchRun:
             self._executor,
             lambda take: self._on_event(RunEvent(kind="measured", take=take)),
             lambda text: self._on_event(RunEvent(kind="unmeasured", text=text)),
+            held_back=self._machine_is_timed,
         )
 
     # -- control
@@ -196,17 +201,46 @@ class BenchRun:
             self._finish()
 
     def _work_through(self, level: int, queues: dict[str, deque[Job]]) -> None:
-        threads = []
-        for name, queue in queues.items():
-            engine = self._engines[name]
-            most = engine.limits.requests_at_once
-            for index in range(min(level or most, most, len(queue))):
-                arguments = (engine, queue, level)
-                threads.append(threading.Thread(target=self._work, args=arguments, name=f"render {name} {index}"))
+        alone = [] if self._planned.conditions.side_by_side else [n for n in queues if not self._engines[n].is_hosted]
+        threads = [thread for name in queues if name not in alone for thread in self._workers(name, queues, level)]
+        if alone:
+            threads.append(threading.Thread(target=self._one_by_one, args=(alone, queues, level), name="programs"))
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
+
+    def _workers(
+        self, name: str, queues: dict[str, deque[Job]], level: int, *, most: int = 0
+    ) -> list[threading.Thread]:
+        engine, queue = self._engines[name], queues[name]
+        most = most or engine.limits.requests_at_once
+        return [
+            threading.Thread(target=self._work, args=(engine, queue, level), name=f"render {name} {index}")
+            for index in range(min(level or most, most, len(queue)))
+        ]
+
+    def _one_by_one(self, names: list[str], queues: dict[str, deque[Job]], level: int) -> None:
+        """Programs of this machine, an engine after the other; several texts at once only where load is timed."""
+        self._programs_at_work.set()
+        try:
+            while self._machine_is_timed() and self._measurer.at_work and not self._cancel.wait(_LOOK_S):
+                pass  # what is being measured is finished first
+            for name in names:
+                workers = self._workers(name, queues, level, most=0 if level else 1)
+                for worker in workers:
+                    worker.start()
+                for worker in workers:
+                    worker.join()
+        finally:
+            self._programs_at_work.clear()
+
+    def _machine_is_timed(self) -> bool:
+        return self._programs_at_work.is_set() and self._go.is_set()
+
+    def _told_by_engine(self, engine: str, text: str) -> None:
+        self.log.write(f"{engine}: {text}")
+        self._on_event(RunEvent(kind="told", text=f"{engine}: {text}"))
 
     def _rest(self) -> None:
         """What is left is held: wait for a person, unless one has just said to go on."""
@@ -390,6 +424,8 @@ class BenchRun:
         waited = f" after {reply.timing.last_byte_s:.2f} s" if reply.timing else ""
         odd = "; odd: " + " ".join(take.doubts) if take.doubts else ""
         self._count_kept(job, take, f"{take.duration_s:.1f} s of sound{waited}, {billed} characters billed{odd}")
+        if reply.console.strip():
+            self.log.write(f"{named(job)}: its console: {reply.console.strip()}")
         self._measurer.add(take, reply.word_times)
 
     def _count_kept(self, job: Job, take: Take, words: str) -> None:

@@ -97,7 +97,9 @@ def summaries(project: Project) -> dict[int, Summary]:
     runs = project.journal.runs()
     for point in timing_points((t for of in takes.values() for t in of), candidates, runs):
         points[point.take.candidate_id].append(point)
-    given_up = give_ups((row for of in journal.values() for row in of), candidates, runs)
+    given_up = give_ups(
+        (row for of in journal.values() for row in of), candidates, runs, (p for of in points.values() for p in of)
+    )
     out = {
         c.id: replace(
             summary_of(

@@ -39,7 +39,7 @@ class Candidate:
         """What its sound hangs on: candidates that differ by plan alone sound the same."""
         settings = tuple(sorted((name, repr(value)) for name, value in self.settings.items()))
         return (self.engine, self.route, self.model, self.model_version, self.voice, self.language, settings,
-                self.id if self.ended else 0)  # fmt: skip
+                self.factory, self.id if self.ended else 0)  # fmt: skip
 
     @property
     def ended_on(self) -> str:

@@ -49,7 +49,14 @@ def plan_again(
         candidates=[c for c in candidates.values() if any(c.id == one for one, _ in wanted)],
         passages=[p for p in passages.values() if any(p.version_id == one for _, one in wanted)],
         only=lambda c, p: (c.id, p.version_id) in wanted and only(c, p),
-        conditions=Conditions(at_once=levels, cold=run.cold, fresh=True, kind="again", of_run=run.id),
+        conditions=Conditions(
+            at_once=levels,
+            cold=run.cold,
+            fresh=True,
+            side_by_side=run.side_by_side,
+            kind="again",
+            of_run=run.id,
+        ),
     )
     return _only_as_then(planned, asked)
 

@@ -18,9 +18,13 @@ def open_connector(engine: Engine) -> Connector:
 
             return WebSocketConnector(engine)
         case "command":
-            from zestpanel.core.connectors.command import CommandConnector, ResidentConnector
+            if engine.speak.resident:
+                from zestpanel.core.connectors.resident import ResidentConnector
 
-            return ResidentConnector(engine) if engine.speak.resident else CommandConnector(engine)
+                return ResidentConnector(engine)
+            from zestpanel.core.connectors.command import CommandConnector
+
+            return CommandConnector(engine)
         case "folder":
             from zestpanel.core.connectors.folder import FolderConnector
 

@@ -78,7 +78,7 @@ def _smoothed(levels: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def speech_frames(levels: NDArray[np.float64], clip: Clip) -> NDArray[np.bool_]:
-    """Frames that speak: within 35 dB of the loud ones (95th percentile). Where noise lies higher than that, frames that
+    """Frames that speak: within 35 dB of the loud ones (95th percentile). Where noise lies higher than that, those that
     stand out of it: above it by three times its own spread, which the quietest frames show (the 2nd to the 15th
     percentile), on levels smoothed over 50 ms and free of rumble (a high-pass at 150 Hz: below it lies most of what
     noise wavers by and little that tells speech).

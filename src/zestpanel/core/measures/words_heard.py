@@ -3,8 +3,8 @@
 The recogniser expects the text: its language model is the text's own word sequence (trigrams) with common English
 words beside it, so that it writes the text down where the text is spoken, and other words or none where it is not.
 Recognition with a model made from the transcript: Moreno, Joerg, Van Thong & Glickman 1998, "A recursive algorithm for
-the forced alignment of very long audio segments" (from memory). The word error rate is jiwer's: (missing + added +
-replaced) over the words of the text.
+the forced alignment of very long audio segments" (from memory). Figures and signs may be read in any usual way (see
+``readings``); the word error rate is (missing + added + replaced) over the words of the text (see ``word_errors``).
 
 A voice that the recogniser knows badly has words wrong that people understand: the figure compares takes of one
 candidate, as in a sweep or before and after a change, better than it compares candidates.
@@ -15,7 +15,7 @@ from __future__ import annotations
 import math
 import tempfile
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
@@ -23,6 +23,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.measures.readings.text import Place, places
+from zestpanel.core.measures.readings.words import Reading, alike, primary
 from zestpanel.core.measures.recogniser import (
     LOCK,
     RATE_HZ,
@@ -32,8 +34,8 @@ from zestpanel.core.measures.recogniser import (
     recogniser_name,
     ways_of_saying,
 )
+from zestpanel.core.measures.word_errors import errors_of
 from zestpanel.core.passages.lexicon.unknown_words import common_words
-from zestpanel.core.passages.passage import words_with_places
 
 # How firmly the text is expected: share of the probability on what follows two words, one word, and on the text's own
 # words at all. Found by trial on the stand-ins' voices: words cut out of clips raise the rate by what was cut.
@@ -41,6 +43,7 @@ _AFTER_TWO: Final = 0.98
 _AFTER_ONE: Final = 0.95
 _OF_THE_TEXT: Final = 0.9
 _COMMON_WORDS: Final = 100
+_MOST_EXPECTED: Final = 8  # readings of one place
 _WEIGHT: Final = 10.0  # of the language model against the sound
 # Few words can be searched flat, without the tree that a large dictionary needs, and in narrower beams than the
 # usual 1e-64 and 7e-29: on 67 clips of the demo a tenth fewer words were taken for wrong, in five sixths of the time.
@@ -50,7 +53,8 @@ ENGLISH_ONLY: Final = "the built-in recogniser hears English only"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WordsHeard:
-    """words: the text's. heard: what was written down, words of the text in its spelling. by: which recogniser."""
+    """words: the text's, in the reading that was followed. heard: what was written down, words of the text in its
+    spelling. by: which recogniser. right: by place of the text, whether it was heard as it may be read."""
 
     words: int
     missing: int
@@ -58,6 +62,7 @@ class WordsHeard:
     replaced: int
     heard: str
     by: str
+    right: tuple[bool, ...] = ()
 
     @property
     def wrong_percent(self) -> float:
@@ -67,44 +72,54 @@ class WordsHeard:
 
 def words_heard(clip: Clip, text: str, language: str) -> WordsHeard | str:
     """What is heard of a text, or why that cannot be told."""
-    if language.split("-")[0].lower() != "en":
+    if primary(language) != "en":
         return ENGLISH_ONLY
-    words = [word for word, _, _ in words_with_places(text)]
-    if not words:
+    script = places(text, language)
+    if not script:
         return "the text has no words"
     pcm = pcm_for(clip)
     with LOCK:
-        names = [known_name(word) for word in words]
-        found = _listen(pcm, names) if pcm else []
-    return compared(words, names, found, by=recogniser_name())
+        names = {word: known_name(word) for place in script for reading in _expected(place) for word in reading}
+        found = _listen(pcm, script, names) if pcm else []
+    return compared(script, names, found, by=recogniser_name())
 
 
-def compared(words: Sequence[str], names: Sequence[str], found: Sequence[str], *, by: str) -> WordsHeard:
-    """Counts of a recognition: names are the dictionary's entries for the words, found the entries that were heard."""
-    from jiwer import process_words  # loaded with the first clip that is listened to
+def _expected(place: Place) -> list[Reading]:
+    """The readings the recogniser is told to expect; a nought may be said as the letter."""
+    readings = list(place.readings[:_MOST_EXPECTED])
+    return readings + [tuple("oh" if word == "zero" else word for word in r) for r in readings if "zero" in r]
 
-    errors = process_words(" ".join(names), " ".join(found))
-    spelt = dict(zip(names, words, strict=True))
+
+def compared(script: Sequence[Place], names: Mapping[str, str], found: Sequence[str], *, by: str) -> WordsHeard:
+    """Counts of a recognition. names: the dictionary's entry for each word that was expected; found: the entries that
+    were heard."""
+    word_of = {name: word for word, name in reversed(list(names.items()))}
+    heard = [word_of.get(name, name) for name in found]
+    errors = errors_of(script, [Place(word, (alike([word], "en"),)) for word in heard])
+    spelt = {place.readings[0][0]: place.written for place in script if place.written.isalpha()}
     return WordsHeard(
-        words=len(words),
-        missing=errors.deletions,
-        added=errors.insertions,
-        replaced=errors.substitutions,
-        heard=" ".join(spelt.get(name, name) for name in found),
+        words=errors.words,
+        missing=errors.missing,
+        added=errors.added,
+        replaced=errors.replaced,
+        heard=" ".join(spelt.get(word, word) for word in heard),
         by=by,
+        right=errors.right,
     )
 
 
-def _listen(pcm: bytes, names: Sequence[str]) -> list[str]:
+def _listen(pcm: bytes, script: Sequence[Place], names: Mapping[str, str]) -> list[str]:
     """The dictionary entries that are heard. A recogniser of its own a text: with few words it is quick."""
     from pocketsphinx import Decoder
 
     others = _others()
-    entries = [entry for name in dict.fromkeys([*names, *others]) for entry in ways_of_saying(name)]
+    entries = [entry for name in dict.fromkeys([*names.values(), *others]) for entry in ways_of_saying(name)]
+    usual = [names[word] for place in script for word in place.readings[0]]
+    ways = [[names[word] for word in way] for way in _other_ways(script)]
     with tempfile.TemporaryDirectory(prefix="zest-") as folder:
         words, model = Path(folder) / "words.dict", Path(folder) / "text.lm"
         words.write_text("".join(f"{entry} {phones}\n" for entry, phones in entries), encoding="utf-8")
-        model.write_text(transcript_model(names, others), encoding="utf-8")
+        model.write_text(transcript_model(usual, others, ways), encoding="utf-8")
         decoder: Any = Decoder(
             samprate=RATE_HZ, loglevel="FATAL", cmn="batch", dict=str(words), lm=str(model), lw=_WEIGHT, **_SEARCH
         )
@@ -120,21 +135,37 @@ def _others() -> tuple[str, ...]:
     return tuple(word for word in common_words("en", _COMMON_WORDS) if dictionary().lookup_word(word) is not None)
 
 
-def transcript_model(words: Sequence[str], others: Sequence[str]) -> str:
+def _other_ways(script: Sequence[Place]) -> Iterator[Reading]:
+    """Each other reading of a place, between the two words before and after it."""
+    for index, place in enumerate(script):
+        others = [way for way in _expected(place) if way != place.readings[0]]
+        if not others:
+            continue
+        before = [word for p in script[max(0, index - 2) : index] for word in p.readings[0]][-2:]
+        after = [word for p in script[index + 1 : index + 3] for word in p.readings[0]][:2]
+        for way in others:
+            yield (*before, *way, *after)
+
+
+def transcript_model(words: Sequence[str], others: Sequence[str], ways: Sequence[Sequence[str]] = ()) -> str:
     """A back-off trigram model of a text in the ARPA format: each level mixes the text's counts with the level below,
-    so that the probabilities after any history add up to one. others: words that may come anywhere."""
-    tokens = ["<s>", *words, "</s>"]
-    singles = Counter(tokens[1:])
+    so that the probabilities after any history add up to one. others: words that may come anywhere. ways: stretches of
+    the text as they may also be read."""
+    texts = [["<s>", *words, "</s>"], *(list(way) for way in ways)]
+    singles = Counter(texts[0][1:])
+    for way in texts[1:]:
+        singles.update(word for word in way if word not in singles)
     beside = [word for word in dict.fromkeys(others) if word not in singles]
     share = _OF_THE_TEXT if beside else 1.0
     single = {word: share * n / singles.total() for word, n in singles.items()}
     single |= {word: (1 - share) / len(beside) for word in beside}
     after_one: dict[str, Counter[str]] = defaultdict(Counter)
     after_two: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    for a, b in pairwise(tokens):
-        after_one[a][b] += 1
-    for a, b, c in zip(tokens, tokens[1:], tokens[2:], strict=False):
-        after_two[a, b][c] += 1
+    for tokens in texts:
+        for a, b in pairwise(tokens):
+            after_one[a][b] += 1
+        for a, b, c in zip(tokens, tokens[1:], tokens[2:], strict=False):
+            after_two[a, b][c] += 1
 
     def pair(a: str, b: str) -> float:
         return _AFTER_ONE * after_one[a][b] / after_one[a].total() + (1 - _AFTER_ONE) * single[b]

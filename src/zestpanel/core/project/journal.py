@@ -36,6 +36,12 @@ class RunRow:
         return int(self.conditions.get("at_once") or 0)
 
     @property
+    def side_by_side(self) -> bool:
+        """Whether programs of this machine ran beside one another and beside the measuring, as they always did before
+        it could be said."""
+        return bool(self.conditions.get("side_by_side", True))
+
+    @property
     def cold(self) -> bool:
         return bool(self.conditions.get("cold"))
 

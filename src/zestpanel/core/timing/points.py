@@ -19,16 +19,19 @@ from zestpanel.core.project.takes import Take
 class Circumstances:
     """What a timing was taken on. Timings of different circumstances are never averaged.
 
-    at_once: the level of requests at once the run allowed, 0 for the engine's own limit.
+    at_once: the level of requests at once the run allowed, 0 for the engine's own limit. side_by_side: a program of
+    this machine that shared it with other programs and with the measuring (False for services).
     """
 
     route: str
     machine: str
     network: str
     at_once: int
+    side_by_side: bool = False
 
     def says(self) -> str:
         load = "the engine's own limit at once" if not self.at_once else f"{self.at_once} at once"
+        load += ", beside other programs and the measuring" if self.side_by_side else ""
         return f"{self.route}, {load}, {self.machine}" + (f", network {self.network}" if self.network else "")
 
 
@@ -69,7 +72,12 @@ def circumstances_of(take: Take, candidate: Candidate, runs: Mapping[int, RunRow
     if run is None:
         return UNKNOWN
     return Circumstances(
-        route=candidate.route, machine=elsewhere or run.machine, network=run.network, at_once=run.at_once
+        route=candidate.route,
+        machine=elsewhere or run.machine,
+        network=run.network,
+        at_once=run.at_once,
+        # only programs of a machine have CPU seconds
+        side_by_side=run.side_by_side and take.timing is not None and take.timing.cpu_s is not None,
     )
 
 
@@ -87,16 +95,26 @@ def timing_points(
 
 
 def give_ups(
-    rows: Iterable[JournalRow], candidates: Mapping[int, Candidate], runs: Mapping[int, RunRow]
+    rows: Iterable[JournalRow],
+    candidates: Mapping[int, Candidate],
+    runs: Mapping[int, RunRow],
+    points: Iterable[TimingPoint],
 ) -> dict[int, dict[Circumstances, int]]:
     """Requests that ended by time-out, by candidate id and circumstances: nobody knows how long they would have taken,
-    only that it was longer than anybody waited."""
+    only that it was longer than anybody waited. points: the candidates' timings, which tell programs from services."""
+    programs = {point.take.candidate_id for point in points if point.timing.cpu_s is not None}
     out: dict[int, dict[Circumstances, int]] = defaultdict(lambda: defaultdict(int))
     for row in rows:
         run, candidate = runs.get(row.run_id), candidates.get(row.candidate_id)
         if row.state != "failed" or row.failure_kind != "timed out" or run is None or candidate is None:
             continue
-        where = Circumstances(route=candidate.route, machine=run.machine, network=run.network, at_once=run.at_once)
+        where = Circumstances(
+            route=candidate.route,
+            machine=run.machine,
+            network=run.network,
+            at_once=run.at_once,
+            side_by_side=run.side_by_side and candidate.id in programs,
+        )
         out[row.candidate_id][where] += 1
     return out
 

@@ -174,8 +174,7 @@ class DialogueView(QWidget):
         planned = plan_dialogue(self.state.project, self.name)
         uncast = [s for s, box in self.cast_boxes.items() if box.currentData() is None]
         requests = sum(e.requests for e in planned.estimates)
-        costs = " + ".join(str(m) for m in planned.costs) or "nothing more"
-        words = [f"{requests} requests, {planned.characters:,} characters billed: {costs}." if planned.jobs else
+        words = [f"{requests} requests, {planned.characters:,} characters: {planned.price}." if planned.jobs else
                  "Everything cast is rendered." if not planned.left_out else ""]  # fmt: skip
         if uncast:
             words.append(f"Nobody speaks for {', '.join(uncast)} yet.")

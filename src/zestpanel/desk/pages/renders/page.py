@@ -176,11 +176,10 @@ class RendersPage(TabbedPage):
         planned = self.planned
         if planned is None:
             return
-        price = amounts(planned.costs)
         running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
-            f"Render what is missing · {price or 'no price stated'}" if planned.jobs else "Nothing is missing"
+            f"Render what is missing · {planned.price}" if planned.jobs else "Nothing is missing"
         )
         parts = [
             f"{e.engine}: {e.characters:,} characters, {e.says()}"

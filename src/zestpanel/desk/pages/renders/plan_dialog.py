@@ -32,7 +32,6 @@ from zestpanel.core.bench.schedule import Schedule
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.passage import Passage
-from zestpanel.core.tariffs.money import shown
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Table, button, label, open_at
@@ -77,6 +76,8 @@ class PlanDialog(QDialog):
         form.addRow("Ask for", self.ask)
         self.cold = QCheckBox("every request cold: engine just started, new connection")
         form.addRow("Conditions", self.cold)
+        self.side_by_side = QCheckBox("programs of this machine side by side: sooner over, waits kept apart")
+        form.addRow("", self.side_by_side)
         levels = QHBoxLayout()
         self.levels = {level: QCheckBox(str(level)) for level in LEVELS}
         for box in self.levels.values():
@@ -116,7 +117,8 @@ class PlanDialog(QDialog):
         row.addWidget(self.go)
         outer.addLayout(row)
         for changed in (
-            self.repeats.valueChanged, self.ask.currentIndexChanged, self.cold.toggled, self.when.currentIndexChanged,
+            self.repeats.valueChanged, self.ask.currentIndexChanged, self.cold.toggled, self.side_by_side.toggled,
+            self.when.currentIndexChanged,
             self.candidates.itemChanged, self.passages.itemChanged, *(b.toggled for b in self.levels.values()),
         ):  # fmt: skip
             changed.connect(self.look)
@@ -193,7 +195,13 @@ class PlanDialog(QDialog):
     def conditions(self) -> Conditions:
         levels = tuple(level for level, box in self.levels.items() if box.isChecked())
         kind = "load" if levels else "bench"
-        return Conditions(at_once=levels, cold=self.cold.isChecked(), fresh=bool(self.ask.currentData()), kind=kind)
+        return Conditions(
+            at_once=levels,
+            cold=self.cold.isChecked(),
+            fresh=bool(self.ask.currentData()),
+            side_by_side=self.side_by_side.isChecked(),
+            kind=kind,
+        )
 
     def look(self) -> None:
         """Plan anew, off the interface thread, and show what it would take."""
@@ -234,7 +242,7 @@ class PlanDialog(QDialog):
         )
         scheduled = self.when.currentData() != "now"
         times = _EVERY[self.when.currentData()][1] if scheduled else 1
-        money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
+        money = planned.price
         left = planned.time
         takes = f"{len(planned.jobs)} takes, {planned.requests} requests, {planned.characters:,} characters, {money}"
         if planned.served:

@@ -13,7 +13,6 @@ from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.run_log import log_path
 from zestpanel.core.changes.again import plan_again
 from zestpanel.core.project.journal import JournalRow, RunRow
-from zestpanel.core.tariffs.money import shown
 from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -158,7 +157,7 @@ class RunsView(QWidget):
 
         box = QMessageBox(self)
         box.setWindowTitle("Once more")
-        money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
+        money = planned.price
         box.setText(f"{planned.requests} requests of {planned.characters:,} characters, {money}.")
         changed = len({(c.id, p.id) for c, p, _ in planned.left_out})
         left = f" {changed} cells are left out: their request would differ from then." if changed else ""

@@ -22,7 +22,6 @@ from zestpanel.core.report.sweep_picture import sweep_picture, value_words
 from zestpanel.core.sweeps.results import RULE, PointResult, SweepResult, sweep_result
 from zestpanel.core.sweeps.running import plan_sweep
 from zestpanel.core.sweeps.sweep import Axis, Sweep, SweepSpec, values_over
-from zestpanel.core.tariffs.money import shown
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label
@@ -243,7 +242,7 @@ class SweepsView(QWidget):
         result, planned, sweep = self.result, self.planned, self.sweep
         if result is None or planned is None or sweep is None:
             return
-        money = " + ".join(f"{shown(m.amount)} {m.currency}" for m in planned.costs) or "no price stated"
+        money = planned.price
         running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(

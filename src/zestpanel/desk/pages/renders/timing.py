@@ -131,7 +131,7 @@ class TimingView(QWidget):
                 p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
             }
             candidates = {c.id: c for c in project.shortlist.candidates()}
-            late = give_ups(project.journal.rows(state="failed"), candidates, project.journal.runs())
+            late = give_ups(project.journal.rows(state="failed"), candidates, project.journal.runs(), points)
             return _Shown(points=points, rows=timing_rows(points, phase, late), characters=characters)
 
         self.state.background.run(read, self._arrived, self.state.complain, topic="timing")

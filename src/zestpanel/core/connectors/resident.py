@@ -1,0 +1,188 @@
+"""The 'command' kind, resident: a program that stays, so that its model loads once."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import IO, Any, Final
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.programs import (
+    LONGEST_CONSOLE,
+    Program,
+    console_text,
+    decoded,
+    end_process_tree,
+    last_words,
+)
+from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+from zestpanel.core.connectors.watching import MemoryWatch, cpu_s, threads_of, tree
+from zestpanel.core.errors import Cancelled as WasCancelled
+from zestpanel.core.errors import SynthesisFailure
+
+_POLL_S: Final = 0.05
+_LONGEST_PROGRESS: Final = 200
+
+
+class ResidentConnector:
+    """A program that stays, so that its model loads once.
+
+    Protocol: one JSON object a line. The program first writes {"ready": true}, before it as many {"progress": ...}
+    lines as it likes. Each request is
+    {"text", "voice", "model", "language", "seed", "settings", "output"}; the program writes a WAV to ``output`` and
+    answers {"ok": true, "voice": ..., "word_times": ...} or {"error": "..."}.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._program = Program(engine)
+        self._process: subprocess.Popen[bytes] | None = None
+        self._errors: IO[bytes] | None = None
+        self._told = 0  # bytes of the console that were given with a reply
+        self._lock = threading.Lock()
+        self.tell: Callable[[str], None] = lambda _: None  # what it says while it loads
+
+    def describe(self, request: SpeakRequest) -> str:
+        line = json.dumps(self._line(request, "OUTPUT.wav"), ensure_ascii=False)
+        return " ".join(self._program.arguments(None)) + "\n\n(standard input)\n" + line
+
+    def _line(self, request: SpeakRequest, output: str) -> dict[str, Any]:
+        return {
+            "text": request.text,
+            "voice": request.voice,
+            "model": request.model,
+            "language": request.language,
+            "seed": request.seed,
+            "settings": dict(request.settings),
+            **({"reference": request.reference} if request.reference else {}),
+            **({"described": dict(request.described)} if request.described else {}),
+            "output": output,
+        }
+
+    def close(self) -> None:
+        if self._process is not None:
+            end_process_tree(self._process)
+            for pipe in (self._process.stdin, self._process.stdout, self._errors):
+                if pipe is not None:
+                    pipe.close()
+            self._process = None
+
+    def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
+        with self._lock, tempfile.TemporaryDirectory(prefix="zest-") as folder:
+            began = time.monotonic()
+            load_s = None
+            if self._process is None or self._process.poll() is not None:
+                self._load(cancelled)
+                load_s = time.monotonic() - began
+            return self._ask(request, Path(folder) / "out.wav", began, load_s, cancelled)
+
+    def _load(self, cancelled: Cancelled) -> None:
+        self.close()
+        arguments = self._program.arguments(None)
+        self._errors = tempfile.TemporaryFile()  # noqa: SIM115 - lives as long as the program
+        self._process = self._program.start(
+            arguments, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=self._errors
+        )
+        self._told = 0
+        answer = self._read(arguments[0], cancelled)
+        while "progress" in answer:  # the first start may fetch files; each line gives it the time-out anew
+            self.tell(str(answer["progress"])[:_LONGEST_PROGRESS])
+            answer = self._read(arguments[0], cancelled)
+        if not answer.get("ready"):
+            self.close()
+            raise SynthesisFailure("program", f"{arguments[0]} did not say that it is ready.")
+
+    def _read(self, program: str, cancelled: Cancelled) -> dict[str, Any]:
+        """The program's next line. A helper thread reads, so that cancelling and time-outs work."""
+        process, errors = self._process, self._errors
+        assert process is not None
+        assert process.stdout is not None
+        assert errors is not None
+        got: list[bytes] = []
+        reader = threading.Thread(target=lambda out: got.append(out.readline()), args=(process.stdout,))
+        reader.start()
+        began = time.monotonic()
+        while reader.is_alive():
+            reader.join(_POLL_S)
+            late = time.monotonic() - began > self._program.speak_facts.timeout_s
+            if reader.is_alive() and (cancelled() or late):
+                end_process_tree(process)
+                reader.join()
+                self.close()
+                if late:
+                    raise SynthesisFailure("timed out", f"{program} did not answer in time and was stopped.")
+                raise WasCancelled
+        try:
+            answer = json.loads(got[0])
+            if not isinstance(answer, dict):
+                raise ValueError
+            return answer
+        except (ValueError, IndexError):
+            errors.seek(0)
+            said = errors.read()
+            code = process.poll() or 0
+            self.close()
+            raise SynthesisFailure("program", last_words(program, code, said)) from None
+
+    def _ask(
+        self, request: SpeakRequest, output: Path, began: float, load_s: float | None, cancelled: Cancelled
+    ) -> Reply:
+        assert self._process is not None
+        program = self._program.speak_facts.arguments[0]
+        pid = self._process.pid
+        before = cpu_s(tree(pid))
+        watch = MemoryWatch(pid)
+        try:
+            answer = self._answer_to(request, output, cancelled)
+            last = time.monotonic() - began
+        finally:
+            memory_mb = watch.end()
+        if "error" in answer:
+            raise SynthesisFailure("program", f"{program} answered: {str(answer['error'])[:200]}")
+        alive = tree(pid)
+        used = max(0.0, cpu_s(alive) - before)
+        data = output.read_bytes() if output.exists() else b""
+        clip = decoded(data, program)
+        return Reply(
+            data=data,
+            clip=clip,
+            console=self._console(),
+            voice_used=str(answer.get("voice", "")),
+            timing=Timing(
+                load_s=load_s,
+                last_byte_s=last,
+                first_sound_s=last,
+                decoded_s=time.monotonic() - began,
+                cold=load_s is not None,
+                cpu_s=used,
+                peak_memory_mb=memory_mb,
+                threads=threads_of(alive),
+                chunks=((last, 0.0),),
+            ),
+        )
+
+    def _answer_to(self, request: SpeakRequest, output: Path, cancelled: Cancelled) -> dict[str, Any]:
+        assert self._process is not None
+        assert self._process.stdin is not None
+        program = self._program.speak_facts.arguments[0]
+        try:
+            self._process.stdin.write((json.dumps(self._line(request, str(output))) + "\n").encode())
+            self._process.stdin.flush()
+        except OSError as error:
+            self.close()
+            raise SynthesisFailure("program", f"{program} ended while it was being asked.") from error
+        return self._read(program, cancelled)
+
+    def _console(self) -> str:
+        """What it wrote to standard error since the last reply."""
+        if self._errors is None:
+            return ""
+        size = os.fstat(self._errors.fileno()).st_size
+        new = os.pread(self._errors.fileno(), min(size - self._told, LONGEST_CONSOLE), self._told)
+        self._told = size
+        return console_text(new)
