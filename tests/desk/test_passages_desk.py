@@ -262,7 +262,7 @@ def test_as_sent_shows_each_engines_text_and_what_was_decided(
     view.spell["money"].click()
     assert view.sent.toPlainText() == "It cost three pounds fifty pence. Wait, here."
     assert bench_project.sending.choices("Rangpur").spell_out == ("money",)
-    assert "45 characters billed" in view.facts.text()
+    assert "45 characters counted under own machine" in view.facts.text()
     window.actions_by_id["undo"].trigger()
     page.refresh()
     assert bench_project.sending.choices("Rangpur").spell_out == ()

@@ -70,11 +70,12 @@ def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) 
     plans: dict[object, list[Candidate]] = {}
     for candidate in candidates:
         plans.setdefault(candidate.sound_key, []).append(candidate)
-    first_of = {c.id: of[0] for of in plans.values() for c in of}
-    names = _told_apart([of[0] for of in plans.values()], engines)
+    bought = {key: of for key, of in plans.items() if len({c.plan for c in of}) > 1}
+    first_of = {c.id: bought.get(c.sound_key, [c])[0] for c in candidates}
+    names = _told_apart([c for c in candidates if first_of[c.id] is c], engines)
     return {
         c.id: names[first_of[c.id].id]
-        + (f", {c.plan or 'no plan'}" if len(plans[c.sound_key]) > 1 else "")
+        + (f", {c.plan or 'no plan'}" if c.sound_key in bought else "")
         for c in candidates
     }  # fmt: skip
 

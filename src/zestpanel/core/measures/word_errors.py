@@ -19,11 +19,12 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.measures.readings.text import Place, places
 from zestpanel.core.measures.readings.words import Reading
 
-# one number holds all counts, so that comparing numbers compares errors first, then missing and added words
+# one number holds all counts, so that comparing numbers compares errors first; of equal ones the fewest replaced words,
+# which leaves the most words right
 _BITS: Final = 15
 _ERROR: Final = 1 << 3 * _BITS
-_MISSING: Final = 1 << 2 * _BITS
-_ADDED: Final = 1 << _BITS
+_REPLACED: Final = 1 << 2 * _BITS
+_MISSING: Final = 1 << _BITS
 MOST_WORDS: Final = (1 << _BITS) - 1
 _MOST_CELLS: Final = 4_000_000  # places times words for which it is told which of them were right
 # readings of what was heard that are tried where several are possible, as long as the texts are short
@@ -107,13 +108,13 @@ def _states(script: Sequence[Place], words: Sequence[str]) -> list[NDArray[np.in
 def _numbered(words: Sequence[str]) -> tuple[NDArray[np.int64], dict[str, int], NDArray[np.int64]]:
     known: dict[str, int] = {}
     ids = np.array([known.setdefault(word, len(known)) for word in words], dtype=np.int64)
-    return ids, known, np.arange(len(words) + 1, dtype=np.int64) * (_ERROR + _ADDED)
+    return ids, known, np.arange(len(words) + 1, dtype=np.int64) * _ERROR
 
 
 def _counts(packed: int) -> WordErrors:
-    errors, missing = packed >> 3 * _BITS, (packed >> 2 * _BITS) & MOST_WORDS
-    added, words = (packed >> _BITS) & MOST_WORDS, packed & MOST_WORDS
-    return WordErrors(words=words, missing=missing, added=added, replaced=errors - missing - added)
+    errors, replaced = packed >> 3 * _BITS, (packed >> 2 * _BITS) & MOST_WORDS
+    missing, words = (packed >> _BITS) & MOST_WORDS, packed & MOST_WORDS
+    return WordErrors(words=words, missing=missing, added=errors - replaced - missing, replaced=replaced)
 
 
 def _distance(script: Sequence[Place], heard: Sequence[Reading]) -> int:
@@ -138,7 +139,7 @@ def _along(
 ) -> NDArray[np.int64]:
     """The costs after one more reading of the script, for each number of words heard so far."""
     for word in reading:
-        wrong = np.where(ids == known.get(word, -1), 0, _ERROR)
+        wrong = np.where(ids == known.get(word, -1), 0, _ERROR + _REPLACED)
         after = state + (_ERROR + _MISSING + 1)
         np.minimum(after[1:], state[:-1] + wrong + 1, out=after[1:])
         state = np.minimum.accumulate(after - inserted) + inserted  # words that were added come at a price each
