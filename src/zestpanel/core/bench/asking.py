@@ -198,7 +198,7 @@ class Asking:
         return SpeakRequest(
             text=piece.text,
             form=piece.form,
-            language=candidate.language,
+            language=job.language,
             voice=candidate.voice,
             model=candidate.model,
             settings=candidate.settings,

@@ -22,7 +22,7 @@ from zestpanel.core.bench.estimates import (
     used_so_far,
 )
 from zestpanel.core.catalogue.candidate import Candidate
-from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.facts import Engine, language_for
 from zestpanel.core.catalogue.preflight import Surroundings, obstacles, text_obstacles
 from zestpanel.core.connectors.secrets import has_secret, not_known_missing
 from zestpanel.core.passages.passage import Passage
@@ -36,7 +36,8 @@ MAY_BE_PAID = "an earlier request may have been paid; decide on it first"
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job:
-    """One take to be made. seed: given to engines that take one, the same for every candidate.
+    """One take to be made. language: the one the voice is asked to read in, the text's where it speaks that. seed:
+    given to engines that take one, the same for every candidate.
 
     served_from: a take of an identical request made before, which serves without a new one. same_as: the digest of
     another job of this run that asks for the same sound (of the same text, or under another plan), whose take serves.
@@ -49,6 +50,7 @@ class Job:
     sent: AsSent
     seed: int
     asked: str
+    language: str
     served_from: Take | None = None
     same_as: str = ""
     at_once: int = 0
@@ -152,7 +154,10 @@ def plan_run(
                 left_out.append((candidate, passage, "; ".join(reasons)))
                 continue
             sent = project.sending.of(candidate, passage, engine)
-            one = Job(candidate=candidate, passage=passage, repeat=0, sent=sent, seed=0, asked="")
+            language = language_for(engine.voice(candidate.voice), candidate.language, passage.language)
+            one = Job(
+                candidate=candidate, passage=passage, repeat=0, sent=sent, seed=0, asked="", language=language
+            )  # fmt: skip
             if not conditions.asks_again:
                 made = {t.repeat for t in have[key] if asked_alike(t, sent)}
                 free = [n for n in range(1, repeats + 1) if n not in made]
@@ -213,7 +218,7 @@ def digest_of(job: Job, own_voice: tuple[str, Mapping[str, str]], *, plan: str |
     candidate were bought under another."""
     c = job.candidate
     asked = [
-        c.engine, c.route, c.plan if plan is None else plan, c.model, c.model_version, c.voice, c.language,
+        c.engine, c.route, c.plan if plan is None else plan, c.model, c.model_version, c.voice, job.language,
         sorted(c.settings.items()), job.seed, [(request.text, request.form) for request in job.sent.requests],
         own_voice[0].rpartition("/")[2], sorted(own_voice[1].items()),
     ]  # fmt: skip

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from types import MappingProxyType
+from typing import Final
 
 import numpy as np
 
@@ -65,6 +66,48 @@ class Summary:
     tried_again: int = 0
     doubted: int = 0
     person: PersonTime | None = None
+    hearing: Hearing | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hearing:
+    """How far the recogniser can be believed for a voice: of words that are heard right from nearly every other voice
+    (``of``), how many it does not hear from this one. What it misses there is likelier its own fault than the voice's.
+    """
+
+    missed: int
+    of: int
+
+    @property
+    def percent(self) -> float:
+        return 100 * self.missed / self.of
+
+
+FEWEST_OTHERS: Final = 2  # voices beside this one
+MOST_MISSED: Final = 0.1  # share of other takes that may miss a word which every voice says
+
+
+def hearing_of(takes: Mapping[int, Sequence[Take]], measured: Mapping[int, Measured]) -> dict[int, Hearing]:
+    """By candidate id, over the takes that count; candidates with too few others beside them are left out."""
+    heard: dict[int, dict[int, list[str]]] = defaultdict(lambda: defaultdict(list))  # version -> candidate -> takes
+    for candidate_id, of in takes.items():
+        for take in of:
+            right = measured[take.id].values.get("heard_right") if take.id in measured and take.scored else None
+            if isinstance(right, str) and right:
+                heard[take.passage_version_id][candidate_id].append(right)
+    missed: Counter[int] = Counter()
+    told: Counter[int] = Counter()
+    for by_candidate in heard.values():
+        length = min(len(right) for of in by_candidate.values() for right in of)
+        for candidate_id, own in by_candidate.items():
+            others = [right for other, of in by_candidate.items() if other != candidate_id for right in of]
+            if len(by_candidate) <= FEWEST_OTHERS or not others:
+                continue
+            for place in range(length):
+                if sum(right[place] == "0" for right in others) <= MOST_MISSED * len(others):
+                    told[candidate_id] += len(own)
+                    missed[candidate_id] += sum(right[place] == "0" for right in own)
+    return {i: Hearing(missed=missed[i], of=n) for i, n in told.items() if n}
 
 
 def figure(values: Sequence[float]) -> Figure | None:
@@ -100,6 +143,7 @@ def summaries(project: Project) -> dict[int, Summary]:
     given_up = give_ups(
         (row for of in journal.values() for row in of), candidates, runs, (p for of in points.values() for p in of)
     )
+    hearing = hearing_of(takes, measured)
     out = {
         c.id: replace(
             summary_of(
@@ -107,6 +151,7 @@ def summaries(project: Project) -> dict[int, Summary]:
                 give_ups=given_up.get(c.id, {}), counted=_counted(project, c, engines, present.values()),
             ),
             person=people.get(c.engine),
+            hearing=hearing.get(c.id),
         )
         for c in candidates.values()
     }  # fmt: skip

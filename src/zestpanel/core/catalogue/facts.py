@@ -67,6 +67,16 @@ class Voice(HasFacts):
         return any(own.split("-")[0].lower() == primary for own in self.languages)
 
 
+def language_for(voice: Voice | None, own: str, text: str) -> str:
+    """The language a voice is asked to read a text in: its candidate's own (with its accent) where the text is in that,
+    else the one of the voice's that fits the text; its own where none does. Tags are BCP 47."""
+    key = text.split("-")[0].lower()
+    if voice is None or own.split("-")[0].lower() == key:
+        return own
+    fitting = [tag for tag in voice.languages if tag.split("-")[0].lower() == key]
+    return next((tag for tag in fitting if tag.lower() == text.lower()), fitting[0] if fitting else own)
+
+
 class Control(Stated):
     """A setting of the engine, under the name the connector file gives it."""
 

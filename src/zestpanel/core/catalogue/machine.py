@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Literal
+from typing import Final, Literal
 
 import psutil
 
@@ -17,13 +17,30 @@ from zestpanel.core.catalogue.ledger import Known
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Machine:
-    """What there is, in MB. video_memory_mb: None where no accelerator tells."""
+    """What there is, in MB. video_memory_mb: None where no accelerator tells. accelerator: whether there is one that
+    may compute, whatever its make and although it does not say how large it is."""
 
     cores: int
     memory_mb: int
     free_memory_mb: int
     free_disk_mb: int
     video_memory_mb: int | None
+    accelerator: bool = False
+
+
+_ACCELERATORS: Final = ("0x03", "0x12")  # PCI classes: display controllers, processing accelerators
+
+
+@lru_cache(maxsize=1)
+def _has_accelerator() -> bool:
+    """A display controller or processing accelerator on the PCI bus, or a device node for computing."""
+    for path in Path("/sys/bus/pci/devices").glob("*/class"):
+        try:
+            if path.read_text().startswith(_ACCELERATORS):
+                return True
+        except OSError:
+            continue
+    return any(Path("/dev/dri").glob("renderD*")) or any(Path("/dev/accel").glob("*"))
 
 
 @lru_cache(maxsize=1)
@@ -47,6 +64,7 @@ def this_machine(folder: Path | None = None) -> Machine:
         free_memory_mb=memory.available // 1_000_000,
         free_disk_mb=shutil.disk_usage(folder or Path.home()).free // 1_000_000,
         video_memory_mb=_video_memory_mb(),
+        accelerator=_has_accelerator(),
     )
 
 
@@ -81,9 +99,12 @@ def fits(needs: Mapping[str, Known], machine: Machine) -> tuple[Verdict, list[st
     must = needs_accelerator is not None and needs_accelerator.state == "yes"
     if video is not None or must:
         have = machine.video_memory_mb
-        if have is None:
-            found("cannot" if must else "slow", "needs an accelerator, and none was found that says so")
-        elif video is not None and video > have:
+        if have is None and machine.accelerator:
+            size = f" of {video:,.0f} MB" if video is not None else ""
+            reasons.append(f"needs an accelerator{size}; there is one that does not say what it has")
+        elif have is None:
+            found("cannot" if must else "slow", "needs an accelerator, and none was found")
+        elif have is not None and video is not None and video > have:
             found("cannot" if must else "slow", f"needs {video:,.0f} MB of video memory, there are {have:,}")
         else:
             found("runs", "")

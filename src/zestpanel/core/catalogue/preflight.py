@@ -44,6 +44,15 @@ class Surroundings:
     own: Sequence[OwnStatement] = ()
 
 
+def superseded_by(candidate: Candidate, engine: Engine | None) -> str:
+    """The version its model is stated to be of now, where that is another than the candidate's; '' where it is not.
+
+    The version is part of what a candidate is: what is asked for now would be of the new one, under the old label.
+    """
+    model = engine.model(candidate.model) if engine is not None else None
+    return model.version if model is not None and model.version != candidate.model_version else ""
+
+
 def obstacles(candidate: Candidate, engine: Engine, here: Surroundings) -> list[Obstacle]:
     """What stands in the way whatever the text is."""
     voice = engine.voice(candidate.voice)
@@ -51,6 +60,9 @@ def obstacles(candidate: Candidate, engine: Engine, here: Surroundings) -> list[
         return [Obstacle("voice", f"{engine.engine} no longer lists this voice")]
     if candidate.ended:
         return [Obstacle("version", f"the same request gives another sound since {candidate.ended_on}")]
+    if stated := superseded_by(candidate, engine):
+        why = f"its model is stated as version {stated} now, this is {candidate.model_version}"
+        return [Obstacle("version", f"{why}: put the new one beside it (Duplicate with a change)")]
     return [
         *_voice_and_plan(candidate, engine, voice, here),
         *_settings(candidate, engine, voice),

@@ -14,6 +14,7 @@ from zestpanel.core.catalogue.candidate import Candidate, language_name, plan_of
 from zestpanel.core.catalogue.fact_list import About
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.catalogue.preflight import superseded_by
 from zestpanel.core.tariffs.volume import VolumeCost
 
 Verdict = Literal["yes", "no", "unknown"]
@@ -47,6 +48,9 @@ def gates(
     if candidate.ended:
         why = f"the same request gives another sound since {candidate.ended_on}"
         out.append(Gate(name="can still be made", verdict="no", why=why))
+    elif stated := superseded_by(candidate, engine):
+        why = f"version {candidate.model_version}; its model is stated as {stated} now"
+        out.append(Gate(name="can still be made", verdict="unknown", why=why))
     for name in brief.must_haves:
         if name == "runs locally":
             if engine is None:

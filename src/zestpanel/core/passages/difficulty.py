@@ -130,6 +130,7 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
         if word.kind != "names" or not any(a <= word.start and word.end <= b for a, b in taken)  # a month is no name
     ]
     found += _sentences(text, language)
+    found += _unended(text)
     found += [Difficulty(*m.span(), "tongue-twisters", m.group()) for m in _TWISTER.finditer(text)]
     return sorted(found)
 
@@ -154,6 +155,19 @@ def _words(text: str, primary: str) -> Iterator[Difficulty]:
             yield Difficulty(start, end, "homographs", bare, readings[bare.lower()])
         if foreign.search(bare) and primary in _LETTERS:
             yield Difficulty(start, end, "foreign words", bare)
+
+
+_PARAGRAPH: Final = re.compile(r"[^\n]+")
+FEWEST_WORDS_ENDED: Final = 5  # shorter lines may be headings (common practice, no source)
+
+
+def _unended(text: str) -> Iterator[Difficulty]:
+    """Paragraphs that end without a mark: engines read on, or stop with the voice in the air."""
+    for line in _PARAGRAPH.finditer(text):
+        words = line[0].split()
+        if len(words) >= FEWEST_WORDS_ENDED and words[-1][-1].isalnum():
+            end = line.start() + len(line[0].rstrip())
+            yield Difficulty(end - len(words[-1]), end, "odd punctuation", words[-1], "no mark at the end")
 
 
 def _sentences(text: str, language: str) -> Iterator[Difficulty]:

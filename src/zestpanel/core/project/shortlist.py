@@ -11,6 +11,7 @@ from sqlalchemy.dialects.sqlite import insert
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.preflight import superseded_by
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.documents import Documents
@@ -144,6 +145,16 @@ class Shortlist:
             query = query.where(candidates.c.removed.is_(None))
         with self._database.reading() as connection:
             return [candidate_of(row) for row in connection.execute(query)]
+
+    def superseded(self, engine: Engine) -> dict[str, int]:
+        """What a newly stated version means: (model and versions in words, how many candidates are of the old one)."""
+        out: dict[str, int] = {}
+        for candidate in self.candidates():
+            stated = superseded_by(candidate, engine) if candidate.engine == engine.engine else ""
+            if stated and not candidate.ended:
+                words = f"{candidate.model} is version {stated} now, not {candidate.model_version}"
+                out[words] = out.get(words, 0) + 1
+        return out
 
     def split(self, candidate_id: int, run_id: int) -> Split:
         """Two candidates instead of one, from a run on; see ``split_candidate``."""

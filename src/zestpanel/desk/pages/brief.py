@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from pydantic import ValidationError
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QWidget
 
-from zestpanel.core.brief import MUST_HAVES, Brief
+from zestpanel.core.brief import MUST_HAVES, Brief, ExchangeRate
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -40,6 +43,16 @@ class BriefPage(Page):
         self._line(form, "budget_per_month", "Budget a month", "empty: no limit", narrow=True)
         self._line(form, "longest_wait_s", "Longest wait for a retake, s", "empty: no limit", narrow=True)
         self._line(form, "human_price_per_minute", "A human narrator, a minute", "for comparison", narrow=True)
+        self.days = QSpinBox()
+        self.days.setRange(1, 31)
+        self.days.setMaximumWidth(theme.px(110))
+        self.days.setToolTip("Days a month on which texts are rendered: what a daily allowance is good for")
+        self.days.editingFinished.connect(self._save)
+        form.addRow("Days of work a month", self.days)
+        self._line(
+            form, "one_off_months", "One-off purchases over, months", "empty: not compared by the month", narrow=True
+        )
+        self._line(form, "rates", "Exchange rates", "such as USD 0.92 2026-11-02 the bank; several are parted by |")
         self._line(form, "line_en", "Audition line", "your own line, read by every voice; several are parted by |")
         self._line(form, "line_other", "Audition line, second language", "the same for the second language")
         self._musts: dict[str, QCheckBox] = {}
@@ -87,6 +100,8 @@ class BriefPage(Page):
             "budget_per_month": _shown(brief.budget_per_month),
             "longest_wait_s": _shown(brief.longest_wait_s),
             "human_price_per_minute": _shown(brief.human_price_per_minute),
+            "one_off_months": "" if brief.one_off_months is None else str(brief.one_off_months),
+            "rates": rates_in_words(brief.exchange_rates),
             "line_en": _on_one_line(brief.audition_line(brief.languages[0])) if brief.languages else "",
             "line_other": _on_one_line(brief.audition_line(brief.languages[1])) if len(brief.languages) > 1 else "",
         }
@@ -94,6 +109,7 @@ class BriefPage(Page):
             self._fields[name].setText(text)
         self._fields["line_other"].setEnabled(len(brief.languages) > 1)
         self.episodes.setValue(brief.episodes_per_month)
+        self.days.setValue(brief.days_of_work)
         for name, box in self._musts.items():
             box.setChecked(name in brief.must_haves)
         minutes = brief.minutes_per_month
@@ -117,6 +133,7 @@ class BriefPage(Page):
             "currency": text["currency"].upper(),
             "audition_lines": lines,
             "episodes_per_month": self.episodes.value(),
+            "days_of_work": self.days.value(),
             "must_haves": [name for name, box in self._musts.items() if box.isChecked()],
         }
         try:
@@ -124,6 +141,8 @@ class BriefPage(Page):
             values["budget_per_month"] = _number(text["budget_per_month"], "The budget")
             values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
             values["human_price_per_minute"] = _number(text["human_price_per_minute"], "The human price")
+            values["one_off_months"] = _whole(text["one_off_months"], "The months of one-off purchases")
+            values["exchange_rates"] = rates_from_words(text["rates"], values["currency"])
             brief = Brief.model_validate(values)
         except ValidationError as error:
             first = error.errors()[0]
@@ -153,6 +172,50 @@ def _number(text: str, what: str) -> Decimal | None:
         return Decimal(text.replace(",", "."))
     except InvalidOperation:
         raise ValueError(f"{what} '{text}' is not a number.") from None
+
+
+def _whole(text: str, what: str) -> int | None:
+    if not text:
+        return None
+    if not text.isdecimal():
+        raise ValueError(f"{what}: '{text}' is not a whole number.")
+    return int(text)
+
+
+def rates_in_words(rates: Sequence[ExchangeRate]) -> str:
+    """'USD 0.92 2026-11-02 the bank', parted by a bar."""
+    return " | ".join(
+        " ".join(
+            filter(None, (r.currency, f"{r.rate.normalize():f}", r.dated.isoformat() if r.dated else "", r.source))
+        )
+        for r in rates
+    )
+
+
+def rates_from_words(text: str, own: str) -> list[ExchangeRate]:
+    """Exchange rates as they are typed. Raises ValueError with a sentence on the first that cannot be understood."""
+    out = []
+    for part in filter(None, (one.strip() for one in text.split("|"))):
+        words = part.split()
+        currency = words[0].upper()
+        if not (len(currency) == 3 and currency.isalpha() and len(words) > 1):
+            raise ValueError(
+                f"'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92."
+            )
+        if currency == own:
+            raise ValueError(f"{currency} is the currency of the brief itself and needs no rate.")
+        rate = _number(words[1], f"The rate of {currency}")
+        dated, rest = None, words[2:]
+        if rest and (found := re.fullmatch(r"\d{4}-\d{2}-\d{2}", rest[0])):
+            try:
+                dated = date.fromisoformat(found[0])
+            except ValueError:
+                raise ValueError(f"'{found[0]}' is no date.") from None
+            rest = rest[1:]
+        if rate is None or rate <= 0 or not rate.is_finite():
+            raise ValueError(f"The rate of {currency} has to be over 0.")
+        out.append(ExchangeRate(currency=currency, rate=rate, dated=dated, source=" ".join(rest)))
+    return out
 
 
 def _on_one_line(lines: str) -> str:

@@ -24,9 +24,11 @@ SHORT = {
     "words_wrong": "wrong %",
 }
 WORDS_WRONG = (
-    "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only. A voice it "
-    "knows badly has a high figure: it compares takes of one candidate better than candidates."
+    "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only; figures count "
+    "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
+    "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
 )
+HARD_TO_HEAR = 5.0  # percent (common practice, no source)
 
 
 class EvidencePage(Page):
@@ -71,16 +73,28 @@ class EvidencePage(Page):
             )
             return
         self.set_empty(None)
-        rows, self._ids = [], []
+        rows: list[list[str]] = []
+        self._ids = []
+        bad: list[tuple[int, int]] = []
+        tips: dict[tuple[int, int], str] = {}
         for row in found.rows.values():
-            cells = [f"{row.name}\n{row.detail}", str(len(row.summary.takes))]
+            cells = [f"{row.name}\n{row.detail}", str(sum(take.scored for take in row.summary.takes))]
             for name, (_, places) in SOUND.items():
                 figure = row.summary.sound.get(name)
                 cells.append(f"{figure.median:.{places}f}".replace("-", "−") if figure else "–")
+            believed = row.summary.hearing
+            cells.append(f"{believed.percent:.0f} %" if believed is not None else "–")
+            if believed is not None:
+                tips[(len(rows), len(cells) - 1)] = (
+                    f"{believed.missed} of {believed.of} words that are heard from nearly every other voice are not "
+                    "heard from this one: so much of 'wrong' may be the recogniser's own fault"
+                )
+                if believed.percent > HARD_TO_HEAR:
+                    bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = ["Candidate", "takes", *(SHORT[name] for name in SOUND)]
-        self.table.show_rows(head, rows, numbers=list(range(1, len(head))))
+        head = ["Candidate", "takes", *(SHORT[name] for name in SOUND), "misheard"]
+        self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         unmeasured = self.state.bench.unmeasured
         ways = self.state.project.takes.ways_of_word_times()

@@ -151,7 +151,12 @@ class EnginesPage(TabbedPage):
 
         if self.state.edit(f"engine {name}", lambda: shortlist.add_engine(engine, source, file_name), undo):
             fetch = " Its voices are fetched on the Engines tab." if engine.voices_from and not engine.voices else ""
-            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}")
+            told = "".join(
+                f" {words}: {n} of the shortlist stay as they were; "
+                "the new one can be put beside, with Duplicate on the shortlist."
+                for words, n in shortlist.superseded(engine).items()
+            )
+            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told}")
 
     def remove_engine(self, name: str) -> None:
         shortlist = self.state.project.shortlist

@@ -170,11 +170,14 @@ class VoicesView(QWidget):
         """What holds for all voices of an engine: rights under its best plan, its lowest price, unlocked tiers."""
         brief = self.state.bench.brief
         rights = [ledger(engine, "plan", plan.name, own)["commercial use"].state for plan in engine.plans]
+        found = self.state.standing
+        known = [row for row in found.rows.values() if row.candidate.engine == engine.engine] if found else []
+        rates = next((row.summary.rates for row in known if not row.summary.rates.assumed), Rates())
         prices = []
         for plan in engine.plans:
-            cost = cost_at_volume(plan.tariff, Rates(), brief, model=engine.models[0].id).per_thousand
-            if cost is not None and cost.currency == brief.currency:
-                prices.append(float(cost.amount))
+            cost = cost_at_volume(plan.tariff, rates, brief, model=engine.models[0].id).per_thousand
+            if cost is not None and (converted := brief.in_own_currency(cost)) is not None:
+                prices.append(float(converted.amount))
         return EngineTraits(
             engine=engine,
             hosted="hosted" if engine.is_hosted else "on this machine",
