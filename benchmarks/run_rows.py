@@ -15,11 +15,12 @@ import httpx
 import numpy as np
 from tests.conftest import KEY, Unmeasured, add_demo_engine
 
-from zestpanel.core.bench.estimates import added_cost
+from zestpanel.core.bench.estimates import used_so_far
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.project.project import Project
+from zestpanel.core.tariffs.metering import Meter
 from zestpanel.core.timing.points import points_of
 from zestpanel.demo.building import stand_in_service
 
@@ -92,17 +93,15 @@ def whole_bench() -> Rows:
 
 
 def _spent(project: Project) -> Decimal:
+    """The bill from the journal as it was written, plan by plan, day by day."""
     total = Decimal(0)
-    engines, by_id = project.shortlist.engines(), {c.id: c for c in project.shortlist.candidates()}
-    used: dict[tuple[str, str], dict[str, int]] = {}
-    for row in project.journal.rows(state="done"):
-        c = by_id[row.candidate_id]
-        models = used.setdefault((c.engine, row.plan), {})
-        models[c.model] = models.get(c.model, 0) + row.characters
-    for (name, plan_name), models in used.items():
+    engines = project.shortlist.engines()
+    for (name, plan_name), days in used_so_far(project, project.journal.rows(), {}).items():
         plan = engines[name].plan(plan_name)
-        cost = added_cost(plan.tariff, {}, models)[0] if plan else None
-        total += cost.amount if cost else 0
+        for day in sorted(days) if plan else ():
+            before = {other: use for other, use in days.items() if other < day}
+            cost = Meter(plan.tariff, before, today=day).with_more(days[day]).cost
+            total += cost.amount if cost else 0
     return total
 
 

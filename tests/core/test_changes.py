@@ -15,7 +15,7 @@ from zestpanel.core.bench.unattended import make
 from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name, short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.changes.again import CHANGED, plan_again
-from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of
+from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of, ratio_of
 from zestpanel.core.changes.noticing import changed_without_a_word, in_words
 from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import standing
@@ -219,3 +219,20 @@ def test_small_changes_are_within_the_allowance(values: list[float]) -> None:
     certain = Difference(name="loudness_lufs", mean=found.mean, low=0, high=0, n=found.n, p=0.0, adjusted_p=0.0)
     assert certain.changed == (abs(found.mean) > 0.5)
     assert adjusted([]) == []
+
+
+def test_two_waits_of_one_law_do_not_differ_by_a_biased_ratio() -> None:
+    """The mean of ratios of two equal skewed laws is far over 1; their geometric mean is 1. By hand for two pairs."""
+    rng = np.random.default_rng(8)
+    then, now = np.exp(rng.normal(0, 0.9, (2, 4000)))
+    assert (now / then).mean() - 1 > 0.9
+    found = ratio_of("last_byte_s", then, now)
+    assert found.mean == pytest.approx(0, abs=0.05)
+    assert found.low < 0 < found.high
+    by_hand = ratio_of("last_byte_s", np.array([1.0, 1.0, 1.0]), np.array([2.0, 2.0, 8.0]))
+    assert by_hand.mean == pytest.approx((2 * 2 * 8) ** (1 / 3) - 1)
+
+
+def test_few_differences_that_are_all_alike_are_no_certainty() -> None:
+    assert difference_of("words_wrong", [10.0, 10.0, 10.0]).p == 0.25, "exact signed ranks: 2 of 8 patterns"
+    assert difference_of("characters_billed", [0.1, 0.1, 0.1]).p == 0.0, "a price is a fact"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+from datetime import date
 from decimal import Decimal
 from html.parser import HTMLParser
 from pathlib import Path
@@ -13,7 +14,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import add_command_engine, add_demo_engine, pretend_take
+from tests.conftest import COMMAND_ENGINE, add_command_engine, add_demo_engine, pretend_take
+from zestpanel.core.brief import ExchangeRate
+from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import COST, QUALITY, standing
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
@@ -243,3 +246,77 @@ def test_ticks_are_round_inside_and_few(low: float, span: float, most: int) -> N
     ticks = nice_ticks(low, low + span, most)
     assert len(ticks) <= most + 1
     assert all(low - 1e-6 * span <= t <= low + span * (1 + 1e-6) for t in ticks)
+
+
+def test_a_weight_of_nought_moves_nobody_and_ties_share_their_place() -> None:
+    criteria = [Criterion(name="q", worst=1, best=5, weight=1), Criterion(name="c", worst=10, best=0, weight=0)]
+    evidence = [
+        Evidence(candidate_id=1, values={"q": 3.0, "c": 5.0}),
+        Evidence(candidate_id=2, values={"q": 4.0, "c": None}),
+        Evidence(candidate_id=3, values={"q": 3.0}),
+        Evidence(candidate_id=4, values={"q": 2.0}, passes=False),
+    ]
+    found = rank(criteria, evidence)
+    assert [(r.candidate_id, r.place, r.missing) for r in found] == [(2, 1, ()), (1, 2, ()), (3, 2, ()), (4, None, ())]
+    chance = firmness(criteria, evidence, np.random.default_rng(1))
+    assert chance[2] == (1.0, 1.0)
+    twins = firmness(criteria, [evidence[0], evidence[2]], np.random.default_rng(1))
+    assert twins == {1: (0.5, 1.0), 3: (0.5, 1.0)}, "an exact tie is shared, not given to the first in the list"
+    nothing = [Criterion(name="q", worst=1, best=5, weight=0)]
+    assert firmness(nothing, evidence, np.random.default_rng(1)) == {}
+    assert [r.place for r in rank(nothing, evidence)] == [None] * 4
+
+
+def test_chances_are_drawn_together(bench: Project) -> None:
+    """A strict listener is strict with all: with joint draws the better of two is nearly always first."""
+    shared = np.random.default_rng(3).normal(0, 0.5, 4000)
+    criteria = [Criterion(name="q", worst=1, best=5, weight=1)]
+    together = [Evidence(candidate_id=i, values={"q": v}, draws={"q": v + shared}) for i, v in ((1, 3.6), (2, 3.5))]
+    apart = [Evidence(candidate_id=i, values={"q": v}, errors={"q": 0.5}) for i, v in ((1, 3.6), (2, 3.5))]
+    assert firmness(criteria, together, np.random.default_rng(1))[1][0] > 0.99
+    assert firmness(criteria, apart, np.random.default_rng(1))[1][0] < 0.65
+
+
+def test_languages_never_compete_and_a_voice_nobody_heard_is_named(bench: Project, tmp_path: Path) -> None:
+    engines = bench.shortlist.engines()
+    french = bench.shortlist.add(engines["Citrange"], voice="vauclin")[0]
+    bench.texts.add(["Un.", "Deux.", "Trois."], language="fr-FR")
+    for passage in bench.texts.all()[3:]:
+        pretend_take(bench, french.id, passage.version_id)
+        bench.panel.add_ratings([
+            {"listener_id": bench.panel.add_listener(f"F{k}", languages=["fr"]).id, "candidate_id": french.id,
+             "passage_version_id": passage.version_id, "score": 5.0, "origin": "file"} for k in range(6)
+        ])  # fmt: skip
+    unheard = bench.shortlist.add(engines["Tangor"], voice="corwick")[0]
+    found = standing(bench)
+    assert found.languages() == ["en", "fr"]
+    assert [r.candidate_id for r in found.ranking_in("fr")] == [french.id]
+    english = [r for r in found.ranking if r.language == "en"]
+    assert french.id not in {r.candidate_id for r in english}
+    assert found.rows[french.id].as_good_as_best is None
+    assert suggest_runner_up(found, french.id) is None
+    assert found.rows[unheard.id].how_sure == "nobody has heard this"
+    assert english[0].candidate_id != unheard.id
+    html = write_record(bench, tmp_path).record.read_text("utf-8")
+    page = Page()
+    page.feed(html)
+    for words in ("nobody has heard this", "French: what was compared", "quality (weight 50) from 2.5 to 4.5",
+                  "Not on the map of quality and cost: "):  # fmt: skip
+        assert words in page.text, words
+
+
+def test_a_price_in_another_currency_has_a_way_out(bench: Project) -> None:
+    source = (
+        COMMAND_ENGINE
+        + "plans:\n- {name: Abroad, tariff: {currency: USD, components: [{kind: subscription, price: 19}]}}\n"
+    )
+    bench.shortlist.add_engine(parse_connector(source, name="kitchen.yaml"), source, "kitchen.yaml")
+    row = list(standing(bench).rows.values())[2]
+    bench.shortlist.set_removed([row.candidate.id], True)
+    abroad = bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="ansgild")[0]
+    found = standing(bench)
+    assert "the brief gives no exchange rate" in {r.candidate.id: why for r, why in found.not_placed()}[abroad.id]
+    rate = ExchangeRate(currency="USD", rate=Decimal("0.9"), dated=date(2026, 11, 2), source="the bank")
+    bench.set_brief(bench.brief.model_copy(update={"exchange_rates": (rate,)}))
+    gate = next(g for g in standing(bench).rows[abroad.id].gates if "a month" in g.name)
+    assert (gate.verdict, gate.why) == ("yes", "costs 17.10 EUR (19.00 USD)")

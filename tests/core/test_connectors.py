@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import shlex
+import subprocess
 import sys
 import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import psutil
 import pytest
 import soundfile
@@ -16,11 +19,12 @@ from tests.conftest import KEY, demo_engine_source, tone
 from zestpanel.core.audio.files import decode, encode_flac, is_cut_off, kind_of_sound, write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.arrival import sound_trace
+from zestpanel.core.connectors.arrival import complete_frames, sound_trace
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.connectors.speaking import SpeakRequest, Timing
 from zestpanel.core.connectors.templates import fill
+from zestpanel.core.connectors.watching import MemoryWatch
 from zestpanel.core.errors import AudioError, Cancelled, SynthesisFailure
 from zestpanel.standins.service import StandInService
 
@@ -327,3 +331,98 @@ def test_sound_is_told_from_its_content(tmp_path: Path) -> None:
     ):
         with pytest.raises(AudioError, match=words):
             decode(data)
+
+
+@pytest.mark.parametrize(("form", "subtype"), [("FLAC", "PCM_16"), ("OGG", "VORBIS"), ("OGG", "OPUS"), ("MP3", None)])
+def test_first_sound_of_packed_streams_is_where_a_decoder_has_its_first_frame(form: str, subtype: str | None) -> None:
+    """reference: libsndfile. Up to the byte before, no decoder gives a sample; from it on one does (MP3 decoders want a
+    second frame to be sure of the first, and libsndfile opens no file so short)."""
+    rate = 24_000
+    x = 0.3 * np.sin(np.arange(rate * 3) / 11) * (1 + 0.1 * np.random.default_rng(1).standard_normal(rate * 3))
+    out = io.BytesIO()
+    soundfile.write(out, x, rate, format=form, subtype=subtype)
+    data = out.getvalue()
+    frames = complete_frames(data)
+    assert frames[-1][0] == len(data)
+    assert frames[-1][1] == pytest.approx(3.0, abs=0.1)
+    first = frames[0][0]
+
+    def decodes(part: bytes) -> int:
+        try:
+            with soundfile.SoundFile(io.BytesIO(part)) as file:
+                return len(file.read(1_000))
+        except soundfile.SoundFileError as error:
+            return -1 if "lost sync" in str(error) or "opening" in str(error) else 1
+
+    assert decodes(data[: first - 1]) <= 0
+    if form == "OGG":
+        assert decodes(data[:first]) > 0
+    clip = decode(data)
+    chunks = [(0.01 * n, data[n : n + 1]) for n in range(len(data))][: first + 50]
+    chunks.append((99.0, data[first + 50 :]))
+    at, trace = sound_trace([*chunks, (120.0, b"")], clip)
+    assert at == pytest.approx(0.01 * (first - 1))
+    assert trace[-1][0] == 99.0, "an empty end marker is no chunk"
+
+
+STREAMING = (
+    "import sys, time, struct; o = sys.stdout.buffer; n = 8000; "
+    "o.write(b'RIFF' + struct.pack('<I', 36 + 4 * n) + b'WAVEfmt '); "
+    "o.write(struct.pack('<IHHIIHH', 16, 1, 1, 8000, 16000, 2, 16)"
+    " + b'data' + struct.pack('<I', 4 * n)); o.flush(); "
+    "[(time.sleep(0.2), o.write(bytes(n)), o.flush()) for _ in range(4)]"
+)
+
+
+def test_a_program_that_streams_is_timed_as_its_sound_comes() -> None:
+    timing = open_connector(program(sys.executable, "-c", STREAMING)).speak(request("hesk")).timing
+    assert timing is not None
+    assert timing.first_sound_s is not None
+    assert timing.last_byte_s - timing.first_sound_s == pytest.approx(0.6, abs=0.25)
+    assert len(timing.chunks) >= 4
+
+
+def test_a_programs_memory_and_cpu_are_its_own_with_those_of_what_it_starts() -> None:
+    """By hand: a shell holds a few MB, whatever this process holds; a child with 80 MB counts; so does its work."""
+    quiet = program("/bin/sh", "-c", "sleep 0.3; exit 3")
+    ballast = np.ones(40_000_000)  # what the asking process holds is none of the program's
+    watch = MemoryWatch(subprocess.Popen(["/bin/sh", "-c", "sleep 0.3"]).pid)
+    time.sleep(0.2)
+    held = watch.end()
+    assert held is not None
+    assert 0.2 < held < 20 < ballast.nbytes / 1e6
+    with pytest.raises(SynthesisFailure, match="status 3"):
+        open_connector(quiet).speak(request("hesk"))
+    child = (
+        "import time; x = bytearray(80_000_000); t = time.process_time(); "
+        "[0 for _ in iter(lambda: time.process_time() - t < 0.3, False)]; time.sleep(0.1); " + SCRIPT
+    )
+    with_child = program(
+        "/bin/sh", "-c", shlex.quote(sys.executable) + " -c " + shlex.quote(child.format(out="sys.argv[1]")) + ' "$0"',
+        "{output}",
+    )  # fmt: skip
+    timing = open_connector(with_child).speak(request("hesk")).timing
+    assert timing is not None
+    assert timing.peak_memory_mb is not None
+    assert timing.peak_memory_mb > 80
+    assert timing.cpu_s is not None
+    assert timing.cpu_s >= 0.3
+
+
+def test_what_a_resident_program_says_is_kept() -> None:
+    code = (
+        "import sys, json, wave; print(json.dumps({'progress': 'fetching 3 of 9 files'}), flush=True); "
+        "print(json.dumps({'ready': True}), flush=True)\n"
+        "for line in sys.stdin:\n"
+        "    asked = json.loads(line); print('a warning about ' + asked['text'], file=sys.stderr, flush=True)\n"
+        "    w = wave.open(asked['output'], 'wb'); w.setnchannels(1); w.setsampwidth(2); w.setframerate(8000)\n"
+        "    w.writeframes(bytes(8000)); w.close(); print(json.dumps({'ok': True}), flush=True)"
+    )
+    connector = open_connector(program(sys.executable, "-c", code, resident=True))
+    told: list[str] = []
+    connector.tell = told.append  # type: ignore[attr-defined]
+    first, second = connector.speak(request("hesk", "pears")), connector.speak(request("hesk", "plums"))
+    connector.close()
+    assert told == ["fetching 3 of 9 files"]
+    assert (first.console.strip(), second.console.strip()) == ("a warning about pears", "a warning about plums")
+    assert first.characters_billed is None, "a program bills nothing it did not say"

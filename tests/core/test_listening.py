@@ -12,17 +12,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import add_demo_engine, pretend_take
-from zestpanel.core.errors import NotEnoughData, TableError
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.errors import InputError, NotEnoughData, TableError
 from zestpanel.core.listening.acr import (
     SCALE,
     AcrSession,
     AcrSettings,
+    came_later,
+    level_of_test,
     start_session,
     takes_to_hear,
     what_can_be_told,
 )
 from zestpanel.core.listening.design import acr_trials, williams_square
 from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.measures.loudness import integrated_loudness
+from zestpanel.core.playback.mixer import RATE_HZ, prepare_lanes
 from zestpanel.core.project.project import Project
 from zestpanel.core.statistics.scores import panel_scores
 
@@ -252,3 +257,90 @@ def test_ratings_of_a_language_not_spoken_are_kept_apart(heard: Project) -> None
     assert found.kept_apart == 6
     assert found.by_candidate[a].listeners == 3
     assert found.by_candidate[a].mean > 4
+
+
+def test_ratings_of_a_removed_take_do_not_count_until_it_is_back(heard: Project) -> None:
+    candidate, passage = heard.shortlist.candidates()[0], heard.texts.all()[0]
+    take = heard.takes.all(candidate_id=candidate.id)[0]
+    listener = heard.panel.add_listener("A", languages=["en"])
+    row = {"listener_id": listener.id, "candidate_id": candidate.id, "take_id": take.id, "score": 5.0}
+    heard.panel.add_ratings([{**row, "passage_version_id": passage.version_id, "origin": "booth"}])
+    heard.takes.set_removed(take.id, True)
+    assert heard.panel.ratings() == []
+    heard.takes.set_removed(take.id, False)
+    assert len(heard.panel.ratings()) == 1
+
+
+def test_languages_of_a_known_listener_are_what_was_stated_last(heard: Project) -> None:
+    heard.panel.add_listener("A")
+    assert heard.panel.add_listener("A", languages=["fr"]).languages == ("fr",)
+    assert heard.panel.add_listener("A").languages == ("fr",), "nothing said leaves them"
+
+
+def test_listeners_of_unknown_languages_count_in_no_score_until_they_are_stated(heard: Project, tmp_path: Path) -> None:
+    head = "listener,passage,candidate,score,languages"
+    table = write(tmp_path / "r.csv", head, "Ann,1,1,4,", 'Ben,1,1,5,"en, fr"')
+    assert import_ratings(heard, table) == 2
+    found = panel_scores(heard)
+    assert (found.by_candidate[1].ratings, found.not_stated, found.not_spoken) == (1, 1, 0)
+    assert "1 by listeners whose languages are not stated" in found.why_kept_apart()
+    heard.panel.put_languages(next(p.id for p in heard.panel.listeners() if p.alias == "Ann"), ["en"])
+    assert panel_scores(heard).by_candidate[1].ratings == 2
+    twice = write(tmp_path / "t.csv", "listener,passage,candidate,score", "Ann,1,1,4", "Ann,One,1,2")
+    with pytest.raises(TableError, match="row 3: Ann rates this candidate on this passage in row 2 already"):
+        import_ratings(heard, twice)
+
+
+def test_listeners_hear_only_languages_they_speak(heard: Project) -> None:
+    french = next(p for p in heard.texts.all() if p.language == "fr-FR")
+    candidate = heard.shortlist.candidates()[0]
+    pretend_take(heard, candidate.id, french.version_id)
+    settings = settings_of(heard, training=0)
+    test = heard.panel.add_test("ACR", settings.as_document())
+    both = start_session(heard, test, settings, heard.panel.add_listener("Both", languages=["en", "fr"]))
+    english = start_session(heard, test, settings, heard.panel.add_listener("One", languages=["en-US"]))
+    assert len(both.trials) == len(english.trials) + 1
+    assert french.version_id not in {version for _, version, _, _ in english.trials}
+    with pytest.raises(NotEnoughData, match="No clip of this test is in a language that Es speaks"):
+        start_session(heard, test, settings, heard.panel.add_listener("Es", languages=["es"]))
+    with pytest.raises(InputError, match="Which languages does Who speak"):
+        start_session(heard, test, settings, heard.panel.add_listener("Who"))
+
+
+def test_a_voice_of_two_languages_has_two_scores(heard: Project) -> None:
+    a, b, _ = (c.id for c in heard.shortlist.candidates())
+    rate(heard, {a: 4.0, b: 2.0}, 6)
+    french = next(p for p in heard.texts.all() if p.language == "fr-FR")
+    heard.panel.add_ratings([
+        {"listener_id": heard.panel.add_listener(f"F{k}", languages=["fr"]).id, "candidate_id": a, "score": 1.0,
+         "passage_version_id": french.version_id, "origin": "file"} for k in range(5)
+    ])  # fmt: skip
+    found = panel_scores(heard)
+    english, other = found.of_language("en-GB"), found.of_language("fr")
+    assert english is not None
+    assert other is not None
+    assert (round(english.scores[a].mean), other.scores[a].mean) == (4, 1.0)
+    assert found.by_candidate[a] == english.scores[a], "its own language stands first"
+
+
+def test_what_came_later_is_told_and_one_level_holds_for_the_test(heard: Project) -> None:
+    settings = settings_of(heard)
+    takes = takes_to_hear(heard, settings)
+    plain = level_of_test(heard, takes.values())
+    assert plain == pytest.approx(-23.0), "tones at -12 dB reach the target"
+    peaky = np.zeros(32_000)
+    peaky[::4000] = 0.9
+    candidate, passage = heard.shortlist.candidates()[0], heard.texts.all()[0]
+    take = heard.takes.keep(Clip(samples=peaky + 0.01 * np.sin(np.arange(32_000) / 9), rate_hz=16_000),
+                            candidate_id=candidate.id, passage_version_id=passage.version_id, repeat=2)  # fmt: skip
+    heard.takes.star(take.id, True)
+    level = level_of_test(heard, takes_to_hear(heard, settings).values())
+    assert level < -26, "lowered for all by the one clip that would pass the ceiling"
+    loud = [prepare_lanes([(t, heard.takes.load(one), (), 2)], target_lufs=level)[0][0]
+            for t, one in enumerate(heard.takes.all()[:3])]  # fmt: skip
+    levels = [integrated_loudness(Clip(samples=lane.samples, rate_hz=RATE_HZ))[0] for lane in loud]
+    assert levels == pytest.approx([level] * 3, abs=0.15)
+    heard.shortlist.add(heard.shortlist.engines()["Citrange"], voice="brindal")
+    heard.texts.add(["Five."], language="en-GB")
+    now = came_later(settings, (c.id for c in heard.shortlist.candidates()), (p.id for p in heard.texts.all()))
+    assert now == (1, 1)

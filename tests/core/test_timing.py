@@ -7,14 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.bench.in_pieces import joined
+from zestpanel.core.connectors.speaking import Reply, Timing
 from zestpanel.core.project.takes import Take
 from zestpanel.core.report.timing_pictures import points_picture, request_picture
 from zestpanel.core.timing.against_length import fit_length
 from zestpanel.core.timing.playback import least_head_start_s, stalls
 from zestpanel.core.timing.points import Circumstances, TimingPoint, usual_circumstances
 from zestpanel.core.timing.rows import timing_rows
-from zestpanel.core.timing.waits import quantile_interval, waits
+from zestpanel.core.timing.waits import in_words, quantile_interval, waits
 
 
 def test_quantiles_are_type_7_and_p99_needs_a_hundred() -> None:
@@ -126,3 +128,39 @@ def test_one_request_in_full_names_each_phase_and_its_stalls() -> None:
     assert said[2] == "first byte: at 0.390 s, 370.0 ms after the phase before"
     assert len(said) == 6
     assert sum(getattr(shape, "fill", "") == "zest-pale" for shape in picture.shapes) == len(found) == 1
+
+
+def test_give_ups_count_as_later_than_any() -> None:
+    """A service that dies one time in ten answers nobody within any time that 95 of 100 would accept.
+    reference: the same quantiles with a wait of a million seconds for each give-up."""
+    points = np.random.default_rng(2).gamma(4, 0.1, 45).tolist()
+    found = waits(points, gave_up=5)
+    assert (found.n, found.p95) == (50, np.inf)
+    assert found.median == pytest.approx(np.quantile([*points, *[1e6] * 5], 0.5))
+    assert found.share_within(10.0) == 0.9
+    seldom = waits(points, gave_up=1)
+    assert seldom.p95 == pytest.approx(np.quantile([*points, 1e6], 0.95))
+    sure = quantile_interval(points, 0.5, gave_up=5)
+    assert sure is not None
+    assert sure.low < found.median < sure.high < np.inf
+    assert in_words(found.p95) == "gave up"
+    assert (in_words(1.234), in_words(None)) == ("1.23 s", "")
+    assert waits([], gave_up=4).median is None
+
+
+def test_pieces_one_after_another_start_stall_free_by_the_joined_clip() -> None:
+    """By hand: two pieces of 1 s that arrive whole after 0.4 s each; the second is there after 0.8 s and due after the
+    first and the gap, so that playback may begin with the first."""
+
+    def reply() -> Reply:
+        clip = Clip(samples=np.concatenate([np.zeros(1600), 0.3 * np.sin(np.arange(12_800) / 9), np.zeros(1600)]),
+                    rate_hz=16_000)  # fmt: skip
+        timing = Timing(last_byte_s=0.4, first_sound_s=0.4, decoded_s=0.4, chunks=((0.4, 0.0),))
+        return Reply(data=b"", clip=clip, timing=timing)
+
+    one = joined([reply(), reply()])
+    assert one.timing is not None
+    (first, _), (second, before) = one.timing.chunks
+    assert (first, second) == (0.4, 0.8)
+    assert before == pytest.approx(one.clip.duration_s - 1.0, abs=0.02), "where it begins in the joined clip"
+    assert one.timing.stall_free_start_s() == 0.4

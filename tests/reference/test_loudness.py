@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyloudnorm
 import pytest
+import scipy.signal
 
 from tests.conftest import tone
 from zestpanel.core.audio.clip import Clip
@@ -93,3 +94,26 @@ def test_matching_lowers_the_target_for_all_rather_than_clip_one() -> None:
     assert target == pytest.approx(-27.0)
     assert [-30 + gains[0], -20 + gains[1]] == pytest.approx([target, target])
     assert -4.0 + gains[0] <= -1.0 + 1e-9
+
+
+@pytest.mark.parametrize("rate_hz", [8_000, 11_025, 16_000, 22_050, 24_000, 32_000])
+def test_band_filling_noise_reads_the_same_at_every_rate(rate_hz: int) -> None:
+    # reference: the same noise brought to a rate above 40 kHz by zeros in its spectrum, which loses nothing, and
+    # weighted there by the filters of the standard
+    x = 0.1 * np.random.default_rng(7).standard_normal(rate_hz * 5)
+    times = -(-40_000 // rate_hz)
+    padded = np.pad(x, rate_hz)
+    wide = scipy.signal.resample(padded, len(padded) * times)[rate_hz * times : -rate_hz * times]
+    expected = integrated_loudness(Clip(samples=wide, rate_hz=rate_hz * times))[0]
+    assert integrated_loudness(Clip(samples=x, rate_hz=rate_hz))[0] == pytest.approx(expected, abs=0.01)
+
+
+@pytest.mark.parametrize("share", [0.25, 0.5, 0.7, 0.9, 0.95])
+@pytest.mark.parametrize("rate_hz", [8_000, 22_050, 48_000])
+def test_true_peak_of_tones_up_to_half_the_rate(rate_hz: int, share: float) -> None:
+    # source: the tone's own amplitude, -6.02 dBTP; EBU Tech 3341 allows +0.2 and -0.4 dB
+    t = np.arange(rate_hz) / rate_hz
+    faded = np.minimum(1, np.minimum(t, 1 - t) / 0.05)
+    for phase in (0.0, 0.4, np.pi / 4, 1.2):
+        x = 0.5 * faded * np.sin(np.pi * rate_hz * share * t + phase)
+        assert measure_loudness(Clip(samples=x, rate_hz=rate_hz)).true_peak_dbtp == pytest.approx(-6.02, abs=0.03)

@@ -216,3 +216,46 @@ def test_word_times_do_not_hang_on_the_clips_that_came_before() -> None:
     backwards = [align(clip, text) for clip, text in zip(clips[::-1], texts[::-1], strict=True)][::-1]
     assert forwards == backwards
     assert all(forwards)
+
+
+@pytest.mark.parametrize("rate_hz", [11_025, 22_050, 44_100, 8_000])
+def test_frames_keep_their_time_at_every_rate(rate_hz: int) -> None:
+    # source: the construction: two minutes of sound, then half a second of nothing
+    sound = 0.3 * np.sin(np.arange(rate_hz * 120) / 7)
+    found = measure_silence(Clip(samples=np.concatenate([sound, np.zeros(rate_hz // 2)]), rate_hz=rate_hz))
+    assert found.tail_s == pytest.approx(0.5, abs=0.011)
+
+
+@pytest.mark.parametrize("colour", ["white", "pink"])
+def test_pauses_and_noise_are_found_at_ten_decibels_or_said_to_be_beyond_reach(colour: str) -> None:
+    # source: the construction: gaps of 0.6 and 1.0 s between readings, and noise of a known level under them
+    reading = builtin_voice.speak(TEXT, voice="en")
+    x = reading.samples.astype(np.float64) / 32768
+    silence = {s: np.zeros(int(s * reading.rate_hz)) for s in (0.4, 0.6, 1.0, 0.5)}
+    y = np.concatenate([silence[0.4], x, silence[0.6], x, silence[1.0], x, silence[0.5]])
+    rng = np.random.default_rng(1)
+    spectrum = np.fft.rfft(rng.standard_normal(len(y)))
+    if colour == "pink":
+        spectrum /= np.sqrt(np.maximum(1, np.arange(len(spectrum))))
+    noise = np.fft.irfft(spectrum, len(y))
+    level = np.sqrt((x**2).mean())
+    at_ten = noise / noise.std() * level * 10 ** (-10 / 20)
+    found = measure_silence(Clip(samples=0.5 * (y + at_ten), rate_hz=reading.rate_hz))
+    assert not found.beyond_reach
+    clean = measure_silence(Clip(samples=0.5 * y, rate_hz=reading.rate_hz))
+    assert found.longest_pause_s == pytest.approx(clean.longest_pause_s, abs=0.12)
+    assert (found.lead_s, found.tail_s) == pytest.approx((clean.lead_s, clean.tail_s), abs=0.12)
+    assert found.noise_dbfs == pytest.approx(20 * np.log10(0.5 * level) - 10, abs=1.0)
+    drowned = measure_silence(Clip(samples=0.2 * (y + 3 * at_ten), rate_hz=reading.rate_hz))
+    assert drowned.beyond_reach
+
+
+def test_word_times_of_another_text_are_no_good() -> None:
+    other = "Every ladder had been carried back to the barn before the wind turned to the north again."
+    clip, _ = speak(other, Timbre(base="en"))
+    for language in ("en-GB", "fr-FR"):
+        words, _ = find_word_times(clip, TEXT, language)
+        assert words
+        assert not any(good for _, _, _, good in words)
+    right, _ = find_word_times(clip, other, "en-GB")
+    assert sum(good for _, _, _, good in right) >= len(right) - 1

@@ -11,7 +11,13 @@ from scipy import stats
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.statistics.agreement import intraclass_correlation
 from zestpanel.core.statistics.crossed import (
+    compare_crossed,
     crossed_intervals,
+    differences,
+    draws_of,
+    equality_crossed,
+    joint_draws,
+    spread_of_mean,
 )
 from zestpanel.core.statistics.intervals import (
     bootstrap_draws,
@@ -184,3 +190,84 @@ def test_bootstrap_is_seeded_paired_and_bears_gaps() -> None:
     assert (a == b).all()
     assert (a[0] == a[1]).all(), "two candidates with the same ratings are drawn alike"
     assert not np.isnan(a).any()
+
+
+def crossed_panel(rng: np.random.Generator, count: int, people: int, texts: int, s_text: float) -> np.ndarray:
+    """Ratings of equal candidates in whole categories; each passage suits some candidates better."""
+    x = 3.4 + 0.4 * rng.standard_normal((1, people, 1)) + 0.3 * rng.standard_normal((1, 1, texts))
+    x = x + s_text * rng.standard_normal((count, 1, texts)) + 0.7 * rng.standard_normal((count, people, texts))
+    return np.clip(np.rint(x), 1, 5)
+
+
+def told_apart(table: np.ndarray) -> bool:
+    found = compare_crossed(differences(table), len(table), list(range(len(table))))
+    return any(p.adjusted_p is not None and p.adjusted_p < 0.05 for p in found.pairs)
+
+
+def test_equal_candidates_are_told_apart_in_few_panels_where_fixed_texts_tell_in_most() -> None:
+    # source: simulation with known truth: six equal candidates, 24 listeners x 6 passages, a candidate x passage spread
+    # of 0.3; at 5 % at most 11 of 100 panels may tell a pair apart by chance (99 % bound)
+    rng = np.random.default_rng(2)
+    panels = [crossed_panel(rng, 6, 24, 6, 0.3) for _ in range(100)]
+    assert sum(map(told_apart, panels)) <= 11
+    fixed = sum(
+        any(q.adjusted_p < 0.05 for q in compare(x.mean(axis=2)).pairs if q.adjusted_p is not None) for x in panels
+    )
+    assert fixed >= 40
+
+
+def test_a_difference_of_the_margin_is_seldom_called_equal_and_no_difference_often_enough() -> None:
+    rng = np.random.default_rng(4)
+    wrong = right = 0
+    for _ in range(100):
+        x = 3.4 + 0.3 * rng.standard_normal((2, 1, 8)) + 0.7 * rng.standard_normal((2, 24, 8))
+        moved = x.copy()
+        moved[0] += 0.3
+        found = equality_crossed(differences(moved), 0, 1, margin=0.3)
+        wrong += found is not None and found.equal
+        plain = 3.4 + 0.5 * rng.standard_normal((2, 24, 12))
+        same = equality_crossed(differences(plain), 0, 1, margin=0.3)
+        right += same is not None and same.equal
+    assert wrong <= 11
+    assert right >= 80
+
+
+def test_few_answers_widen_and_never_narrow() -> None:
+    def interval(table: np.ndarray) -> tuple[float, float]:
+        found = crossed_intervals(table[None], draws_of(table[None], 1), bounds=(1.0, 5.0))[0]
+        return found.low, found.high
+
+    one = interval(np.array([[4.0]]))
+    assert (one[0] < 2.5, one[1]) == (True, 5.0), "one rating says next to nothing, and stays within the scale"
+    alike = interval(np.full((5, 1), 4.0))
+    assert alike[1] - alike[0] > 1.0, "five listeners who all say 4 of one clip are not certain"
+    many = interval(np.full((24, 12), 4.0))
+    assert 0.0 < many[1] - many[0] < 0.2
+    three = np.array([[[4.0], [4.0], [5.0]], [[2.0], [2.0], [1.0]]])
+    pair = compare_crossed(differences(three), 2, [0, 1])
+    assert (pair.pairs[0].p, pair.letters) == (None, ("a", "a")), "three listeners with one clip: too few"
+    assert equality_crossed(differences(np.full((2, 3, 1), 4.0)), 0, 1, margin=0.3) is None
+    assert differences(np.full((2, 6, 4), 4.0)).p(0) == 1.0, "never p = 0 from answers that are all alike"
+
+
+def test_a_pairs_variance_is_the_quasi_f_one_of_textbooks() -> None:
+    # reference: mean squares of a two-way crossed layout with one answer a cell, by hand: the variance of a grand mean
+    # is (MS_listeners + MS_passages - MS_rest) / n (Satterthwaite 1946)
+    x = np.random.default_rng(6).normal(3, 1, (9, 7))
+    rows, columns, grand = x.mean(axis=1, keepdims=True), x.mean(axis=0, keepdims=True), x.mean()
+    ms_rows = 7 * float(((rows - grand) ** 2).sum()) / 8
+    ms_columns = 9 * float(((columns - grand) ** 2).sum()) / 6
+    ms_rest = float(((x - rows - columns + grand) ** 2).sum()) / 48
+    expected = max(ms_rows + ms_columns - ms_rest, ms_rows, ms_columns) / 63
+    assert spread_of_mean(x, step=1.0).variance == pytest.approx(max(expected, 1 / 12 / 63))
+
+
+def test_draws_are_joint_and_have_the_stated_spread() -> None:
+    x = crossed_panel(np.random.default_rng(3), 3, 12, 6, 0.2)
+    x[1] = x[0]
+    drawn = joint_draws(x, draws_of(x, 1), np.random.default_rng(2), (1.0, 5.0))
+    assert (drawn[0] == drawn[1]).all(), "the same ratings are drawn alike"
+    assert drawn[2].var() == pytest.approx(spread_of_mean(x[2]).variance, rel=0.15)
+    alone = np.array([[[4.0]], [[3.0]]])
+    spread = joint_draws(alone, draws_of(alone, 1), np.random.default_rng(2), (1.0, 5.0)).std(axis=1)
+    assert spread == pytest.approx([0.75, 0.85], abs=0.15)

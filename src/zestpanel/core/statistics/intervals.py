@@ -62,15 +62,38 @@ def bootstrap_draws(scores: NDArray[np.float64], rng: np.random.Generator, draws
     A draw in which a candidate has no rating at all takes its overall mean.
     """
     count, listeners, passages = scores.shape
-    of_listeners = rng.multinomial(listeners, np.full(listeners, 1 / listeners), size=draws).astype(np.float64)
-    of_passages = rng.multinomial(passages, np.full(passages, 1 / passages), size=draws).astype(np.float64)
+    of_listeners, of_passages = (_resampled(n, draws, rng) for n in (listeners, passages))
     have = ~np.isnan(scores)
     filled = np.where(have, scores, 0.0)
+    complete = bool(have.all())
+    means = filled.sum(axis=(1, 2)) / np.maximum(1, have.sum(axis=(1, 2)))
     out = np.empty((count, draws))
-    full = np.full(draws, float(listeners * passages))
-    for c in range(count):
-        total = ((of_listeners @ filled[c]) * of_passages).sum(axis=1)
-        n = full if have[c].all() else ((of_listeners @ have[c].astype(float)) * of_passages).sum(axis=1)
-        mean = filled[c].sum() / max(1, have[c].sum())
-        out[c] = np.where(n > 0, total / np.maximum(n, 1e-12), mean)
+    for first in range(0, draws, _AT_ONCE):  # a part at a time, so that what is in between stays small
+        part = slice(first, first + _AT_ONCE)
+        total = _weighted_sums(filled, of_listeners[part], of_passages[part])
+        if complete:
+            out[:, part] = total / (listeners * passages)
+            continue
+        n = _weighted_sums(have.astype(np.float64), of_listeners[part], of_passages[part])
+        out[:, part] = np.where(n > 0, total / np.maximum(n, 1e-12), means[:, None])
     return out
+
+
+_AT_ONCE: Final = 500
+
+
+def _resampled(n: int, draws: int, rng: np.random.Generator) -> NDArray[np.float64]:
+    """How often each of n units comes up when n are drawn with replacement, shape (draws, n)."""
+    drawn = rng.integers(0, n, (draws, n)) + n * np.arange(draws)[:, None]
+    return np.bincount(drawn.ravel(), minlength=draws * n).reshape(draws, n).astype(np.float64)
+
+
+def _weighted_sums(
+    values: NDArray[np.float64], of_listeners: NDArray[np.float64], of_passages: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Sums over listeners and passages, each as often as it was drawn, shape (candidates, draws)."""
+    count, listeners, passages = values.shape
+    flat = values.transpose(1, 0, 2).reshape(listeners, count * passages)
+    by_passage = (of_listeners @ flat).reshape(len(of_listeners), count, passages)
+    sums: NDArray[np.float64] = np.matmul(by_passage, of_passages[:, :, None])[:, :, 0].T
+    return sums

@@ -1,0 +1,125 @@
+"""How often a page would be wrong: simulated error rates of everything it promises, on panels whose truth is known.
+
+Intervals at 95 % must cover in at least 95 of 100; candidates that are equal must be told apart in at most 5 of 100
+panels; candidates that differ by the margin must be called equal in at most 5 of 100; and two runs of an engine that
+did not change must show a change in at most 5 of 100 tables. With 400 panels a row, 5 % may come out as 7 % by chance.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.changes.comparing import Difference, difference_of, ratio_of
+from zestpanel.core.statistics.crossed import (
+    ALPHA,
+    compare_crossed,
+    crossed_intervals,
+    differences,
+    draws_of,
+    equality_crossed,
+)
+from zestpanel.core.statistics.paired import Comparison, compare, holm
+
+Rows = list[tuple[str, str, str]]
+Noise = Callable[[tuple[int, ...]], NDArray[np.float64]]
+
+PANELS: Final = 400
+MARGIN: Final = 0.3
+# candidates, listeners, passages, share of cells missing, and standard deviations: listeners, passages, candidates x
+# listeners, candidates x passages, rest
+SHAPES: Final = (
+    (6, 24, 6, 0.0, (0.4, 0.3, 0.2, 0.3, 0.7)),
+    (6, 10, 6, 0.0, (0.4, 0.3, 0.0, 0.0, 0.8)),
+    (4, 5, 3, 0.0, (0.4, 0.3, 0.2, 0.3, 0.7)),
+    (8, 12, 4, 0.0, (0.4, 0.3, 0.3, 0.0, 0.7)),
+    (6, 24, 12, 0.3, (0.4, 0.3, 0.1, 0.3, 0.9)),
+    (3, 10, 4, 0.2, (0.4, 0.3, 0.1, 0.5, 0.5)),
+    (6, 40, 3, 0.0, (0.4, 0.3, 0.1, 0.3, 0.7)),
+)
+
+
+def _noises(rng: np.random.Generator) -> dict[str, Noise]:
+    return {
+        "normal": rng.standard_normal,
+        "skewed": lambda size: rng.exponential(size=size) - 1.0,
+        "heavy tails": lambda size: rng.standard_t(3, size=size) / np.sqrt(3.0),
+    }
+
+
+def panel(
+    shape: tuple[int, int, int, float, tuple[float, ...]], noise: Noise, rng: np.random.Generator, *, whole: bool = True
+) -> NDArray[np.float64]:
+    """Ratings of equal candidates, shape (candidates, listeners, passages), in whole categories from 1 to 5."""
+    count, people, texts, missing, (s_people, s_texts, s_cp, s_ct, s_rest) = shape
+    x = 3.4 + s_people * noise((1, people, 1)) + s_texts * noise((1, 1, texts))
+    x = x + s_cp * noise((count, people, 1)) + s_ct * noise((count, 1, texts)) + s_rest * noise((count, people, texts))
+    x = np.clip(np.rint(x), 1, 5) if whole else x
+    x[rng.random(x.shape) < missing] = np.nan
+    return x
+
+
+def _tells(found: Comparison) -> bool:
+    return any(pair.adjusted_p is not None and pair.adjusted_p < ALPHA for pair in found.pairs)
+
+
+def scores() -> Rows:
+    out: Rows = []
+    for shape in SHAPES:
+        for name, noise in _noises(rng := np.random.default_rng(11)).items():
+            covered = told = told_before = equal = rated = 0
+            for k in range(PANELS):
+                x = panel(shape, noise, rng)
+                found = differences(x)
+                told += _tells(compare_crossed(found, len(x), list(range(len(x)))))
+                rated_by = np.maximum(1, (~np.isnan(x)).sum(axis=2))
+                told_before += _tells(compare(np.nansum(x, axis=2) / rated_by))
+                # the first candidate moved by the margin itself: equality would be wrong by a hair
+                moved = panel(shape, noise, rng, whole=False)
+                moved[0] += MARGIN
+                tost = equality_crossed(differences(moved), 0, 1, margin=MARGIN)
+                equal += tost is not None and tost.equal
+                # coverage of the true mean of such panels, without the ends of the scale in the way
+                free = panel(shape, noise, rng, whole=False)
+                interval = crossed_intervals(free[:1], draws_of(free[:1], k), bounds=None)[0]
+                covered += interval.low <= 3.4 <= interval.high
+                rated += 1
+            count, people, texts, missing, _ = shape
+            what = f"{count} equal, {people} x {texts}, {missing:.0%} missing, {name}"
+            figures = f"{told / rated:.1%} told, {equal / rated:.1%} equal, {covered / rated:.1%} in"
+            out.append((what, figures, f"<= 5 %, <= 5 %, >= 95 %; texts fixed: {told_before / rated:.0%} told"))
+    return out
+
+
+def changes() -> Rows:
+    """Seven candidates, four waits and sound measures as ratios and words wrong, nothing changed between the runs."""
+    out: Rows = []
+    for pairs in (10, 30, 60, 120, 200):
+        for name, draw in _waits(rng := np.random.default_rng(5)).items():
+            alarms = 0
+            for _ in range(PANELS):
+                found: list[Difference] = []
+                for _ in range(7):
+                    for measure in ("first_sound_s", "last_byte_s", "words_per_minute", "pitch_hz"):
+                        found.append(ratio_of(measure, draw(pairs), draw(pairs)))
+                    wrong = rng.binomial(12, 0.1, (2, pairs)) / 12 * 100
+                    found.append(difference_of("words_wrong", wrong[1] - wrong[0]))
+                adjusted = holm([one.p for one in found])
+                pairs_of = zip(adjusted, found, strict=True)
+                alarms += any(q < ALPHA and abs(one.mean) > one.yardstick.allowance for q, one in pairs_of)
+            out.append((f"nothing changed, {pairs} pairs, {name}", f"{alarms / PANELS:.1%} of tables", "<= 5 %"))
+    return out
+
+
+def _waits(rng: np.random.Generator) -> dict[str, Callable[[int], NDArray[np.float64]]]:
+    return {
+        "lognormal": lambda n: np.exp(rng.normal(0, 0.9, n)),
+        "Pareto 1.5": lambda n: 1 + rng.pareto(1.5, n),
+        "exponential": lambda n: 0.05 + rng.exponential(1, n),
+    }
+
+
+ROWS: Final = [("error rates of scores", scores), ("error rates of changes", changes)]
