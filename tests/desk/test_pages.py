@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
-from tests.desk.conftest import Opener, drop, recorder, settle, words
+from tests.desk.conftest import Opener, Recorder, cells, drop, recorder, settle, words
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.project.project import Project
 from zestpanel.desk.actions import DEEDS
@@ -23,8 +23,11 @@ from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
+from zestpanel.desk.playing.output import ClockOutput
+from zestpanel.desk.playing.player import Player
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import STEPS
+from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 
 
@@ -410,3 +413,120 @@ def test_several_lines_of_ones_own_survive_other_edits_of_the_brief(
     own.setText("Only | three | now")
     qtbot.keyClick(own, Qt.Key.Key_Return)
     assert bench_project.brief.audition_line("en-GB") == "Only\nthree\nnow"
+
+
+def test_without_a_sound_device_nothing_is_rated_and_with_one_it_goes_on(bench_project: Project, qtbot: QtBot) -> None:
+    devices = [ClockOutput, ClockOutput, Recorder]
+    window = MainWindow(bench_project, player=Player(open_device=lambda mixer, parent: devices.pop(0)(mixer, parent)))
+    window.show()
+    settle(qtbot, window)
+    page = window.page("listening")
+    assert isinstance(page, ListeningPage)
+    window.go_to("listening")
+    page.alias.setText("Ann")
+    page.languages.setText("en")
+    page.to_the_booth()
+    settle(qtbot, window)
+    booth = window.booth
+    assert "There is no sound device, so nothing can be rated" in words(booth)
+    mixer = window.state.player.mixer
+    qtbot.waitUntil(lambda: bool(mixer.lanes), timeout=60_000)
+    mixer.play()
+    mixer.render(200_000)  # all of the clip is pulled by the clock, and nobody hears it
+    window.state.player.moved.emit()
+    qtbot.keyClick(booth, Qt.Key.Key_4)
+    assert not booth.grades[4].isEnabled()
+    assert bench_project.panel.ratings(training=True) == []
+    mixer.pause()
+    qtbot.keyClick(booth, Qt.Key.Key_Space)  # a device was connected
+    assert "Listen to at least 80%" in words(booth)
+    mixer.seek(0)
+    recorder(window).hear(3.6)
+    window.state.player.moved.emit()
+    qtbot.keyClick(booth, Qt.Key.Key_4)
+    assert len(bench_project.panel.ratings(training=True)) == 1
+    window.close()
+
+
+@pytest.mark.parametrize("step", ["evidence", "listening", "cost", "choice"])
+def test_pages_about_names_stay_covered_while_labels_are_hidden(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, step: str
+) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    window.state.toggle_labels()
+    window.go_to(step)
+    settle(qtbot, window)
+    page = window.page(step)
+    assert "Labels are hidden" in words(page)
+    shown = " ".join(w.text() for w in page.findChildren(QLabel) if w.isVisible())
+    assert not [name for name in ("Tangor", "Citrange", "Ilseth", "Linnoway") if name in shown]
+    assert page.empty is not None
+    qtbot.mouseClick(page.empty.action, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert page.empty is None
+
+
+def test_exchange_rates_are_typed_once_and_refused_in_words(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("brief")
+    page = window.page("brief")
+    assert isinstance(page, BriefPage)
+    field = page.field("rates")
+
+    def write(text: str) -> None:
+        field.setText(text)
+        field.editingFinished.emit()
+
+    write("USD 0.92 2026-11-02 the bank | gbp 1.17")
+    rates = bench_project.brief.exchange_rates
+    assert [(r.currency, str(r.rate), str(r.dated), r.source) for r in rates] == [
+        ("USD", "0.92", "2026-11-02", "the bank"), ("GBP", "1.17", "None", "")]  # fmt: skip
+    page.refresh()
+    assert field.text() == "USD 0.92 2026-11-02 the bank | GBP 1.17"
+    for text, complaint in (
+        ("dollars", "'dollars' is no exchange rate"),
+        ("USD nothing", "The rate of USD 'nothing' is not a number"),
+        ("EUR 1", "EUR is the currency of the brief itself"),
+        ("USD 0.9 2026-13-40", "'2026-13-40' is no date"),
+        ("USD -1", "has to be over 0"),
+        ("USD 0.9 | USD 0.8", "two exchange rates"),
+    ):
+        write(text)
+        assert complaint in words(page), text
+        assert "Nothing was changed." in words(page)
+        assert bench_project.brief.exchange_rates == rates
+    days = page.days
+    days.setValue(8)
+    write("")
+    assert (bench_project.brief.days_of_work, bench_project.brief.exchange_rates) == (8, ())
+    page.field("one_off_months").setText("24")
+    page.field("one_off_months").editingFinished.emit()
+    assert bench_project.brief.one_off_months == 24
+
+
+def test_listeners_are_told_which_languages_they_speak(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.all()[0]
+    ann = bench_project.panel.add_listener("Ann")
+    bench_project.panel.add_ratings([{"listener_id": ann.id, "candidate_id": candidate.id, "score": 4.0,
+                                      "passage_version_id": passage.version_id, "origin": "file"}])  # fmt: skip
+    window = open_window(bench_project)
+    window.go_to("listening")
+    settle(qtbot, window)
+    page = window.page("listening")
+    assert isinstance(page, ListeningPage)
+    assert "1 by listeners whose languages are not stated" in words(page)
+    page.state_languages(ann.id, "EN; fr")
+    settle(qtbot, window)
+    assert cells(page.people)[0][1] == "en, fr"
+    assert "not stated" not in words(page)
+    window.actions_by_id["undo"].trigger()
+    assert bench_project.panel.listeners()[0].languages == ()
+    page.alias.setText("Ann")
+    page.languages.clear()
+    page.to_the_booth()
+    assert "Which languages does Ann speak?" in window.notice_text.text()

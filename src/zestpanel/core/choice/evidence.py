@@ -112,7 +112,8 @@ def bounds_in_words(criteria: Iterable[Criterion], currency: str) -> str:
         times = 100 if one.name == FAILURES else 1
         worst, best = (f"{value * times:g}".replace("-", "−") for value in (one.worst, one.best))
         unit = units.get(one.name, "")
-        parts.append(f"{one.name} (weight {one.weight:g}) from {worst}{unit} to {best}{unit}")
+        name = "money" if one.name == COST else one.name
+        parts.append(f"{name} (weight {one.weight:g}) from {worst}{unit} to {best}{unit}")
     return "From not acceptable to as good as it need be: " + "; ".join(parts) + "."
 
 

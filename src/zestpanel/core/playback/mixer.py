@@ -119,6 +119,12 @@ class Mixer:
         with self._lock:
             return self._lanes[self._on].axis.place_at(self.time_s) if self._lanes else 0.0
 
+    def forget_heard(self) -> None:
+        """What was pulled until now was heard by nobody: there was no sound device."""
+        with self._lock:
+            for heard in self._heard.values():
+                heard[:] = False
+
     def heard_share(self, key: int) -> float:
         """Share of a lane that has been rendered since it was loaded, counted in steps of 50 ms."""
         with self._lock:

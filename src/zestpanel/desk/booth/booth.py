@@ -14,7 +14,7 @@ from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.project.takes import Take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import KeyButton, button, label
+from zestpanel.desk.widgets import KeyButton, button, label, set_role
 
 
 class Booth(QWidget):
@@ -167,6 +167,7 @@ class Booth(QWidget):
         for grade in self.grades.values():
             grade.setEnabled(may)
         must = 0.0 if session is None else session.settings.must_hear
+        set_role(self._hint, "quiet" if heard else "bad")
         if not heard:
             self._hint.setText("There is no sound device, so nothing can be rated. Connect one, then press Play.")
             return

@@ -49,9 +49,7 @@ class BriefPage(Page):
         self.days.setToolTip("Days a month on which texts are rendered: what a daily allowance is good for")
         self.days.editingFinished.connect(self._save)
         form.addRow("Days of work a month", self.days)
-        self._line(
-            form, "one_off_months", "One-off purchases over, months", "empty: not compared by the month", narrow=True
-        )
+        self._line(form, "one_off_months", "One-off purchases over, months", "empty: not compared", narrow=True)
         self._line(form, "rates", "Exchange rates", "such as USD 0.92 2026-11-02 the bank; several are parted by |")
         self._line(form, "line_en", "Audition line", "your own line, read by every voice; several are parted by |")
         self._line(form, "line_other", "Audition line, second language", "the same for the second language")

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PyQt6.QtWidgets import QHBoxLayout
 
+from zestpanel.core.bench.summary import Figure
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.desk.behind import behind_takes, behind_waits
 from zestpanel.desk.card.card import SOUND
@@ -12,16 +15,15 @@ from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
-SHORT = {
-    "words_per_minute": "words / min",
-    "pitch_hz": "pitch Hz",
-    "pitch_sd_st": "spread st",
-    "loudness_lufs": "LUFS",
-    "longest_pause_s": "pause s",
-    "lead_s": "before s",
-    "tail_s": "after s",
-    "noise_dbfs": "noise dB",
-    "words_wrong": "wrong %",
+COLUMNS: Final[dict[tuple[str, ...], str]] = {
+    ("words_per_minute",): "words / min",
+    ("pitch_hz",): "pitch Hz",
+    ("pitch_sd_st",): "spread st",
+    ("loudness_lufs",): "LUFS",
+    ("longest_pause_s",): "pause s",
+    ("lead_s", "tail_s"): "around s",
+    ("noise_dbfs",): "noise dB",
+    ("words_wrong",): "wrong %",
 }
 WORDS_WRONG = (
     "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only; figures count "
@@ -79,9 +81,9 @@ class EvidencePage(Page):
         tips: dict[tuple[int, int], str] = {}
         for row in found.rows.values():
             cells = [f"{row.name}\n{row.detail}", str(sum(take.scored for take in row.summary.takes))]
-            for name, (_, places) in SOUND.items():
-                figure = row.summary.sound.get(name)
-                cells.append(f"{figure.median:.{places}f}".replace("-", "−") if figure else "–")
+            for names in COLUMNS:
+                found_here = [(row.summary.sound.get(name), SOUND[name][1]) for name in names]
+                cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
             believed = row.summary.hearing
             cells.append(f"{believed.percent:.0f} %" if believed is not None else "–")
             if believed is not None:
@@ -93,7 +95,7 @@ class EvidencePage(Page):
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = ["Candidate", "takes", *(SHORT[name] for name in SOUND), "misheard"]
+        head = ["Candidate", "takes", *COLUMNS.values(), "misheard"]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         unmeasured = self.state.bench.unmeasured
@@ -102,7 +104,7 @@ class EvidencePage(Page):
         found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
         self._ways.setText(
             "Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by ITU-R BS.1770-5; pauses "
-            "from 150 ms, the longest shown; noise in dBFS; before and after: silence around the speech."
+            "from 150 ms, the longest shown; noise in dBFS; around: silence before and after the speech."
             + (f" Word times: {found_by}." if found_by else "")
             + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
             + (f" {unmeasured} takes are not measured yet." if unmeasured else "")
@@ -120,3 +122,7 @@ class EvidencePage(Page):
     def _open_waits(self, candidate_id: int) -> None:
         if self.state.standing and candidate_id in self.state.standing.rows:
             behind_waits(self, self.state.project, self.state.standing.rows[candidate_id]).show()
+
+
+def _median(figure: Figure | None, places: int) -> str:
+    return f"{figure.median:.{places}f}".replace("-", "−") if figure else "–"

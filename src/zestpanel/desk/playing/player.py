@@ -41,6 +41,8 @@ class Player(QObject):
         if self._output is not None and not self._output.heard:
             self._output.stop()
             self._output = None
+            if self.output.heard:
+                self.mixer.forget_heard()
         return self.output.heard
 
     @property
