@@ -3,30 +3,36 @@
 from __future__ import annotations
 
 import base64
+from dataclasses import replace
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import add_demo_engine, demo_engine_source, tone
+from tests.conftest import COMMAND_ENGINE, add_demo_engine, demo_engine_source, tone
 from zestpanel.command_line import run
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.bench.planning import barred, plan_run
-from zestpanel.core.bench.summary import summaries
+from zestpanel.core.bench.summary import hearing_of, summaries
 from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.claims import hold
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.catalogue.facts import Engine, Voice, language_for
 from zestpanel.core.catalogue.ledger import ledger, price_is_old
+from zestpanel.core.catalogue.machine import Machine, fits
 from zestpanel.core.choice.evidence import own_figures, standing
 from zestpanel.core.connectors import secrets
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.passages.splitting import size_spans
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.shortlist import with_voices
+from zestpanel.core.project.takes import Measured, Take
+from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.standins.service import StandInService
 
 FOLDER = """\
@@ -188,3 +194,80 @@ def test_scripts_of_every_kind_from_the_command_line(project: Project, tmp_path:
     opened = Project.open(folder)
     assert len(opened.texts.all()) == 4, "one bad file and nothing is imported"
     opened.close()
+
+
+TWO_LANGUAGES = COMMAND_ENGINE.replace("name: Hesk, languages: [en-GB]", "name: Hesk, languages: [en-GB, fr-CA, fr-FR]")
+
+
+def test_a_voice_of_several_languages_reads_each_text_in_its_own(project: Project) -> None:
+    engine = parse_connector(TWO_LANGUAGES, name="kitchen.yaml")
+    project.shortlist.add_engine(engine, TWO_LANGUAGES, "kitchen.yaml")
+    project.shortlist.add(engine, voice="hesk")
+    project.texts.add(["One."], language="en-US")
+    project.texts.add(["Deux."], language="fr-FR")
+    planned = plan_run(project)
+    assert [job.language for job in planned.jobs] == ["en-GB", "fr-FR"], "its own accent where the language is the same"
+    voice = engine.voice("hesk")
+    assert language_for(voice, "en-GB", "fr-BE") == "fr-CA"
+    assert language_for(voice, "en-GB", "de-DE") == "en-GB"
+
+
+def test_a_newly_stated_version_never_goes_on_under_the_old_label(project: Project) -> None:
+    def stated(version: str) -> Engine:
+        source = COMMAND_ENGINE + f"models:\n  - {{id: m, version: '{version}'}}\n"
+        engine = parse_connector(source, name="kitchen.yaml")
+        project.shortlist.add_engine(engine, source, "kitchen.yaml")
+        return engine
+
+    old = project.shortlist.add(stated("1.0"), voice="hesk")[0]
+    project.texts.add(["One."], language="en-GB")
+    engine = stated("2.0")
+    assert project.shortlist.superseded(engine) == {"m is version 2.0 now, not 1.0": 1}
+    planned = plan_run(project)
+    assert planned.jobs == ()
+    assert "its model is stated as version 2.0 now, this is 1.0" in planned.left_out[0][2]
+    gate = next(g for g in standing(project).rows[old.id].gates if g.name == "can still be made")
+    assert (gate.verdict, gate.why) == ("unknown", "version 1.0; its model is stated as 2.0 now")
+    new = project.shortlist.add(engine, voice="hesk")[0]
+    assert [job.candidate.id for job in plan_run(project).jobs] == [new.id]
+
+
+def test_an_accelerator_that_does_not_say_what_it_has_bars_nothing() -> None:
+    wants = parse_connector(
+        COMMAND_ENGINE + "models:\n  - {id: m, facts: {needs an accelerator: yes, video memory: 8000}}\n", name="k"
+    )
+    needs = ledger(wants, "model", "m")
+    machine = Machine(cores=2, memory_mb=8000, free_memory_mb=4000, free_disk_mb=9000, video_memory_mb=None)
+    assert fits(needs, machine)[0] == "cannot"
+    verdict, why = fits(needs, replace(machine, accelerator=True))
+    assert verdict == "unknown"
+    assert why == ["needs an accelerator of 8,000 MB; there is one that does not say what it has"]
+    assert fits(needs, replace(machine, accelerator=True, video_memory_mb=4000))[0] == "cannot"
+
+
+def test_the_recogniser_is_believed_as_far_as_it_hears_what_every_voice_says() -> None:
+    """By hand: four words, three voices say all; the fourth voice is not heard on two words that the others are."""
+
+    def take(number: int, candidate: int) -> Take:
+        return Take(**{**dict.fromkeys(Take._fields), "id": number, "candidate_id": candidate, "passage_version_id": 1,
+                       "doubts": (), "obtained": "run"})  # fmt: skip
+
+    rights = {1: "1110", 2: "1111", 3: "1110", 4: "1001"}
+    takes = {c: [take(c, c)] for c in rights}
+    measured = {c: Measured(values={"heard_right": right}) for c, right in rights.items()}
+    found = hearing_of(takes, measured)
+    assert (found[4].missed, found[4].of, round(found[4].percent)) == (2, 3, 67)
+    assert (found[2].missed, found[2].of) == (0, 1), "only the first word is heard from all three others"
+    assert hearing_of({1: takes[1], 2: takes[2]}, measured) == {}, "two voices tell nothing of each other"
+
+
+@given(st.integers(1, 40_000), st.integers(60, 3000))
+def test_requests_of_an_episode_are_cut_at_sentence_ends(characters: int, limit: int) -> None:
+    sample = "The last frost falls in May. " * 40
+    found = requests_per_episode(Decimal(characters), limit, sample=sample, language="en")
+    assert found >= -(-characters // limit), "never fewer than full ones"
+    assert requests_per_episode(Decimal(characters), None, sample=sample, language="en") == 1
+    if characters > 2000:
+        # reference: the splitter itself, on a text of that length
+        text = ("The last frost falls in May. " * (characters // 29 + 1))[:characters]
+        assert found == pytest.approx(len(size_spans(text, limit, "en")), rel=0.15, abs=2)

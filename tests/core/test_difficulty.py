@@ -77,3 +77,9 @@ def test_any_text_is_looked_through_and_places_are_right(text: str, language: st
     for found in find_difficulties(text, language):
         assert 0 <= found.start < found.end <= len(text)
         assert found.kind in KINDS
+
+
+def test_a_paragraph_without_a_mark_at_its_end_is_found() -> None:
+    found = [d for d in find_difficulties("The tree stood by the old wall\n\nIt fell in May.", "en") if d.note]
+    assert [(d.words, d.kind, d.note) for d in found] == [("wall", "odd punctuation", "no mark at the end")]
+    assert not [d for d in find_difficulties("The Frost Year\n\nIt fell in May.", "en") if d.note], "a heading has none"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import itertools
 import json
 import subprocess
 import sys
@@ -40,9 +41,12 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.journal import Answered
 from zestpanel.core.project.project import Project
+from zestpanel.core.project.takes import Measured
 from zestpanel.core.tariffs.money import Money
 from zestpanel.core.tariffs.tariff import NO_USE, Usage
 from zestpanel.core.tariffs.volume import Rates
+from zestpanel.core.timing.points import points_of
+from zestpanel.core.timing.rows import timing_rows
 from zestpanel.standins.service import Behaviour, StandInService
 
 TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
@@ -634,3 +638,62 @@ def test_workers_on_other_machines_give_the_very_same_even_when_one_dies(tmp_pat
     assert json.loads(done.stdout.splitlines()[-1]) == {
         "takes": 3, "same": True, "killed": True, "timed elsewhere": 1,
     }  # fmt: skip
+
+
+NOTED = (
+    "import sys, time, wave, os; began = time.time(); time.sleep(0.15); w = wave.open(sys.argv[1], 'wb'); "
+    "w.setnchannels(1); w.setsampwidth(2); w.setframerate(8000); w.writeframes(bytes(16000)); w.close(); "
+    "open(sys.argv[2], 'a').write(f'{began} {time.time()}\\n')"
+)
+
+
+def programs(project: Project, note: Path, count: int) -> None:
+    """So many local engines that write down when each of their texts began and ended."""
+    for k in range(count):
+        source = json.dumps({
+            "zest-connector": 1, "engine": f"Engine {k}", "voices": [{"id": "v", "languages": ["en-GB"]}],
+            "limits": {"requests_at_once": 2},
+            "speak": {"kind": "command", "arguments": [sys.executable, "-c", NOTED, "{output}", str(note)]},
+        })  # fmt: skip
+        engine = parse_connector(source, name=f"{k}.yaml")
+        project.shortlist.add_engine(engine, source, f"{k}.yaml")
+        project.shortlist.add(engine, voice="v")
+
+
+def overlaps(note: Path) -> int:
+    spans = sorted(tuple(map(float, line.split())) for line in note.read_text().splitlines())
+    return sum(later[0] < earlier[1] for earlier, later in itertools.pairwise(spans))
+
+
+def test_programs_are_timed_one_at_a_time_with_measuring_held_back(project: Project, tmp_path: Path) -> None:
+    programs(project, tmp_path / "note", 3)
+    project.texts.add(["One.", "Two."], language="en-GB")
+    measured_at: list[float] = []
+
+    class Noting(Unmeasured):
+        def measure(self, *_: object) -> Measured:
+            measured_at.append(time.time())
+            return Measured(values={})
+
+    assert make(project, plan_run(project), executor=Noting()).done == 6
+    assert overlaps(tmp_path / "note") == 0
+    ends = [float(line.split()[1]) for line in (tmp_path / "note").read_text().splitlines()]
+    assert len(measured_at) == 6
+    assert min(measured_at) >= max(ends), "measuring begins when the programs are through"
+    assert next(iter(summaries(project).values())).circumstances is not None
+
+
+def test_side_by_side_is_a_choice_and_its_waits_are_kept_apart(project: Project, tmp_path: Path) -> None:
+    programs(project, tmp_path / "note", 3)
+    project.texts.add(["One.", "Two."], language="en-GB")
+    make(project, plan_run(project), executor=Unmeasured())
+    (tmp_path / "note").unlink()
+    beside = plan_run(project, conditions=Conditions(fresh=True, side_by_side=True))
+    make(project, beside, executor=Unmeasured())
+    assert overlaps(tmp_path / "note") > 0
+    points = points_of(project)
+    assert {p.circumstances.side_by_side for p in points} == {False, True}
+    rows = timing_rows(points, "whole clip")
+    assert len(rows) == 6, "each candidate once alone and once beside the others"
+    said = [row.circumstances.says() for row in rows if row.circumstances.side_by_side]
+    assert all("beside other programs and the measuring" in words for words in said)

@@ -129,6 +129,10 @@ class DeskState(QObject):
             return self._letters.get(candidate.id, "?")
         return self.bench.names.get(candidate.id, "")
 
+    def shown_names(self) -> dict[int, str]:
+        """Names by candidate id as they are shown now: letters while labels are hidden."""
+        return {candidate.id: self.name(candidate) for candidate in self.bench.candidates}
+
     def detail(self, candidate: Candidate) -> str:
         if self._letters is not None:
             return "label hidden"

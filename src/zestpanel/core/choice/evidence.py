@@ -20,7 +20,7 @@ from zestpanel.core.choice.ranking import Criterion, Evidence, Ranked, firmness,
 from zestpanel.core.project.project import Project
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.statistics.paired import Equality
-from zestpanel.core.statistics.scores import PanelScores, Score, panel_scores, primary
+from zestpanel.core.statistics.scores import LanguageScores, PanelScores, Score, panel_scores, primary
 from zestpanel.core.tariffs.curve import month_curve
 from zestpanel.core.tariffs.money import Money
 from zestpanel.core.tariffs.tariff import Tariff
@@ -80,6 +80,11 @@ class Standing:
 
     def ranking_in(self, language: str) -> list[Ranked]:
         return [one for one in self.ranking if one.language == language]
+
+    def score_in(self, candidate_id: int, language: str) -> Score | None:
+        """A voice of several languages has a score in each that it was heard in."""
+        found = self.scores.of_language(language)
+        return None if found is None else found.scores.get(candidate_id)
 
     def not_placed(self) -> list[tuple[Row, str]]:
         """Candidates that the map of quality and cost cannot show, and why."""
@@ -179,18 +184,20 @@ def standing(project: Project) -> Standing:
     criteria = criteria_of(project, brief)
     ranking: list[Ranked] = []
     on_frontier: set[int] = set()
-    for language_tag in _languages(brief, rows.values()):
-        of_language = [row for row in rows.values() if row.language == language_tag]
-        evidence = [_evidence(row, scores) for row in of_language]
+    for language_tag in _languages(brief, rows.values(), scores):
+        scored = scores.of_language(language_tag)
+        heard = scored.scores if scored is not None else {}
+        of_language = [row for row in rows.values() if row.language == language_tag or row.candidate.id in heard]
+        evidence = [_evidence(row, scored) for row in of_language]
         chances = firmness(criteria, evidence, np.random.default_rng(7))
         for ranked in rank(criteria, evidence):
             first, top_three = chances.get(ranked.candidate_id, (None, None))
             ranking.append(replace(ranked, language=language_tag, first=first, top_three=top_three))
         on_frontier |= frontier(
             [
-                (row.candidate.id, row.score.mean, float(row.cost.own.amount))
+                (row.candidate.id, heard[row.candidate.id].mean, float(row.cost.own.amount))
                 for row in of_language
-                if row.score is not None and row.cost.own is not None
+                if row.candidate.id in heard and row.cost.own is not None and row.language == language_tag
             ]
         )
     return Standing(
@@ -203,9 +210,9 @@ def standing(project: Project) -> Standing:
     )
 
 
-def _languages(brief: Brief, rows: Iterable[Row]) -> list[str]:
-    """The brief's languages in its order, then others that candidates speak."""
-    spoken = dict.fromkeys(row.language for row in rows)
+def _languages(brief: Brief, rows: Iterable[Row], scores: PanelScores) -> list[str]:
+    """The brief's languages in its order, then others that candidates speak or were heard in."""
+    spoken = dict.fromkeys([*(row.language for row in rows), *(one.language for one in scores.languages)])
     wanted = dict.fromkeys(primary(tag) for tag in brief.languages)
     return [tag for tag in wanted if tag in spoken] + [tag for tag in spoken if tag not in wanted]
 
@@ -223,11 +230,11 @@ def _sample_by_language(project: Project) -> dict[str, str]:
     return {key: text[:_SAMPLE_CHARACTERS] for key, text in out.items()}
 
 
-def _evidence(row: Row, scores: PanelScores) -> Evidence:
-    rate, score = row.summary.failure_rate, row.score
+def _evidence(row: Row, language: LanguageScores | None) -> Evidence:
+    rate = row.summary.failure_rate
+    score = None if language is None else language.scores.get(row.candidate.id)
     errors: dict[str, float] = {}
     draws: dict[str, NDArray[np.float64]] = {}
-    language = scores.language_of(row.candidate.id)
     if score is not None and language is not None:
         draws[QUALITY] = language.draws_of(row.candidate.id)
     if rate is not None:

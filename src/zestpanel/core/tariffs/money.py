@@ -32,7 +32,7 @@ class Money:
         if other.currency != self.currency:
             raise InputError(
                 f"{self.currency} and {other.currency} cannot be added without an exchange rate.",
-                remedy="Exchange rates are given in the brief, under Money.",
+                remedy="The brief has a field for exchange rates.",
             )
         return Money(self.amount + other.amount, self.currency)
 

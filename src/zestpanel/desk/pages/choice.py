@@ -18,6 +18,7 @@ from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.statistics.scores import Score
 from zestpanel.core.timing.waits import in_words
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
@@ -149,12 +150,13 @@ class ChoicePage(Page):
         self._order = [r.candidate_id for r in ranking]
         for index, ranked in enumerate(ranking):
             row = found.rows[ranked.candidate_id]
-            cells, warn = _ranking_row(ranked, row)
+            score = found.score_in(ranked.candidate_id, language)
+            cells, warn = _ranking_row(ranked, row, score)
             rows.append(cells)
             bad += [(index, column) for column in warn]
             tips[(index, 7)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
-            if row.score is not None and row.score.preliminary:
-                tips[(index, 3)] = f"preliminary: {row.score.why_preliminary}"
+            if score is not None and score.preliminary:
+                tips[(index, 3)] = f"preliminary: {score.why_preliminary}"
         self.table.show_rows(
             ["", "Candidate", "total", "quality", "money", "wait", "first place", "must-haves"],
             rows,
@@ -268,11 +270,11 @@ class ChoicePage(Page):
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
-def _ranking_row(ranked: Ranked, row: Row) -> tuple[list[str], list[int]]:
+def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[str], list[int]]:
     """Cells of one line, and the columns to be shown as warnings."""
-    score, month = row.score, row.cost.month
+    month = row.cost.month
     quality = "nobody has heard this" if score is None else f"{score.mean:.2f} {score.letters}"
-    if row.as_good_as_best is not None and row.as_good_as_best.equal:
+    if row.as_good_as_best is not None and row.as_good_as_best.equal and ranked.language == row.language:
         quality += " equal"
     if score is not None and score.preliminary:
         quality += "\npreliminary"

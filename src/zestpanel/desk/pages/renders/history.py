@@ -185,7 +185,7 @@ class CellHistory(QDialog):
         """Write the takes as they were delivered, under telling names."""
         bench = self.state.bench
         try:
-            written = export_clips(self.state.project, self.takes, bench.candidates, bench.names, folder)
+            written = export_clips(self.state.project, self.takes, bench.candidates, self.state.shown_names(), folder)
         except ZestError as error:
             self.state.complain(error)
         else:

@@ -156,6 +156,8 @@ class RendersPage(TabbedPage):
             self.show_view("Grid")
         for tab in self.tabs[1:]:
             tab.setEnabled(not hidden)
+        self.plan_button.setEnabled(not hidden)  # plans name their engines
+        self._show_plan()
 
     def _repeats_changed(self) -> None:
         self.state.project.documents.put("repeats", self.repeats.value())
@@ -172,6 +174,12 @@ class RendersPage(TabbedPage):
             lambda: plan_run(project, repeats=repeats), arrived, self.state.complain, topic="plan"
         )
 
+    def _price(self, planned: PlannedRun) -> str:
+        """The price in words; amounts alone while labels are hidden, because what has none is told by its name."""
+        if self.state.labels_hidden:
+            return " + ".join(map(str, planned.costs)) or "no price stated"
+        return planned.price
+
     def _show_plan(self) -> None:
         planned = self.planned
         if planned is None:
@@ -179,14 +187,15 @@ class RendersPage(TabbedPage):
         running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
-            f"Render what is missing · {planned.price}" if planned.jobs else "Nothing is missing"
+            f"Render what is missing · {self._price(planned)}" if planned.jobs else "Nothing is missing"
         )
         parts = [
             f"{e.engine}: {e.characters:,} characters, {e.says()}"
             + (f", {e.short_by:,.0f} over what the plan allows" if e.short_by else "")
             for e in planned.estimates
         ]
-        self.render_button.setToolTip("\n".join(parts))
+        hidden = self.state.labels_hidden
+        self.render_button.setToolTip("" if hidden else "\n".join(parts))
         done, able = self.state.bench.counts
         stated = f"{done} of {able} cells rendered"
         if planned.jobs:
@@ -271,10 +280,10 @@ class RendersPage(TabbedPage):
 
     def save_clips(self, folder: Path) -> None:
         """Write the take that each cell shows, as it was delivered, under names that tell what it is."""
-        bench, project = self.state.bench, self.state.project
+        bench, project, names = self.state.bench, self.state.project, self.state.shown_names()
         shown = [cell.take for cell in bench.cells.values() if cell.take is not None]
         self.state.background.run(
-            lambda: export_clips(project, shown, bench.candidates, bench.names, folder),
+            lambda: export_clips(project, shown, bench.candidates, names, folder),
             lambda written: self.state.say(f"{len(written)} clips written to {folder.name}."),
             self.state.complain,
         )
