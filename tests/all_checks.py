@@ -1,7 +1,7 @@
 """Every check of the project, in one run: style, types, directions of import, and all tests.
 
-Tests run in two halves at once: the core (without Qt); and the outside checks and the desk, offscreen and in a real
-window under a virtual screen that the tests start.
+Tests run in three parts at once, since most of them wait more than they compute: the core (without Qt) in two; and the
+outside checks and the desk, offscreen and in a real window under a virtual screen that the tests start.
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ BIN = Path(sys.executable).parent
 # a test makes a project or two, and a disk is slow at writing through; in memory they take half the time
 IN_MEMORY = Path("/dev/shm")
 ROOM_BYTES = 4 * 10**9
-# tests of the core that run in the other half, so that both take about as long
-MOVED = ["tests/core/test_demo.py"]
+# tests of the core that are a part of their own, so that all take about as long: runs, recordings, kills, sweeps, demo
+APART = [f"tests/core/test_{name}.py" for name in ("runs", "recordings", "project", "sweeps", "demo", "sending")]
 
 
 def started(name: str, arguments: list[str], **environment: str) -> tuple[str, subprocess.Popen[str], float]:
@@ -48,16 +48,17 @@ def main() -> int:
     if IN_MEMORY.is_dir() and os.access(IN_MEMORY, os.W_OK) and shutil.disk_usage(IN_MEMORY).free > ROOM_BYTES:
         os.environ["TMPDIR"] = str(IN_MEMORY)
     pytest = [sys.executable, "-m", "pytest", *sys.argv[1:]]
-    core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in MOVED)])
+    core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
+    apart = started("tests of the core that run and render", [*pytest, *APART])
+    both = ["tests/reference", "tests/desk"]
+    desk = started("tests against outside sources, and of the desk", [*pytest, *both], QT_QPA_PLATFORM="offscreen")
     quick = [
         finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),
         finished(started("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", "src", "tests", "benchmarks"])),
         finished(started("import-linter", [str(BIN / "lint-imports"), "--no-cache"])),
         finished(started("mypy", [str(BIN / "mypy"), "--no-incremental"])),
     ]
-    both = ["tests/reference", "tests/desk", *MOVED]
-    desk = started("tests against outside sources, and of the desk", [*pytest, *both], QT_QPA_PLATFORM="offscreen")
-    results = [*quick, finished(core), finished(desk)]
+    results = [*quick, *(finished(part) for part in (core, apart, desk))]
     print("All checks passed." if all(results) else "Some checks FAILED.")
     return 0 if all(results) else 1
 

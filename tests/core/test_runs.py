@@ -18,7 +18,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import COMMAND_ENGINE, Unmeasured, add_demo_engine, pretend_take, tone
+from tests.conftest import Unmeasured, add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench import asking
 from zestpanel.core.bench.arriving import doubts_on_arrival
@@ -159,11 +159,22 @@ def test_a_purse_never_passes_its_caps_and_ends_with_what_was_billed(
     assert not purse.outstanding
 
 
+# a program that 'speaks' a tone of 0.08 s a character
+QUICK = (
+    "import sys, wave, math, struct; n = 640 * len(sys.argv[2]); w = wave.open(sys.argv[1], 'wb'); w.setnchannels(1); "
+    "w.setsampwidth(2); w.setframerate(8000); "
+    "w.writeframes(b''.join(struct.pack('<h', int(9000 * math.sin(k / 5))) for k in range(n))); w.close()"
+)
+
+
 def priced(bench: Project, *components: dict[str, object]) -> Candidate:
-    """The kitchen engine under a plan of the given components, alone on the shortlist."""
-    source = COMMAND_ENGINE + "plans:\n- " + json.dumps(
-        {"name": "Test plan", "tariff": {"currency": "EUR", "components": components}}
-    ) + "\n"  # fmt: skip
+    """A quick program under a plan of the given components, on the shortlist."""
+    source = json.dumps({
+        "zest-connector": 1, "engine": "Kitchen Table",
+        "voices": [{"id": "hesk", "name": "Hesk", "languages": ["en-GB"]}],
+        "plans": [{"name": "Test plan", "tariff": {"currency": "EUR", "components": components}}],
+        "speak": {"kind": "command", "arguments": ["${ZEST_PYTHON}", "-c", QUICK, "{output}", "{text}"]},
+    })  # fmt: skip
     bench.shortlist.add_engine(parse_connector(source, name="kitchen.yaml"), source, "kitchen.yaml")
     return bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="hesk")[0]
 

@@ -162,6 +162,11 @@ def _shares(totals: NDArray[np.float64], places: int) -> NDArray[np.float64]:
     return found
 
 
+def chance_in_words(chance: float) -> str:
+    """'44 %'; what seldom or never came in the draws is under one in a hundred, not impossible."""
+    return "< 1 %" if chance < 0.005 else "> 99 %" if chance > 0.995 else f"{100 * chance:.0f} %"
+
+
 def frontier(points: Sequence[tuple[int, float, float]]) -> set[int]:
     """Ids not dominated: no other is at least as good and at least as cheap, and better in one.
 

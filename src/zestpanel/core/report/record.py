@@ -15,6 +15,7 @@ from zestpanel import __version__
 from zestpanel.core.catalogue.candidate import language_name, locale_name
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, bounds_in_words, standing
+from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.errors import ZestError
 from zestpanel.core.project.database import now
 from zestpanel.core.project.project import Project
@@ -79,6 +80,7 @@ def render_record(project: Project, found: Standing) -> str:
         bounds=bounds_in_words(found.criteria, found.brief.currency),
         not_placed=found.not_placed(),
         wait=in_words,
+        chance=chance_in_words,
         passages=passages,
         decisions=_named(project, found),
         listeners=[listeners[i] for i in sorted(heard)],

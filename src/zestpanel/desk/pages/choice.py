@@ -12,7 +12,7 @@ from zestpanel.core.brief import ROLES
 from zestpanel.core.catalogue.candidate import language_name
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row, bounds_in_words
-from zestpanel.core.choice.ranking import Ranked
+from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.errors import ZestError
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
@@ -294,7 +294,7 @@ def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[st
         if not failing
         else "; ".join(f"{'no' if g.verdict == 'no' else 'unknown'}: {g.name}" for g in failing)
     )
-    first = "–" if ranked.first is None else f"{ranked.first:.0%}"
+    first = "–" if ranked.first is None else chance_in_words(ranked.first)
     cells = [
         "–" if ranked.place is None else str(ranked.place),
         f"{row.name}\n{row.detail}",
