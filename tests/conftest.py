@@ -18,6 +18,7 @@ from zestpanel.core.bench.measuring import measure
 from zestpanel.core.bench.measuring_process import WordTimes
 from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Measured
 from zestpanel.standins.service import StandInService
@@ -61,6 +62,20 @@ def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.Fi
     monkeypatch.setattr(Here, "measure", here)
 
 
+@pytest.fixture(autouse=True, scope="session")
+def settings_of_the_tests(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What a person agreed to and set up is kept here, never in the settings of whoever runs the tests."""
+    os.environ["XDG_CONFIG_HOME"] = str(tmp_path_factory.mktemp("settings"))
+
+
+@pytest.fixture(autouse=True)
+def agreed_to_all(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> None:
+    """Tests whose engines are their own; those marked as of a stranger are asked as anybody is."""
+    if "stranger" not in request.keywords:
+        monkeypatch.setattr("zestpanel.core.connectors.agreed.missing", lambda engine: ())
+        monkeypatch.setattr("zestpanel.core.bench.scheduled.schedule_agreed", lambda folder, schedule: True)
+
+
 def tone(frequency_hz: float, dbfs: float, seconds: float, rate_hz: int = 48_000, channels: int = 1) -> Clip:
     """A sine whose peak is at dbfs."""
     t = np.arange(round(seconds * rate_hz)) / rate_hz
@@ -81,7 +96,7 @@ def project(tmp_path: Path) -> Iterator[Project]:
 def service(monkeypatch: pytest.MonkeyPatch) -> Iterator[StandInService]:
     """The stand-in hosted service on a thread, with the key in the environment."""
     with StandInService() as running:
-        monkeypatch.setenv("LIMONAIA_ADDRESS", running.address)
+        monkeypatch.setenv("ZEST_LIMONAIA_ADDRESS", running.address)
         monkeypatch.setenv("ZEST_SECRET_LIMONAIA", KEY)
         yield running
 
@@ -94,11 +109,18 @@ def demo_engine_source(name: str) -> str:
 
 def add_demo_engine(project: Project, name: str) -> None:
     source = demo_engine_source(name)
-    project.shortlist.add_engine(parse_connector(source, name=f"{name}.yaml"), source, f"{name}.yaml")
+    _add(project, source, f"{name}.yaml")
 
 
 def add_command_engine(project: Project) -> None:
-    project.shortlist.add_engine(parse_connector(COMMAND_ENGINE, name="kitchen.yaml"), COMMAND_ENGINE, "kitchen.yaml")
+    _add(project, COMMAND_ENGINE, "kitchen.yaml")
+
+
+def _add(project: Project, source: str, file_name: str) -> None:
+    engine = parse_connector(source, name=file_name)
+    project.shortlist.add_engine(engine, source, file_name)
+    if "${ZEST_LIMONAIA_ADDRESS}" not in source or "ZEST_LIMONAIA_ADDRESS" in os.environ:
+        agree(engine)  # for programs that the test starts
 
 
 def pretend_take(project: Project, candidate_id: int, version_id: int, *, repeat: int = 1, hz: float = 220.0) -> int:

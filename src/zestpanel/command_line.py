@@ -113,6 +113,10 @@ def _parser() -> argparse.ArgumentParser:
         "--take-in", type=Path, help="catalogue to take in; without --yes only what it would change is shown"
     )
     sub.add_argument("--yes", action="store_true", help="take it over")
+    sub = verb("agree", exchange.agree, "see what engines would use on this machine, and agree to it")
+    sub.add_argument("engines", nargs="*", metavar="ENGINE", help="names; all of the project by default")
+    sub.add_argument("--schedule", action="store_true", help="also let the project's runs begin at their set hours")
+    sub.add_argument("--yes", action="store_true", help="agree; without it only what would be used is shown")
     sub = verb("bug-report", exchange.bug_report, "what to send along with a bug report; it holds no key")
     sub = verb("schemas", exchange.schemas, "write the JSON Schemas of connector files and catalogues", project=False)
     sub.add_argument("folder", type=Path)

@@ -65,7 +65,7 @@ WAYS = [
 @pytest.mark.parametrize(("way", "reply", "streamed"), WAYS)
 def test_every_way_a_reply_can_come(service: StandInService, way: str, reply: dict[str, Any], streamed: bool) -> None:
     service.behaviour.chunk_s = 0.02
-    got = ask({"address": "${LIMONAIA_ADDRESS}/tangor/as/" + way, "reply": reply})
+    got = ask({"address": "${ZEST_LIMONAIA_ADDRESS}/tangor/as/" + way, "reply": reply})
     assert got.clip.duration_s == pytest.approx(2.6, abs=0.6)
     assert abs(got.clip.samples).max() > 0.2
     assert got.voice_used == "ilseth"
@@ -83,14 +83,20 @@ def test_every_way_a_reply_can_come(service: StandInService, way: str, reply: di
 
 def test_a_job_is_awaited_and_its_wait_counts(service: StandInService) -> None:
     service.behaviour.job_s = 0.5
-    job = {"id": "json job.number", "poll": "${LIMONAIA_ADDRESS}/jobs/{job}", "state": "json job.state",
-           "done": ["finished"], "every_s": 0.05, "fetch": "${LIMONAIA_ADDRESS}/jobs/{job}/sound"}  # fmt: skip
-    got = ask({"address": "${LIMONAIA_ADDRESS}/tangor/as/job", "job": job, "reply": {"audio": "body"}})
+    job = {"id": "json job.number", "poll": "${ZEST_LIMONAIA_ADDRESS}/jobs/{job}", "state": "json job.state",
+           "done": ["finished"], "every_s": 0.05, "fetch": "${ZEST_LIMONAIA_ADDRESS}/jobs/{job}/sound"}  # fmt: skip
+    got = ask({"address": "${ZEST_LIMONAIA_ADDRESS}/tangor/as/job", "job": job, "reply": {"audio": "body"}})
     assert got.timing is not None
     assert 0.5 < got.timing.last_byte_s < 5
     assert got.clip.duration_s > 2
     with pytest.raises(SynthesisFailure, match=r"not (done|whole) after") as caught:
-        ask({"address": "${LIMONAIA_ADDRESS}/tangor/as/job", "job": job | {"done": ["never"]}, "whole_timeout_s": 2})
+        ask(
+            {
+                "address": "${ZEST_LIMONAIA_ADDRESS}/tangor/as/job",
+                "job": job | {"done": ["never"]},
+                "whole_timeout_s": 2,
+            }
+        )
     assert caught.value.kind == "timed out"
 
 
@@ -137,14 +143,14 @@ def test_a_conversation_over_a_websocket(service: StandInService) -> None:
     ],
 )
 def test_keys_by_header_bearer_and_query_and_bodies_as_forms(service: StandInService, auth: dict[str, Any]) -> None:
-    speak = {"address": "${LIMONAIA_ADDRESS}/tangor/as/json", "reply": {"audio": "json sound"}, **auth}
+    speak = {"address": "${ZEST_LIMONAIA_ADDRESS}/tangor/as/json", "reply": {"audio": "json sound"}, **auth}
     assert ask(speak).clip.duration_s > 2
     assert KEY not in open_connector(made(speak)).describe(ASKED)
 
 
 def test_rules_of_the_file_say_what_a_failure_means(service: StandInService) -> None:
     rules = [{"kind": "bad voice", "status": 404}, {"kind": "limited", "header": "retry-after"}]
-    speak = {"address": "${LIMONAIA_ADDRESS}/tangor/speak", "failures": rules}
+    speak = {"address": "${ZEST_LIMONAIA_ADDRESS}/tangor/speak", "failures": rules}
     service.behaviour.other_voice = "nobody"
     with pytest.raises(SynthesisFailure) as caught:
         ask(speak)
@@ -435,7 +441,7 @@ def test_plug_ins_speak_and_sign(plugged: None, service: StandInService) -> None
         ask({"kind": "plugin", "plugin": "broken"})
     with pytest.raises(SynthesisFailure, match="did not start"):
         ask({"kind": "plugin", "plugin": "beeper"})
-    signed = {"address": "${LIMONAIA_ADDRESS}/tangor/speak", "headers": {}, "sign": "ours"}
+    signed = {"address": "${ZEST_LIMONAIA_ADDRESS}/tangor/speak", "headers": {}, "sign": "ours"}
     assert ask(signed).clip.duration_s > 2
     shown = open_connector(made(signed)).describe(ASKED)
     assert "X-Signed: POST" in shown

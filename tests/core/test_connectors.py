@@ -120,7 +120,7 @@ def test_a_key_echoed_by_the_service_is_masked(service: StandInService, monkeypa
 
 
 def test_missing_key_and_missing_address(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("LIMONAIA_ADDRESS", "http://127.0.0.1:1")
+    monkeypatch.setenv("ZEST_LIMONAIA_ADDRESS", "http://127.0.0.1:1")
     monkeypatch.delenv("ZEST_SECRET_LIMONAIA", raising=False)
     monkeypatch.setenv("PYTHON_KEYRING_BACKEND", "keyring.backends.null.Keyring")
     connector = open_connector(engine("tangor"))
@@ -130,8 +130,8 @@ def test_missing_key_and_missing_address(monkeypatch: pytest.MonkeyPatch) -> Non
     with pytest.raises(SynthesisFailure, match="could not be reached") as caught:
         connector.speak(request("ilseth"))
     assert caught.value.kind == "unreachable"
-    monkeypatch.delenv("LIMONAIA_ADDRESS")
-    with pytest.raises(SynthesisFailure, match="LIMONAIA_ADDRESS of the connector file is not set"):
+    monkeypatch.delenv("ZEST_LIMONAIA_ADDRESS")
+    with pytest.raises(SynthesisFailure, match="ZEST_LIMONAIA_ADDRESS of the connector file is not set"):
         connector.speak(request("ilseth"))
     connector.close()
 

@@ -70,7 +70,7 @@ def test_the_traps_are_all_said_before_anything_is_sent(tmp_path: Path, monkeypa
     monkeypatch.delenv("ZEST_SECRET_KUMBAVA", raising=False)
     monkeypatch.setenv("PYTHON_KEYRING_BACKEND", "keyring.backends.null.Keyring")
     with StandInService() as service:
-        monkeypatch.setenv("LIMONAIA_ADDRESS", service.address)
+        monkeypatch.setenv("ZEST_LIMONAIA_ADDRESS", service.address)
         monkeypatch.setenv("ZEST_SECRET_LIMONAIA", service.behaviour.key)
         building.build_traps(tmp_path / "Traps.zest")
         asked = service.behaviour.requests

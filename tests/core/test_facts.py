@@ -39,7 +39,7 @@ facts:
   sample rates: [22050, 44100]
 models:
   - {id: small, version: "1", facts: {memory: 900, offline: yes, licence of weights: own terms}}
-  - {id: large, version: "2", facts: {memory: 64000, needs a file: "${NOWHERE_HERE}/large.bin"}}
+  - {id: large, version: "2", facts: {memory: 64000, needs a file: "${ZEST_NOWHERE_HERE}/large.bin"}}
 voices:
   - {id: pomona, languages: [en-GB], styles: [calm], tier: gold, facts: {made from: a recording}}
   - {id: famed, languages: [en-GB], facts: {well-known person: yes}}

@@ -361,7 +361,7 @@ def test_a_network_that_is_gone_pauses_and_nothing_is_given_up(
     project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
     project.texts.add([f"{text} Again." for text in TEXTS] + TEXTS, language="en-GB")
     with StandInService(Behaviour(delay_s=dict.fromkeys(("tangor", "citrange", "mandelo"), 0.0))) as first:
-        monkeypatch.setenv("LIMONAIA_ADDRESS", first.address)
+        monkeypatch.setenv("ZEST_LIMONAIA_ADDRESS", first.address)
         port = int(first.address.rpartition(":")[2])
     run = BenchRun(project, plan_run(project), executor=Unmeasured())
     run.start()

@@ -25,7 +25,8 @@ from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import standing
-from zestpanel.core.connectors.secrets import environment_name
+from zestpanel.core.connectors.agreed import agree
+from zestpanel.core.connectors.masking import environment_name
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
@@ -60,8 +61,10 @@ def stand_in_service() -> Iterator[str]:
     address = process.stdout.readline().strip()
     if not address:
         raise ZestError("The stand-in service did not start.", remedy="Run ./zest demo again.")
-    os.environ["LIMONAIA_ADDRESS"] = address
+    os.environ["ZEST_LIMONAIA_ADDRESS"] = address
     os.environ.setdefault(environment_name("limonaia"), _KEY)
+    for path in sorted((resources.files("zestpanel.demo") / "engines").iterdir(), key=lambda entry: entry.name):
+        agree(parse_connector(path.read_text("utf-8"), name=path.name))  # our own, of this package
     try:
         yield address
     finally:

@@ -57,4 +57,4 @@ def add_further_runs(project: Project, data: dict[str, Any], tell: Callable[[str
 
 def _on_day(day: str) -> None:
     """Tell the stand-in service which day it is; '' for today."""
-    httpx.post(f"{os.environ['LIMONAIA_ADDRESS']}/control", json={"today": day}).raise_for_status()
+    httpx.post(f"{os.environ['ZEST_LIMONAIA_ADDRESS']}/control", json={"today": day}).raise_for_status()

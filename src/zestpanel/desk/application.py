@@ -71,6 +71,7 @@ class Desk:
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         renders = self.window.page("renders")
         QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
+        QTimer.singleShot(0, renders.ask_what_may_be_used)  # type: ignore[attr-defined]
         if before is not None:
             before.close()
             before.state.project.close()

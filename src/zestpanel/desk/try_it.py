@@ -5,10 +5,11 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.opening import connector_of, open_connector
 from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -41,7 +42,7 @@ class TryIt(QDialog):
         return edit
 
     def _show_request(self) -> None:
-        connector = open_connector(self._engine)
+        connector = connector_of(self._engine)
         try:
             self.asked.setPlainText(connector.describe(self._request))
         except SynthesisFailure as failure:
@@ -50,6 +51,9 @@ class TryIt(QDialog):
             connector.close()
 
     def go(self) -> None:
+        ask_first(self, [self._engine], self._send)
+
+    def _send(self) -> None:
         self.send.setEnabled(False)
         self.answer.setPlainText("Asking …")
 

@@ -39,6 +39,34 @@ def catalogue(options: argparse.Namespace) -> Output:
         raise InputError(f"{error.filename} cannot be read or written ({error.strerror}).") from error
 
 
+def agree(options: argparse.Namespace) -> Output:
+    """What of the engines was not agreed to on this machine; agreed to with --yes."""
+    from zestpanel.core.bench.scheduled import sleeps, stored_schedule, wake
+    from zestpanel.core.connectors import agreed
+    from zestpanel.core.errors import InputError
+
+    with opened(options) as project:
+        engines = project.shortlist.engines()
+        if odd := [name for name in options.engines if name not in engines]:
+            raise InputError(
+                f"The project has no engine '{odd[0]}'; it has {', '.join(engines) or 'none'}.",
+                kept="Nothing was agreed to.",
+            )
+        wanted = [engines[name] for name in options.engines or engines]
+        left = {engine.engine: [use.words for use in agreed.missing(engine)] for engine in wanted}
+        lines = [f"{name} {words}" for name, uses in left.items() for words in uses]
+        schedule = stored_schedule(project)
+        if options.schedule and schedule is not None and sleeps(project, schedule):
+            lines.append("The project's runs begin by themselves at their set hours")
+            if options.yes:
+                wake(project)
+        if options.yes:
+            for engine in wanted:
+                agreed.agree(engine)
+        said = "Agreed to." if options.yes else "Nothing was agreed to; --yes does that."
+        return {"engines": left, "lines": [*lines, said] if lines else ["All of it was agreed to on this machine."]}
+
+
 def bug_report(options: argparse.Namespace) -> Output:
     from zestpanel.core.report.bug_report import bug_report
 

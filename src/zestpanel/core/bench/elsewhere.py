@@ -18,7 +18,8 @@ from zestpanel.core.bench.circumstances import describe_machine
 from zestpanel.core.bench.executors import Here
 from zestpanel.core.bench.measuring_process import WordTimes
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.agreed import require_agreement
+from zestpanel.core.connectors.opening import connector_of
 from zestpanel.core.connectors.speaking import Cancelled, Connector, Reply, SpeakRequest
 from zestpanel.core.errors import AudioError, InputError, SynthesisFailure, ZestError
 from zestpanel.core.errors import Cancelled as WasCancelled
@@ -58,6 +59,7 @@ class Elsewhere:
     def speak(self, engine: Engine, request: SpeakRequest, cancelled: Cancelled, *, cold: bool) -> Reply:
         if engine.speak.kind != "command":
             return self._here.speak(engine, request, cancelled, cold=cold)
+        require_agreement(engine)
         document = engine.model_dump(mode="json", by_alias=True)
         recording = Path(request.reference).read_bytes() if request.reference else b""
         future = self._client.submit(_speak_there, document, request, recording, cold, pure=False)
@@ -114,7 +116,7 @@ def _speak_there(document: Mapping[str, Any], request: SpeakRequest, recording: 
             with _lock:
                 connector = None if cold else _connectors.get(engine.engine)
                 if connector is None:
-                    connector = open_connector(engine)
+                    connector = connector_of(engine)
                     if not cold:
                         _connectors[engine.engine] = connector
             try:

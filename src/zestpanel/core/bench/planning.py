@@ -140,7 +140,7 @@ def plan_run(
     leading: dict[str, str] = {}  # digest of a sound, whatever the plan -> digest of the job that asks for it
     for candidate in candidates:
         engine = engines.get(candidate.engine)
-        own_voice = project.own_voices.source_of(candidate.engine, candidate.voice)
+        own_voice = project.own_voices.identity_of(candidate.engine, candidate.voice)
         for passage in passages:
             if not only(candidate, passage):
                 continue

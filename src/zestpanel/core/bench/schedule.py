@@ -3,6 +3,8 @@ ask what is due."""
 
 from __future__ import annotations
 
+import hashlib
+import json
 from datetime import datetime, timedelta
 from typing import Final
 
@@ -25,9 +27,15 @@ class Schedule(BaseModel):
     candidate_ids: tuple[int, ...] = ()
     passage_ids: tuple[int, ...] = ()
     repeats: int = Field(default=1, ge=1, le=10)
-    late_by_minutes: int = Field(default=10, ge=1)
+    late_by_minutes: int = Field(default=10, ge=1, le=60)
     done: tuple[int, ...] = ()
     missed: tuple[int, ...] = ()
+
+    @property
+    def identity(self) -> str:
+        """What was asked for, whatever has been done of it since: one digest."""
+        asked = self.model_dump(mode="json", exclude={"done", "missed"})
+        return hashlib.sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 
     def at(self, occasion: int) -> datetime:
         return self.first + timedelta(minutes=self.every_minutes * occasion)

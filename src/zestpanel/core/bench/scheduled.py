@@ -7,6 +7,7 @@ from datetime import datetime
 from zestpanel.core.bench.conditions import Conditions
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.schedule import DOCUMENT, Schedule, finished, look
+from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
 from zestpanel.core.project.project import Project
 
 
@@ -15,20 +16,40 @@ def stored_schedule(project: Project) -> Schedule | None:
     return Schedule.model_validate(found) if found else None
 
 
+def keep_schedule(project: Project, schedule: Schedule) -> None:
+    """Set by the person at this machine: it may begin runs by itself."""
+    agree_to_schedule(project.folder, schedule.identity)
+    project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
+
+
+def sleeps(project: Project, schedule: Schedule) -> bool:
+    """Whether it was not set or agreed to on this machine: then nothing is begun and nothing made up for."""
+    return not schedule_agreed(project.folder, schedule.identity)
+
+
+def wake(project: Project) -> None:
+    """The person at this machine agrees to the schedule the project came with."""
+    if (schedule := stored_schedule(project)) is not None:
+        agree_to_schedule(project.folder, schedule.identity)
+
+
 def give_up_schedule(project: Project) -> None:
     project.documents.put(DOCUMENT, None)
 
 
 def is_due(project: Project, now: datetime) -> bool:
     schedule = stored_schedule(project)
-    return schedule is not None and look(schedule, now)[1] is not None
+    return schedule is not None and not sleeps(project, schedule) and look(schedule, now)[1] is not None
 
 
 def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
     that neither a crash in the middle nor a second program that looks renders it twice."""
     while (stored := project.documents.get(DOCUMENT)) is not None:
-        schedule, due = look(Schedule.model_validate(stored), now)
+        schedule = Schedule.model_validate(stored)
+        if sleeps(project, schedule):
+            return schedule, None
+        schedule, due = look(schedule, now)
         if due is not None:
             schedule = finished(schedule, due)
         if project.documents.put_if(DOCUMENT, schedule.model_dump(mode="json"), was=stored):
@@ -47,10 +68,12 @@ def plan_occasion(project: Project, schedule: Schedule) -> PlannedRun:
     )
 
 
-def coming(schedule: Schedule | None) -> str:
+def coming(schedule: Schedule | None, *, asleep: bool = False) -> str:
     """How a schedule stands, in a sentence; '' where there is none."""
     if schedule is None:
         return ""
+    if asleep and not schedule.over:
+        return "The project came with runs at set hours. They sleep until they are agreed to on this machine."
     missed = f" {len(schedule.missed)} were missed, as nothing looked at their time." if schedule.missed else ""
     upcoming = schedule.upcoming()
     if upcoming is None:

@@ -15,7 +15,9 @@ from zestpanel.core.catalogue.candidate import Candidate, language_name
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
 from zestpanel.core.catalogue.machine import Machine, fits, this_machine
-from zestpanel.core.connectors.secrets import expand_environment, has_secret
+from zestpanel.core.connectors.agreed import not_agreed
+from zestpanel.core.connectors.environment import expand_environment
+from zestpanel.core.connectors.secrets import has_secret
 from zestpanel.core.errors import SynthesisFailure
 
 # elements of SSML 1.1 (W3C) that may stand inside a text
@@ -42,6 +44,7 @@ class Surroundings:
     has_key: Callable[[str], bool] = has_secret
     consent_missing: Callable[[str, str], str] = lambda engine, voice: ""
     own: Sequence[OwnStatement] = ()
+    not_agreed: Callable[[Engine], str] = not_agreed
 
 
 def superseded_by(candidate: Candidate, engine: Engine | None) -> str:
@@ -66,6 +69,7 @@ def obstacles(candidate: Candidate, engine: Engine, here: Surroundings) -> list[
     return [
         *_voice_and_plan(candidate, engine, voice, here),
         *_settings(candidate, engine, voice),
+        *_agreed(engine, here),
         *_key(engine, here),
         *_installed(candidate, engine, here),
     ]
@@ -153,6 +157,11 @@ def secret_of(engine: Engine) -> str:
 def _key(engine: Engine, here: Surroundings) -> list[Obstacle]:
     secret = secret_of(engine)
     return [] if not secret or here.has_key(secret) else [Obstacle("key", f"the key '{secret}' is missing")]
+
+
+def _agreed(engine: Engine, here: Surroundings) -> list[Obstacle]:
+    why = here.not_agreed(engine)
+    return [Obstacle("agreed", why)] if why else []
 
 
 def _installed(candidate: Candidate, engine: Engine, here: Surroundings) -> list[Obstacle]:

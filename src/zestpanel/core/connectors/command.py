@@ -15,7 +15,20 @@ from typing import IO, Final
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import sound_trace
-from zestpanel.core.connectors.programs import Program, console_text, decoded, end_process_tree, last_words
+from zestpanel.core.connectors.programs import (
+    LARGEST_CONSOLE,
+    LARGEST_OUTPUT,
+    LONGEST_CONSOLE,
+    Program,
+    console_text,
+    decoded,
+    end_group,
+    end_process_tree,
+    last_words,
+    read_output,
+    size_of,
+    too_much,
+)
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
 from zestpanel.core.connectors.watching import MemoryWatch
 from zestpanel.core.errors import Cancelled as WasCancelled
@@ -24,6 +37,7 @@ from zestpanel.core.errors import SynthesisFailure
 _LOOK_S: Final = 0.05  # how often it is asked whether the run was cancelled; what the program does is told at once
 _LEFT_OPEN_S: Final = 0.5  # how long its output is still read after its end, where something it started holds it open
 _READ: Final = 65_536
+_READS_AT_ONCE: Final = 256
 
 
 @dataclass(slots=True)
@@ -71,15 +85,17 @@ class CommandConnector:
             process = self._program.start(arguments, stdin=given, stdout=subprocess.PIPE, stderr=err)
             watch = MemoryWatch(process.pid)
             try:
-                ended = self._wait(process, began, cancelled)
+                ended = self._wait(process, began, cancelled, (output, err_file))
             finally:
+                end_group(process.pid)  # what it left running ends with the call
                 memory_mb = watch.end()
+                watch.end_all_seen()
                 assert process.stdout is not None
                 process.stdout.close()
         if process.returncode != 0:
-            raise SynthesisFailure("program", last_words(arguments[0], process.returncode, err_file.read_bytes()))
+            raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file)))
         if to_file:
-            data = output.read_bytes() if output.exists() else b""
+            data = read_output(output, arguments[0])
             chunks: Sequence[tuple[float, bytes]] = [(ended.ended_s, data)]
         else:
             data, chunks = b"".join(part for _, part in ended.chunks), ended.chunks
@@ -89,13 +105,15 @@ class CommandConnector:
         return Reply(
             data=data,
             clip=clip,
-            console=console_text(err_file.read_bytes()),
+            console=console_text(_end_of(err_file)),
             timing=_timing(chunks, clip, ended, cold=cold, memory_mb=memory_mb, decoded_s=time.monotonic() - began),
         )
 
-    def _wait(self, process: subprocess.Popen[bytes], began: float, cancelled: Cancelled) -> _Ended:
+    def _wait(
+        self, process: subprocess.Popen[bytes], began: float, cancelled: Cancelled, files: tuple[Path, Path]
+    ) -> _Ended:
         """Read the output as it fills and wait for the end; the system wakes us for both (poll, pidfd)."""
-        found = _Ended()
+        found, counted, heard = _Ended(), 0, 0
         assert process.stdout is not None
         ended = os.pidfd_open(process.pid)
         events = select.poll()
@@ -111,6 +129,11 @@ class CommandConnector:
                 if ended in ready:
                     break
                 self._check(process, at, cancelled)
+                heard += sum(len(part) for _, part in found.chunks[counted:])
+                counted = len(found.chunks)
+                if max(heard, size_of(files[0])) > LARGEST_OUTPUT or size_of(files[1]) > LARGEST_CONSOLE:
+                    end_process_tree(process)
+                    raise too_much(self._program.speak_facts.arguments[0])
         finally:
             os.close(ended)
         _, status, used = os.wait4(process.pid, 0)
@@ -130,8 +153,8 @@ class CommandConnector:
 
 
 def _read(pipe: IO[bytes], at_s: float, chunks: list[tuple[float, bytes]]) -> bool:
-    """Take what the pipe holds now. False when it is closed."""
-    while True:
+    """Take what the pipe holds now, some of it where it is filled faster than read. False when it is closed."""
+    for _ in range(_READS_AT_ONCE):
         try:
             part = os.read(pipe.fileno(), _READ)
         except BlockingIOError:
@@ -139,12 +162,21 @@ def _read(pipe: IO[bytes], at_s: float, chunks: list[tuple[float, bytes]]) -> bo
         if not part:
             return False
         chunks.append((at_s, part))
+    return True
+
+
+def _end_of(console: Path) -> bytes:
+    """The last of what a program wrote to standard error."""
+    with console.open("rb") as file:
+        file.seek(max(0, size_of(console) - LONGEST_CONSOLE))
+        return file.read(LONGEST_CONSOLE)
 
 
 def _read_on(pipe: IO[bytes], began: float, chunks: list[tuple[float, bytes]]) -> None:
     """What is left in the pipe of a program that has ended; not without end where another one holds it open."""
     until = time.monotonic() + _LEFT_OPEN_S
-    while _read(pipe, time.monotonic() - began, chunks) and time.monotonic() < until:
+    most = len(chunks) + LARGEST_OUTPUT // _READ
+    while _read(pipe, time.monotonic() - began, chunks) and time.monotonic() < until and len(chunks) < most:
         select.select([pipe], [], [], _LOOK_S)
 
 

@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.speaking import Connector
 
 
 def open_connector(engine: Engine) -> Connector:
-    """A connector for the engine, to be closed by the caller. What a kind needs is loaded only where it is used."""
+    """A connector for the engine, to be closed by the caller.
+
+    Raises SynthesisFailure('refused') where it would use what nobody has agreed to on this machine.
+    """
+    require_agreement(engine)
+    return connector_of(engine)
+
+
+def connector_of(engine: Engine) -> Connector:
+    """The same, unasked: to describe a request that is not sent, and for workers, whose machine's user has handed them
+    to the scheduler's. What a kind needs is loaded only where it is used."""
     match engine.speak.kind:
         case "http":
             from zestpanel.core.connectors.http.connector import HttpConnector

@@ -6,14 +6,17 @@ import contextlib
 import os
 import re
 import signal
+import stat
 import subprocess
+from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
-from zestpanel.core.connectors.secrets import expand_environment
+from zestpanel.core.connectors.environment import expand_environment, for_programs
+from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
@@ -21,9 +24,44 @@ from zestpanel.core.errors import AudioError, SynthesisFailure
 
 def end_process_tree(process: subprocess.Popen[bytes]) -> None:
     """Kill the program and all it started (it leads its own process group)."""
-    with contextlib.suppress(ProcessLookupError, PermissionError):
-        os.killpg(process.pid, signal.SIGKILL)
+    end_group(process.pid)
     process.wait()
+
+
+def end_group(pid: int) -> None:
+    """Kill what is left of a program's group, itself or what it started."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)
+
+
+_NUMBER: Final = re.compile(r"-\d+(\.\d+)?%?")
+LARGEST_OUTPUT: Final = 500_000_000  # bytes: an hour of sound at 48 kHz in 24 bits
+LARGEST_CONSOLE: Final = 50_000_000
+
+
+def size_of(path: Path) -> int:
+    """Bytes of a regular file that a program wrote; 0 where there is none. No link is followed."""
+    try:
+        found = path.lstat()
+    except OSError:
+        return 0
+    return found.st_size if stat.S_ISREG(found.st_mode) else 0
+
+
+def read_output(path: Path, program: str) -> bytes:
+    """The sound a program wrote to a file; b'' where it wrote none. Raises SynthesisFailure for one past the limit."""
+    size = size_of(path)
+    if size > LARGEST_OUTPUT:
+        raise too_much(program)
+    return path.read_bytes() if size else b""
+
+
+def too_much(program: str) -> SynthesisFailure:
+    return SynthesisFailure(
+        "wrong content",
+        f"{program} wrote more than {LARGEST_OUTPUT // 1_000_000} MB of sound or {LARGEST_CONSOLE // 1_000_000} MB of "
+        "messages and was stopped.",
+    )
 
 
 def decoded(data: bytes, program: str) -> Clip:
@@ -41,9 +79,22 @@ class Program:
         self.engine, self.speak_facts = engine, engine.speak
 
     def arguments(self, request: SpeakRequest | None, **more: str) -> list[str]:
+        """The program and its arguments. Raises SynthesisFailure for a value that it would take for an option."""
         expanded = [expand_environment(part) for part in self.speak_facts.arguments]
         values = values_of(request, **more) if request else dict(more)
-        return [str(part) for part in fill(expanded, values)]
+        filled = [str(part) for part in fill(expanded, values)]
+        for part, place in zip(filled, expanded, strict=True):
+            if part == place:
+                if part == "--":  # nothing behind it is an option (POSIX.1, utility syntax guideline 10)
+                    break
+            elif part.startswith("-") and not place.startswith("-") and not _NUMBER.fullmatch(part):
+                shown = part if len(part) <= 40 else part[:39] + "…"
+                raise SynthesisFailure(
+                    "bad text",
+                    f"'{shown}' begins with '-', which {expanded[0]} would take for an option; it was not run. Put "
+                    f"-- before {place} in the connector file, or give the text in {{text_file}} or on standard input.",
+                )
+        return filled
 
     def start(self, arguments: list[str], **pipes: Any) -> subprocess.Popen[bytes]:
         extra = {name: expand_environment(value) for name, value in self.speak_facts.environment.items()}
@@ -51,9 +102,7 @@ class Program:
         if directory is not None and not os.path.isdir(directory):
             raise SynthesisFailure("program", f"The working directory '{directory}' is not there.")
         try:
-            return subprocess.Popen(
-                arguments, start_new_session=True, env={**os.environ, **extra}, cwd=directory, **pipes
-            )
+            return subprocess.Popen(arguments, start_new_session=True, env=for_programs(extra), cwd=directory, **pipes)
         except FileNotFoundError as error:
             raise SynthesisFailure("unreachable", f"The program '{arguments[0]}' was not found.") from error
         except OSError as error:
@@ -67,7 +116,7 @@ _BAD: Final = re.compile(r"\b(error|exception|traceback|failed|fatal|cannot|deni
 
 
 def console_text(console: bytes) -> str:
-    return console[-LONGEST_CONSOLE:].decode("utf-8", errors="replace")
+    return without_keys(console.decode("utf-8", errors="replace"))[-LONGEST_CONSOLE:]
 
 
 def console_verdict(console: str) -> str:
@@ -83,6 +132,6 @@ def console_verdict(console: str) -> str:
 
 def last_words(program: str, code: int, stderr: bytes) -> str:
     lines = [line.strip() for line in stderr.decode("utf-8", errors="replace").splitlines() if line.strip()]
-    said = f": {lines[-1][:200]}" if lines else " and said nothing"
+    said = f": {without_keys(lines[-1], 200)}" if lines else " and said nothing"
     how = f"was ended by signal {-code}" if code < 0 else f"ended with status {code}"
     return f"{program} {how}{said}"

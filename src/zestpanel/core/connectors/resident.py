@@ -13,13 +13,17 @@ from pathlib import Path
 from typing import IO, Any, Final
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.connectors.programs import (
+    LARGEST_CONSOLE,
     LONGEST_CONSOLE,
     Program,
     console_text,
     decoded,
     end_process_tree,
     last_words,
+    read_output,
+    too_much,
 )
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
 from zestpanel.core.connectors.watching import MemoryWatch, cpu_s, threads_of, tree
@@ -28,6 +32,8 @@ from zestpanel.core.errors import SynthesisFailure
 
 _POLL_S: Final = 0.05
 _LONGEST_PROGRESS: Final = 200
+_LONGEST_LINE: Final = 4_000_000
+_LEFT_OPEN_S: Final = 0.5
 
 
 class ResidentConnector:
@@ -91,7 +97,10 @@ class ResidentConnector:
         self._told = 0
         answer = self._read(arguments[0], cancelled)
         while "progress" in answer:  # the first start may fetch files; each line gives it the time-out anew
-            self.tell(str(answer["progress"])[:_LONGEST_PROGRESS])
+            self.tell(without_keys(str(answer["progress"]), _LONGEST_PROGRESS))
+            if cancelled():
+                self.close()
+                raise WasCancelled
             answer = self._read(arguments[0], cancelled)
         if not answer.get("ready"):
             self.close()
@@ -104,16 +113,23 @@ class ResidentConnector:
         assert process.stdout is not None
         assert errors is not None
         got: list[bytes] = []
-        reader = threading.Thread(target=lambda out: got.append(out.readline()), args=(process.stdout,))
+        reader = threading.Thread(
+            target=lambda out: got.append(out.readline(_LONGEST_LINE)), args=(process.stdout,), daemon=True
+        )
         reader.start()
         began = time.monotonic()
         while reader.is_alive():
             reader.join(_POLL_S)
             late = time.monotonic() - began > self._program.speak_facts.timeout_s
-            if reader.is_alive() and (cancelled() or late):
+            flooded = os.fstat(errors.fileno()).st_size - self._told > LARGEST_CONSOLE
+            if reader.is_alive() and (cancelled() or late or flooded):
                 end_process_tree(process)
-                reader.join()
+                reader.join(_LEFT_OPEN_S)
+                if reader.is_alive():  # something it started holds its output open: neither waited for nor closed here
+                    self._process = None
                 self.close()
+                if flooded:
+                    raise too_much(program)
                 if late:
                     raise SynthesisFailure("timed out", f"{program} did not answer in time and was stopped.")
                 raise WasCancelled
@@ -123,8 +139,9 @@ class ResidentConnector:
                 raise ValueError
             return answer
         except (ValueError, IndexError):
-            errors.seek(0)
-            said = errors.read()
+            said = os.pread(
+                errors.fileno(), LONGEST_CONSOLE, max(0, os.fstat(errors.fileno()).st_size - LONGEST_CONSOLE)
+            )
             code = process.poll() or 0
             self.close()
             raise SynthesisFailure("program", last_words(program, code, said)) from None
@@ -143,16 +160,16 @@ class ResidentConnector:
         finally:
             memory_mb = watch.end()
         if "error" in answer:
-            raise SynthesisFailure("program", f"{program} answered: {str(answer['error'])[:200]}")
+            raise SynthesisFailure("program", f"{program} answered: {without_keys(str(answer['error']), 200)}")
         alive = tree(pid)
         used = max(0.0, cpu_s(alive) - before)
-        data = output.read_bytes() if output.exists() else b""
+        data = read_output(output, program)
         clip = decoded(data, program)
         return Reply(
             data=data,
             clip=clip,
             console=self._console(),
-            voice_used=str(answer.get("voice", "")),
+            voice_used=without_keys(str(answer.get("voice", "")), 200),
             timing=Timing(
                 load_s=load_s,
                 last_byte_s=last,

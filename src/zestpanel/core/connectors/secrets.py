@@ -4,19 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import time
 from typing import Final
 
-from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.connectors.masking import environment_name, note_key
+from zestpanel.core.errors import InputError, SynthesisFailure
 
-MASK = "••••"
 _STORE = "zestpanel"
-
-
-def environment_name(secret: str) -> str:
-    """'limonaia key' -> 'ZEST_SECRET_LIMONAIA_KEY'."""
-    return "ZEST_SECRET_" + re.sub(r"[^A-Za-z0-9]+", "_", secret).upper()
 
 
 # keys of this session only, where the desktop has no key store: never written anywhere
@@ -37,7 +31,7 @@ def _stored(secret: str) -> str | None:
 def find_secret(secret: str) -> str:
     """The key's value: from the environment, this session, or the key store.
 
-    Raises SynthesisFailure('refused') naming the key and where it was looked for.
+    Raises SynthesisFailure('refused') naming the key and where it was looked for, or that no request can carry it.
     """
     value = os.environ.get(environment_name(secret)) or _session.get(secret) or _stored(secret)
     if not value:
@@ -45,7 +39,21 @@ def find_secret(secret: str) -> str:
             "refused",
             f"The key '{secret}' is missing: it is neither in the key store nor in {environment_name(secret)}.",
         )
+    note_key(value)
+    if why := cannot_be_sent(value):
+        raise SynthesisFailure("refused", f"The key '{secret}' {why}. Nothing was sent.")
     return value
+
+
+def cannot_be_sent(value: str) -> str:
+    """Why no request can carry a key, '' when one can: header values are visible ASCII (RFC 9110, 5.5)."""
+    if not value.strip():
+        return "is empty"
+    if any(sign in value for sign in "\r\n\t") or value != value.strip():
+        return "has a line end, a tab or a blank at its end, which came along when it was copied"
+    if not (value.isascii() and value.isprintable()):
+        return "has a sign that keys do not have: letters without accents, digits and plain signs only"
+    return ""
 
 
 def has_secret(secret: str) -> bool:
@@ -67,7 +75,13 @@ def not_known_missing(secret: str) -> bool:
 
 
 def keep_secret(secret: str, value: str) -> str:
-    """Keep a key in the desktop's key store, or else in memory until the program ends. Says where it is."""
+    """Keep a key in the desktop's key store, or else in memory until the program ends. Says where it is.
+
+    Raises InputError for one that no request could carry.
+    """
+    if why := cannot_be_sent(value):
+        raise InputError(f"The key '{secret}' {why}.", kept="No key was changed.", remedy="Copy it again without that.")
+    note_key(value)
     try:
         import keyring
 
@@ -93,23 +107,3 @@ def forget_secret(secret: str) -> None:
         import keyring
 
         keyring.delete_password(_STORE, secret)
-
-
-def masked(text: str, secrets: tuple[str, ...]) -> str:
-    """The text with every secret in it masked."""
-    for secret in secrets:
-        if secret:
-            text = text.replace(secret, MASK)
-    return text
-
-
-def expand_environment(text: str) -> str:
-    """Replace ${NAME} by the environment's value. Raises SynthesisFailure('unreachable') when it is not set."""
-
-    def value(match: re.Match[str]) -> str:
-        found = os.environ.get(match.group(1))
-        if found is None:
-            raise SynthesisFailure("unreachable", f"The variable {match.group(1)} of the connector file is not set.")
-        return found
-
-    return re.sub(r"\$\{([A-Za-z_][A-Za-z0-9_]*)\}", value, text)

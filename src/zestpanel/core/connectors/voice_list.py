@@ -10,10 +10,13 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.reaching import Reached, VoiceList
+from zestpanel.core.connectors.agreed import require_agreement
+from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, fetch, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.finding import at_path
-from zestpanel.core.connectors.secrets import expand_environment, find_secret, masked
+from zestpanel.core.connectors.masking import without_keys
+from zestpanel.core.connectors.secrets import find_secret
 from zestpanel.core.connectors.speaking import Cancelled, never_cancelled
 from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import InputError, SynthesisFailure
@@ -28,6 +31,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
     where, speak = engine.voices_from, engine.speak
     if where is None or not isinstance(speak, Reached):
         raise InputError(f"{engine.engine}'s connector file does not say where its voices are listed.")
+    require_agreement(engine)
     secret = find_secret(speak.secret) if speak.secret else ""
     headers = where.headers or speak.headers
     asked = Asked(
@@ -52,7 +56,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
                 break
             received = fetch(client, speak, asked, following, began, cancelled, secret)
     except SynthesisFailure as failure:
-        raise SynthesisFailure(failure.kind, masked(failure.what, (secret,))) from None
+        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
     finally:
         client.close()
     if not voices:

@@ -13,7 +13,7 @@ from sqlalchemy import Row, select, update
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Voice
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import own_voices, recordings
@@ -196,7 +196,17 @@ class OwnVoices:
         return recording.consent.missing(today or date.today())
 
     def source_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
-        """(path of the recording, description) of a voice, for the request; empty for listed voices."""
+        """(path of the recording, description) of a voice, for a request; empty for listed voices.
+
+        Every request that carries a recording has it from here. Raises SynthesisFailure('refused') while the consent
+        of the person recorded is missing or over.
+        """
+        if why := self.consent_missing(engine, voice):
+            raise SynthesisFailure("refused", f"The recording was not sent: {why}.")
+        return self.identity_of(engine, voice)
+
+    def identity_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
+        """The same whatever the consent: to tell requests apart, never to send one."""
         found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
         if found is None:
             return "", {}

@@ -11,7 +11,8 @@ from typing import Final
 from zestpanel import __version__
 from zestpanel.core.catalogue.machine import this_machine
 from zestpanel.core.catalogue.preflight import secret_of
-from zestpanel.core.connectors.secrets import find_secret, masked
+from zestpanel.core.connectors.masking import masked
+from zestpanel.core.connectors.secrets import find_secret
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.project.project import Project
 

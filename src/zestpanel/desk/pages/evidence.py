@@ -16,7 +16,7 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
 COLUMNS: Final[dict[tuple[str, ...], str]] = {
-    ("words_per_minute",): "words / min",
+    ("words_per_minute",): "wpm",
     ("pitch_hz",): "pitch Hz",
     ("pitch_sd_st",): "spread st",
     ("loudness_lufs",): "LUFS",
@@ -85,7 +85,7 @@ class EvidencePage(Page):
                 found_here = [(row.summary.sound.get(name), SOUND[name][1]) for name in names]
                 cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
             believed = row.summary.hearing
-            cells.append(f"{believed.percent:.0f} %" if believed is not None else "–")
+            cells.append(f"{believed.percent:.0f}" if believed is not None else "–")
             if believed is not None:
                 tips[(len(rows), len(cells) - 1)] = (
                     f"{believed.missed} of {believed.of} words that are heard from nearly every other voice are not "
@@ -95,7 +95,7 @@ class EvidencePage(Page):
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = ["Candidate", "takes", *COLUMNS.values(), "misheard"]
+        head = ["Candidate", "takes", *COLUMNS.values(), "misheard %"]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         unmeasured = self.state.bench.unmeasured
@@ -103,8 +103,9 @@ class EvidencePage(Page):
         heard_by = self.state.project.takes.recognisers()
         found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
         self._ways.setText(
-            "Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by ITU-R BS.1770-5; pauses "
-            "from 150 ms, the longest shown; noise in dBFS; around: silence before and after the speech."
+            "wpm: words a minute. Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by "
+            "ITU-R BS.1770-5; pauses from 150 ms, the longest shown; noise in dBFS; around: silence before and after "
+            "the speech."
             + (f" Word times: {found_by}." if found_by else "")
             + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
             + (f" {unmeasured} takes are not measured yet." if unmeasured else "")

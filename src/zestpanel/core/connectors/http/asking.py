@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import socket
 import ssl
+import threading
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -13,11 +16,14 @@ from urllib.parse import urlencode
 import httpx
 
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached
+from zestpanel.core.connectors.agreed import stays_at
+from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.receiving import Received, receive
+from zestpanel.core.connectors.masking import holds_key, without_keys
 from zestpanel.core.connectors.plugins import signer
-from zestpanel.core.connectors.secrets import expand_environment
 from zestpanel.core.connectors.speaking import Cancelled
 from zestpanel.core.connectors.templates import fill
+from zestpanel.core.connectors.waiting import watched
 from zestpanel.core.errors import SynthesisFailure
 
 MOST_REDIRECTS: Final = 5
@@ -52,6 +58,11 @@ def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> Asked:
     headers = {name: str(fill(expand_environment(value), values)) for name, value in speak.headers.items()}
     query = {name: str(fill(expand_environment(value), values)) for name, value in speak.query.items()}
     address = with_query(str(fill(expand_environment(speak.address), values)), query)
+    if not stays_at(address, speak.address):
+        raise SynthesisFailure(
+            "refused",
+            "A setting of the request would lead it to another host than its connector file names. Nothing was sent.",
+        )
     content, kind = _body(speak, values)
     if kind and not any(name.lower() == "content-type" for name in headers):
         headers["Content-Type"] = kind
@@ -69,10 +80,11 @@ def with_query(address: str, query: Mapping[str, str]) -> str:
 def _body(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | None, str]:
     body = fill(speak.body, values)
     if speak.body_as == "multipart":
-        files = {name: _file(str(fill(expand_environment(path), values))) for name, path in speak.files.items()}
-        request = httpx.Request(
-            "POST", "http://x", data={k: _plain(v) for k, v in (body or {}).items()}, files=files or {"": b""}
-        )
+        # a field is a part without a file name (RFC 7578, 4.2); so is a form without any file
+        parts: list[tuple[str, Any]] = [(name, (None, _plain(value))) for name, value in (body or {}).items()]
+        for name, path in speak.files.items():
+            parts.append((name, _file(str(fill(path, values)), values)))
+        request = httpx.Request("POST", "http://x", files=parts)
         return request.read(), request.headers["content-type"]
     if body is None:
         return None, ""
@@ -87,7 +99,16 @@ def _plain(value: Any) -> str:
     return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
-def _file(path: str) -> tuple[str, bytes]:
+def _file(path: str, values: Mapping[str, Any]) -> tuple[str, bytes]:
+    """The recording of the request's voice; no other file of this machine goes out."""
+    if path != values.get("reference"):
+        raise SynthesisFailure(
+            "refused",
+            f"The connector file sends along '{without_keys(path, 120)}'. Only the recording of a voice of your own may"
+            " be sent: {reference}. Nothing was sent.",
+        )
+    if not path:
+        raise SynthesisFailure("refused", "The voice has no recording that could be sent along. Nothing was sent.")
     try:
         with open(path, "rb") as file:
             return path.rsplit("/", 1)[-1], file.read()
@@ -124,7 +145,7 @@ def send(
     Raises SynthesisFailure or Cancelled.
     """
     for _ in range(MOST_REDIRECTS + 1):
-        received = _send_once(client, speak, asked, began, cancelled)
+        received = _send_watched(client, speak, asked, began, cancelled)
         if received.status not in (301, 302, 303, 307, 308) or "location" not in received.headers:
             return received
         asked = _redirected(asked, received, secret)
@@ -134,7 +155,7 @@ def send(
 def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
     try:
         here, there = httpx.URL(asked.address), httpx.URL(asked.address).join(received.headers["location"])
-    except httpx.InvalidURL as error:
+    except (httpx.InvalidURL, ValueError) as error:
         raise SynthesisFailure("wrong content", "The service redirects to something that is no address.") from error
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
     becomes_get = received.status in (301, 302, 303) and asked.method != "GET"
@@ -147,7 +168,7 @@ def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
             method="GET" if becomes_get else asked.method,
             content=None if becomes_get else asked.content,
         )
-    if (asked.content and not becomes_get) or (secret and secret in str(there)):
+    if (asked.content and not becomes_get) or (holds_key(str(there), secret)):
         raise SynthesisFailure(
             "refused", f"The service redirects to {there.host}. The request with its key was not sent there."
         )
@@ -157,20 +178,50 @@ def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
 def fetch(client: httpx.Client, speak: Reached, source: Asked, link: str, began: float, cancelled: Cancelled,
           secret: str) -> Received:  # fmt: skip
     """Fetch what a reply links to. The file's headers go along only where the link stays on the service's host."""
-    here, there = httpx.URL(source.address), httpx.URL(source.address).join(link)
+    try:
+        here, there = httpx.URL(source.address), httpx.URL(source.address).join(link)
+    except (httpx.InvalidURL, ValueError) as error:
+        raise SynthesisFailure("wrong content", "The reply links to something that is no address.") from error
     if there.scheme not in ("http", "https"):
-        raise SynthesisFailure("wrong content", f"The reply links to '{link[:80]}', which is no web address.")
+        raise SynthesisFailure(
+            "wrong content", f"The reply links to '{without_keys(link, 80)}', which is no web address."
+        )
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
+    if not same and holds_key(str(there), secret):
+        raise SynthesisFailure("refused", f"The reply links to {there.host} with the key in it. It was not sent there.")
     kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
     return send(client, speak, Asked(method="GET", address=str(there), headers=kept), secret, began, cancelled)
 
 
-def _send_once(client: httpx.Client, speak: Reached, asked: Asked, began: float, cancelled: Cancelled) -> Received:
+def _send_watched(client: httpx.Client, speak: Reached, asked: Asked, began: float, cancelled: Cancelled) -> Received:
+    """One exchange that ends when it is stopped or late, although its headers or its body go on dripping."""
+    given_up = threading.Event()
+    sockets: list[Any] = []
+
+    def give_up() -> None:
+        given_up.set()
+        for one in sockets:  # the connection's own: what reads from it comes back at once
+            with contextlib.suppress(OSError):
+                one.shutdown(socket.SHUT_RDWR)
+
+    return watched(
+        lambda: _send_once(client, speak, asked, began, lambda: given_up.is_set() or cancelled(), sockets),
+        cancelled,
+        began + speak.whole_timeout_s,
+        f"The reply was not whole after {speak.whole_timeout_s:g} s and was dropped.",
+        give_up,
+    )
+
+
+def _send_once(
+    client: httpx.Client, speak: Reached, asked: Asked, began: float, cancelled: Cancelled, sockets: list[Any]
+) -> Received:
     marks: dict[str, float] = {}
 
-    def note(event: str, _: Mapping[str, Any]) -> None:
+    def note(event: str, told: Mapping[str, Any]) -> None:
         if event == "connection.connect_tcp.complete":
             marks["connected"] = time.monotonic() - began
+            sockets.append(told["return_value"].get_extra_info("socket"))
         elif event == "http11.send_request_body.complete":
             marks["sent"] = time.monotonic() - began
 
@@ -180,11 +231,14 @@ def _send_once(client: httpx.Client, speak: Reached, asked: Asked, began: float,
         with client.stream(
             asked.method, asked.address, headers=headers, content=asked.content, extensions={"trace": note}
         ) as response:
+            sockets.append(response.extensions["network_stream"].get_extra_info("socket"))
             return receive(response, speak, began, cancelled, marks)
     except httpx.TimeoutException as error:
         raise SynthesisFailure("timed out", _timeout_sentence(error, speak, marks)) from error
     except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
-        raise SynthesisFailure("unreachable", f"'{asked.address[:120]}' is no address ({error}).") from error
+        raise SynthesisFailure(
+            "unreachable", f"'{without_keys(asked.address, 120)}' is no address ({error})."
+        ) from error
     except httpx.HTTPError as error:
         cut = "first byte" in marks
         what = "The connection broke in the middle of the reply" if cut else "The service could not be reached"

@@ -6,6 +6,7 @@ import json
 import threading
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from typing import Any, Final, Protocol
@@ -18,15 +19,19 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.catalogue.reaching import HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
+from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.secrets import MASK, expand_environment, find_secret, masked
+from zestpanel.core.connectors.masking import MASK, without_keys
+from zestpanel.core.connectors.secrets import find_secret
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
 from zestpanel.core.errors import Cancelled as WasCancelled
 
+LONGEST_NAME: Final = 200  # of what a service calls its voice or model
+_READ_OF_FAILURES: Final = 4000
 _STATUS_KINDS: Final = {
     401: "refused",
     402: "no allowance",
@@ -55,11 +60,15 @@ class OverNetwork:
             reply = self._once(request, secret, cold, cancelled)
         except SynthesisFailure as failure:
             raise SynthesisFailure(
-                failure.kind, masked(failure.what, (secret,)), retry_after_s=failure.retry_after_s
+                failure.kind, without_keys(failure.what), retry_after_s=failure.retry_after_s
             ) from None
         with self._lock:
             self._warm.add(request.model)
-        return reply
+        return replace(
+            reply,
+            voice_used=without_keys(reply.voice_used, LONGEST_NAME),
+            model_used=without_keys(reply.model_used, LONGEST_NAME),
+        )
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         raise NotImplementedError
@@ -161,7 +170,7 @@ def _at(received: Received, place: str) -> Any:
 
 
 def _short(data: bytes) -> str:
-    return " ".join(data[:4000].decode("utf-8", errors="replace").split())[:200]
+    return without_keys(" ".join(data[:_READ_OF_FAILURES].decode("utf-8", errors="replace").split()), 200)
 
 
 def retry_after(headers: Mapping[str, str]) -> float | None:
@@ -178,7 +187,7 @@ def retry_after(headers: Mapping[str, str]) -> float | None:
 def raise_for_failure(speak: Reached, received: Received) -> None:
     """Raise SynthesisFailure when a rule of the file, or else the status, says that the reply is a failure."""
     data = received.data
-    text = data[:4000].decode("utf-8", errors="replace")
+    text = data[:_READ_OF_FAILURES].decode("utf-8", errors="replace")
     wait_s = retry_after(received.headers)
     detail = _short(data)
     for rule in speak.failures:

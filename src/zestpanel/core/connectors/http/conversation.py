@@ -13,13 +13,16 @@ from websockets.sync.client import ClientConnection, connect
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import WebSocketSpeak
+from zestpanel.core.connectors.agreed import stays_at
+from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
 from zestpanel.core.connectors.http.finding import Chunks, at_path, from_base64
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.secrets import MASK, expand_environment
+from zestpanel.core.connectors.masking import MASK, without_keys
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.connectors.waiting import watched
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
 
@@ -76,6 +79,12 @@ class WebSocketConnector(OverNetwork):
         values = values_of(request, secret=secret)
         query = {name: str(fill(expand_environment(value), values)) for name, value in self._speak.query.items()}
         address = with_query(str(fill(expand_environment(self._speak.address), values)), query)
+        if not stays_at(address, self._speak.address):
+            raise SynthesisFailure(
+                "refused",
+                "A setting of the request would lead it to another host than its connector file names. Nothing was "
+                "sent.",
+            )
         address = "ws" + address.removeprefix("http") if address.startswith("http") else address
         headers = {name: str(fill(expand_environment(v), values)) for name, v in self._speak.headers.items()}
         messages = [fill(message, values) for message in self._speak.send]
@@ -89,13 +98,13 @@ class WebSocketConnector(OverNetwork):
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         return self._talk(*self._filled(request, secret), cold, cancelled)
 
-    def _open(self, stack: contextlib.ExitStack, address: str, headers: dict[str, str]) -> ClientConnection:
-        """The connection, closed when the stack is left. Raises SynthesisFailure."""
+    def _open(self, address: str, headers: dict[str, str]) -> ClientConnection:
+        """The connection, to be closed by the caller. Raises SynthesisFailure."""
         context = None
         if address.startswith("wss") and self._speak.ca_file:
             context = ssl.create_default_context(cafile=expand_environment(self._speak.ca_file))
         try:
-            opening = connect(
+            return connect(
                 address,
                 additional_headers=headers,
                 ssl=context,
@@ -105,7 +114,6 @@ class WebSocketConnector(OverNetwork):
                 compression=None,
                 proxy=expand_environment(self._speak.proxy) or None,
             )
-            return stack.enter_context(opening)
         except InvalidStatus as error:
             answer = error.response
             raise_for_failure(self._speak, Received(
@@ -124,7 +132,15 @@ class WebSocketConnector(OverNetwork):
         marks: dict[str, float] = {}
         heard = _Heard(self._speak.reply.audio.partition(" ")[2])
         with contextlib.ExitStack() as stack:
-            connection = self._open(stack, address, headers)
+            connection = stack.enter_context(
+                watched(
+                    lambda: self._open(address, headers),
+                    cancelled,
+                    began + self._speak.connect_timeout_s + _LOOK_S,
+                    f"No connection within {self._speak.connect_timeout_s:g} s.",
+                    lambda: None,
+                )
+            )
             marks["connected"] = time.monotonic() - began
             try:
                 for message in messages:
@@ -178,4 +194,4 @@ class WebSocketConnector(OverNetwork):
             text = json.dumps(tree, ensure_ascii=False)
             for rule in self._speak.failures:
                 if rule.status is None and rule.body_has and rule.body_has in text:
-                    raise SynthesisFailure(rule.kind, f"The service answered: {text[:200]}")
+                    raise SynthesisFailure(rule.kind, f"The service answered: {without_keys(text, 200)}")

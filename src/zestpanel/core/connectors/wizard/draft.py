@@ -10,7 +10,7 @@ from typing import Any
 
 import yaml
 
-from zestpanel.core.connectors.secrets import MASK
+from zestpanel.core.connectors.masking import MASK
 from zestpanel.core.errors import InputError
 
 

@@ -11,10 +11,11 @@ import yaml
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import HttpSpeak
+from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.http.asking import filled, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.secrets import masked
+from zestpanel.core.connectors.masking import note_key, without_keys
 from zestpanel.core.connectors.speaking import Cancelled, SpeakRequest, never_cancelled
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.errors import InputError, SynthesisFailure
@@ -40,6 +41,8 @@ def send_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
     engine = parse_connector(source, name="the file")
     if not isinstance(engine.speak, HttpSpeak):
         raise InputError("Only a request over HTTP has a reply to look into.")
+    require_agreement(engine)
+    note_key(key)
     client = make_client(engine.speak, connections=1)
     try:
         asked = filled(engine.speak, values_of(first_request(engine, text)), key)
@@ -47,7 +50,7 @@ def send_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
         raise_for_failure(engine.speak, received)
         return received
     except SynthesisFailure as failure:
-        raise SynthesisFailure(failure.kind, masked(failure.what, (key,))) from None
+        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
     finally:
         client.close()
 

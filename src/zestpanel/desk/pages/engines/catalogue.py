@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.choice.evidence import own_figures
 from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.behind import Behind
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -81,8 +82,11 @@ class CatalogueView(QWidget):
         self.fetch = button(
             "Fetch voices", self.fetch_voices, tip="The list that the service gives now, with a preview"
         )
+        self.agree = button(
+            "May use …", self.ask_what_may_be_used, tip="The programs, hosts and keys that were not agreed to yet"
+        )
         self.remove = button("Remove engine", self._remove_engine, tip="Candidates and takes stay; undo brings it back")
-        return flow_row(self.state_fact, self.log, self.key, self.fetch, right=(self.remove,))
+        return flow_row(self.state_fact, self.log, self.key, self.fetch, self.agree, right=(self.remove,))
 
     # -- shown
 
@@ -295,6 +299,13 @@ class CatalogueView(QWidget):
         if engine := self._one():
             self._remove(engine.engine)
 
+    def ask_what_may_be_used(self) -> None:
+        chosen = self.selected()
+        if unasked(chosen):
+            ask_first(self, chosen, self.state.refresh)
+        else:
+            self.state.say("All that these engines use was agreed to on this machine.")
+
     def ask_for_key(self) -> None:
         """Ask for the engine's key and put it into the key store: nowhere else, and never shown."""
         engine = self._one()
@@ -316,9 +327,10 @@ class CatalogueView(QWidget):
 
     def fetch_voices(self) -> None:
         """Fetch the service's list and show what it would change; nothing is taken over before that is agreed to."""
-        engine = self._one()
-        if engine is None:
-            return
+        if engine := self._one():
+            ask_first(self, [engine], lambda: self._fetch(engine))
+
+    def _fetch(self, engine: Engine) -> None:
         self.fetch.setEnabled(False)
         self.state.say(f"Fetching the voices of {engine.engine} …")
 

@@ -27,6 +27,7 @@ from zestpanel.core.catalogue.exchange import (
 from zestpanel.core.catalogue.facts import Voice
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.text_files import write_text
+from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.files import kind_of
 from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -157,6 +158,7 @@ class EnginesPage(TabbedPage):
                 for words, n in shortlist.superseded(engine).items()
             )
             self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told}")
+            ask_first(self, [engine], self.state.refresh)
 
     def remove_engine(self, name: str) -> None:
         shortlist = self.state.project.shortlist

@@ -20,12 +20,13 @@ from zestpanel.core.catalogue.browsing import (
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.secrets import expand_environment
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.tariffs.volume import Rates, cost_at_volume
+from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.facets import FacetPanel
 from zestpanel.desk.pages.engines.notes import NoteDialog
@@ -273,7 +274,11 @@ class VoicesView(QWidget):
         if not text:
             self.state.complain(f"There is no line to hear {found.voice.label} on. Type one here, or in the brief.")
             return None
-        reference, described = self.state.project.own_voices.source_of(found.engine.engine, found.voice.id)
+        try:
+            reference, described = self.state.project.own_voices.source_of(found.engine.engine, found.voice.id)
+        except SynthesisFailure as failure:
+            self.state.complain(failure)
+            return None
         return found.engine, SpeakRequest(
             text=text,
             language=found.voice.languages[0],
@@ -289,7 +294,9 @@ class VoicesView(QWidget):
         asked = self.request()
         if asked is None:
             return
-        engine, request = asked
+        ask_first(self, [asked[0]], lambda: self._hear(*asked))
+
+    def _hear(self, engine: Engine, request: SpeakRequest) -> None:
         self.listen.set_text("Asking …")
         self.listen.setEnabled(False)
 

@@ -25,6 +25,7 @@ from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.connectors.wizard.trying import first_request, send_once, with_reply
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -155,7 +156,11 @@ class WizardDialog(QDialog):
     # -- sending
 
     def look(self) -> None:
-        source, line, key = self.file.toPlainText(), self.line.text(), self.key.text()
+        source = self.file.toPlainText()
+        self._asked_first(source, lambda: self._look(source))
+
+    def _look(self, source: str) -> None:
+        line, key = self.line.text(), self.key.text()
         self.send.setEnabled(False)
         self.wrong.setText("")
         self.found.setPlainText("Asking …")
@@ -178,8 +183,21 @@ class WizardDialog(QDialog):
         self.found.setPlainText("")
         self._failed(error)
 
+    def _asked_first(self, source: str, then: Callable[[], None]) -> None:
+        """Nothing of a draft is run or reached before the person has seen what it is."""
+        try:
+            engine = parse_connector(source, name="the file")
+        except ZestError as error:
+            self._failed(error)
+            return
+        ask_first(self, [engine], then)
+
     def hear(self) -> None:
-        source, line = self.file.toPlainText(), self.line.text()
+        source = self.file.toPlainText()
+        self._asked_first(source, lambda: self._hear(source))
+
+    def _hear(self, source: str) -> None:
+        line = self.line.text()
         self.hear_button.setEnabled(False)
         self.wrong.setText("")
         self.heard.setPlainText("Asking …")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -12,10 +13,11 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgr
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
 from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.scheduled import coming, give_up_schedule, stored_schedule
+from zestpanel.core.bench.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.pages.renders.history import CellHistory
@@ -95,6 +97,8 @@ class RendersPage(TabbedPage):
         hours.setContentsMargins(0, 0, 0, 0)
         self._hours = label("", "quiet", wrap=True)
         hours.addWidget(self._hours, 1)
+        self._wake = button("Let it run at its hours", self.wake_hours, role="link")
+        hours.addWidget(self._wake)
         hours.addWidget(button("Give the schedule up", self.give_up_hours, role="link"))
         self._hours_row = QWidget()
         self._hours_row.setLayout(hours)
@@ -218,6 +222,10 @@ class RendersPage(TabbedPage):
         if self.planned is not None and self.planned.jobs:
             self.begin(self.planned)
 
+    def ask_what_may_be_used(self) -> None:
+        """A project of somebody else's, or an engine that has changed: asked once, when the project is opened."""
+        self._asked_first(lambda: None)
+
     def begin(self, planned: PlannedRun) -> None:
         """Begin a planned run, unless one is going on."""
         self.state.begin_run(planned, lambda _: self._clock.start())
@@ -225,7 +233,21 @@ class RendersPage(TabbedPage):
 
     def plan_a_run(self) -> None:
         if self.state.bench.candidates and self.state.bench.passages:
-            PlanDialog(self, self.state, self.begin, self._scheduled).show()
+            self._asked_first(lambda: PlanDialog(self, self.state, self.begin, self._scheduled).show())
+
+    def _asked_first(self, then: Callable[[], None]) -> None:
+        """Engines of the shortlist that use what nobody has agreed to here; those left out then say so."""
+        names = {candidate.engine for candidate in self.state.bench.candidates}
+
+        def go_on() -> None:
+            self.state.refresh()
+            then()
+
+        engines = [engine for name, engine in self.state.bench.engines.items() if name in names]
+        if unasked(engines):
+            ask_first(self, engines, go_on)
+        else:
+            then()
 
     # -- runs at set hours
 
@@ -236,7 +258,13 @@ class RendersPage(TabbedPage):
     def _show_hours(self) -> None:
         schedule = stored_schedule(self.state.project)
         self._hours_row.setVisible(schedule is not None)
-        self._hours.setText(coming(schedule))
+        asleep = schedule is not None and sleeps(self.state.project, schedule)
+        self._wake.setVisible(asleep and not (schedule is not None and schedule.over))
+        self._hours.setText(coming(schedule, asleep=asleep))
+
+    def wake_hours(self) -> None:
+        wake(self.state.project)
+        self._scheduled()
 
     def give_up_hours(self) -> None:
         before = stored_schedule(self.state.project)

@@ -27,8 +27,8 @@ from zestpanel.core.bench.caps import DOCUMENT as CAPS
 from zestpanel.core.bench.caps import SpendingCaps, caps_of, plan_key
 from zestpanel.core.bench.conditions import LEVELS, Conditions
 from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.schedule import DOCUMENT as SCHEDULE
 from zestpanel.core.bench.schedule import Schedule
+from zestpanel.core.bench.scheduled import keep_schedule
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.passage import Passage
@@ -319,7 +319,7 @@ class PlanDialog(QDialog):
             candidate_ids=tuple(dict.fromkeys(j.candidate.id for j in planned.jobs)),
             passage_ids=tuple(dict.fromkeys(j.passage.id for j in planned.jobs)),
         )
-        self.state.project.documents.put(SCHEDULE, schedule.model_dump(mode="json"))
+        keep_schedule(self.state.project, schedule)
         self._scheduled()
 
 

@@ -1,0 +1,107 @@
+"""Asking the person at this machine whether an engine may use a program, a host, a key or a folder: once for each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors import agreed
+from zestpanel.core.errors import SynthesisFailure
+from zestpanel.desk.widgets import button, label, open_at
+
+
+def unasked(engines: Sequence[Engine]) -> list[Engine]:
+    """Those that use something nobody has agreed to here. One whose file cannot be understood says so when used."""
+    out = []
+    for engine in engines:
+        try:
+            if agreed.missing(engine):
+                out.append(engine)
+        except SynthesisFailure:
+            continue
+    return out
+
+
+def ask_first(parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
+    """Go on at once where all was agreed to, else after the person has seen what it is and said yes."""
+    asked = unasked(engines)
+    if asked:
+        AgreeDialog(parent, asked, then).show()
+    else:
+        then()
+
+
+class AgreeDialog(QDialog):
+    """What each engine would use, in full; what is ticked is agreed to."""
+
+    def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("May these be used on this machine?")
+        self._then = then
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 18)
+        layout.setSpacing(10)
+        layout.addWidget(label("May these be used on this machine?", "page"))
+        layout.addWidget(
+            label(
+                "A connector file says which program is run, or which host gets your texts and your key. Agree to what "
+                "you know. It is asked once for each, kept with your own settings and not in the project; whatever "
+                "changes is asked about again.",
+                "small",
+                wrap=True,
+            )
+        )
+        inner = QWidget()
+        rows = QVBoxLayout(inner)
+        rows.setContentsMargins(0, 0, 0, 0)
+        self.ticks: list[tuple[QCheckBox, Engine]] = []
+        for engine in engines:
+            rows.addWidget(self._row(engine))
+        rows.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setWidget(inner)
+        layout.addWidget(area, 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        self.later = button("Not now", self.reject)
+        self.yes = button("Agree to what is ticked", self.go, role="main")
+        foot.addWidget(self.later)
+        foot.addWidget(self.yes)
+        layout.addLayout(foot)
+        self.later.setDefault(True)  # a hasty Enter agrees to nothing
+        open_at(self, 680, min(560, 230 + 96 * len(engines)))
+
+    def _row(self, engine: Engine) -> QWidget:
+        box = QWidget()
+        column = QVBoxLayout(box)
+        column.setContentsMargins(0, 6, 0, 6)
+        column.setSpacing(3)
+        tick = QCheckBox(engine.engine.replace("&", "&&"))
+        tick.setChecked(True)
+        tick.toggled.connect(lambda _: self.yes.setEnabled(any(t.isChecked() for t, _ in self.ticks)))
+        self.ticks.append((tick, engine))
+        column.addWidget(tick)
+        lines = [use.words for use in agreed.missing(engine)]
+        lines = [f"{line[0].upper()}{line[1:]}." for line in lines]
+        if changed := agreed.before(engine):
+            lines.append(f"This is another than what you agreed to for it before: {changed[-1][:300]}")
+        for line in lines:
+            words = label(line, wrap=True)
+            words.setTextFormat(Qt.TextFormat.PlainText)
+            words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            words.setIndent(24)
+            column.addWidget(words)
+        return box
+
+    def go(self) -> None:
+        for tick, engine in self.ticks:
+            if tick.isChecked():
+                agreed.agree(engine)
+        self.accept()
+        self._then()
