@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import re
 from collections.abc import Mapping
@@ -10,8 +11,8 @@ from itertools import pairwise
 from typing import Any, Final
 from urllib.parse import parse_qsl, urlsplit, urlunsplit
 
-from zestpanel.core.catalogue.reaching import KEY_NAMES
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
+from zestpanel.core.connectors.wizard.keys import PLACE, FoundKey, without_key
 from zestpanel.core.errors import InputError
 
 _PLACES: Final = {  # names under which services expect things, and the place that fills them
@@ -31,7 +32,7 @@ def read_call(text: str) -> Draft:
     data: list[str] = []
     form: list[str] = []
     as_json = False
-    takes_value = {"-o", "--output", "-u", "--user", "-A", "--user-agent", "-m", "--max-time", "-b", "--cookie", "-x",
+    takes_value = {"-o", "--output", "-A", "--user-agent", "-m", "--max-time", "-b", "--cookie", "-x",
                    "--proxy", "--cacert", "-e", "--referer", "-w", "--write-out"}  # fmt: skip
     i = 0
     while i < len(words):
@@ -61,6 +62,10 @@ def read_call(text: str) -> Draft:
             form.append(following())
         elif name == "--url":
             address = following()
+        elif name in ("-u", "--user"):
+            headers["Authorization"] = basic(following())
+        elif name == "--oauth2-bearer":
+            headers["Authorization"] = f"Bearer {following()}"
         elif name in takes_value:
             following()
         elif not word.startswith("-") and not address:
@@ -113,26 +118,30 @@ def with_places(draft: Draft) -> Draft:
     """Put places where text, voice, model, language and key stand."""
     understood: list[str] = []
     found: dict[str, str] = {}
-    parts = urlsplit(draft.address)
+    try:
+        parts = urlsplit(draft.address)
+        host_name, port = parts.hostname or "", parts.port
+    except ValueError as error:
+        raise InputError(f"'{draft.address[:80]}' is no address.", remedy="Paste it whole.") from error
     query = dict(parse_qsl(parts.query, keep_blank_values=True))
-    key = secret = ""
+    key = FoundKey()
     # lengths and connection headers belong to the one call that was pasted
-    skip = ("content-length", "connection", "accept-encoding", "content-type")
+    skip = ("content-length", "connection", "accept-encoding", "content-type", "cookie")
     headers = {name: value for name, value in draft.headers.items() if name.lower() not in skip}
-    host = (parts.hostname or "service").split(".")
+    if any(name.lower() == "cookie" for name in draft.headers):
+        understood.append("The cookie was left out: it is of a browser's visit and does not last.")
+    if parts.username or parts.password:
+        headers["Authorization"] = basic(f"{parts.username or ''}:{parts.password or ''}")
+    host = (host_name or "service").split(".")
     name_of_key = "service" if host[-1].isdigit() else host[-2] if len(host) > 1 else host[0]
-    for where, part in (("header", headers), ("query", query)):
-        for name, value in part.items():
-            if not secret and KEY_NAMES.fullmatch(name):
-                prefix, _, rest = value.rpartition(" ")
-                key, secret = rest, re.sub(r"\W+", "-", name_of_key).strip("-") or "service"
-                part[name] = f"{prefix} {{secret}}".strip()
-                understood.append(f"The key goes in the {where} '{name}'. It is kept as '{secret}', not in the file.")
+    headers = {name: key.take(name, value, f"header '{name}'") for name, value in headers.items()}
     body = _body_places(draft.body, found)
     for name, value in list(query.items()):
         place = _place_for(name, value, found)
         if place:
             query[name] = place
+    query = {name: key.take(name, value, f"query '{name}'") for name, value in query.items()}
+    body = key.out_of(body, "body")
     path = parts.path
     if "voice" not in found:
         segments = path.split("/")
@@ -141,6 +150,12 @@ def with_places(draft: Draft) -> Draft:
                 found["voice"] = segment
                 path = path.replace(f"/{segment}", "/{voice}", 1)
                 break
+    path = "/".join(key.take("", segment, "path") for segment in path.split("/"))
+    secret = (re.sub(r"\W+", "-", name_of_key).strip("-") or "service") if key.value else ""
+    if key.value:
+        headers, query, body = (without_key(part, key.value) for part in (headers, query, body))
+        path = path.replace(key.value, PLACE) if len(key.value) >= 4 else path
+        understood.append(f"The key goes in the {key.where}. It is kept as '{secret}', not in the file.")
     if "text" not in found and isinstance(body, str) and draft.body_as == "plain":
         found["text"], body = body, "{text}"
     for place, value in found.items():
@@ -149,18 +164,28 @@ def with_places(draft: Draft) -> Draft:
         understood.append("No text was found in the call: put {text} where it belongs.")
     return replace(
         draft,
-        address=urlunsplit((parts.scheme, parts.netloc, path, "", "")),
+        address=urlunsplit((parts.scheme, _netloc(host_name, port), path, "", "")),
         headers=headers,
         query=query,
         body=body,
         secret=secret,
-        key=key,
+        key=key.value,
         text=found.get("text", ""),
         voice=found.get("voice", ""),
         model=found.get("model", ""),
         language=found.get("language") or "en-GB",
         understood=tuple(understood),
     )
+
+
+def basic(user_and_word: str) -> str:
+    """An Authorization header of user and password (RFC 7617)."""
+    return f"Basic {base64.b64encode(user_and_word.encode()).decode()}"
+
+
+def _netloc(host: str, port: int | None) -> str:
+    shown = f"[{host}]" if ":" in host else host
+    return shown if port is None else f"{shown}:{port}"
 
 
 def _place_for(name: str, value: Any, found: dict[str, str]) -> str:

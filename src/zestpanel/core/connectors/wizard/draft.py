@@ -27,6 +27,7 @@ class Draft:
     body: Any = None
     body_as: str = "json"
     arguments: tuple[str, ...] = ()
+    environment: Mapping[str, str] = field(default_factory=dict)
     reply: Mapping[str, Any] = field(default_factory=dict)
     voice: str = ""
     model: str = ""
@@ -41,6 +42,7 @@ class Draft:
         speak: dict[str, Any] = {"kind": self.kind}
         if self.kind == "command":
             speak["arguments"] = list(self.arguments)
+            speak |= {"environment": dict(self.environment)} if self.environment else {}
         else:
             speak |= {"method": self.method, "address": self.address}
             speak |= {"secret": self.secret} if self.secret else {}

@@ -3,12 +3,75 @@
 from __future__ import annotations
 
 import re
+from itertools import pairwise
+from typing import Final
 
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
+from zestpanel.core.connectors.wizard.keys import is_key_name, looks_like_key
+from zestpanel.core.errors import InputError
+
+# words that begin statements of programming languages and of shells, and are no speaking programs
+_STATEMENTS: Final = re.compile(
+    r"import|from|const|let|var|def|class|using|package|require|print|function|public|private|async|await|if|for|while"
+    r"|export|set|cd|pip3?|npm|npx|sudo|alias|source|return|try|with|use|include|fn|func|echo",
+    re.IGNORECASE,
+)
+_SHELL: Final = re.compile(r"&&|\|\||[;`]|\$\(|\$\{?\w|(?<![<>\w])<(?!<)|\|")
+_NONE: Final = "This is neither a call nor a program's command line: {why}. Nothing was run."
+_REMEDY: Final = "Paste one line as one would type it in a terminal, or a call as the documentation shows it."
+
+
+def _refuse_what_is_none(text: str, words: list[str]) -> None:
+    """Code of a programming language, and what only a shell could do. Raises InputError."""
+    first = words[0] if words else ""
+    lines = [line for line in re.sub(r"[\\^`]\s*\n\s*", " ", text).splitlines() if line.strip()]
+    bare = re.sub(r"""(["']).*?\1""", "", text, flags=re.DOTALL)
+    why = ""
+    if _STATEMENTS.fullmatch(first) or not re.fullmatch(r"[\w./~+@-]+", first) or first.startswith("-"):
+        why = f"'{first[:40]}' is no program's name"
+    elif len(lines) > 1:
+        why = f"it has {len(lines)} lines"
+    elif found := _SHELL.search(bare):
+        why = f"'{found.group()}' is for a shell, and programs are started without one"
+    if why:
+        raise InputError(_NONE.format(why=why), remedy=_REMEDY)
+
+
+def _variables_before(text: str) -> tuple[dict[str, str], str]:
+    """(variables set before the program, the rest of the line). Raises InputError for one that holds a key."""
+    found: dict[str, str] = {}
+    while match := re.match(r"""(?:env\s+)?([A-Za-z_]\w*)=("[^"]*"|'[^']*'|\S*)\s+""", text):
+        name, value = match.group(1), match.group(2).strip("\"'")
+        if is_key_name(name) or looks_like_key(value):
+            raise _key_in(f"{name}=…")
+        found[name] = value
+        text = text[match.end() :]
+    return found, text
+
+
+def _refuse_keys(arguments: list[str]) -> None:
+    for before, word in pairwise(["", *arguments]):
+        name, joined, value = word.partition("=")
+        if joined and (is_key_name(name.lstrip("-")) or looks_like_key(value)) and "{" not in value:
+            raise _key_in(name)
+        if before.startswith("-") and is_key_name(before.lstrip("-")) and not word.startswith(("-", "{")):
+            raise _key_in(before)
+        if not joined and "/" not in word and looks_like_key(word):
+            raise _key_in(f"{word[:4]}…")
+
+
+def _key_in(where: str) -> InputError:
+    return InputError(
+        f"The line holds a key ({where}). A connector file holds none, and a program's key stands in no place that "
+        "others can read.",
+        kept="Nothing was kept of it.",
+        remedy="Let the program read its key from its own settings, then paste the line without it.",
+    )
 
 
 def read_program(text: str) -> Draft:
     """A program's command line: the text, the file it writes and the voice are found by their options and looks."""
+    environment, text = _variables_before(text)
     words = words_of(text)
     understood: list[str] = []
     arguments: list[str] = []
@@ -17,6 +80,7 @@ def read_program(text: str) -> Draft:
     if piped:
         words, spoken = words_of(piped["rest"]), piped["text"]
         understood.append("The text comes on standard input.")
+    _refuse_what_is_none(text if not piped else piped["rest"], words)
     if ">" in words:
         at = words.index(">")
         words = words[:at] + words[at + 2 :]
@@ -56,11 +120,13 @@ def read_program(text: str) -> Draft:
         understood.append("No text was found in the line: it will be given on standard input.")
     if voice:
         understood.append(f"voice: {voice}")
+    _refuse_keys(arguments)
     name = (arguments[0] if arguments else "program").rsplit("/", 1)[-1]
     return Draft(
         kind="command",
         engine=name,
         arguments=tuple(arguments),
+        environment=environment,
         voice=voice,
         text=spoken,
         understood=tuple(understood),
