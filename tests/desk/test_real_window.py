@@ -22,6 +22,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from zestpanel.core.project.project import Project
+from zestpanel.desk.agreeing import AgreeDialog
 from zestpanel.desk.application import make_application
 from zestpanel.desk.playing.output import ClockOutput
 from zestpanel.desk.playing.player import Player
@@ -49,6 +50,8 @@ def settle():
     wait(lambda: not window.state.background.busy)
 
 window.bring_in([engine, script])
+(asked,) = [one for one in window.findChildren(AgreeDialog) if one.isVisible()]
+QTest.mouseClick(asked.yes, Qt.MouseButton.LeftButton)
 page = window.page("engines").voices
 window.go_to("engines")
 settle()
@@ -107,7 +110,8 @@ def test_from_ones_own_text_and_program_to_swapping_voices(tmp_path: Path, scree
     script, engine = tmp_path / "own.txt", tmp_path / "kitchen.yaml"
     script.write_text("The russet pear keeps until March, if the frost does not find it first.", encoding="utf-8")
     engine.write_text(COMMAND_ENGINE, encoding="utf-8")
-    environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable}
+    environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable,
+                   "XDG_CONFIG_HOME": str(tmp_path / "settings")}  # fmt: skip
     done = subprocess.run([sys.executable, "-c", JOURNEY, str(tmp_path / "Own.zest"), str(script), str(engine)],
                           env=environment, capture_output=True, text=True, timeout=240)  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.own_files import write_whole
 
 
 def read_text(path: Path, *, most_mb: int, kept: str) -> str:
@@ -22,7 +23,7 @@ def read_text(path: Path, *, most_mb: int, kept: str) -> str:
 def write_text(path: Path, text: str, *, kept: str) -> None:
     """Write a file as UTF-8. Raises InputError."""
     try:
-        path.write_text(text, "utf-8")
+        write_whole(path, text.encode("utf-8"))
     except OSError as error:
         raise InputError(f"{path.name} cannot be written ({error.strerror}).", kept=kept,
                          remedy="Choose another folder.") from error  # fmt: skip

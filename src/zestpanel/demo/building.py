@@ -78,6 +78,20 @@ def scenario(name: str = "scenario") -> dict[str, Any]:
     return found
 
 
+def renew_engines(folder: Path) -> None:
+    """Engines of a demo that an earlier version built, whose files reach the stand-ins by a name no longer read."""
+    project = Project.open(folder)
+    try:
+        known = project.shortlist.files()
+        for path in (resources.files("zestpanel.demo") / "engines").iterdir():
+            source = path.read_text("utf-8")
+            engine = parse_connector(source, name=path.name)
+            if "${LIMONAIA_ADDRESS}" in str(known.get(engine.engine, "")):
+                project.shortlist.add_engine(engine, source, path.name)
+    finally:
+        project.close()
+
+
 def build(folder: Path, tell: Callable[[str], None]) -> None:
     """Build the demo beside its place and move it there when it is whole. The stand-in service must be running."""
 

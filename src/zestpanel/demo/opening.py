@@ -8,7 +8,7 @@ import sys
 import time
 from pathlib import Path
 
-from zestpanel.demo.building import build, build_traps, demo_folder, stand_in_service
+from zestpanel.demo.building import build, build_traps, demo_folder, renew_engines, stand_in_service
 
 
 def open_demo(
@@ -41,6 +41,7 @@ def open_demo(
                 print("Building the demo: every clip is synthesised on this machine ...", flush=True)
                 build(folder, lambda text: print(text, flush=True))
             print(f"Built in {time.monotonic() - began:.0f} s: {folder}", flush=True)
+        renew_engines(folder)
         if build_only:
             return 0
         if offscreen:

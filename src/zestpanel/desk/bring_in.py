@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.bench.bringing_in import OBTAINED, Clipping, bring_in
 from zestpanel.core.errors import ZestError
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
@@ -74,7 +75,7 @@ class BringInDialog(QDialog):
     def _fill(self, row: int, clipping: Clipping) -> None:
         bench = self._state.bench
         item = QTableWidgetItem(clipping.path.name)
-        item.setToolTip(str(clipping.path))
+        item.setToolTip(plain_tip(str(clipping.path)))
         self.table.setItem(row, 0, item)
         candidates = [(self._state.name(c), c.id) for c in bench.candidates]
         passages = [(f"{n:02d} {p.title}", p.id) for n, p in enumerate(bench.passages, 1)]

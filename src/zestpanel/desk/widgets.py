@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.report.tables import as_tsv
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 
@@ -251,7 +252,7 @@ class Table(QTableWidget):
                 if (r, c) in bad:
                     item.setForeground(theme.colour("plum"))
                     item.setFont(theme.font(bold=True))
-                item.setToolTip((tips or {}).get((r, c), text if len(text) > 24 else ""))
+                item.setToolTip(plain_tip((tips or {}).get((r, c), text if len(text) > 24 else "")))
                 self.setItem(r, c, item)
         self.fit()
 

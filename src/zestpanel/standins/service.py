@@ -21,7 +21,6 @@ import time
 import uuid
 from collections import deque
 from dataclasses import dataclass, field
-from datetime import date
 from typing import Any, Final
 from urllib.parse import parse_qsl
 
@@ -54,8 +53,8 @@ _PAGE: Final = 60
 class Behaviour:
     """What the stage manager can set. delay_s: before the first byte. faults: one is used up by each request.
 
-    chunk_s: pause before each later chunk of a stream. stall_s: how long a stall in the middle lasts. today and
-    new_model_on: from that day Mandelo speaks with another model and says nothing of it.
+    chunk_s: pause before each later chunk of a stream. stall_s: how long a stall in the middle lasts. today
+    and new_model_on, of a calendar of its own: from that day Mandelo speaks with another model and says nothing of it.
     """
 
     key: str = "orchard-demo-key"
@@ -68,7 +67,7 @@ class Behaviour:
     faults: deque[str] = field(default_factory=deque)
     fault_rate: float = 0.0
     other_voice: str = ""  # answer with this voice instead of the one asked for
-    today: str = ""
+    today: str = "2026-11-02"
     new_model_on: str = "2027-01-15"
     used: int = 0
     requests: int = 0
@@ -81,7 +80,7 @@ class Behaviour:
 
     @property
     def model_changed(self) -> bool:
-        return (self.today or date.today().isoformat()) >= self.new_model_on
+        return self.today >= self.new_model_on
 
 
 class _Refused(Exception):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +11,7 @@ import soxr
 
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.errors import AudioError
+from zestpanel.core.own_files import written_beside
 
 _SIGNATURES: tuple[tuple[bytes, int, str], ...] = (
     (b"WAVE", 8, "wav"),
@@ -163,9 +163,8 @@ def encode_flac(clip: Clip) -> bytes:
 
 def write_wav(path: Path, clip: Clip, *, subtype: str = "PCM_16") -> None:
     """Write a WAV beside, then move it into place, so that no half-written file is ever seen."""
-    part = path.with_name(path.name + ".part")
-    soundfile.write(part, np.clip(clip.samples, -1.0, 1.0), clip.rate_hz, format="WAV", subtype=subtype)
-    os.replace(part, path)
+    with written_beside(path) as part:
+        soundfile.write(part, np.clip(clip.samples, -1.0, 1.0), clip.rate_hz, format="WAV", subtype=subtype)
 
 
 def resampled(clip: Clip, rate_hz: int) -> Clip:

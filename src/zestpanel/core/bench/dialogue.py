@@ -13,6 +13,7 @@ from zestpanel.core.audio.joining import join
 from zestpanel.core.bench.planning import PlannedRun, asked_alike, plan_run
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.own_files import write_whole
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.passages.splitting import split_sentences
 from zestpanel.core.project.project import Project
@@ -115,7 +116,7 @@ def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool 
                 write_wav(written[-1], project.takes.load(take))
         for suffix, text in ((".srt", as_srt(played.captions)), (".vtt", as_vtt(played.captions))):
             written.append(folder / f"{stem}{suffix}")
-            written[-1].write_text(text, "utf-8")
+            write_whole(written[-1], text.encode("utf-8"))
     except OSError as error:
         raise InputError(f"{written[-1].name if written else folder} cannot be written ({error.strerror}).",
                          kept="The project is as it was.", remedy="Choose another folder.") from error  # fmt: skip

@@ -11,6 +11,8 @@ from pathlib import Path
 from zestpanel.core.bench.circumstances import describe_machine, describe_network
 from zestpanel.core.bench.events import Progress
 from zestpanel.core.bench.planning import Job, PlannedRun
+from zestpanel.core.connectors.masking import without_keys
+from zestpanel.core.own_files import append_to
 
 
 class RunLog:
@@ -24,8 +26,7 @@ class RunLog:
         stamp = datetime.now().astimezone().isoformat(sep=" ", timespec="milliseconds")
         with self._lock, contextlib.suppress(OSError):
             self.path.parent.mkdir(exist_ok=True)
-            with self.path.open("a", encoding="utf-8") as file:
-                file.write(f"{stamp}  {text}\n")
+            append_to(self.path, f"{stamp}  {without_keys(text)}\n")
 
     def begin(self, run_id: int, seed: int, *, planned: PlannedRun) -> None:
         self.write(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -12,12 +13,17 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.errors import ConnectorError
 
 LARGEST_BYTES = 20_000_000
+# a character beyond the first plane as JSON escapes it (RFC 8259, section 7), which YAML reads as two halves
+_PAIR = re.compile(r"((?<!\\)(?:\\\\)*)\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
 
 
 def parse_connector(text: str, *, name: str) -> Engine:
     """An engine from a connector file's text. Raises ConnectorError naming file, line and item."""
+    text = _PAIR.sub(lambda m: m[1] + chr(0x10000 + ((int(m[2], 16) & 0x3FF) << 10) + (int(m[3], 16) & 0x3FF)), text)
     try:
         node = yaml.compose(text, Loader=yaml.CSafeLoader)
+        if odd := _odd(node):
+            raise ConnectorError(f"{name}, line {odd[0]}: {odd[1]}.", kept="Nothing was added.")
         data = yaml.load(text, Loader=yaml.CSafeLoader)
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
@@ -48,6 +54,41 @@ def parse_connector(text: str, *, name: str) -> Engine:
             kept="Nothing was added.",
             remedy="Correct the line and load the file again.",
         ) from error
+
+
+_MOST_NODES = 1_000_000
+_DEEPEST = 60
+
+
+def _odd(node: yaml.Node | None) -> tuple[int, str] | None:
+    """(line, what) of a name that stands twice in one part, of parts that hold themselves, and of a file that its
+    references blow up; None for none."""
+    if node is None:
+        return None
+    count = 0
+    waiting: list[tuple[yaml.Node, tuple[int, ...]]] = [(node, ())]
+    while waiting:
+        one, above = waiting.pop()
+        count += 1
+        line = one.start_mark.line + 1
+        if id(one) in above:
+            return line, "a part holds itself"
+        if count > _MOST_NODES:
+            return line, f"the file has more than {_MOST_NODES:,} parts, references counted out"
+        if len(above) > _DEEPEST:
+            return line, f"parts stand deeper in one another than {_DEEPEST} levels"
+        below = (*above, id(one))
+        if isinstance(one, yaml.SequenceNode):
+            waiting += [(part, below) for part in one.value]
+        elif isinstance(one, yaml.MappingNode):
+            names = set()
+            for key, value in one.value:
+                if key.value in names and isinstance(key, yaml.ScalarNode):
+                    return key.start_mark.line + 1, f"'{key.value[:60]}' is there twice"
+                if isinstance(key, yaml.ScalarNode):
+                    names.add(key.value)
+                waiting.append((value, below))
+    return None
 
 
 _UNION_TAGS = {

@@ -76,7 +76,10 @@ def _fact(name: str, candidate: Candidate, engine: Engine | None, own: Sequence[
     if engine is None:
         return Gate(name=name, verdict="unknown", why="engine not known")
     item = {"plan": candidate.plan, "model": candidate.model}.get(about, "")
-    known = ledger(engine, about, item, own)[name]
+    facts = ledger(engine, about, item, own)
+    if name not in facts:
+        return Gate(name=name, verdict="unknown", why="no fact of that name is known; correct it in the brief")
+    known = facts[name]
     if known.state == "unknown":
         why = "sources disagree" if known.disagree else f"{where} does not say"
         return Gate(name=name, verdict="unknown", why=f"{where}: {why}" if known.disagree else why)

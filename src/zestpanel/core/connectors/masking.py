@@ -77,5 +77,6 @@ def masked(text: str, keys: tuple[str, ...]) -> str:
 
 def without_keys(text: str, most: int | None = None) -> str:
     """What somebody else said, to be shown or kept: every known key masked, then cut, so that no piece of one stays."""
-    text = masked(text, known_keys())
+    # half of a pair of surrogates, which JSON may hold, is no character and can be kept nowhere
+    text = masked(text.encode("utf-8", errors="replace").decode("utf-8"), known_keys())
     return text if most is None else text[:most]

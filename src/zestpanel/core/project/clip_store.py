@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 import uuid
 from pathlib import Path
+from typing import Final
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import encode_flac, kind_of_sound
+from zestpanel.core.errors import AudioError
+from zestpanel.core.own_files import is_own_file
+
+_NAME: Final = re.compile(r"[0-9a-f]{64}\.[a-z0-9]{2,5}")
 
 
 class ClipStore:
@@ -40,4 +46,10 @@ class ClipStore:
         return name
 
     def path(self, name: str) -> Path:
-        return self._clips / name
+        """Where a clip is. Raises AudioError for a name that is none of its own, and for what is no file of its own."""
+        path = self._clips / name
+        if not _NAME.fullmatch(name) or (os.path.lexists(path) and not is_own_file(path)):
+            raise AudioError(
+                f"'{name[:80]}' is no clip of this project and was not opened.", kept="Nothing was changed."
+            )
+        return path

@@ -16,6 +16,7 @@ import sqlalchemy
 from sqlalchemy import Connection, create_engine, event
 
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.own_files import links_in, written_beside
 
 FILE: Final = "project.sqlite"
 REVISIONS: Final = ("0001", "0002", "0003", "0004", "0005", "0006")  # in order; the last is what this program writes
@@ -105,6 +106,13 @@ def revision_of(path: Path) -> str | None:
 def open_database(folder: Path) -> Database:
     """Open an existing project, migrating an older one after a backup. Raises ProjectError."""
     path = folder / FILE
+    if led := links_in(folder):
+        raise ProjectError(
+            f"{folder.name} cannot be opened: its '{led[0]}' is a link to another place, and a project holds its own "
+            "files.",
+            kept="Nothing was changed.",
+            remedy="Put the files themselves in its place.",
+        )
     if not path.is_file():
         raise ProjectError(
             f"{folder.name} is no Zest Panel project: it holds no {FILE}.",
@@ -119,7 +127,8 @@ def open_database(folder: Path) -> Database:
         )
     if revision != REVISIONS[-1]:
         if revision is not None:
-            shutil.copy2(path, folder / f"project.before-{REVISIONS[-1]}.sqlite")
+            with written_beside(folder / f"project.before-{REVISIONS[-1]}.sqlite") as part:
+                shutil.copy2(path, part)
         _upgrade(path)
     return Database(path)
 

@@ -13,7 +13,7 @@ from sqlalchemy import Row, select, update
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Voice
-from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.errors import AudioError, InputError, SynthesisFailure
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import own_voices, recordings
@@ -203,7 +203,10 @@ class OwnVoices:
         """
         if why := self.consent_missing(engine, voice):
             raise SynthesisFailure("refused", f"The recording was not sent: {why}.")
-        return self.identity_of(engine, voice)
+        try:
+            return self.identity_of(engine, voice)
+        except AudioError as error:
+            raise SynthesisFailure("refused", f"The recording was not sent: {error.what}") from error
 
     def identity_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
         """The same whatever the consent: to tell requests apart, never to send one."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import os
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -17,6 +16,7 @@ from zestpanel.core.choice.decision import Decision, decisions, what_stands_agai
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, bounds_in_words, standing
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.errors import ZestError
+from zestpanel.core.own_files import write_whole
 from zestpanel.core.project.database import now
 from zestpanel.core.project.project import Project
 from zestpanel.core.report.drawing import Picture, to_svg
@@ -43,9 +43,7 @@ def write_record(project: Project, folder: Path | None = None) -> Written:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         record = folder / f"decision-record-{stamp}.html"
-        part = record.with_name(record.name + ".part")
-        part.write_text(page, encoding="utf-8")
-        os.replace(part, record)
+        write_whole(record, page.encode("utf-8"))
         table = folder / f"evidence-{stamp}.csv"
         write_csv(table, evidence_table(found))
     except OSError as error:

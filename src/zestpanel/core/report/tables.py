@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import csv
 import math
-import os
+import re
 from pathlib import Path
+from typing import Final
 
 from zestpanel.core.bench.summary import Summary
 from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.own_files import written_beside
 from zestpanel.core.tariffs.money import Money, shown
 
 
@@ -120,9 +122,18 @@ def as_tsv(rows: list[list[str]]) -> str:
     return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in rows)
 
 
+_FIGURE: Final = re.compile(r"[+\-−]?[\d.,\s]+%?")
+
+
+def as_text(cell: str) -> str:
+    """A cell that a spreadsheet takes for what it is: one that begins as a formula does gets a sign before it.
+
+    Signs: those of the OWASP page on CSV injection.
+    """
+    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") and not _FIGURE.fullmatch(cell) else cell
+
+
 def write_csv(path: Path, rows: list[list[str]]) -> None:
     """Write beside and move into place; UTF-8 with a mark, as spreadsheets expect."""
-    part = path.with_name(path.name + ".part")
-    with part.open("w", encoding="utf-8-sig", newline="") as file:
-        csv.writer(file).writerows(rows)
-    os.replace(part, path)
+    with written_beside(path) as part, part.open("x", encoding="utf-8-sig", newline="") as file:
+        csv.writer(file).writerows([[as_text(cell) for cell in row] for row in rows])

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final, Literal
+from xml.sax.saxutils import escape
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.notation import Notation
@@ -313,13 +314,15 @@ def _replaced(
 def _written(words: str, marks: Sequence[DeliveryMark], notation: Notation, language: str) -> str:
     if notation.form == "ssml":
         wrap = notation.wrap or '<speak version="1.1" xml:lang="{language}">{text}</speak>'
-        return wrap.replace("{language}", language).replace("{text}", inline(words, marks))
+        return wrap.replace("{language}", escape(language, {'"': "&quot;", "'": "&apos;"})).replace(
+            "{text}", inline(words, marks)
+        )
 
     def escaped(piece: str) -> str:
         return "".join(notation.escape.get(c, c) for c in piece)
 
     def write(mark: DeliveryMark) -> tuple[str, str]:
-        first, _, last = _filled(notation.marks[mark.kind], mark).partition("\u0000")
+        first, _, last = _filled(notation.marks[mark.kind], mark, notation).partition("\u0000")
         return first, last
 
     # a template without the words stands in their place
@@ -331,7 +334,10 @@ def _written(words: str, marks: Sequence[DeliveryMark], notation: Notation, lang
     return (notation.wrap or "{text}").replace("{language}", language).replace("{text}", woven_text)
 
 
-def _filled(template: str, mark: DeliveryMark) -> str:
+_IN_TAGS: Final = {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&apos;"}  # XML 1.0, section 4.6
+
+
+def _filled(template: str, mark: DeliveryMark, notation: Notation) -> str:
     figures: dict[str, str] = {}
     if mark.kind == "pause":
         ms = pause_ms(mark)
@@ -342,7 +348,10 @@ def _filled(template: str, mark: DeliveryMark) -> str:
         figures = {"semitones": f"{number_of(mark):+g}"}
     elif mark.kind == "volume":
         figures = {"db": f"{number_of(mark):+g}"}
-    out = template.replace("{text}", "\u0000").replace("{value}", mark.value)
+    # a value is no part of the notation: what has a meaning there is written as itself
+    signs = {**(_IN_TAGS if "<" in template else {}), **notation.escape}
+    value = "".join(signs.get(c, c) for c in mark.value)
+    out = template.replace("{text}", "\u0000")
     for name, figure in figures.items():
         out = out.replace("{" + name + "}", figure)
-    return out
+    return out.replace("{value}", value)

@@ -16,6 +16,8 @@ from zestpanel.core.tariffs.money import Money, shown
 
 DAYS_IN_MONTH: Final = 30  # common practice, no source: allowances a day are quoted for a 30-day month
 MONTHS: Final = 12
+_MOST_MONEY: Final = Decimal(10**9)  # of one figure: what is beyond is a slip of the hand, or meant to do harm
+_MOST_UNITS: Final = 10**12
 ASSUMED_CHARACTERS_PER_MINUTE: Final = Decimal(1000)  # common practice, no source; marked as assumed wherever used
 
 Unit = Literal["character", "credit", "request", "second", "minute", "hour"]
@@ -30,25 +32,25 @@ class PerUnit(_Part):
     """A price for every ``per`` units used beyond any allowance; graduated tiers may replace the one price."""
 
     kind: Literal["per unit"] = "per unit"
-    price: Decimal = Field(ge=0)
-    per: int = Field(default=1, ge=1)
+    price: Decimal = Field(ge=0, le=_MOST_MONEY)
+    per: int = Field(default=1, ge=1, le=_MOST_UNITS)
     unit: Unit = "character"
-    above: int = Field(default=0, ge=0, description="applies to the units of a month above this many")
+    above: int = Field(default=0, ge=0, le=_MOST_UNITS, description="applies to the units of a month above this many")
 
 
 class Allowance(_Part):
     """Units that cost nothing (or are paid by the subscription), per day, month or year."""
 
     kind: Literal["allowance"]
-    amount: int = Field(ge=0)
+    amount: int = Field(ge=0, le=_MOST_UNITS)
     unit: Unit = "character"
     every: Period = "month"
-    first_months: int | None = Field(default=None, ge=1, description="only in so many months from the start")
+    first_months: int | None = Field(default=None, ge=1, le=1200, description="only in so many months from the start")
 
 
 class Subscription(_Part):
     kind: Literal["subscription"]
-    price: Decimal = Field(ge=0)
+    price: Decimal = Field(ge=0, le=_MOST_MONEY)
     every: Literal["month", "year"] = "month"
 
 
@@ -57,7 +59,7 @@ class Discount(_Part):
 
     kind: Literal["discount"]
     percent: Decimal = Field(ge=0, le=100)
-    months: int = Field(default=1, ge=1)
+    months: int = Field(default=1, ge=1, le=1200)
 
 
 class Once(_Part):
@@ -65,8 +67,8 @@ class Once(_Part):
     without it (here or in the brief) the purchase has no price a month."""
 
     kind: Literal["once"]
-    price: Decimal = Field(ge=0)
-    life_months: int | None = Field(default=None, ge=1)
+    price: Decimal = Field(ge=0, le=_MOST_MONEY)
+    life_months: int | None = Field(default=None, ge=1, le=1200)
 
 
 class Credits(_Part):
@@ -80,10 +82,10 @@ class OwnMachine(_Part):
     """Running on one's own machine: its price over its life, its power, per hour of computing."""
 
     kind: Literal["own machine"]
-    price: Decimal = Field(ge=0)
-    life_hours: Decimal = Field(gt=0)
-    watts: Decimal = Field(ge=0)
-    per_kwh: Decimal = Field(ge=0)
+    price: Decimal = Field(ge=0, le=_MOST_MONEY)
+    life_hours: Decimal = Field(ge=Decimal("0.01"), le=_MOST_MONEY)
+    watts: Decimal = Field(ge=0, le=_MOST_MONEY)
+    per_kwh: Decimal = Field(ge=0, le=_MOST_MONEY)
 
     def per_second(self) -> Decimal:
         return (self.price / self.life_hours + self.watts / 1000 * self.per_kwh) / 3600
@@ -102,8 +104,8 @@ class Counting(_Part):
     of: Literal["characters", "bytes"] = "characters"
     spaces: bool = True
     marks: bool = Field(default=True, description="whether delivery marks are billed with the words")
-    least: int = Field(default=0, ge=0)
-    step: int = Field(default=1, ge=1)
+    least: int = Field(default=0, ge=0, le=_MOST_UNITS)
+    step: int = Field(default=1, ge=1, le=_MOST_UNITS)
 
     def billed(self, sent: str, words: str) -> int:
         """Billed characters of one request. sent: with its marks; words: without them."""

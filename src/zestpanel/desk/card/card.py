@@ -13,6 +13,7 @@ from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.core.timing.waits import Waits, in_words
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Swatch, button, label, rule
@@ -110,7 +111,7 @@ class Card(QFrame):
             load = f"{level} at once" if level else "at the engine's own limit"
             apart = f"; {s.other_waits} under other loads kept apart" if s.other_waits else ""
             told = label(f"{load}, {s.circumstances.route or 'route not recorded'}{apart}", "small", wrap=True)
-            told.setToolTip(s.circumstances.says())
+            told.setToolTip(plain_tip(s.circumstances.says()))
             self._layout.addWidget(told)
         if s.person is not None:
             each = s.person.per_finished_minute
@@ -139,7 +140,7 @@ class Card(QFrame):
                 label(gate.verdict, "good" if gate.verdict == "yes" else "bad"), 0, Qt.AlignmentFlag.AlignTop
             )
             words = label(gate.name, wrap=True)
-            words.setToolTip(gate.why)
+            words.setToolTip(plain_tip(gate.why))
             line.addWidget(words, 1)
             self._layout.addLayout(line)
         if row.summary.odd_voice:
@@ -214,8 +215,8 @@ class Card(QFrame):
         line.setContentsMargins(0, 0, 0, 0)
         name = label(words)
         figure: QLabel = label(value, "bad" if bad else "")
-        name.setToolTip(tip)
-        figure.setToolTip(tip)
+        name.setToolTip(plain_tip(tip))
+        figure.setToolTip(plain_tip(tip))
         line.addWidget(name, 0, 0)
         line.addWidget(figure, 0, 1, Qt.AlignmentFlag.AlignRight)
         line.setColumnStretch(0, 1)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.passages.passage import Passage
 from zestpanel.desk.cells import Cell
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 
 
@@ -69,7 +70,7 @@ class GridModel(QAbstractTableModel):
         cell, running = self.shown_at(index.row(), index.column())
         match role:
             case Qt.ItemDataRole.ToolTipRole:
-                return describe(cell)
+                return plain_tip(describe(cell))
             case Qt.ItemDataRole.AccessibleTextRole:
                 name = self._state.name(candidate)
                 return f"{name}, {passage.title}: {'running' if running else describe(cell)}"
@@ -81,7 +82,7 @@ class GridModel(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal:
             passage = self._passages[section]
             if role == Qt.ItemDataRole.ToolTipRole:
-                return passage.text
+                return plain_tip(passage.text)
             return f"{section + 1:02d}\n{passage.title}"
         candidate = self._candidates[section]
         return f"{self._state.name(candidate)}\n{self._state.detail(candidate)}"

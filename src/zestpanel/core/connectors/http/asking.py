@@ -12,6 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final
 from urllib.parse import urlencode
+from xml.sax.saxutils import escape
 
 import httpx
 
@@ -27,6 +28,7 @@ from zestpanel.core.connectors.waiting import watched
 from zestpanel.core.errors import SynthesisFailure
 
 MOST_REDIRECTS: Final = 5
+_QUOTES: Final = {'"': "&quot;", "'": "&apos;"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +80,9 @@ def with_query(address: str, query: Mapping[str, str]) -> str:
 
 
 def _body(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | None, str]:
+    if isinstance(speak.body, str) and speak.body.lstrip().startswith("<"):
+        # values of an XML body are no markup; the text is, where the engine is given marked text
+        values = {k: v if k == "text" or not isinstance(v, str) else escape(v, _QUOTES) for k, v in values.items()}
     body = fill(speak.body, values)
     if speak.body_as == "multipart":
         # a field is a part without a file name (RFC 7578, 4.2); so is a form without any file

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -176,11 +177,11 @@ def _short(data: bytes) -> str:
 def retry_after(headers: Mapping[str, str]) -> float | None:
     """Seconds a Retry-After header asks to wait: a number, or a date (RFC 9110, 10.2.3)."""
     value = headers.get("retry-after", "").strip()
-    if value.replace(".", "", 1).isdigit():
+    if re.fullmatch(r"[0-9]{1,9}(\.[0-9]{1,9})?", value):
         return float(value)
     try:
         return max(0.0, (parsedate_to_datetime(value) - datetime.now(UTC)).total_seconds())
-    except (ValueError, TypeError):
+    except (ValueError, TypeError, OverflowError):
         return None
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import json
+import math
 from collections.abc import Callable, Iterable, Mapping
 from email.parser import BytesParser
 from email.policy import HTTP
@@ -12,6 +13,7 @@ from typing import Any, Final
 
 from zestpanel.core.audio.files import describe_bytes
 from zestpanel.core.connectors.http.receiving import Received
+from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.errors import SynthesisFailure
 
 Chunks = tuple[tuple[float, bytes], ...]
@@ -173,11 +175,16 @@ def events(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]
             data.append(value.removeprefix(" "))
 
 
+MOST_COUNTED: Final = 10**12  # characters: more than any service bills at once, and a number that a database keeps
+
+
 def whole(value: Any) -> int | None:
+    """A count in a reply; None for what is none: no number, below 0, or beyond reason."""
     try:
-        return int(value)
+        count = int(value)
     except (TypeError, ValueError, OverflowError):
         return None
+    return count if 0 <= count <= MOST_COUNTED else None
 
 
 def word_times(value: Any) -> tuple[tuple[str, float, float], ...]:
@@ -187,7 +194,10 @@ def word_times(value: Any) -> tuple[tuple[str, float, float], ...]:
         try:
             parts = (item["word"], item["start"], item["end"]) if isinstance(item, Mapping) else tuple(item)
             word, start, end = parts
-            out.append((str(word), float(start), float(end)))
-        except (TypeError, ValueError, KeyError):
+            times = float(start), float(end)
+            if not all(map(math.isfinite, times)):
+                return ()
+            out.append((without_keys(str(word), 200), *times))
+        except (TypeError, ValueError, KeyError, OverflowError):
             return ()
     return tuple(out)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from zestpanel.core.catalogue.browsing import FacetValue
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 FEW: Final = 5  # values shown before "more"
@@ -104,7 +105,7 @@ class FacetPanel(QListWidget):
         item.setData(_FACET, facet)
         item.setData(_VALUE, value)
         if value is not None:
-            item.setToolTip(value.value)
+            item.setToolTip(plain_tip(value.value))
         if kind == "head":
             item.setFlags(Qt.ItemFlag.NoItemFlags)
         self.addItem(item)

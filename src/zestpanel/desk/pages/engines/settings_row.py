@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QWidget
 
 from zestpanel.core.catalogue.facts import Control, Engine, Voice
 from zestpanel.desk.flow import FlowLayout
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.widgets import label
 
 SettingWidget = QDoubleSpinBox | QComboBox | QCheckBox
@@ -42,7 +43,7 @@ class SettingsRow(QWidget):
         controls = [c for c in engine.controls if c.applies(model=model, voice=key[1])] if engine else []
         for control in controls:
             widget = self._widget(control, voice, keep.get(control.name, control.default))
-            widget.setToolTip(control.hint)
+            widget.setToolTip(plain_tip(control.hint))
             widget.setAccessibleName(control.name)
             self._row.addWidget(label(control.name))
             self._row.addWidget(widget)

@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from zestpanel.core.catalogue.browsing import COLUMNS, FacetValue, VoiceIndex, VoiceRow, Wanted
+from zestpanel.desk.plain_tips import plain_tip
 
 
 class VoiceModel(QAbstractTableModel):
@@ -69,7 +70,7 @@ class VoiceModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return row.cells[index.column()]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return self._tip(row, index.column())
+            return plain_tip(self._tip(row, index.column()))
         return None
 
     @staticmethod

@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 )
 
 from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, in_order
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 OBJECT: Final = "\ufffc"
@@ -98,7 +99,7 @@ def put_chip(cursor: QTextCursor, number: int, side: str, kind: str, value: str)
     made.setProperty(_SIDE, side)
     made.setProperty(_KIND, kind)
     made.setProperty(_VALUE, value)
-    made.setToolTip(f"{kind}: {value}")
+    made.setToolTip(plain_tip(f"{kind}: {value}"))
     made.setVerticalAlignment(QTextCharFormat.VerticalAlignment.AlignMiddle)
     cursor.insertImage(made)
 

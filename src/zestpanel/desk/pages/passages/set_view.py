@@ -30,6 +30,7 @@ from zestpanel.desk.pages.passages.plans_table import PlansTable
 from zestpanel.desk.pages.passages.recipes import RecipesDialog
 from zestpanel.desk.pages.passages.saying import say_word
 from zestpanel.desk.pages.passages.set_edits import SetEdits
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label
 
@@ -259,7 +260,7 @@ class SetView(QWidget):
         lines = [f"{kind}: {', '.join(dict.fromkeys(words))}" for kind, words in found.items()]
         text = " · ".join(lines)
         self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or "No hard part found by rule.")
-        self.hard.setToolTip(text if len(text) > 260 else "")
+        self.hard.setToolTip(plain_tip(text if len(text) > 260 else ""))
 
     # -- marks
 

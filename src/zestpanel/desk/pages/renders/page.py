@@ -427,6 +427,7 @@ class RendersPage(TabbedPage):
         if not rows:
             return
         box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle("Requests left open")
         box.setText(
             f"{len(rows)} request{'s' if len(rows) > 1 else ''} of {sum(r.characters for r in rows):,} characters "

@@ -156,6 +156,7 @@ class RunsView(QWidget):
         from PyQt6.QtWidgets import QMessageBox
 
         box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle("Once more")
         money = planned.price
         box.setText(f"{planned.requests} requests of {planned.characters:,} characters, {money}.")

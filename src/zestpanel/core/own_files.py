@@ -1,0 +1,57 @@
+"""Files the program writes and reads: whole or not at all, and never through a link to somewhere else.
+
+A project folder may come from anybody. What lies in it under a name that is about to be written, or read, is not
+followed to another place.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import stat
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+
+@contextlib.contextmanager
+def written_beside(path: Path) -> Iterator[Path]:
+    """A fresh name in the same folder, to write to; moved to ``path`` at the end, gone when that fails.
+
+    What is at ``path``, a link too, is replaced and not written into (rename(2)). Raises OSError.
+    """
+    part = path.with_name(f".{path.name[:100]}.{uuid.uuid4().hex}.part")
+    try:
+        yield part
+        os.replace(part, path)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Raises OSError."""
+    with written_beside(path) as part, part.open("xb") as file:
+        file.write(data)
+
+
+def append_to(path: Path, text: str) -> None:
+    """Add text to a regular file of its own. Raises OSError, for a link, a device or a pipe in its place too."""
+    handle = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o644)
+    with os.fdopen(handle, "a", encoding="utf-8") as file:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise OSError("it is no regular file")
+        file.write(text)
+
+
+def is_own_file(path: Path) -> bool:
+    """Whether a regular file lies there, and neither a link nor a device nor a pipe, which may never end."""
+    try:
+        return stat.S_ISREG(path.lstat().st_mode)
+    except OSError:
+        return False
+
+
+def links_in(folder: Path) -> list[str]:
+    """Names in a folder that lead elsewhere."""
+    with os.scandir(folder) as entries:
+        return sorted(entry.name for entry in entries if entry.is_symlink())

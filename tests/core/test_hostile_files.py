@@ -1,0 +1,131 @@
+"""Files that say two things at once, blow up, or try to be more than values."""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import replace
+from xml.etree import ElementTree
+
+import pytest
+
+from tests.conftest import add_command_engine
+from tests.core.test_connector_kinds import ASKED, ask, made, raw_server, saying, wav
+from zestpanel.core.brief import Brief
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.notation import Notation
+from zestpanel.core.catalogue.reaching import HttpSpeak
+from zestpanel.core.choice.evidence import standing
+from zestpanel.core.connectors.http.asking import filled
+from zestpanel.core.connectors.http.connector import retry_after
+from zestpanel.core.connectors.http.finding import word_times
+from zestpanel.core.connectors.templates import values_of
+from zestpanel.core.errors import ConnectorError
+from zestpanel.core.passages.marks.mark import DeliveryMark
+from zestpanel.core.project.project import Project
+from zestpanel.core.sending.as_sent import _written
+
+SMALL = "zest-connector: 1\nengine: E\nvoices: [{id: a, languages: [en-GB]}]\nspeak: {kind: http, address: 'http://x.example/'%s}\n"
+
+
+@pytest.mark.parametrize(
+    ("source", "words"),
+    [
+        (SMALL % "" + "engine: F\n", "line 5: 'engine' is there twice"),
+        (SMALL % ", address: 'http://y.example/'", "line 4: 'address' is there twice"),
+        (SMALL % ", body: &b {text: *b}", "a part holds itself"),
+        ("a: &a [x]\n" + "".join(f"{chr(98 + i)}: &{chr(98 + i)} [{', '.join(['*' + chr(97 + i)] * 12)}]\n"
+                                 for i in range(12)), "references counted out"),
+        ("a: " + "[" * 90 + "]" * 90, "deeper in one another"),
+        ("[" * 100_000, "maximum nesting depth|cannot be read"),
+    ],
+)  # fmt: skip
+def test_a_file_that_says_two_things_or_blows_up_is_refused(source: str, words: str) -> None:
+    with pytest.raises(ConnectorError, match=words):
+        parse_connector(source, name="e.yaml")
+
+
+def test_an_unknown_must_have_is_unknown_and_no_fall(project: Project) -> None:
+    add_command_engine(project)
+    engine = project.shortlist.engines()["Kitchen Table"]
+    (candidate,) = project.shortlist.add(engine, voice="hesk")
+    brief = Brief(channel="C", must_haves=("sings",))
+    project.documents.put("brief", brief.model_dump(mode="json"))
+    (gate,) = [one for one in standing(project).rows[candidate.id].gates if one.name == "sings"]
+    assert gate.verdict == "unknown"
+    assert "no fact of that name" in gate.why
+
+
+OWN = Notation(form="own", marks={"language": '<lang to="{value}">{text}</lang>', "style": "[as:{value}]{text}[/]"},
+               escape={"[": r"\[", "]": r"\]"})  # fmt: skip
+
+
+def test_values_of_marks_do_not_break_out_of_a_notation() -> None:
+    """XML 1.0, 4.6 for tags; the notation's own escapes for its brackets."""
+    said = _written("Hello there", [DeliveryMark(0, 5, "language", 'fr"><audio src="x')], OWN, "en-GB")
+    tree = ElementTree.fromstring(f"<s>{said}</s>")
+    assert [element.tag for element in tree.iter()] == ["s", "lang"]
+    assert tree[0].get("to") == 'fr"><audio src="x'
+    assert _written("Hello there", [DeliveryMark(0, 5, "style", "calm][x")], OWN, "en-GB").startswith(r"[as:calm\]\[x]")
+
+
+def test_values_of_an_xml_body_are_no_markup() -> None:
+    body = "<speak lang='{language}'><voice name='{voice}'>{text}</voice></speak>"
+    engine = made({"address": "http://x.example/", "body": body, "body_as": "plain", "secret": "", "headers": {}})
+    assert isinstance(engine.speak, HttpSpeak)
+    asked = replace(ASKED, voice="a'/><audio src='b", text="<emphasis>Hello</emphasis>")
+    content = filled(engine.speak, values_of(asked), "").content or b""
+    tree = ElementTree.fromstring(content)
+    assert [element.tag for element in tree.iter()] == ["speak", "voice", "emphasis"]
+    assert tree[0].get("name") == asked.voice
+
+
+PRICED = SMALL % "" + "plans: [{name: p, tariff: {currency: EUR, components: [%s]}}]\n"
+
+
+@pytest.mark.parametrize(
+    "component",
+    ["{kind: per unit, price: 1e30}", "{kind: per unit, price: .nan}", "{kind: per unit, price: .inf}",
+     "{kind: allowance, amount: 1000000000000000000000000, unit: character, every: month}",
+     "{kind: own machine, price: 100, life_hours: 1e-30, watts: 10, per_kwh: 1}"],
+)  # fmt: skip
+def test_a_price_beyond_reason_is_refused_when_the_file_is_read(component: str) -> None:
+    with pytest.raises(ConnectorError, match="line 5"):
+        parse_connector(PRICED % component, name="e.yaml")
+
+
+def test_a_pair_of_escaped_surrogates_is_one_character() -> None:
+    """RFC 8259, section 7: \\uD834\\uDD1E is the G clef; half of a pair is refused."""
+    source = (
+        '{"zest-connector": 1, "engine": "\\uD834\\uDD1E", "voices": [{"id": "a", "languages": ["en-GB"]}], '
+        '"speak": {"kind": "http", "address": "http://x.example/"}}'
+    )
+    assert parse_connector(source, name="e.json").engine == "\U0001d11e"
+    with pytest.raises(ConnectorError):
+        parse_connector(source.replace("\\uDD1E", ""), name="e.json")
+
+
+ODD_REPLIES = [
+    b'{"sound": "%s", "voice": "\\ud800", "characters": 1e400, "left": 1000000000000000000000000}',
+    b'{"sound": "%s", "voice": {"a": [1]}, "characters": NaN, "left": -5}',
+    b'{"sound": "%s", "voice": null, "characters": [], "left": "\xc2\xb2"}',
+]
+
+
+@pytest.mark.parametrize("body", ODD_REPLIES)
+def test_odd_figures_in_a_reply_are_no_figures(body: bytes) -> None:
+    """What comes of them can be kept: text without halves of pairs, counts within reason, else nothing."""
+    sound = base64.b64encode(wav(bytes(4000)))
+    where = {"audio": "json sound", "voice_used": "json voice", "characters_billed": "json characters",
+             "allowance_left": "json left"}  # fmt: skip
+    with raw_server(saying(body.replace(b"%s", sound))) as address:
+        got = ask({"address": address, "secret": "", "headers": {}, "reply": where})
+    got.voice_used.encode("utf-8")
+    assert got.characters_billed is None
+    assert got.allowance_left is None
+    assert word_times([["a", float("inf"), 1.0]]) == ()
+    assert word_times([["a", 10**400, 1.0]]) == ()
+
+
+@pytest.mark.parametrize("value", ["²", "1e999", "9" * 400, "Thu, 01 Jan 99999 00:00:00 GMT", "-1", "", "nan"])
+def test_odd_waits_are_no_waits(value: str) -> None:
+    assert retry_after({"retry-after": value}) is None
