@@ -1,7 +1,8 @@
 """Every check of the project, in one run: style, types, directions of import, and all tests.
 
-Tests run in three parts at once, since most of them wait more than they compute: the core (without Qt) in two; and the
-outside checks and the desk, offscreen and in a real window under a virtual screen that the tests start.
+Tests run in three parts at once, since most of them wait more than they compute: the core (without Qt) in two, one
+of them with the checks against outside sources; and the desk, offscreen and in a real window under a virtual screen that
+the tests start.
 """
 
 from __future__ import annotations
@@ -20,6 +21,8 @@ IN_MEMORY = Path("/dev/shm")
 ROOM_BYTES = 4 * 10**9
 # tests of the core that are a part of their own, so that all take about as long: runs, recordings, kills, sweeps, demo
 APART = [f"tests/core/test_{name}.py" for name in ("runs", "recordings", "project", "sweeps", "demo", "sending")]
+
+REFERENCE = "tests/reference"
 
 
 def started(name: str, arguments: list[str], **environment: str) -> tuple[str, subprocess.Popen[str], float]:
@@ -49,9 +52,8 @@ def main() -> int:
         os.environ["TMPDIR"] = str(IN_MEMORY)
     pytest = [sys.executable, "-m", "pytest", *sys.argv[1:]]
     core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
-    apart = started("tests of the core that run and render", [*pytest, *APART])
-    both = ["tests/reference", "tests/desk"]
-    desk = started("tests against outside sources, and of the desk", [*pytest, *both], QT_QPA_PLATFORM="offscreen")
+    apart = started("tests of the core that run and render, and against outside sources", [*pytest, *APART, REFERENCE])
+    desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
     quick = [
         finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),
         finished(started("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", "src", "tests", "benchmarks"])),
