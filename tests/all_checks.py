@@ -1,7 +1,7 @@
 """Every check of the project, in one run: style, types, directions of import, and all tests.
 
-Tests run in three parts at once, since most of them wait more than they compute: the core (without Qt) in two, one
-of them with the checks against outside sources; and the desk, offscreen and in a real window under a virtual screen that
+Tests run in three parts at once, since most of them wait more than they compute: the core (without Qt) in two, one of
+them with the checks against outside sources; and the desk, offscreen and in a real window under a virtual screen that
 the tests start.
 """
 
