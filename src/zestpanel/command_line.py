@@ -117,6 +117,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("engines", nargs="*", metavar="ENGINE", help="names; all of the project by default")
     sub.add_argument("--schedule", action="store_true", help="also let the project's runs begin at their set hours")
     sub.add_argument("--yes", action="store_true", help="agree; without it only what would be used is shown")
+    sub.add_argument("--take-back", action="store_true", help="what was agreed to is asked about again")
     sub = verb("bug-report", exchange.bug_report, "what to send along with a bug report; it holds no key")
     sub = verb("schemas", exchange.schemas, "write the JSON Schemas of connector files and catalogues", project=False)
     sub.add_argument("folder", type=Path)

@@ -149,3 +149,9 @@ def test_a_form_without_files_has_just_its_fields() -> None:
     assert body.count(b"Content-Disposition: form-data") == 2
     assert b'name=""' not in body
     assert b"filename" not in body
+
+
+def test_a_short_key_is_masked_as_a_word_and_leaves_other_words_alone() -> None:
+    assert masked("the key 'ab' in a tab: k=ab&x=abc", ("ab",)) == f"the key '{MASK}' in a tab: k={MASK}&x=abc"
+    assert not holds_key("a tab", "ab")
+    assert masked("•••• and •", ("•",)).count("•") >= 4  # ends, whatever the key is

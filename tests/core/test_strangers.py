@@ -19,7 +19,16 @@ from zestpanel.core.bench.schedule import DOCUMENT, Schedule
 from zestpanel.core.bench.scheduled import coming, is_due, keep_schedule, sleeps, take_due, wake
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.agreed import agree, agreements_file, before, missing, origin_of, stays_at, uses_of
+from zestpanel.core.connectors.agreed import (
+    agree,
+    agreements_file,
+    before,
+    missing,
+    origin_of,
+    stays_at,
+    take_back,
+    uses_of,
+)
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.connectors.wizard.trying import send_once
@@ -73,6 +82,9 @@ def test_a_program_runs_only_after_it_was_agreed_to(wrote: Path) -> None:
     agree(engine)
     assert speak(engine) == pytest.approx(0.5, abs=0.01)
     assert wrote.exists()
+    take_back(engine)
+    with pytest.raises(SynthesisFailure, match="nobody has agreed"):
+        speak(engine)
 
 
 @pytest.mark.parametrize("change", [{"environment": {"LD_PRELOAD": "x.so"}}, {"directory": "/"}])

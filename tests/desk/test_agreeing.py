@@ -15,7 +15,7 @@ from zestpanel.core.bench.schedule import DOCUMENT, Schedule
 from zestpanel.core.bench.scheduled import sleeps
 from zestpanel.core.connectors.agreed import agreements_file, missing
 from zestpanel.core.project.project import Project
-from zestpanel.desk.agreeing import AgreeDialog
+from zestpanel.desk.agreeing import AgreeDialog, TakeBackDialog
 from zestpanel.standins.service import StandInService
 
 pytestmark = pytest.mark.stranger
@@ -57,6 +57,14 @@ def test_a_voice_is_heard_after_it_was_agreed_to(
     assert service.behaviour.used > 0
     qtbot.keyClick(view.table, Qt.Key.Key_P)  # asked once
     assert not [d for d in window.findChildren(AgreeDialog) if d.isVisible()]
+    settle(qtbot, window)
+    page.show_view("Engines")  # type: ignore[attr-defined]
+    page.engines.table.selectRow(0)  # type: ignore[attr-defined]
+    qtbot.mouseClick(page.engines.agree, Qt.MouseButton.LeftButton)  # type: ignore[attr-defined]
+    (kept,) = [d for d in window.findChildren(TakeBackDialog) if d.isVisible()]
+    assert f"Sends texts to {service.address}." in words(kept)
+    qtbot.mouseClick(kept.take_back, Qt.MouseButton.LeftButton)
+    assert missing(bench_project.shortlist.engines()["Tangor"])
     settle(qtbot, window)
 
 

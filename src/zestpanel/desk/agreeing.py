@@ -12,6 +12,8 @@ from zestpanel.core.connectors import agreed
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.desk.widgets import button, label, open_at
 
+_MOST_SHOWN = 6
+
 
 def unasked(engines: Sequence[Engine]) -> list[Engine]:
     """Those that use something nobody has agreed to here. One whose file cannot be understood says so when used."""
@@ -32,6 +34,49 @@ def ask_first(parent: QWidget, engines: Sequence[Engine], then: Callable[[], Non
         AgreeDialog(parent, asked, then).show()
     else:
         then()
+
+
+class TakeBackDialog(QDialog):
+    """What engines use and was agreed to; taken back, it is asked about again."""
+
+    def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("What these engines may use")
+        self._engines, self._then = engines, then
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 18)
+        layout.setSpacing(8)
+        layout.addWidget(label("You agreed to this on this machine", "page"))
+        for engine in engines[:_MOST_SHOWN]:
+            layout.addWidget(label(engine.engine, "strong"))
+            for use in _uses(engine):
+                words = label(f"{use[0].upper()}{use[1:]}.", wrap=True)
+                words.setIndent(24)
+                layout.addWidget(words)
+        if len(engines) > _MOST_SHOWN:
+            layout.addWidget(label(f"and {len(engines) - _MOST_SHOWN} more", "small"))
+        layout.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        self.take_back = button("Take it back", self.go)
+        foot.addWidget(self.take_back)
+        foot.addWidget(button("Leave it so", self.reject, role="main"))
+        layout.addLayout(foot)
+        open_at(self, 640, 260)
+
+    def go(self) -> None:
+        for engine in self._engines:
+            agreed.take_back(engine)
+        self.accept()
+        self._then()
+
+
+def _uses(engine: Engine) -> list[str]:
+    try:
+        return [use.words for use in agreed.uses_of(engine)]
+    except SynthesisFailure as failure:
+        return [failure.what.rstrip(".")]
 
 
 class AgreeDialog(QDialog):

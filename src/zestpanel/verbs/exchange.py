@@ -53,6 +53,12 @@ def agree(options: argparse.Namespace) -> Output:
                 kept="Nothing was agreed to.",
             )
         wanted = [engines[name] for name in options.engines or engines]
+        if options.take_back:
+            for engine in wanted:
+                agreed.take_back(engine)
+            return {
+                "lines": [f"Taken back: {', '.join(engine.engine for engine in wanted)} will be asked about again."]
+            }
         left = {engine.engine: [use.words for use in agreed.missing(engine)] for engine in wanted}
         lines = [f"{name} {words}" for name, uses in left.items() for words in uses]
         schedule = stored_schedule(project)

@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from functools import partial
 
 import numpy as np
 
@@ -254,12 +255,18 @@ def barred(
 ) -> dict[int, tuple[str, ...]]:
     """What stands against each candidate whatever the text is, by candidate id."""
     here = {name: surroundings(project, name, ask_key_store=ask_key_store) for name in {c.engine for c in candidates}}
+    for name in here.keys() & engines.keys():  # once an engine, not once a candidate
+        here[name] = replace(here[name], not_agreed=partial(_said, here[name].not_agreed(engines[name])))
     return {
         c.id: tuple(o.words for o in obstacles(c, engines[c.engine], here[c.engine]))
         if c.engine in engines
         else ("its connector file is not in the project",)
         for c in candidates
     }
+
+
+def _said(why: str, _: Engine) -> str:
+    return why
 
 
 def interleaved(jobs: Sequence[Job], rng: np.random.Generator) -> list[Job]:

@@ -151,10 +151,10 @@ def _name(kind: str, what: str) -> str:
     return f"{kind} {what}"
 
 
-def _add(entries: dict[str, dict[str, str]]) -> None:
+def _change(entries: dict[str, dict[str, str]], gone: Iterable[str] = ()) -> None:
     path = agreements_file()
     with _lock:
-        kept = _read() | entries
+        kept = {name: entry for name, entry in (_read() | entries).items() if name not in set(gone)}
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         fresh = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}")
         fresh.write_text(json.dumps({"agreed": kept}, ensure_ascii=False, indent=1), encoding="utf-8")
@@ -164,7 +164,12 @@ def _add(entries: dict[str, dict[str, str]]) -> None:
 def agree(engine: Engine) -> None:
     """The person at this machine has seen what the engine uses, and said yes to it."""
     today = date.today().isoformat()
-    _add({_name(use.kind, use.what): {"engine": engine.engine, "on": today} for use in uses_of(engine)})
+    _change({_name(use.kind, use.what): {"engine": engine.engine, "on": today} for use in uses_of(engine)})
+
+
+def take_back(engine: Engine) -> None:
+    """What the engine uses is asked about again, from the next request on."""
+    _change({}, gone=[_name(use.kind, use.what) for use in uses_of(engine)])
 
 
 def missing(engine: Engine) -> tuple[Use, ...]:
@@ -208,7 +213,7 @@ def require_agreement(engine: Engine) -> None:
 
 
 def agree_to_schedule(folder: Path, schedule: str) -> None:
-    _add({_name("schedule", f"{folder.resolve()} {schedule}"): {"engine": "", "on": date.today().isoformat()}})
+    _change({_name("schedule", f"{folder.resolve()} {schedule}"): {"engine": "", "on": date.today().isoformat()}})
 
 
 def schedule_agreed(folder: Path, schedule: str) -> bool:

@@ -13,6 +13,7 @@ from urllib.parse import quote, quote_plus
 
 MASK: Final = "••••"
 _PREFIX: Final = "ZEST_SECRET_"
+_SHORT: Final = 6
 _SHORTEST_PIECE: Final = 8  # of base64: shorter ones are found in any text
 _seen: set[str] = set()  # keys this process has come across
 
@@ -64,12 +65,23 @@ def _in_base64(data: bytes) -> list[str]:
 
 def holds_key(text: str, key: str) -> bool:
     """Whether a key stands in a text, in any writing."""
-    return bool(key) and any(one in text for one in writings(key))
+    return bool(key) and (
+        any(one in text for one in writings(key)) if len(key) >= _SHORT else _word(key).search(text) is not None
+    )
+
+
+@lru_cache(maxsize=256)
+def _word(key: str) -> re.Pattern[str]:
+    """A short key as a word of its own: as a piece of one it would be found everywhere."""
+    return re.compile(rf"(?<![A-Za-z0-9]){re.escape(key)}(?![A-Za-z0-9])")
 
 
 def masked(text: str, keys: tuple[str, ...]) -> str:
     """The text with every writing of the keys masked."""
     for key in keys:
+        if 0 < len(key) < _SHORT:
+            text = _word(key).sub(MASK, text)
+            continue
         for one in writings(key) if key else ():
             text = text.replace(one, MASK)
     return text

@@ -26,7 +26,7 @@ from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.choice.evidence import own_figures
 from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.voice_list import fetch_voices
-from zestpanel.desk.agreeing import ask_first, unasked
+from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.behind import Behind
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -303,8 +303,8 @@ class CatalogueView(QWidget):
         chosen = self.selected()
         if unasked(chosen):
             ask_first(self, chosen, self.state.refresh)
-        else:
-            self.state.say("All that these engines use was agreed to on this machine.")
+        elif chosen:
+            TakeBackDialog(self, chosen, self.state.refresh).show()
 
     def ask_for_key(self) -> None:
         """Ask for the engine's key and put it into the key store: nowhere else, and never shown."""
