@@ -79,6 +79,8 @@ def _planned(planned: PlannedRun, still_open: int) -> Output:
     costs = [str(m) for m in planned.costs]
     lines = [f"{len(planned.jobs)} takes, {planned.characters:,} characters, estimated {planned.price}"]
     lines += [f"left out: candidate {c}, {title}: {why}" for c, title, why in left]
+    if any("not agreed to on this machine" in why for _, _, why in left):
+        lines.append("See what engines would use here, and agree to it, with: zestpanel agree PROJECT")
     if still_open:
         lines.append(
             f"{still_open} requests were open when the program ended and may have been paid; they are not "

@@ -157,6 +157,7 @@ def _change(entries: dict[str, dict[str, str]], gone: Iterable[str] = ()) -> Non
         kept = {name: entry for name, entry in (_read() | entries).items() if name not in set(gone)}
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         fresh = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}")
+        fresh.touch(mode=0o600)
         fresh.write_text(json.dumps({"agreed": kept}, ensure_ascii=False, indent=1), encoding="utf-8")
         os.replace(fresh, path)
 
