@@ -32,6 +32,15 @@ def command(code: str, *more: str, resident: bool = False, timeout_s: float = 30
     return speak
 
 
+def leaving(note: Path, session: bool, then: str) -> str:
+    """A program that starts another one, in its group or in a session of its own, and notes its number."""
+    return (
+        "import subprocess, sys, time\n"
+        f"p = subprocess.Popen([sys.executable, '-c', {LONG!r}], start_new_session={session})\n"
+        f"open({str(note)!r}, 'w').write(str(p.pid)); {then}"
+    )
+
+
 def alive(pid: int) -> bool:
     try:
         return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
@@ -112,11 +121,7 @@ def test_a_program_that_never_stops_talking_is_stopped(monkeypatch: pytest.Monke
 def test_what_a_program_leaves_running_ends_with_the_call(tmp_path: Path, session: bool) -> None:
     """A child in its group, and one that made a session of its own."""
     note = tmp_path / "pid"
-    code = (
-        "import subprocess, sys, time\n"
-        f"p = subprocess.Popen([sys.executable, '-c', {LONG!r}], start_new_session={session})\n"
-        f"open({str(note)!r}, 'w').write(str(p.pid)); time.sleep(0.5); sys.exit(3)"
-    )
+    code = leaving(note, session, "time.sleep(0.5); sys.exit(3)")
     with pytest.raises(SynthesisFailure, match="ended with status 3"):
         command(code, "{text}")()
     assert gone(int(note.read_text()))
@@ -125,11 +130,7 @@ def test_what_a_program_leaves_running_ends_with_the_call(tmp_path: Path, sessio
 @pytest.mark.parametrize("resident", [False, True])
 def test_a_child_that_holds_the_pipe_is_not_waited_for(tmp_path: Path, resident: bool) -> None:
     note = tmp_path / "pid"
-    code = (
-        "import subprocess, sys, time\n"
-        f"p = subprocess.Popen([sys.executable, '-c', {LONG!r}], start_new_session=True)\n"
-        f"open({str(note)!r}, 'w').write(str(p.pid)); time.sleep({30 if resident else 0.3})"
-    )
+    code = leaving(note, True, f"time.sleep({30 if resident else 0.3})")
     began = time.monotonic()
     with pytest.raises(SynthesisFailure):
         command(code, *([] if resident else ["{text}"]), resident=resident, timeout_s=2)()

@@ -267,7 +267,7 @@ def test_only_the_voices_recording_is_sent_along(monkeypatch: pytest.MonkeyPatch
 # -- the environment
 
 
-@pytest.mark.parametrize("name", ["ZEST_SECRET_LIMONAIA", "AWS_SECRET", "PATH", "SSH_AUTH_SOCK"])
+@pytest.mark.parametrize("name", ["ZEST_SECRET_LIMONAIA", "CLOUD_SECRET", "PATH", "SSH_AUTH_SOCK"])
 def test_a_file_reads_no_variable_that_is_not_made_for_it(monkeypatch: pytest.MonkeyPatch, name: str) -> None:
     monkeypatch.setenv(name, "something")
     engine = made({"address": "http://127.0.0.1:9/", "headers": {"X-Is": "${" + name + "}"}, "secret": ""})

@@ -10,6 +10,7 @@ import yaml
 from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.errors import ConnectorError
 
 LARGEST_BYTES = 20_000_000
@@ -17,12 +18,15 @@ LARGEST_BYTES = 20_000_000
 _PAIR = re.compile(r"((?<!\\)(?:\\\\)*)\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
 
 
-def parse_connector(text: str, *, name: str) -> Engine:
-    """An engine from a connector file's text. Raises ConnectorError naming file, line and item."""
+def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
+    """An engine from a connector file's text. Raises ConnectorError naming file, line and item.
+
+    kept: one that a project holds already, where a name that stands twice was let pass by an earlier version.
+    """
     text = _PAIR.sub(lambda m: m[1] + chr(0x10000 + ((int(m[2], 16) & 0x3FF) << 10) + (int(m[3], 16) & 0x3FF)), text)
     try:
         node = yaml.compose(text, Loader=yaml.CSafeLoader)
-        if odd := _odd(node):
+        if odd := _odd(node, twice=kept):
             raise ConnectorError(f"{name}, line {odd[0]}: {odd[1]}.", kept="Nothing was added.")
         data = yaml.load(text, Loader=yaml.CSafeLoader)
     except yaml.YAMLError as error:
@@ -60,7 +64,7 @@ _MOST_NODES = 1_000_000
 _DEEPEST = 60
 
 
-def _odd(node: yaml.Node | None) -> tuple[int, str] | None:
+def _odd(node: yaml.Node | None, *, twice: bool) -> tuple[int, str] | None:
     """(line, what) of a name that stands twice in one part, of parts that hold themselves, and of a file that its
     references blow up; None for none."""
     if node is None:
@@ -83,7 +87,7 @@ def _odd(node: yaml.Node | None) -> tuple[int, str] | None:
         elif isinstance(one, yaml.MappingNode):
             names = set()
             for key, value in one.value:
-                if key.value in names and isinstance(key, yaml.ScalarNode):
+                if not twice and isinstance(key, yaml.ScalarNode) and key.value in names:
                     return key.start_mark.line + 1, f"'{key.value[:60]}' is there twice"
                 if isinstance(key, yaml.ScalarNode):
                     names.add(key.value)
@@ -117,7 +121,9 @@ def read_connector(path: Path) -> tuple[Engine, str]:
         raise ConnectorError(f"{path.name} is not UTF-8 text.", kept="Nothing was added.") from error
     except OSError as error:
         raise ConnectorError(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was added.") from error
-    return parse_connector(text, name=path.name), text
+    engine = parse_connector(text, name=path.name)
+    refuse_keys(engine, name=path.name)
+    return engine, text
 
 
 def _line_of(node: Any, place: tuple[Any, ...]) -> int:

@@ -19,6 +19,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from zestpanel.core.catalogue.changes import Change, engine_changes
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.project.notes import SETTING_UP, VoiceNote
 from zestpanel.core.project.project import Project
@@ -154,7 +155,8 @@ def parse_catalogue(text: str, *, name: str) -> Catalogue:
         place = ".".join(str(part) for part in first["loc"])
         raise InputError(f"{name}: {place}: {first['msg'].lower()}.", kept="Nothing was taken over.") from error
     for entry in catalogue.engines:
-        parse_connector(entry.connector, name=f"{name}, {entry.file}")
+        engine = parse_connector(entry.connector, name=f"{name}, {entry.file}")
+        refuse_keys(engine, name=f"{name}, {entry.file}")
     return catalogue
 
 

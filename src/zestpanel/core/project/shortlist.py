@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -12,7 +13,7 @@ from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.preflight import superseded_by
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import ConnectorError, InputError
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.own_voices import OwnVoices
@@ -46,12 +47,19 @@ class Shortlist:
         return self._engines
 
     def files(self) -> dict[str, tuple[Engine, str, str]]:
-        """(engine as its file states it, the file's text, its name) by engine."""
+        """(engine as its file states it, the file's text, its name) by engine.
+
+        A file that can no longer be read, from a stranger or from an earlier version, is left out: its candidates say
+        that it is not in the project, and the rest of the project opens.
+        """
         with self._database.reading() as connection:
             rows = connection.execute(select(connectors).order_by(connectors.c.id)).all()
-        return {
-            row.engine: (parse_connector(row.source, name=row.file_name), row.source, row.file_name) for row in rows
-        }
+        found = {}
+        for row in rows:
+            with contextlib.suppress(ConnectorError):
+                engine = parse_connector(row.source, name=row.file_name, kept=True)
+                found[row.engine] = (engine, row.source, row.file_name)
+        return found
 
     def remove_engine(self, engine: str) -> None:
         """Take an engine's file out; its candidates and takes stay and say that the engine is not known."""

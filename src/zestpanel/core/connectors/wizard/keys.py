@@ -6,39 +6,11 @@ import re
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-from zestpanel.core.catalogue.reaching import KEY_NAMES
+from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
 from zestpanel.core.errors import InputError
 
 PLACE: Final = "{secret}"
-# further names under which people hand over what only they know (common practice, no source)
-_NAMES: Final = re.compile(
-    r"(.*[-_])?(api[-_]?key|apikey|key|secret|token|passwd|password|pass|auth|authori[sz]ation|credentials?|bearer"
-    r"|session([-_]?id)?|signature|subscription[-_]key)",
-    re.IGNORECASE,
-)
 _SCHEME: Final = re.compile(r"^(Bearer|Token|Basic|Key|ApiKey|Api-Key)\s+", re.IGNORECASE)
-_SIGNS: Final = re.compile(r"[A-Za-z0-9_\-.+/=~:]{16,}")
-_PREFIX: Final = re.compile(r"(sk|pk|rk|key|api|tok|token|ghp|xox[a-z])[-_]", re.IGNORECASE)
-
-
-def is_key_name(name: str) -> bool:
-    return bool(KEY_NAMES.fullmatch(name) or _NAMES.fullmatch(name))
-
-
-def looks_like_key(value: str) -> bool:
-    """A run of letters and digits that nobody would think of: of 16 signs or more, with a piece of 12 that mixes both.
-
-    Formats and model names ('pcm_s16le_22050') come in short pieces.
-    """
-    if not _SIGNS.fullmatch(value):
-        return False
-    if _PREFIX.match(value) and re.search(r"\d", value):
-        return True
-    pieces = re.split(r"[_\-./:=~+]", value)
-    return any(
-        len(piece) >= 12 and re.search(r"\d", piece) and re.search(r"[A-Za-z]", piece)
-        for piece in pieces
-    )  # fmt: skip
 
 
 @dataclass(slots=True)

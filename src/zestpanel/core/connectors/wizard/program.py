@@ -6,8 +6,8 @@ import re
 from itertools import pairwise
 from typing import Final
 
+from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
-from zestpanel.core.connectors.wizard.keys import is_key_name, looks_like_key
 from zestpanel.core.errors import InputError
 
 # words that begin statements of programming languages and of shells, and are no speaking programs

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.speaking import Reply
@@ -135,7 +136,9 @@ class WizardDialog(QDialog):
         self.understood.setText("\n".join(draft.understood) or "Nothing was recognised: put the places in yourself.")
 
     def _engine(self) -> Engine:
-        return parse_connector(self.file.toPlainText(), name="the file")
+        engine = parse_connector(self.file.toPlainText(), name="the file")
+        refuse_keys(engine, name="the file")
+        return engine
 
     def _over_http(self) -> bool:
         try:
