@@ -9,11 +9,13 @@ from __future__ import annotations
 import os
 import platform
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("ZEST_PYTHON", sys.executable)
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zest-bench-")  # nobody's own settings and agreements
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from benchmarks import core_rows, desk_rows, error_rates, run_rows, text_rows

@@ -3,6 +3,7 @@ were told, and a run killed again and again."""
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
@@ -13,11 +14,14 @@ from pathlib import Path
 
 import httpx
 import numpy as np
-from tests.conftest import KEY, Unmeasured, add_demo_engine
+from tests.conftest import KEY, Unmeasured, add_demo_engine, tone
 
+from zestpanel.core.audio.files import write_wav
 from zestpanel.core.bench.estimates import used_so_far
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.metering import Meter
@@ -119,6 +123,43 @@ def _off_the_told(project: Project) -> dict[str, tuple[float, float]]:
     return out
 
 
+SLEEPS_S = 0.3
+
+
+def known_waits() -> Rows:
+    """A program that sleeps for 300 ms and writes a sound: its wait alone, and with seven others in the same run, all
+    measured meanwhile. What is over 300 ms is the shell's own start and ours."""
+    rows: Rows = []
+    with tempfile.TemporaryDirectory() as folder:
+        clip = Path(folder) / "tone.wav"
+        write_wav(clip, tone(220, -12, 2.0, 22_050))
+        for count in (1, 8):
+            project = Project.create(Path(folder) / f"{count}.zest")
+            for number in range(count):
+                add_sleeper(project, f"Sleeper {number + 1}", clip)
+            project.texts.add(TEXTS[:4], language="en-GB")
+            make(project, plan_run(project))
+            waits = [p.timing.last_byte_s - SLEEPS_S for p in points_of(project) if not p.timing.cold]
+            beside = max(p.timing.beside or 0 for p in points_of(project))
+            project.close()
+            named = "alone" if count == 1 else f"and {count - 1} others"
+            over = f"{1000 * float(np.median(waits)):+.1f} ms ({1000 * max(waits):+.1f})"
+            rows.append((f"a program that sleeps 300 ms, {named}: wait over it, median (longest)", over, "0 to +15 ms"))
+            rows.append(("  requests beside it", str(beside), "0"))
+    return rows
+
+
+def add_sleeper(project: Project, name: str, clip: Path) -> None:
+    arguments = ["sh", "-c", f"sleep {SLEEPS_S}; cat '{clip}'", "sh", "--", "{text}"]
+    document = {"zest-connector": 1, "engine": name, "speak": {"kind": "command", "arguments": arguments},
+                "voices": [{"id": "a", "languages": ["en-GB"]}]}  # fmt: skip
+    source = json.dumps(document)
+    engine = parse_connector(source, name="sleeper.json")
+    agree(engine)
+    project.shortlist.add_engine(engine, source, "sleeper.json")
+    project.shortlist.add(engine, voice="a")
+
+
 def kills() -> Rows:
     """A run killed at 200 random moments; every check of tests/kill_loop.py after each."""
     with tempfile.TemporaryDirectory() as folder:
@@ -128,4 +169,4 @@ def kills() -> Rows:
     return [(f"killed at random moments: {said}", "clean" if done.returncode == 0 else "BROKEN", "clean each time")]
 
 
-ROWS = [("bench whole", whole_bench), ("kills", kills)]
+ROWS = [("bench whole", whole_bench), ("known waits", known_waits), ("kills", kills)]
