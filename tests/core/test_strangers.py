@@ -13,6 +13,7 @@ from tests.conftest import KEY, add_demo_engine, tone
 from tests.core.test_connector_kinds import ASKED, made, raw_server, saying, wav
 from zestpanel.command_line import run
 from zestpanel.core.audio.files import write_wav
+from zestpanel.core.bench.measuring_process import MeasuringProcess
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.schedule import DOCUMENT, Schedule
@@ -307,3 +308,31 @@ def test_hosts_of_the_demo_need_no_question(service: StandInService, project: Pr
     run_of.wait()
     assert run_of.progress().done == 1
     assert missing(made({"address": "https://voices.example/"}))
+
+
+@pytest.mark.parametrize(
+    "stored", [{"first": "never"}, {"first": "2026-01-01T08:00:00+00:00", "times": 10**9}, [1], "x"]
+)
+def test_a_schedule_that_makes_no_sense_is_none(project: Project, stored: Any) -> None:
+    project.documents.put(DOCUMENT, stored)
+    assert take_due(project, datetime.now(UTC)) == (None, None)
+    assert not is_due(project, datetime.now(UTC))
+
+
+def test_nothing_older_than_an_hour_is_made_up_for_whatever_a_project_states(project: Project) -> None:
+    schedule = Schedule(first=YESTERDAY, times=1, late_by_minutes=10**6, candidate_ids=(1,), passage_ids=(1,))
+    keep_schedule(project, schedule)
+    found, due = take_due(project, datetime.now(UTC))
+    assert due is None
+    assert found is not None
+    assert found.missed == (0,)
+
+
+def test_the_measuring_helper_is_given_no_key(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("ZEST_SECRET_LIMONAIA", KEY)
+    with MeasuringProcess() as helper:
+        helper.start()
+        assert helper._process is not None
+        given = Path(f"/proc/{helper._process.pid}/environ").read_bytes()
+    assert b"PATH=" in given
+    assert KEY.encode() not in given

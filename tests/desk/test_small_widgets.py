@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 import yaml
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QGuiApplication, QTextDocument
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -27,6 +27,7 @@ from zestpanel.desk.pages.engines.catalogue import machine_table
 from zestpanel.desk.pages.engines.facets import FEW, FacetPanel
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.engines.voices import MANY
+from zestpanel.desk.plain_tips import plain_tip
 
 
 def test_a_row_breaks_where_the_width_does_not_do(qtbot: QtBot) -> None:
@@ -195,3 +196,15 @@ def test_very_many_voices_are_put_together_off_the_interface_thread(
     assert page.voices.model.rowCount() == count + 14
     qtbot.keyClicks(page.voices.search, "voice 3499")
     assert page.voices.model.rowCount() == 1
+
+
+@pytest.mark.parametrize("said", ["<b>Bold</b> & <img src='x'>", "plain & simple", "two\nlines <i>", "a < b"])
+def test_a_tool_tip_shows_what_a_file_says_as_it_stands(qapp: object, said: str) -> None:
+    """Held against Qt's own reading of a page, for what it would take for one."""
+    tip = plain_tip(said)
+    page = QTextDocument()
+    if tip == said:
+        assert "<" not in said
+    else:
+        page.setHtml(tip)
+        assert page.toPlainText() == said

@@ -14,6 +14,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from zestpanel.core.connectors.environment import for_programs
 from zestpanel.core.errors import AudioError, ZestError
 from zestpanel.core.project.takes import Measured
 
@@ -47,7 +48,7 @@ class MeasuringProcess:
         if self._process is None:
             self._process = subprocess.Popen(
                 [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-                encoding="utf-8",
+                encoding="utf-8", env=for_programs({}),
             )  # fmt: skip
 
     def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:

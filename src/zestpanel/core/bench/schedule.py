@@ -11,6 +11,7 @@ from typing import Final
 from pydantic import BaseModel, ConfigDict, Field
 
 DOCUMENT: Final = "schedule"
+LATEST_MINUTES: Final = 60  # whatever a project states: nothing older is made up for
 
 
 class Schedule(BaseModel):
@@ -27,7 +28,7 @@ class Schedule(BaseModel):
     candidate_ids: tuple[int, ...] = ()
     passage_ids: tuple[int, ...] = ()
     repeats: int = Field(default=1, ge=1, le=10)
-    late_by_minutes: int = Field(default=10, ge=1, le=60)
+    late_by_minutes: int = Field(default=10, ge=1)
     done: tuple[int, ...] = ()
     missed: tuple[int, ...] = ()
 
@@ -60,7 +61,7 @@ def look(schedule: Schedule, now: datetime) -> tuple[Schedule, int | None]:
         if occasion in schedule.done or occasion in missed:
             continue
         late = (now - schedule.at(occasion)).total_seconds() / 60
-        if late > schedule.late_by_minutes:
+        if late > min(schedule.late_by_minutes, LATEST_MINUTES):
             missed.add(occasion)
         elif late >= 0:
             due = occasion

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from pydantic import ValidationError
+
 from zestpanel.core.bench.conditions import Conditions
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.schedule import DOCUMENT, Schedule, finished, look
@@ -12,8 +14,15 @@ from zestpanel.core.project.project import Project
 
 
 def stored_schedule(project: Project) -> Schedule | None:
-    found = project.documents.get(DOCUMENT)
-    return Schedule.model_validate(found) if found else None
+    """The project's schedule; None for none, and for one that makes no sense: the project may be of anybody."""
+    return _understood(project.documents.get(DOCUMENT))
+
+
+def _understood(stored: object) -> Schedule | None:
+    try:
+        return Schedule.model_validate(stored) if stored else None
+    except ValidationError:
+        return None
 
 
 def keep_schedule(project: Project, schedule: Schedule) -> None:
@@ -46,7 +55,9 @@ def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedR
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
     that neither a crash in the middle nor a second program that looks renders it twice."""
     while (stored := project.documents.get(DOCUMENT)) is not None:
-        schedule = Schedule.model_validate(stored)
+        schedule = _understood(stored)
+        if schedule is None:
+            break
         if sleeps(project, schedule):
             return schedule, None
         schedule, due = look(schedule, now)
