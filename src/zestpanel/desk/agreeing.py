@@ -135,7 +135,7 @@ class AgreeDialog(QDialog):
         lines = [use.words for use in agreed.missing(engine)]
         lines = [f"{line[0].upper()}{line[1:]}." for line in lines]
         if changed := agreed.before(engine):
-            lines.append(f"This is another than what you agreed to for it before: {changed[-1][:300]}")
+            lines.append(f"This is another than what you agreed to for it before: it {changed[-1][:300]}.")
         for line in lines:
             words = label(line, wrap=True)
             words.setTextFormat(Qt.TextFormat.PlainText)

@@ -165,7 +165,12 @@ def _change(entries: dict[str, dict[str, str]], gone: Iterable[str] = ()) -> Non
 def agree(engine: Engine) -> None:
     """The person at this machine has seen what the engine uses, and said yes to it."""
     today = date.today().isoformat()
-    _change({_name(use.kind, use.what): {"engine": engine.engine, "on": today} for use in uses_of(engine)})
+    _change(
+        {
+            _name(use.kind, use.what): {"engine": engine.engine, "on": today, "words": use.words}
+            for use in uses_of(engine)
+        }
+    )
 
 
 def take_back(engine: Engine) -> None:
@@ -180,10 +185,10 @@ def missing(engine: Engine) -> tuple[Use, ...]:
 
 
 def before(engine: Engine) -> tuple[str, ...]:
-    """What was agreed to for an engine of this name and is not what it uses now."""
+    """What was agreed to for an engine of this name and is not what it uses now, in words."""
     now = {_name(use.kind, use.what) for use in uses_of(engine)}
     return tuple(
-        name
+        str(entry.get("words", name))
         for name, entry in _read().items()
         if isinstance(entry, dict) and entry.get("engine") == engine.engine and name not in now
     )
