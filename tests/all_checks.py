@@ -8,9 +8,11 @@ the tests start.
 from __future__ import annotations
 
 import os
+import random
 import shutil
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -23,6 +25,8 @@ ROOM_BYTES = 4 * 10**9
 APART = [f"tests/core/test_{name}.py" for name in ("runs", "recordings", "project", "sweeps", "demo", "sending")]
 
 REFERENCE = "tests/reference"
+DEEP_INPUTS = 1_000_000
+DEEP_KILLS = 1_000
 
 
 def started(name: str, arguments: list[str], **environment: str) -> tuple[str, subprocess.Popen[str], float]:
@@ -47,10 +51,26 @@ def finished(check: tuple[str, subprocess.Popen[str], float]) -> bool:
     return good
 
 
+def explored() -> list[bool]:
+    """A million damaged inputs, others each time, on all processors; what went wrong is kept in a folder."""
+    folder, many = tempfile.mkdtemp(prefix="zest-fuzzing-"), os.cpu_count() or 1
+    print(f"--- fuzzing {DEEP_INPUTS:,} inputs; what goes wrong is kept in {folder}", flush=True)
+    parts = [
+        started(f"fuzzing part {part + 1}", [sys.executable, "-m", "tests.fuzzing", str(DEEP_INPUTS // many),
+                                             str(random.SystemRandom().randrange(10**9)), folder])
+        for part in range(many)
+    ]  # fmt: skip
+    print(f"--- {DEEP_KILLS:,} runs killed", flush=True)
+    parts.append(started("tests of runs that are killed", [sys.executable, "-m", "tests.kill_loop", f"{folder}/killed",
+                                                           str(DEEP_KILLS), str(random.SystemRandom().randrange(10**6))]))  # fmt: skip
+    return [finished(part) for part in parts]
+
+
 def main() -> int:
     if IN_MEMORY.is_dir() and os.access(IN_MEMORY, os.W_OK) and shutil.disk_usage(IN_MEMORY).free > ROOM_BYTES:
         os.environ["TMPDIR"] = str(IN_MEMORY)
-    pytest = [sys.executable, "-m", "pytest", *sys.argv[1:]]
+    deep = "--deep" in sys.argv
+    pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one != "--deep")]
     core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
     apart = started("tests of the core that run and render, and against outside sources", [*pytest, *APART, REFERENCE])
     desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
@@ -61,6 +81,8 @@ def main() -> int:
         finished(started("mypy", [str(BIN / "mypy"), "--no-incremental"])),
     ]
     results = [*quick, *(finished(part) for part in (core, apart, desk))]
+    if deep and all(results):
+        results += explored()
     print("All checks passed." if all(results) else "Some checks FAILED.")
     return 0 if all(results) else 1
 

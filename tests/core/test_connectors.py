@@ -16,7 +16,8 @@ import pytest
 import soundfile
 
 from tests.conftest import KEY, demo_engine_source, tone
-from zestpanel.core.audio.files import decode, encode_flac, is_cut_off, kind_of_sound, write_wav
+from zestpanel.core.audio.files import decode, encode_flac, write_wav
+from zestpanel.core.audio.kinds import is_cut_off, kind_of_sound
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import complete_frames, sound_trace

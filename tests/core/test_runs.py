@@ -543,7 +543,8 @@ def test_an_odd_clip_is_kept_and_heard_but_counts_only_when_a_person_says_so(
 def test_a_packed_file_is_kept_as_it_was_delivered(project: Project, tmp_path: Path) -> None:
     import soundfile
 
-    from zestpanel.core.audio.files import kind_of_sound, read
+    from zestpanel.core.audio.files import read
+    from zestpanel.core.audio.kinds import kind_of_sound
 
     path = tmp_path / "clip.ogg"
     clip = _speech(1.0)

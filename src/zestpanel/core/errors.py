@@ -14,6 +14,14 @@ Cancelled               long work was stopped on request (not an error of anybod
 
 from __future__ import annotations
 
+LONGEST = 1_000
+
+
+def fit(words: str) -> str:
+    """Words fit to be shown, whatever they quote: no longer than a person reads, and nothing that cannot be written."""
+    shown = words if len(words) <= LONGEST else f"{words[: LONGEST // 2]} … {words[-LONGEST // 4 :]}"
+    return "".join(c if c.isprintable() or c in "\n\t" else "�" for c in shown)
+
 
 class ZestError(Exception):
     """Base of all errors meant for people: ``str(error)`` is one clear sentence or two.
@@ -22,8 +30,8 @@ class ZestError(Exception):
     """
 
     def __init__(self, what: str, *, kept: str = "", remedy: str = "") -> None:
-        self.what, self.kept, self.remedy = what, kept, remedy
-        super().__init__(" ".join(part for part in (what, kept, remedy) if part))
+        self.what, self.kept, self.remedy = fit(what), kept, remedy
+        super().__init__(" ".join(part for part in (self.what, kept, remedy) if part))
 
 
 class InputError(ZestError):

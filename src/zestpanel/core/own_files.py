@@ -43,6 +43,17 @@ def append_to(path: Path, text: str) -> None:
         file.write(text)
 
 
+def read_regular(path: Path, most: int) -> bytes | None:
+    """The bytes of a regular file, None when they are more than ``most``; links are followed, devices and pipes, which
+    may never end, are not read. Raises OSError."""
+    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    with os.fdopen(handle, "rb") as file:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise OSError("it is no regular file")
+        data = file.read(most + 1)
+    return data if len(data) <= most else None
+
+
 def is_own_file(path: Path) -> bool:
     """Whether a regular file lies there, and neither a link nor a device nor a pipe, which may never end."""
     try:

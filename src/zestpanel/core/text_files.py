@@ -5,17 +5,18 @@ from __future__ import annotations
 from pathlib import Path
 
 from zestpanel.core.errors import InputError
-from zestpanel.core.own_files import write_whole
+from zestpanel.core.own_files import read_regular, write_whole
 
 
 def read_text(path: Path, *, most_mb: int, kept: str) -> str:
     """A UTF-8 file's text. Raises InputError: not there, too large, or in another encoding."""
     try:
-        if path.stat().st_size > most_mb * 1_000_000:
+        data = read_regular(path, most_mb * 1_000_000)
+        if data is None:
             raise InputError(f"{path.name} is larger than {most_mb} MB.", kept=kept)
-        return path.read_text("utf-8-sig")
+        return data.decode("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
     except OSError as error:
-        raise InputError(f"{path.name} cannot be read ({error.strerror}).", kept=kept) from error
+        raise InputError(f"{path.name} cannot be read ({error.strerror or error}).", kept=kept) from error
     except UnicodeDecodeError as error:
         raise InputError(f"{path.name} cannot be read: it is not in UTF-8.", kept=kept) from error
 

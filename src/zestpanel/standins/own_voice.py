@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import welch
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import read, resampled
+from zestpanel.core.audio.files import read_kept, resampled
 from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.standins.timbre import Timbre
 
@@ -33,7 +33,7 @@ def spectral_tilt_db(clip: Clip) -> float:
 
 def from_recording(path: Path, language: str) -> Timbre:
     """A speaker that follows the recording. Raises AudioError when it cannot be read, ValueError without a voice."""
-    clip = read(path)
+    clip = read_kept(path)
     pitch = measure_pitch(clip)
     if pitch.median_hz is None:
         raise ValueError("no voice was found in the recording")

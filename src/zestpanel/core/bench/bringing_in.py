@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.audio.files import kind_of_sound, read
+from zestpanel.core.audio.files import read
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.connectors.folder import plain
 from zestpanel.core.connectors.speaking import Timing

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.audio.files import kind_of_sound
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.connectors.folder import plain
 from zestpanel.core.errors import InputError

@@ -82,14 +82,14 @@ def serve() -> None:
     os.nice(10)  # a window and the timing of requests come first
     with contextlib.suppress(OSError, AttributeError):  # nor does it take the processor from them when it wakes
         os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
-    from zestpanel.core.audio.files import read
+    from zestpanel.core.audio.files import read_kept
     from zestpanel.core.bench.measuring import measure
 
     for line in sys.stdin:
         asked = json.loads(line)
         try:
             words = tuple((w, s, e) for w, s, e in asked["words"])
-            found = measure(read(Path(asked["clip"])), asked["text"], asked["language"], words)
+            found = measure(read_kept(Path(asked["clip"])), asked["text"], asked["language"], words)
             answer: dict[str, Any] = {"values": found.values, "words": found.words, "words_by": found.words_by}
         except Exception as error:  # whatever it is, the asker is told which clip it was
             answer = {"error": str(error)}

@@ -10,6 +10,7 @@ from typing import Final
 from zestpanel.core.catalogue.candidate import candidate_name
 from zestpanel.core.errors import TableError
 from zestpanel.core.project.project import Project
+from zestpanel.core.text_files import read_text
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")
 LANGUAGES: Final = "languages"  # the languages a listener speaks, such as 'en fr'; may be left out
@@ -27,7 +28,7 @@ def import_ratings(
     passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
     'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
     """
-    rows = _rows(path)
+    rows = rows_of(read_text(path, most_mb=50, kept=_KEPT), path.name)
     passages = project.texts.all()
     by_passage: dict[str, list[int]] = {}
     for number, passage in enumerate(passages, 1):
@@ -80,23 +81,19 @@ def import_ratings(
     return len(found)
 
 
-def _rows(path: Path) -> list[tuple[int, dict[str, str]]]:
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8 text"
-        raise TableError(f"{path.name} cannot be read ({reason}).", kept=_KEPT) from error
+def rows_of(text: str, name: str) -> list[tuple[int, dict[str, str]]]:
+    """The rows of a table of ratings with the numbers of their lines. Raises TableError."""
     head = text.partition("\n")[0]
     delimiter = next((d for d in ("\t", ";") if d in head), ",")
     try:
         table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
     except csv.Error as error:
-        raise TableError(f"{path.name} is no readable table ({error}).", kept=_KEPT) from error
+        raise TableError(f"{name} is no readable table ({error}).", kept=_KEPT) from error
     columns = [name.strip().lower() for name in table[0]] if table else []
     for name in COLUMNS:
         if name not in columns:
             raise TableError(
-                f"{path.name}, row 1: the column '{name}' is missing.",
+                f"{name}, row 1: the column '{name}' is missing.",
                 kept=_KEPT,
                 remedy=f"The first row names the columns: {', '.join(COLUMNS)}.",
             )
@@ -106,11 +103,11 @@ def _rows(path: Path) -> list[tuple[int, dict[str, str]]]:
             continue
         if len(cells) < len(columns):
             raise TableError(
-                f"{path.name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
+                f"{name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
             )
         out.append((line, dict(zip(columns, cells, strict=False))))
     if not out:
-        raise TableError(f"{path.name} holds no ratings.", kept=_KEPT)
+        raise TableError(f"{name} holds no ratings.", kept=_KEPT)
     return out
 
 

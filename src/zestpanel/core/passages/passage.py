@@ -63,10 +63,13 @@ class Passage:
         return len(self.text)
 
 
+_NOT_KEPT = frozenset({"Cc", "Cs"})
+
+
 def clean_text(text: str) -> str:
-    """Text as it is kept: NFC, one kind of line end, no control characters, no space at line ends."""
+    """Text as it is kept: NFC, one kind of line end, no control characters, no halves of pairs, no space at ends."""
     text = unicodedata.normalize("NFC", text).replace("\r\n", "\n").replace("\r", "\n")
-    text = "".join(c for c in text if c in "\n\t" or unicodedata.category(c) != "Cc")
+    text = "".join(c for c in text if c in "\n\t" or unicodedata.category(c) not in _NOT_KEPT)
     return "\n".join(line.rstrip() for line in text.split("\n")).strip()
 
 

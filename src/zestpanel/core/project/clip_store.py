@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import Final
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import encode_flac, kind_of_sound
+from zestpanel.core.audio.files import encode_flac
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.errors import AudioError
 from zestpanel.core.own_files import is_own_file
 

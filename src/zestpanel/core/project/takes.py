@@ -11,7 +11,7 @@ from sqlalchemy import Row, func, null, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import peaks, read
+from zestpanel.core.audio.files import peaks, read_kept
 from zestpanel.core.connectors.speaking import Timing
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, now
@@ -186,7 +186,7 @@ class Takes:
         return self._store.path(take.delivered or take.clip)
 
     def load(self, take: Take) -> Clip:
-        return read(self.clip_path(take))
+        return read_kept(self.clip_path(take))
 
     def all(self, *, candidate_id: int | None = None, with_timing: bool = True, removed: bool = False) -> list[Take]:
         """All takes, oldest first; without their timing (``timing`` None) reading is several times quicker."""

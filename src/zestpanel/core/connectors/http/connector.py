@@ -15,7 +15,8 @@ from typing import Any, Final, Protocol
 import httpx
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import decode, decode_raw, is_cut_off
+from zestpanel.core.audio.files import decode, decode_raw
+from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.catalogue.reaching import HttpJob, HttpReply, HttpSpeak, Reached
@@ -206,9 +207,11 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
 class Found(Protocol):
     """A reply taken apart: see Contents."""
 
-    sound: Chunks
     last_byte_s: float
     streamed: bool
+
+    @property
+    def sound(self) -> Chunks: ...
 
     def value(self, place: str) -> Any: ...
 

@@ -17,7 +17,7 @@ from zestpanel.core.connectors.agreed import stays_at
 from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
-from zestpanel.core.connectors.http.finding import Chunks, at_path, from_base64
+from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, from_base64, too_many_pieces
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.masking import MASK, without_keys
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest
@@ -29,23 +29,27 @@ from zestpanel.core.errors import SynthesisFailure
 _LOOK_S: Final = 0.1  # how often a wait looks whether it was cancelled
 
 
-class _Heard:
+class Heard:
     """What came over the line, as the rest of a connector wants it: sound chunks and JSON messages."""
 
     streamed = True
 
     def __init__(self, path: str) -> None:
         self._path = path
-        self.sound: Chunks = ()
+        self._sound: list[tuple[float, bytes]] = []
+        self._messages = 0
         self.trees: list[Any] = []
         self.last_byte_s = 0.0
 
     def take(self, at: float, message: str | bytes) -> Any:
         """Note a message; returns its JSON, None for sound."""
         self.last_byte_s = at
+        self._messages += 1
+        if self._messages > MOST_PIECES:
+            raise too_many_pieces()
         if isinstance(message, bytes):
             if not self._path:
-                self.sound += ((at, message),)
+                self._sound.append((at, message))
             return None
         try:
             tree = json.loads(message)
@@ -54,8 +58,16 @@ class _Heard:
         self.trees.append(tree)
         found = at_path(tree, self._path) if self._path else None
         if isinstance(found, str) and found:
-            self.sound += ((at, from_base64(found, self._path)),)
+            self._sound.append((at, from_base64(found, self._path)))
         return tree
+
+    @property
+    def sound(self) -> Chunks:
+        return tuple(self._sound)
+
+    @property
+    def any_sound(self) -> bool:
+        return bool(self._sound)
 
     def value(self, place: str) -> Any:
         kind, _, path = place.partition(" ")
@@ -130,7 +142,7 @@ class WebSocketConnector(OverNetwork):
     ) -> Reply:
         began = time.monotonic()
         marks: dict[str, float] = {}
-        heard = _Heard(self._speak.reply.audio.partition(" ")[2])
+        heard = Heard(self._speak.reply.audio.partition(" ")[2])
         with contextlib.ExitStack() as stack:
             connection = stack.enter_context(
                 watched(
@@ -148,19 +160,19 @@ class WebSocketConnector(OverNetwork):
                 marks["sent"] = time.monotonic() - began
                 self._listen(connection, heard, marks, began, cancelled)
             except ConnectionClosed as error:
-                if not heard.sound or error.rcvd is None or error.rcvd.code not in (1000, 1001):
+                if not heard.any_sound or error.rcvd is None or error.rcvd.code not in (1000, 1001):
                     self._refused(heard)
-                    kind = "broken sound" if heard.sound else "unreachable"
+                    kind = "broken sound" if heard.any_sound else "unreachable"
                     raise SynthesisFailure(
                         kind, f"The connection closed before the sound was whole ({error})."
                     ) from error
         self._refused(heard)
-        if not heard.sound:
+        if not heard.any_sound:
             raise SynthesisFailure("wrong content", "The service sent no sound.")
         return understood(heard, self._speak.reply, marks, marks.get("first byte"), began, cold)
 
     def _listen(
-        self, connection: ClientConnection, heard: _Heard, marks: dict[str, float], began: float, cancelled: Cancelled
+        self, connection: ClientConnection, heard: Heard, marks: dict[str, float], began: float, cancelled: Cancelled
     ) -> None:
         size, most = 0, self._speak.largest_reply_mb * 1e6
         quiet_since = time.monotonic()
@@ -171,7 +183,7 @@ class WebSocketConnector(OverNetwork):
                 if cancelled():
                     raise WasCancelled from None
                 if time.monotonic() - quiet_since > self._speak.read_timeout_s:
-                    where = "in the middle of the reply" if heard.sound else "before the reply began"
+                    where = "in the middle of the reply" if heard.any_sound else "before the reply began"
                     raise SynthesisFailure(
                         "timed out", f"Nothing came for {self._speak.read_timeout_s:g} s {where}."
                     ) from None
@@ -188,7 +200,7 @@ class WebSocketConnector(OverNetwork):
             if cancelled():
                 raise WasCancelled
 
-    def _refused(self, heard: _Heard) -> None:
+    def _refused(self, heard: Heard) -> None:
         """A message that a rule of the file calls a failure."""
         for tree in heard.trees:
             text = json.dumps(tree, ensure_ascii=False)

@@ -11,7 +11,7 @@ from email.parser import BytesParser
 from email.policy import HTTP
 from typing import Any, Final
 
-from zestpanel.core.audio.files import describe_bytes
+from zestpanel.core.audio.kinds import describe_bytes
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.errors import SynthesisFailure
@@ -140,19 +140,32 @@ def from_base64(text: str, place: str) -> bytes:
         raise SynthesisFailure("wrong content", f"There is no sound at '{place}' in the reply.") from error
 
 
+MOST_PIECES: Final = 300_000  # an hour of sound in pieces of 12 ms
+
+
+def too_many_pieces() -> SynthesisFailure:
+    return SynthesisFailure("wrong content", f"The reply came in more than {MOST_PIECES:,} pieces and was dropped.")
+
+
 def lines(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]:
-    """Lines with the arrival of their last byte; CR, LF and CRLF end a line."""
-    held = b""
+    """Lines with the arrival of their last byte; LF and CRLF end a line."""
+    held: list[bytes] = []
+    size = count = 0
     at = 0.0
     for at, part in chunks:
-        held += part
-        if len(held) > _LONGEST_LINE:
+        first, *others = part.split(b"\n")
+        held.append(first)
+        size += len(first)
+        if size > _LONGEST_LINE:
             raise SynthesisFailure("wrong content", "The reply has a line without an end and was dropped.")
-        *whole, held = held.replace(b"\r\n", b"\n").split(b"\n")
-        for line in whole:
-            yield at, line.decode("utf-8", errors="replace").rstrip("\r")
-    if held:
-        yield at, held.decode("utf-8", errors="replace").rstrip("\r")
+        for other in others:
+            yield at, b"".join(held).decode("utf-8", errors="replace").rstrip("\r")
+            held, size = [other], len(other)
+            count += 1
+            if count > MOST_PIECES:
+                raise too_many_pieces()
+    if size:
+        yield at, b"".join(held).decode("utf-8", errors="replace").rstrip("\r")
 
 
 def events(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]:

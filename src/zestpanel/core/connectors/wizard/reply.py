@@ -6,7 +6,7 @@ import json
 import re
 from typing import Any, Final
 
-from zestpanel.core.audio.files import kind_of_sound
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.connectors.http.finding import from_base64
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure

@@ -12,6 +12,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.passages.lexicon.lexicon import Entry, checked
 
 NAMESPACE: Final = "http://www.w3.org/2005/01/pronunciation-lexicon"
+MOST_LEVELS: Final = 100
 # what may stand within what (PLS 1.0, chapter 4)
 _WITHIN: Final[dict[str, set[str]]] = {
     "": {"lexicon"},
@@ -60,10 +61,10 @@ class _Reader:
     def __init__(self, what: str) -> None:
         self.what, self.language, self.alphabet = what, "", "ipa"
         self.stack: list[tuple[str, dict[str, str]]] = []
-        self.text = ""
+        self.text: list[str] = []
         self.lexeme = _Lexeme()
         self.entries: list[Entry] = []
-        self.parser = expat.ParserCreate()
+        self.parser = expat.ParserCreate("utf-8")
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
@@ -93,15 +94,17 @@ class _Reader:
                 self.fail("<lexicon> needs the attribute 'alphabet'")
         elif name == "lexeme":
             self.lexeme = _Lexeme()
+        if len(self.stack) > MOST_LEVELS:
+            self.fail(f"elements stand more than {MOST_LEVELS} deep in one another")
         self.stack.append((name, attributes))
-        self.text = ""
+        self.text = []
 
     def data(self, data: str) -> None:
-        self.text += data
+        self.text.append(data)
 
     def end(self, name: str) -> None:
         opened, attributes = self.stack.pop()
-        text, self.text = " ".join(self.text.split()), ""
+        text, self.text = " ".join("".join(self.text).split()), []
         preferred = attributes.get("prefer") == "true"
         if opened == "grapheme":
             self.lexeme.graphemes.append(text)
@@ -146,7 +149,7 @@ def from_pls(source: str, what: str = "The list") -> list[Entry]:
     """Entries of a document. Raises InputError with line and reason."""
     reader = _Reader(what)
     try:
-        reader.parser.Parse(source.encode("utf-8"), True)
+        reader.parser.Parse(source.encode("utf-8", "replace"), True)
     except expat.ExpatError as error:
         raise InputError(
             f"{what}, line {error.lineno}: this is no well-formed markup ({expat.ErrorString(error.code)}).",

@@ -53,6 +53,7 @@ _REQUIRED: Final = {
 _RATES: Final = {"x-slow": 60, "slow": 80, "medium": 100, "fast": 125, "x-fast": 160, "default": 100}
 _PITCHES: Final = {"x-low": -6, "low": -3, "medium": 0, "high": 3, "x-high": 6, "default": 0}
 _VOLUMES: Final = {"silent": -40, "x-soft": -12, "soft": -6, "medium": 0, "loud": 6, "x-loud": 12, "default": 0}
+MOST_LEVELS: Final = 100
 _EMPTY: Final = {"break", "mark", "lexicon", "meta"}
 
 
@@ -168,12 +169,12 @@ class _Open:
 class _Reader:
     def __init__(self, what: str) -> None:
         self.what = what
-        self.parser = expat.ParserCreate()
+        self.parser = expat.ParserCreate("utf-8")  # what is read is text by now, whatever it says of itself
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
         self.parser.EntityDeclHandler = lambda *_: self.fail("entities are not taken")
-        self.pieces = ""
+        self.signs: list[str] = []  # one by one: what is added and folded at its end costs the same however long it is
         self.stack: list[_Open] = []
         self.marks: list[DeliveryMark] = []
         self.left_out: list[str] = []
@@ -186,14 +187,15 @@ class _Reader:
 
     def read(self, source: str) -> SsmlText:
         try:
-            self.parser.Parse(source.encode("utf-8"), True)
+            self.parser.Parse(source.encode("utf-8", "replace"), True)
         except expat.ExpatError as error:
             raise InputError(
                 f"{self.what}, line {error.lineno}: {_in_words(expat.ErrorString(error.code))}.",
                 kept="Nothing was changed.",
             ) from error
-        lead = len(self.pieces) - len(self.pieces.lstrip())
-        text = self.pieces.strip()
+        whole = "".join(self.signs)
+        lead = len(whole) - len(whole.lstrip())
+        text = whole.strip()
         marks = [
             DeliveryMark(max(0, m.start - lead), min(max(0, m.end - lead), len(text)), m.kind, m.value)
             for m in self.marks
@@ -210,6 +212,8 @@ class _Reader:
             self.language = attributes.get("xml:lang", "")
         elif name == "speak":
             self.fail("<speak> may only stand at the root")
+        if len(self.stack) >= MOST_LEVELS:
+            self.fail(f"elements stand more than {MOST_LEVELS} deep in one another")
         if name not in ELEMENTS:
             self.fail(f"SSML 1.1 has no element <{name}>")
         for attribute in attributes:
@@ -225,22 +229,22 @@ class _Reader:
             self.fail("<s> may not stand within a sentence")
         if name in ("p", "s"):
             self._space("\n\n" if name == "p" else " ")
-        opened = _Open(name, attributes, self.parser.CurrentLineNumber, len(self.pieces))
+        opened = _Open(name, attributes, self.parser.CurrentLineNumber, len(self.signs))
         opened.silent = name in ("metadata", "desc", "audio") or bool(self.stack and self.stack[-1].silent)
         opened.marks = self._marks_of(name, attributes)
         if name == "break":
-            self.marks.append(DeliveryMark(len(self.pieces), len(self.pieces), *opened.marks[0]))
+            self.marks.append(DeliveryMark(len(self.signs), len(self.signs), *opened.marks[0]))
             opened.marks = []
         self.stack.append(opened)
 
     def end(self, name: str) -> None:
         opened = self.stack.pop()
-        end = len(self.pieces)
+        end = len(self.signs)
         for kind, value in opened.marks:
             start = opened.start
-            while start < end and self.pieces[start].isspace():
+            while start < end and self.signs[start].isspace():
                 start += 1
-            while end > start and self.pieces[end - 1].isspace():
+            while end > start and self.signs[end - 1].isspace():
                 end -= 1
             if start == end:
                 self.fail(f"<{name}> holds no words")
@@ -254,15 +258,18 @@ class _Reader:
         if self.stack and self.stack[-1].name in _EMPTY and data.strip():
             self.fail(f"<{self.stack[-1].name}> may hold no text")
         folded = re.sub(r"\s+", " ", data)
-        if folded.startswith(" ") and (not self.pieces or self.pieces[-1:].isspace()):
+        if folded.startswith(" ") and (not self.signs or self.signs[-1].isspace()):
             folded = folded[1:]
-        self.pieces += folded
+        self.signs += folded
 
     def _space(self, wanted: str) -> None:
-        bare = self.pieces.rstrip()
-        if bare and not (wanted == " " and self.pieces.endswith("\n\n")):
-            # marks never end in the space that is folded here: they are closed before it
-            self.pieces = bare + wanted
+        if wanted == " " and self.signs[-2:] == ["\n", "\n"]:
+            return
+        # marks never end in the space that is folded here: they are closed before it
+        while self.signs and self.signs[-1].isspace():
+            self.signs.pop()
+        if self.signs:
+            self.signs += wanted
 
     def _marks_of(self, name: str, attributes: dict[str, str]) -> list[tuple[str, str]]:
         def checked(kind: str, value: str) -> tuple[str, str]:

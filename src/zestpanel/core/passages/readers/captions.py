@@ -8,8 +8,8 @@ from typing import Final
 from zestpanel.core.errors import TextError
 from zestpanel.core.passages.readers.script import Part, Script
 
-_TAG: Final = re.compile(r"<[^>]*>|\{\\[^}]*\}")
-_SPEAKER: Final = re.compile(r"^<v(?:\.[^ >]*)?\s+([^>]+)>")
+_TAG: Final = re.compile(r"<[^<>]*>|\{\\[^{}]*\}")
+_SPEAKER: Final = re.compile(r"^<v(?:\.[^ <>]*)?[ \t]+([^<>]+)>")
 
 
 def read_captions(text: str, name: str) -> Script:
@@ -17,7 +17,8 @@ def read_captions(text: str, name: str) -> Script:
     import pysubs2
 
     try:
-        subtitles = pysubs2.SSAFile.from_string(text, keep_unknown_html_tags=True)
+        kind = "vtt" if text.lstrip("\ufeff").startswith("WEBVTT") else "srt"
+        subtitles = pysubs2.SSAFile.from_string(text, format_=kind, keep_unknown_html_tags=True)
     except (pysubs2.exceptions.Pysubs2Error, ValueError, IndexError) as error:
         raise TextError(f"{name} holds no subtitles that can be read.", kept="Nothing was imported.") from error
     parts = []

@@ -19,37 +19,38 @@ def read_docx(data: bytes, name: str) -> Script:
     archive = open_packed(data, name)
     import docx  # loaded where it is needed
     from docx.opc.exceptions import OpcError
+    from docx.text.paragraph import Paragraph
 
     try:
         document = docx.Document(io.BytesIO(data))
     except (OpcError, KeyError, ValueError, SyntaxError) as error:
         raise TextError(f"{name} is no Word document, or a damaged one.", kept=_KEPT) from error
-    parts = [
-        Part(text=paragraph.text.strip(), kind=_kind_of_style(paragraph.style.name if paragraph.style else ""))
-        for paragraph in _paragraphs(document)
-        if paragraph.text.strip()
-    ]
+    kinds = {style.style_id: _kind_of_style(style.name) for style in document.styles}
+    parts = []
+    for element in _paragraphs(document.element.body):
+        text = Paragraph(element, document).text.strip()
+        if text:
+            parts.append(Part(text=text, kind=kinds.get(element.style or "", "paragraph")))
     if "word/footnotes.xml" in archive.namelist():
-        space = "{http://schemas.openxmlformats.org/wordprocessingml/2006/main}"
-        for note in xml_of(member(archive, "word/footnotes.xml", name), name).iter(f"{space}footnote"):
-            text = "".join(t.text or "" for t in note.iter(f"{space}t")).strip()
+        for note in xml_of(member(archive, "word/footnotes.xml", name), name).iter(f"{_WORD}footnote"):
+            text = "".join(t.text or "" for t in note.iter(f"{_WORD}t")).strip()
             if text:
                 parts.append(Part(text=text, kind="footnote"))
     return Script(parts=tuple(parts), how="Word document")
 
 
-def _paragraphs(document: Any) -> Iterator[Any]:
-    """Body paragraphs and those of tables, in the order of the document."""
-    for item in document.iter_inner_content():
-        if hasattr(item, "rows"):
-            seen: set[int] = set()
-            for row in item.rows:
-                for cell in row.cells:
-                    if id(cell._tc) not in seen:  # a merged cell is met once for each column it spans
-                        seen.add(id(cell._tc))
-                        yield from cell.paragraphs
-        else:
+_WORD: Final = "{http://schemas.openxmlformats.org/wordprocessingml/2006/main}"
+
+
+def _paragraphs(body: Any) -> Iterator[Any]:
+    """Body paragraphs and those of tables' cells, in the order of the document; a merged cell is met once."""
+    for item in body:
+        if item.tag == f"{_WORD}p":
             yield item
+        elif item.tag == f"{_WORD}tbl":
+            for paragraph in item.iter(f"{_WORD}p"):
+                if paragraph.getparent().tag == f"{_WORD}tc":
+                    yield paragraph
 
 
 def _kind_of_style(style: str | None) -> Kind:
@@ -72,30 +73,48 @@ def read_odt(data: bytes, name: str) -> Script:
         raise TextError(f"{name} is no OpenDocument text.", kept=_KEPT)
     parts: list[Part] = []
     notes: list[Part] = []
-    skipped = {id(e) for tracked in body.iter(f"{_TEXT}tracked-changes") for e in tracked.iter()}
-    inside = {id(e) for note in body.iter(f"{_TEXT}note") for e in note.iter()}
-    for element in body.iter():
-        if id(element) in skipped or element.tag not in (f"{_TEXT}p", f"{_TEXT}h"):
-            continue
-        text = re.sub(r"[ \t\n]+", " ", _odt_text(element)).strip()
-        if not text:
-            continue
-        if id(element) in inside:
-            notes.append(Part(text=text, kind="footnote"))
-        else:
-            parts.append(Part(text=text, kind="heading" if element.tag.endswith("}h") else "paragraph"))
+    for kind, words in _odt_blocks(body):
+        text = re.sub(r"[ \t\n]+", " ", words).strip()
+        if text:
+            (notes if kind == "footnote" else parts).append(Part(text=text, kind=kind))
     return Script(parts=tuple(parts + notes), how="OpenDocument text")
 
 
-def _odt_text(element: Any) -> str:
-    """An element's own text: spaces and line breaks are elements, notes within it are parts of their own."""
-    out = element.text or ""
-    for child in element:
-        if child.tag == f"{_TEXT}s":
-            out += " " * int(child.get(f"{_TEXT}c", "1"))
-        elif child.tag in (f"{_TEXT}tab", f"{_TEXT}line-break"):
-            out += " "
-        elif child.tag != f"{_TEXT}note":
-            out += _odt_text(child)
-        out += child.tail or ""
-    return out
+_MOST_SPACES: Final = 1_000
+
+
+def _odt_blocks(body: Any) -> Iterator[tuple[Kind, str]]:
+    """Each paragraph and heading with its own text. Spaces and line breaks are elements; what stands in it as a block
+    of its own (a note, a box) is one by itself. Goes through the tree once, however deep it is."""
+    held: list[tuple[Kind, list[str]]] = []
+    notes = 0
+    steps: list[tuple[str, Any]] = [("in", body)]
+    while steps:
+        step, element = steps.pop()
+        if step == "tail":
+            if held:
+                held[-1][1].append(element.tail or "")
+        elif step == "note ends":
+            notes -= 1
+        elif step == "ends":
+            kind, words = held.pop()
+            yield kind, "".join(words)
+        elif element.tag != f"{_TEXT}tracked-changes":
+            if element.tag in (f"{_TEXT}p", f"{_TEXT}h"):
+                kind = "footnote" if notes else "heading" if element.tag.endswith("}h") else "paragraph"
+                held.append((kind, [element.text or ""]))
+                steps.append(("ends", element))
+            elif element.tag == f"{_TEXT}note":
+                notes += 1
+                steps.append(("note ends", element))
+            elif held:
+                held[-1][1].append(_odt_sign(element) + (element.text or ""))
+            for child in reversed(element):
+                steps += [("tail", child), ("in", child)]
+
+
+def _odt_sign(element: Any) -> str:
+    if element.tag == f"{_TEXT}s":
+        count = element.get(f"{_TEXT}c", "1")
+        return " " * min(int(count), _MOST_SPACES) if count.isdecimal() and len(count) < 9 else " "
+    return " " if element.tag in (f"{_TEXT}tab", f"{_TEXT}line-break") else ""

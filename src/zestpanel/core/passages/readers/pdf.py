@@ -6,12 +6,16 @@ import io
 import logging
 import re
 from collections import Counter
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.errors import TextError
 from zestpanel.core.passages.readers.script import Kind, Part, Script
 
 MOST_PAGES: Final = 5_000
+MOST_CHARACTERS: Final = 20_000_000
+if TYPE_CHECKING:
+    from pypdf import PdfReader
+
 _KEPT: Final = "Nothing was imported."
 _NUMBER: Final = re.compile(r"^[-–—\s]*(\d{1,4}|[ivxlc]{1,6})[-–—\s]*$", re.IGNORECASE)
 
@@ -28,7 +32,7 @@ def read_pdf(data: bytes, name: str) -> Script:
             raise TextError(f"{name} is locked with a password.", kept=_KEPT, remedy="Save it without one first.")
         if len(reader.pages) > MOST_PAGES:
             raise TextError(f"{name} has more than {MOST_PAGES:,} pages.", kept=_KEPT)
-        pages = [page.extract_text() or "" for page in reader.pages]
+        pages = _texts(reader, name)
     except (PyPdfError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, OSError) as error:
         raise TextError(f"{name} is no PDF, or a damaged one.", kept=_KEPT) from error
     if not any(c.isalnum() for page in pages for c in page):
@@ -38,6 +42,23 @@ def read_pdf(data: bytes, name: str) -> Script:
             remedy="Run it through a text recogniser first, or bring the text in another form.",
         )
     return Script(parts=tuple(_paragraphs(pages)), how=f"text layer of {len(pages)} pages")
+
+
+def _texts(reader: PdfReader, name: str) -> list[str]:
+    """The text of each page; a page that is there many times is taken apart once."""
+    texts: dict[int, str] = {}
+    out: list[str] = []
+    size = 0
+    for page in reader.pages:
+        number = page.indirect_reference.idnum if page.indirect_reference is not None else -1 - len(out)
+        if number not in texts:
+            texts[number] = page.extract_text() or ""
+        size += len(texts[number])
+        if size > MOST_CHARACTERS or len(out) >= MOST_PAGES:
+            raise TextError(f"{name} holds more text than {MOST_CHARACTERS // 1_000_000} million characters.",
+                            kept=_KEPT, remedy="Bring it in pieces.")  # fmt: skip
+        out.append(texts[number])
+    return out
 
 
 def _paragraphs(pages: list[str]) -> list[Part]:

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
+from zestpanel.core.connectors.speaking import Cancelled, never_cancelled
+from zestpanel.core.contained.asking import ask
 from zestpanel.core.errors import TextError
+from zestpanel.core.own_files import read_regular
 from zestpanel.core.passages.passage import clean_text
 from zestpanel.core.passages.readers.plain import decoded, read_markdown, read_plain
-from zestpanel.core.passages.readers.script import Script
+from zestpanel.core.passages.readers.script import Part, Script
 
 LARGEST_BYTES: Final = 100_000_000
 _KEPT: Final = "Nothing was imported."
@@ -70,6 +74,12 @@ def _captions(data: bytes, name: str) -> Script:
     return read_captions(decoded(data, name)[0], name)
 
 
+_PACKED: Final = frozenset({".docx", ".odt", ".epub", ".xlsx", ".pdf"})
+_UNPACKS_TO: Final = 10  # times its size: what text in a packed document usually does
+_MOST_PARTS: Final = 200_000
+_LANGUAGE: Final = re.compile(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{1,8}){0,4}")
+
+
 # what each ending is read by; the libraries behind are loaded only where they are needed
 _READERS: Final[dict[str, Callable[[bytes, str], Script]]] = {
     ".txt": read_plain,
@@ -93,26 +103,61 @@ _READERS: Final[dict[str, Callable[[bytes, str], Script]]] = {
 READABLE: Final = tuple(_READERS)
 
 
-def read_script(path: Path) -> Script:
-    """The script in a file. Raises TextError: unreadable, empty, locked, damaged, too large, of no kind read here."""
-    reader = _READERS.get(path.suffix.lower())
-    if reader is None:
+def read_script(path: Path, cancelled: Cancelled = never_cancelled) -> Script:
+    """The script in a file, read in a process that may die with it.
+
+    Raises TextError: unreadable, empty, locked, damaged, too large, too slow to read, of no kind read here; Cancelled.
+    """
+    suffix = path.suffix.lower()
+    if suffix not in _READERS:
         raise TextError(
             f"{path.name} is of no kind that is read here.",
             kept=_KEPT,
             remedy=f"Bring it as one of {', '.join(READABLE)}.",
         )
     try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise TextError(f"{path.name} is larger than {LARGEST_BYTES // 1_000_000} MB.", kept=_KEPT)
-        data = path.read_bytes()
+        data = read_regular(path, LARGEST_BYTES)
     except OSError as error:
-        raise TextError(f"{path.name} cannot be read ({error.strerror}).", kept=_KEPT) from error
+        raise TextError(f"{path.name} cannot be read ({error.strerror or error}).", kept=_KEPT) from error
+    if data is None:
+        raise TextError(f"{path.name} is larger than {LARGEST_BYTES // 1_000_000} MB.", kept=_KEPT)
+    return script_of(data, path.name, suffix, cancelled)
+
+
+def script_of(data: bytes, name: str, suffix: str, cancelled: Cancelled = never_cancelled) -> Script:
+    """The script in the bytes of a file of a kind, read in a process that may die with it. Raises as above."""
     if not data:
-        raise TextError(f"{path.name} is empty.", kept=_KEPT)
-    script = reader(data, path.name)
-    cleaned = [replace(part, text=clean_text(part.text)) for part in script.parts]
+        raise TextError(f"{name} is empty.", kept=_KEPT)
+    weight = len(data) * (_UNPACKS_TO if suffix in _PACKED else 1)
+    found, _ = ask("script", data, name, error=TextError, kept=_KEPT, cancelled=cancelled, weight=weight, suffix=suffix)
+    parts = tuple(Part(text=t, kind=k, speaker=s, start_s=a, end_s=b) for t, k, s, a, b in found["parts"])
+    return Script(parts=parts, how=found["how"], language=found["language"], table=tuple(map(tuple, found["table"])))
+
+
+def script_job(data: bytes, asked: dict[str, Any]) -> tuple[dict[str, Any], bytes]:
+    """What ``script_of`` asks the other process for. Raises TextError."""
+    script = read_bytes(data, asked["name"], asked["suffix"])
+    return {
+        "parts": [(p.text, p.kind, p.speaker, p.start_s, p.end_s) for p in script.parts],
+        "how": script.how,
+        "language": script.language,
+        "table": script.table,
+    }, b""
+
+
+def read_bytes(data: bytes, name: str, suffix: str) -> Script:
+    """The script in the bytes of a file, read here. Raises TextError, and whatever a library raises."""
+    script = _READERS[suffix](data, name)
+    cleaned = (replace(part, text=clean_text(part.text), speaker=_line(part.speaker)) for part in script.parts)
     parts = tuple(part for part in cleaned if any(c.isalnum() for c in part.text))
     if not any(part.kind == "paragraph" for part in parts):
-        raise TextError(f"{path.name} holds no words.", kept=_KEPT)
-    return replace(script, parts=parts)
+        raise TextError(f"{name} holds no words.", kept=_KEPT)
+    if len(parts) > _MOST_PARTS:
+        raise TextError(f"{name} has more than {_MOST_PARTS:,} parts.", kept=_KEPT, remedy="Bring it in pieces.")
+    language = script.language.strip()
+    table = tuple(tuple(_line(cell) for cell in row) for row in script.table)
+    return replace(script, parts=parts, table=table, language=language if _LANGUAGE.fullmatch(language) else "")
+
+
+def _line(text: str) -> str:
+    return " ".join(clean_text(text).split())

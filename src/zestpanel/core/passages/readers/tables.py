@@ -15,6 +15,7 @@ _KEPT: Final = "Nothing was imported."
 _TEXT_NAMES: Final = ("text", "line", "script", "narration", "sentence", "dialogue", "texte", "texto")
 _SPEAKER_NAMES: Final = ("speaker", "character", "who", "role", "name", "voice")
 MOST_ROWS: Final = 200_000
+MOST_COLUMNS: Final = 200
 
 
 def rows_of_text(text: str, name: str, *, tabs: bool) -> list[list[str]]:
@@ -22,7 +23,7 @@ def rows_of_text(text: str, name: str, *, tabs: bool) -> list[list[str]]:
     delimiter = "\t"
     if not tabs:
         try:
-            delimiter = csv.Sniffer().sniff(text[:20_000], delimiters=",;\t|").delimiter
+            delimiter = csv.Sniffer().sniff(text[:4_000], delimiters=",;\t|").delimiter
         except csv.Error:
             delimiter = ","
     text = text.replace("\r\n", "\n").replace("\r", "\n")
@@ -43,7 +44,7 @@ def rows_of_xlsx(data: bytes, name: str) -> list[list[str]]:
         book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
         for sheet in book.worksheets:
             rows = []
-            for row in sheet.iter_rows(values_only=True, max_row=MOST_ROWS):
+            for row in sheet.iter_rows(values_only=True, max_row=MOST_ROWS, max_col=MOST_COLUMNS):
                 cells = ["" if cell is None else str(cell) for cell in row]
                 if any(cell.strip() for cell in cells):
                     rows.append(cells)
@@ -67,7 +68,10 @@ def script_of_rows(rows: list[list[str]], name: str, *, column: int | None = Non
     width = max(len(row) for row in rows)
     if column is None:
         named = [i for i, title in enumerate(head) if title in _TEXT_NAMES]
-        lengths = [sum(len(row[i]) for row in body if i < len(row)) for i in range(width)]
+        lengths = [0] * width
+        for row in body:
+            for i, cell in enumerate(row):
+                lengths[i] += len(cell)
         column = named[0] if named else max(range(width), key=lengths.__getitem__)
     if not 0 <= column < width:
         raise TextError(f"{name} has no column {column + 1}.", kept=_KEPT)

@@ -1,0 +1,81 @@
+"""What bytes are, told from their content: kinds of sound, a WAV's layout, what came instead of sound."""
+
+from __future__ import annotations
+
+from typing import Final
+
+_SIGNATURES: tuple[tuple[bytes, int, str], ...] = (
+    (b"WAVE", 8, "wav"),
+    (b"fLaC", 0, "flac"),
+    (b"OggS", 0, "ogg"),
+    (b"ID3", 0, "mp3"),
+    (b"\xff\xfb", 0, "mp3"),
+    (b"\xff\xf3", 0, "mp3"),
+    (b"\xff\xf2", 0, "mp3"),
+    (b"ftyp", 4, "m4a"),
+    (b"AIFF", 8, "aiff"),
+    (b"\x1a\x45\xdf\xa3", 0, "webm"),
+)
+
+
+def kind_of_sound(data: bytes) -> str | None:
+    """File kind by content, None when it is no known sound. 'm4a' and 'webm' stand for video with sound, too."""
+    for mark, offset, kind in _SIGNATURES:
+        if data[offset : offset + len(mark)] == mark:
+            return kind
+    return None
+
+
+def describe_bytes(data: bytes) -> str:
+    """A few words on what bytes that are no sound seem to be, for an error sentence."""
+    head = data[:512].lstrip().lower()
+    if not data:
+        return "nothing at all"
+    if head.startswith((b"<!doctype html", b"<html")):
+        return "a web page"
+    if head.startswith((b"{", b"[")):
+        return "JSON text"
+    if head.startswith(b"<"):
+        return "XML text"
+    return "something that is no known sound file"
+
+
+def wav_data_bytes(data: bytes) -> tuple[int, int] | None:
+    """(where the sample bytes of a WAV begin, how many its header declares), or None before that is known.
+
+    Follows the chunk layout of the Resource Interchange File Format (RIFF, 1991). Streams that do
+    not know their length declare 0xFFFFFFFF or 0.
+    """
+    if len(data) < 12 or data[:4] != b"RIFF" or data[8:12] != b"WAVE":
+        return None
+    place = 12
+    while place + 8 <= len(data):
+        name, size = data[place : place + 4], int.from_bytes(data[place + 4 : place + 8], "little")
+        if name == b"data":
+            return place + 8, size
+        place += 8 + size + (size & 1)
+    return None
+
+
+def is_cut_off(data: bytes) -> bool:
+    """True when a WAV's header declares more sample bytes than there are (and is not a stream's header)."""
+    found = wav_data_bytes(data)
+    if found is None:
+        return False
+    start, declared = found
+    return declared not in (0, 0xFFFFFFFF) and declared < 0x7FFFFFFF and len(data) - start < declared
+
+
+_PLAIN: Final = frozenset({1, 3, 6, 7})  # samples as integers, floats, A-law, mu-law (RFC 2361)
+
+
+def is_plain_wav(data: bytes) -> bool:
+    """A WAV whose samples stand in it as they are: nothing of it has to be unpacked."""
+    found = wav_data_bytes(data)
+    place = data.find(b"fmt ", 12, found[0] if found else 0)
+    if found is None or place < 0 or len(data) < place + 34:
+        return False
+    form = int.from_bytes(data[place + 8 : place + 10], "little")
+    if form == 0xFFFE:  # its form stands in the first two bytes of the sub-format (WAVEFORMATEXTENSIBLE)
+        form = int.from_bytes(data[place + 32 : place + 34], "little")
+    return form in _PLAIN
