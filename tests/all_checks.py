@@ -61,8 +61,8 @@ def explored() -> list[bool]:
         for part in range(many)
     ]  # fmt: skip
     print(f"--- {DEEP_KILLS:,} runs killed", flush=True)
-    parts.append(started("tests of runs that are killed", [sys.executable, "-m", "tests.kill_loop", f"{folder}/killed",
-                                                           str(DEEP_KILLS), str(random.SystemRandom().randrange(10**6))]))  # fmt: skip
+    killed = [f"{folder}/killed", str(DEEP_KILLS), str(random.SystemRandom().randrange(10**6))]
+    parts.append(started("runs that are killed", [sys.executable, "-m", "tests.kill_loop", *killed]))
     return [finished(part) for part in parts]
 
 

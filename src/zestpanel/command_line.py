@@ -12,7 +12,7 @@ from typing import Any
 
 from zestpanel import __version__
 from zestpanel.core.errors import ZestError
-from zestpanel.verbs import exchange, making, rendering, results
+from zestpanel.verbs import exchange, hearing, making, rendering, results
 from zestpanel.verbs.opening import Output
 
 
@@ -101,6 +101,15 @@ def _parser() -> argparse.ArgumentParser:
         "--keep-apart", type=int, nargs=2, metavar=("CANDIDATE", "RUN"),
         help="what was made of a candidate in a run and since becomes a candidate of its own: its sound changed",
     )  # fmt: skip
+    sub = verb("hear", hearing.hear, "hear a line in a voice: asked for once, then taken from what is kept")
+    sub.add_argument("engine")
+    sub.add_argument("voice", help="the voice's id")
+    sub.add_argument("line", help="the text to speak")
+    sub.add_argument("--model", default="")
+    sub.add_argument("--plan", default="")
+    sub.add_argument("--language", default="")
+    sub.add_argument("--again", action="store_true", help="ask anew although the same was asked before")
+    sub.add_argument("--to", type=Path, help="WAV file to write")
     verb("measure", rendering.measure, "measure takes that lack figures")
     sub = verb("ratings", results.ratings, "add ratings from a table, or print the scores when no table is given")
     sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")

@@ -45,7 +45,7 @@ def test_a_project_of_the_first_format_is_opened_after_a_backup(tmp_path: Path) 
     assert opened.brief.channel == "Kept"
     assert opened.notes.setup() == []
     opened.close()
-    assert (folder / "project.before-0006.sqlite").exists()
+    assert (folder / "project.before-0007.sqlite").exists()
     Project.open(folder).close()
 
 

@@ -4,24 +4,25 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.opening import connector_of, open_connector
+from zestpanel.core.bench.auditioning import Heard, Line, described, hear, kept_answer
 from zestpanel.core.connectors.programs import console_verdict
-from zestpanel.core.connectors.speaking import Reply, SpeakRequest
-from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
 
 class TryIt(QDialog):
-    def __init__(self, parent: QWidget, state: DeskState, engine: Engine, request: SpeakRequest) -> None:
+    def __init__(self, parent: QWidget, state: DeskState, line: Line) -> None:
         super().__init__(parent)
-        self._state, self._engine, self._request = state, engine, request
-        self.setWindowTitle(f"Try {engine.engine}")
+        self._state, self._line = state, line
+        name = line.engine.engine
+        self.setWindowTitle(f"Try {name}")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"Try {engine.engine}", "name"))
+        layout.addWidget(label(f"Try {name}", "name"))
         layout.addWidget(label("The request", "strong"))
         self.asked, self.answer = self._text(), self._text()
         layout.addWidget(self.asked, 3)
@@ -29,12 +30,13 @@ class TryIt(QDialog):
         layout.addWidget(self.answer, 2)
         foot = QHBoxLayout()
         self.send = button("Send it", self.go, role="main")
-        foot.addWidget(label("Sending counts against the plan's allowance like any other request.", "small"), 1)
+        foot.addWidget(label("A request like any other: journaled, and counted for plan and caps.", "small"), 1)
         foot.addWidget(button("Close", self.accept))
         foot.addWidget(self.send)
         layout.addLayout(foot)
         open_at(self, 680, 560)
         self._show_request()
+        self._look()
 
     def _text(self) -> QPlainTextEdit:
         edit = QPlainTextEdit()
@@ -42,50 +44,56 @@ class TryIt(QDialog):
         return edit
 
     def _show_request(self) -> None:
-        connector = connector_of(self._engine)
         try:
-            self.asked.setPlainText(connector.describe(self._request))
-        except SynthesisFailure as failure:
-            self.asked.setPlainText(failure.what)
-        finally:
-            connector.close()
+            self.asked.setPlainText(described(self._state.project, self._line))
+        except ZestError as error:
+            self.asked.setPlainText(error.what)
+
+    def _look(self) -> None:
+        """What is kept of the very same request is shown; asking again is another request."""
+        project, line = self._state.project, self._line
+
+        def arrived(found: Heard | None) -> None:
+            if found is not None:
+                self._show_reply(found)
+
+        self._state.background.run(
+            lambda: kept_answer(project, line), arrived, self._state.complain, topic="kept reply"
+        )
 
     def go(self) -> None:
-        ask_first(self, [self._engine], self._send)
+        ask_first(self, [self._line.engine], self._send)
 
     def _send(self) -> None:
         self.send.setEnabled(False)
         self.answer.setPlainText("Asking …")
-
-        def work() -> Reply:
-            connector = open_connector(self._engine)
-            try:
-                return connector.speak(self._request)
-            finally:
-                connector.close()
+        project, line = self._state.project, self._line
 
         def failed(error: Exception) -> None:
             kind = f"{error.kind}: " if isinstance(error, SynthesisFailure) else ""
             self.answer.setPlainText(f"{kind}{error}")
             self.send.setEnabled(True)
 
-        self._state.background.run(work, self._show_reply, failed, topic="try it")
+        self._state.background.run(lambda: hear(project, line, again=True), self._show_reply, failed, topic="try it")
 
-    def _show_reply(self, reply: Reply) -> None:
+    def _show_reply(self, heard: Heard) -> None:
+        clip, said = heard.clip, heard.reply
         lines = [
-            f"Sound: {reply.clip.duration_s:.2f} s, {reply.clip.rate_hz} Hz, {reply.clip.channels} channel(s), "
-            f"{len(reply.data):,} bytes",
-            f"Voice named in the reply: {reply.voice_used or 'none'}",
-            f"Characters billed: {'not stated' if reply.characters_billed is None else reply.characters_billed}",
-            f"Allowance left: {'not stated' if reply.allowance_left is None else f'{reply.allowance_left:,}'}",
-            f"Word times: {len(reply.word_times) or 'none'}",
-            "",
+            f"Kept from {day_and_hour(heard.asked_on)}, when the same was asked for." if heard.asked_on else "",
+            f"Sound: {clip.duration_s:.2f} s, {clip.rate_hz} Hz, {clip.channels} channel(s)"
+            + (f", {said['bytes']:,} bytes" if "bytes" in said else ""),
+            f"Voice named in the reply: {said.get('voice_used') or 'none'}",
+            f"Characters billed: {_or_not_stated(said.get('characters_billed'))}",
         ]
-        t = reply.timing
-        phases = (
-            ()
-            if t is None
-            else (
+        if "allowance_left" in said:
+            lines += [
+                f"Allowance left: {_or_not_stated(said['allowance_left'])}",
+                f"Word times: {said.get('word_times') or 'none'}",
+            ]
+        timing = said.get("timing")
+        if timing:
+            t = Timing(**{**timing, "chunks": tuple(map(tuple, timing["chunks"]))})
+            phases = (
                 ("connected", t.connected_s),
                 ("request sent", t.sent_s),
                 ("first byte", t.first_byte_s),
@@ -95,9 +103,14 @@ class TryIt(QDialog):
                 ("loaded", t.load_s),
                 ("plays without a stall from", t.stall_free_start_s()),
             )
-        )
-        lines += [f"{name:<28}{value:8.3f} s" for name, value in phases if value is not None]
-        if verdict := console_verdict(reply.console):
-            lines += ["", verdict, "", reply.console.strip()]
-        self.answer.setPlainText("\n".join(lines))
+            lines += ["", *(f"{name:<28}{value:8.3f} s" for name, value in phases if value is not None)]
+        console = str(said.get("console") or "")
+        if verdict := console_verdict(console):
+            lines += ["", verdict, "", console.strip()]
+        self.answer.setPlainText("\n".join(lines).lstrip("\n"))
+        self.send.setText("Send it again")
         self.send.setEnabled(True)
+
+
+def _or_not_stated(value: int | None) -> str:
+    return "not stated" if value is None else f"{value:,}"

@@ -186,29 +186,12 @@ class Asking:
 
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
         asleep = asleep_s()
-        reply = self._executor.speak(engine, self._request(job, piece), self._cancel.is_set, cold=self._cold)
+        asked = request_of(self._project, job, piece, self._numbers.get(job.passage.id, 0))
+        reply = self._executor.speak(engine, asked, self._cancel.is_set, cold=self._cold)
         if reply.timing is None:
             return reply
         slept = asleep_s() - asleep > SLEPT_FROM_S
         return replace(reply, timing=replace(reply.timing, beside=beside, slept=slept))
-
-    def _request(self, job: Job, piece: Request) -> SpeakRequest:
-        candidate, passage = job.candidate, job.passage
-        reference, described = self._project.own_voices.source_of(candidate.engine, candidate.voice)
-        return SpeakRequest(
-            text=piece.text,
-            form=piece.form,
-            language=job.language,
-            voice=candidate.voice,
-            model=candidate.model,
-            settings=candidate.settings,
-            seed=job.seed,
-            reference=reference,
-            described=described,
-            passage=passage.title,
-            number=self._numbers.get(passage.id, 0),
-            repeat=job.repeat,
-        )
 
     def _wait_after(self, failure: SynthesisFailure, engine: Engine, job: Job, attempt: int) -> float:
         """Seconds before the next try. Raises the failure when there is none."""
@@ -221,3 +204,23 @@ class Asking:
         self.log.write(f"{named(job)}: {failure.what} Tried again after {failure.retry_after_s or wait_s:.1f} s.")
         self._tell(RunEvent(kind="waiting", job=job, text=failure.what))
         return wait_s
+
+
+def request_of(project: Project, job: Job, piece: Request, number: int = 0) -> SpeakRequest:
+    """One request of a job. number: the passage's in the set. Raises SynthesisFailure: a recording without consent."""
+    candidate = job.candidate
+    reference, described = project.own_voices.source_of(candidate.engine, candidate.voice)
+    return SpeakRequest(
+        text=piece.text,
+        form=piece.form,
+        language=job.language,
+        voice=candidate.voice,
+        model=candidate.model,
+        settings=candidate.settings,
+        seed=job.seed,
+        reference=reference,
+        described=described,
+        passage=job.passage.title,
+        number=number,
+        repeat=job.repeat,
+    )

@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from zestpanel.core.bench.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import UNPRICED, Engine
+from zestpanel.core.project.auditions import Audition
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.project import Project
 from zestpanel.core.tariffs.metering import Meter
@@ -81,13 +82,14 @@ class Purse:
         *,
         today: date,
         rates: Mapping[int, Rates] = MappingProxyType({}),
+        auditions: Sequence[Audition] = (),
     ) -> None:
         self._engines, self.caps, self._today = engines, caps, today
 
-        def counts(row: JournalRow) -> bool:
+        def counts(row: JournalRow | Audition) -> bool:
             return row.state != "failed" or row.failure_kind in MAY_BE_BILLED
 
-        self._days = used_by_day(journal, candidates, rates, counts)
+        self._days = used_by_day(journal, candidates, rates, counts, auditions)
         self._meters: dict[PlanKey, Meter] = {}
         self._added: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
         self._reserved: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
@@ -121,6 +123,10 @@ class Purse:
             self._reserved[key] = self._reserved[key].minus(reserved)
             self._added[key] = self._added[key].plus(billed)
             self._doubtful[key] = self._doubtful[key].plus(maybe)
+
+    def used_today(self, engine: str, plan: str) -> Usage:
+        """What counts against caps of today, from before this run."""
+        return self._days.get((engine, plan), {}).get(self._today, NO_USE)
 
     @property
     def outstanding(self) -> bool:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 from zestpanel.core.bench.conditions import USUAL, Conditions
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.project.auditions import Audition
 from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.tariffs.metering import Added, Meter
@@ -80,9 +81,10 @@ def used_by_day(
     journal: Sequence[JournalRow],
     candidates: Mapping[int, Candidate],
     rates: Mapping[int, Rates],
-    counts: Callable[[JournalRow], bool],
+    counts: Callable[[JournalRow | Audition], bool],
+    auditions: Sequence[Audition] = (),
 ) -> dict[PlanKey, dict[date, Usage]]:
-    """What was used of each plan, by the day (UTC), over rows that count.
+    """What was used of each plan, by the day (UTC), over rows that count, of runs and of lines heard.
 
     A request whose sound is not known (it is open, or failed) counts with the length its candidate's pace gives it.
     """
@@ -97,6 +99,11 @@ def used_by_day(
         days = used[(candidate.engine, row.plan)]
         day = date.fromisoformat(row.opened[:10])
         days[day] = days.get(day, NO_USE).plus(use_of(candidate.model, row.characters, sound_s=sound))
+    for line in filter(counts, auditions):
+        sound = Rates().sound_s(line.characters) if line.sound_s is None else Decimal(repr(line.sound_s))
+        days, day = used[(line.engine, line.plan)], date.fromisoformat(line.opened[:10])
+        more = use_of(line.model, line.characters, sound_s=sound, requests=line.requests)
+        days[day] = days.get(day, NO_USE).plus(more)
     return used
 
 
@@ -110,7 +117,8 @@ def use_of(model: str, characters: int, *, sound_s: Decimal, requests: int = 1) 
 def used_so_far(project: Project, journal: Sequence[JournalRow], rates: Mapping[int, Rates]) -> UsedDays:
     """What was used of each plan until now: requests that failed do not count."""
     by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
-    return used_by_day(journal, by_id, rates, lambda row: row.state != "failed")
+    lines = project.auditions.rows()
+    return used_by_day(journal, by_id, rates, lambda row: row.state != "failed", lines)
 
 
 def paces_of(project: Project, candidates: Iterable[Candidate]) -> dict[int, Rates]:

@@ -71,7 +71,15 @@ class BenchRun:
         candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
         self._rates = paces_of(project, (job.candidate for job in planned.jobs))
         today = datetime.now(UTC).date()
-        self._purse = Purse(self._engines, candidates, journal, caps_of(project), today=today, rates=self._rates)
+        self._purse = Purse(
+            self._engines,
+            candidates,
+            journal,
+            caps_of(project),
+            today=today,
+            rates=self._rates,
+            auditions=project.auditions.rows(),
+        )
         self._paces = {
             name: Pace(
                 self._engines[name].limits.requests_per_minute,

@@ -19,7 +19,15 @@ from zestpanel.core.errors import ProjectError
 from zestpanel.core.own_files import links_in, written_beside
 
 FILE: Final = "project.sqlite"
-REVISIONS: Final = ("0001", "0002", "0003", "0004", "0005", "0006")  # in order; the last is what this program writes
+REVISIONS: Final = (
+    "0001",
+    "0002",
+    "0003",
+    "0004",
+    "0005",
+    "0006",
+    "0007",
+)  # in order; the last is what this program writes
 
 
 def now() -> str:

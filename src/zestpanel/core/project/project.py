@@ -7,6 +7,7 @@ from typing import Any
 
 from zestpanel.core.brief import Brief
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.project.auditions import Auditions
 from zestpanel.core.project.clip_store import ClipStore
 from zestpanel.core.project.database import Database, create_database, open_database
 from zestpanel.core.project.dialogues import Dialogues
@@ -46,6 +47,7 @@ class Project:
         self.sending = Sending(self.documents, self.pronunciations)
         self.journal = Journal(database)
         self.takes = Takes(database, store)
+        self.auditions = Auditions(database, store)
         self.sweeps = Sweeps(database, self.shortlist)
         self.panel = Panel(database)
         self.history = History()

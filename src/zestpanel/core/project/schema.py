@@ -358,4 +358,29 @@ ratings = Table(
     Index("ratings_by_cell", "candidate_id", "passage_version_id"),
 )
 
+# Lines asked for to hear a voice or to try an engine, outside of runs: written open before, closed after.
+auditions = Table(
+    "auditions",
+    metadata,
+    _id(),
+    Column("engine", String, nullable=False),
+    Column("model", String, nullable=False),
+    Column("plan", String, nullable=False),
+    Column("voice", String, nullable=False),
+    Column("text", String, nullable=False),
+    Column("asked", String, nullable=False),
+    Column("state", String, nullable=False),
+    Column("opened", String, nullable=False),
+    Column("closed", String),
+    Column("requests", Integer, nullable=False),
+    Column("characters", Integer, nullable=False),
+    Column("sound_s", Float),
+    Column("failure_kind", String),
+    Column("failure_text", String),
+    Column("clip", String),
+    # what the reply said about itself
+    Column("reply", JSON),
+    Index("auditions_by_request", "asked"),
+)
+
 log = Table("log", metadata, _id(), Column("at", String, nullable=False), Column("text", String, nullable=False))

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
 
-from zestpanel.core.audio.files import read
+from zestpanel.core.bench.auditioning import Line, line_for
 from zestpanel.core.catalogue.browsing import (
     COLUMNS,
     EngineTraits,
@@ -20,14 +18,11 @@ from zestpanel.core.catalogue.browsing import (
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
-from zestpanel.core.connectors.environment import expand_environment
-from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.speaking import Reply, SpeakRequest
-from zestpanel.core.errors import SynthesisFailure, ZestError
-from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.errors import ZestError
 from zestpanel.core.tariffs.volume import Rates, cost_at_volume
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
+from zestpanel.desk.hearing import hear_line, hear_sample
 from zestpanel.desk.pages.engines.facets import FacetPanel
 from zestpanel.desk.pages.engines.notes import NoteDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
@@ -266,7 +261,8 @@ class VoicesView(QWidget):
 
     # -- done
 
-    def request(self) -> tuple[Engine, SpeakRequest] | None:
+    def asked_line(self) -> Line | None:
+        """The line as it would be asked for, None (and said why) where it cannot be."""
         found = self.chosen()
         if found is None:
             return None
@@ -275,58 +271,25 @@ class VoicesView(QWidget):
             self.state.complain(f"There is no line to hear {found.voice.label} on. Type one here, or in the brief.")
             return None
         try:
-            reference, described = self.state.project.own_voices.source_of(found.engine.engine, found.voice.id)
-        except SynthesisFailure as failure:
-            self.state.complain(failure)
+            return line_for(
+                self.state.project, found.engine, text, voice=found.voice.id,
+                model=self._model_id() or found.engine.models[0].id, plan=self.plan_choice.currentData() or "",
+                settings=self.settings.values(), language=found.voice.languages[0],
+            )  # fmt: skip
+        except ZestError as error:
+            self.state.complain(error)
             return None
-        return found.engine, SpeakRequest(
-            text=text,
-            language=found.voice.languages[0],
-            voice=found.voice.id,
-            model=self._model_id() or found.engine.models[0].id,
-            settings={**found.engine.factory_settings(), **self.settings.values()},
-            reference=reference,
-            described=described,
-        )
 
     def hear(self) -> None:
         """Speak the line in the chosen voice and play it, at the tray's loudness."""
-        asked = self.request()
-        if asked is None:
-            return
-        ask_first(self, [asked[0]], lambda: self._hear(*asked))
+        line = self.asked_line()
+        if line is not None:
+            ask_first(self, [line.engine], lambda: self._hear(line))
 
-    def _hear(self, engine: Engine, request: SpeakRequest) -> None:
+    def _hear(self, line: Line) -> None:
         self.listen.set_text("Asking …")
         self.listen.setEnabled(False)
-
-        def work() -> tuple[list[Lane], Reply]:
-            connector = open_connector(engine)
-            try:
-                reply = connector.speak(request)
-            finally:
-                connector.close()
-            lanes, _ = prepare_lanes([(0, reply.clip, (), len(request.text.split()))])
-            return lanes, reply
-
-        def arrived(found: tuple[list[Lane], Reply]) -> None:
-            self._ready_again()
-            self._play(found[0])
-            used = found[1].voice_used
-            if used and used != request.voice:
-                self.state.complain(f"{engine.engine} answered with the voice '{used}' instead of '{request.voice}'.")
-
-        self.state.background.run(work, arrived, self._failed, topic="audition")
-
-    def _play(self, lanes: list[Lane]) -> None:
-        self.state.tray = []
-        self.state.tray_changed.emit()
-        self.state.player.load(lanes, on=0)
-        self.state.player.play()
-
-    def _failed(self, error: Exception) -> None:
-        self._ready_again()
-        self.state.complain(error)
+        hear_line(self.state, line, self._ready_again)
 
     def _ready_again(self) -> None:
         self.listen.set_text("Hear my line")
@@ -337,22 +300,12 @@ class VoicesView(QWidget):
         found = self.chosen()
         if found is None or not found.voice.sample:
             return
-        name = found.voice.label
-
-        def work() -> list[Lane]:
-            clip = read(Path(expand_environment(found.voice.sample)).expanduser())
-            return prepare_lanes([(0, clip, (), 1)])[0]
-
-        def arrived(lanes: list[Lane]) -> None:
-            self._play(lanes)
-            self.state.say(f"This is the vendor's own sample of {name}, on the vendor's text: it is never scored.")
-
-        self.state.background.run(work, arrived, self.state.complain, topic="audition")
+        hear_sample(self.state, found.voice)
 
     def show_try(self) -> None:
-        asked = self.request()
-        if asked is not None:
-            TryIt(self, self.state, *asked).show()
+        line = self.asked_line()
+        if line is not None:
+            TryIt(self, self.state, line).show()
 
     def mark_favourite(self) -> None:
         rows = self.all_chosen()

@@ -25,7 +25,7 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.desk.flow import flow_row
-from zestpanel.desk.pages.passages.saying import play_alone
+from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 

@@ -6,6 +6,7 @@ from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.passages.lexicon.ipa import to_builtin
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.speech import builtin_voice
+from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
 
 
@@ -20,11 +21,3 @@ def say_word(state: DeskState, language: str, *, ipa: str = "", words: str = "")
         return prepare_lanes([(0, Clip(samples=as_samples(reading.samples), rate_hz=reading.rate_hz), (), 1)])[0]
 
     state.background.run(work, lambda lanes: play_alone(state, lanes), state.complain, topic="audition")
-
-
-def play_alone(state: DeskState, lanes: list[Lane]) -> None:
-    """Play something that is not on the tray, which is cleared for it."""
-    state.tray = []
-    state.tray_changed.emit()
-    state.player.load(lanes, on=0)
-    state.player.play()

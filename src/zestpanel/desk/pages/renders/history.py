@@ -15,6 +15,7 @@ from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.project.takes import Measured, Take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import Table, button, label, open_at
 
 
@@ -202,13 +203,13 @@ def _row(take: Take) -> list[str]:
     billed = "–" if take.characters_billed is None else f"{take.characters_billed:,}"
     if take.copied_from:
         billed = "0"
-    return [str(take.repeat), _when(take.created), f"{take.duration_s:.2f}", wait, billed, state, take.note]
+    return [str(take.repeat), day_and_hour(take.created), f"{take.duration_s:.2f}", wait, billed, state, take.note]
 
 
 def _failed(row: JournalRow) -> list[str]:
     return [
         str(row.repeat),
-        _when(row.opened),
+        day_and_hour(row.opened),
         "–",
         "–",
         "–",
@@ -216,12 +217,6 @@ def _failed(row: JournalRow) -> list[str]:
         "",
         "",
     ]
-
-
-def _when(stamp: str) -> str:
-    from datetime import datetime
-
-    return f"{datetime.fromisoformat(stamp).astimezone():%d %b %H:%M}"
 
 
 def _heard(measured: Measured) -> str:

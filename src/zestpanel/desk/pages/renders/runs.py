@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from PyQt6.QtCore import Qt
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QStackedWidg
 from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.run_log import log_path
 from zestpanel.core.changes.again import plan_again
+from zestpanel.core.project.auditions import Audition
 from zestpanel.core.project.journal import JournalRow, RunRow
 from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
@@ -56,6 +57,8 @@ class RunsView(QWidget):
             row.addWidget(one)
         row.addWidget(self.sentence, 1)
         upper.addLayout(row)
+        self.lines = label("", "small", wrap=True)
+        upper.addWidget(self.lines)
         split.addWidget(above)
         self.below = QStackedWidget()
         self.log = QPlainTextEdit()
@@ -71,15 +74,17 @@ class RunsView(QWidget):
     def refresh(self) -> None:
         project = self.state.project
 
-        def read() -> tuple[list[RunRow], Counter[int], list[JournalRow]]:
+        def read() -> tuple[list[RunRow], Counter[int], list[JournalRow], list[Audition]]:
             kept = Counter(t.run_id for t in project.takes.all(with_timing=False) if t.run_id is not None)
-            return list(project.journal.runs().values())[::-1], kept, project.journal.rows()
+            runs = list(project.journal.runs().values())[::-1]
+            return runs, kept, project.journal.rows(), project.auditions.rows()
 
         self.state.background.run(read, self._arrived, self.state.complain, topic="runs")
 
-    def _arrived(self, found: tuple[list[RunRow], Counter[int], list[JournalRow]]) -> None:
+    def _arrived(self, found: tuple[list[RunRow], Counter[int], list[JournalRow], list[Audition]]) -> None:
         chosen = {run.id for run in self.chosen()}
-        self.runs, kept, journal = found
+        self.runs, kept, journal, lines = found
+        self.lines.setText(_beside_runs(lines))
         failed = Counter(r.run_id for r in journal if r.state == "failed")
         again = Counter(r.run_id for r in journal if r.attempt > 1)
         rows = []
@@ -172,3 +177,15 @@ class RunsView(QWidget):
         if (pair := self._pair()) is not None:
             self.what_changed.show_runs(*pair)
             self.below.setCurrentWidget(self.what_changed)
+
+
+def _beside_runs(lines: Sequence[Audition]) -> str:
+    """What was asked for outside of runs, '' where nothing was."""
+    if not lines:
+        return ""
+    requests, characters = sum(one.requests for one in lines), sum(one.characters for one in lines)
+    failed = sum(one.state == "failed" for one in lines)
+    return (
+        f"Beside runs: {len(lines)} line{'s' * (len(lines) != 1)} heard or tried, in {requests} requests of "
+        f"{characters:,} characters{f', {failed} failed' if failed else ''}. They count against plans and caps alike."
+    )

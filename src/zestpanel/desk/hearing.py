@@ -1,0 +1,61 @@
+"""Sound that is heard alone, off the tray: a line asked for in a voice, a vendor's sample, a word."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from zestpanel.core.audio.files import read
+from zestpanel.core.bench.auditioning import Heard, Line, hear
+from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.connectors.environment import expand_environment
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.when import day_and_hour
+
+
+def play_alone(state: DeskState, lanes: list[Lane]) -> None:
+    """Play something that is not on the tray, which is cleared for it."""
+    state.tray = []
+    state.tray_changed.emit()
+    state.player.load(lanes, on=0)
+    state.player.play()
+
+
+def hear_line(state: DeskState, line: Line, ended: Callable[[], None]) -> None:
+    """Ask for a line, or take what is kept of it, and play it at the tray's loudness. ended: called when it is over."""
+    project = state.project
+
+    def work() -> tuple[list[Lane], Heard]:
+        found = hear(project, line)
+        lanes, _ = prepare_lanes([(0, found.clip, (), len(line.job.passage.text.split()))])
+        return lanes, found
+
+    def arrived(found: tuple[list[Lane], Heard]) -> None:
+        ended()
+        play_alone(state, found[0])
+        used, voice = str(found[1].reply.get("voice_used") or ""), line.job.candidate.voice
+        if used and used != voice:
+            state.complain(f"{line.engine.engine} answered with the voice '{used}' instead of '{voice}'.")
+        elif found[1].asked_on:
+            state.say(f"Heard from what is kept: it was asked for on {day_and_hour(found[1].asked_on)}.")
+
+    def failed(error: Exception) -> None:
+        ended()
+        state.complain(error)
+
+    state.background.run(work, arrived, failed, topic="audition")
+
+
+def hear_sample(state: DeskState, voice: Voice) -> None:
+    """Play the vendor's own example, said to be one."""
+
+    def work() -> list[Lane]:
+        clip = read(Path(expand_environment(voice.sample)).expanduser())
+        return prepare_lanes([(0, clip, (), 1)])[0]
+
+    def arrived(lanes: list[Lane]) -> None:
+        play_alone(state, lanes)
+        state.say(f"This is the vendor's own sample of {voice.label}, on the vendor's text: it is never scored.")
+
+    state.background.run(work, arrived, state.complain, topic="audition")

@@ -1,0 +1,39 @@
+"""One line in one voice, into a file."""
+
+from __future__ import annotations
+
+import argparse
+
+from zestpanel.core.errors import InputError
+from zestpanel.verbs.opening import Output, opened
+
+
+def hear(options: argparse.Namespace) -> Output:
+    """Ask for a line, or take what is kept of the same request, and write it as WAV if a file is named."""
+    from zestpanel.core.audio.files import write_wav
+    from zestpanel.core.bench import auditioning
+
+    with opened(options) as project:
+        engine = project.shortlist.engines().get(options.engine)
+        voice = engine.voice(options.voice) if engine else None
+        if engine is None or voice is None:
+            what = (
+                f"no engine '{options.engine}'" if engine is None else f"no voice '{options.voice}' of {engine.engine}"
+            )
+            raise InputError(f"The project has {what}.", kept="Nothing was sent.")
+        model = options.model or (voice.models[0] if voice.models else engine.models[0].id)
+        plan = options.plan or (engine.plans[0].name if engine.plans else "")
+        line = auditioning.line_for(project, engine, options.line, voice=voice.id, model=model, plan=plan, settings={},
+                                    language=options.language or voice.languages[0])  # fmt: skip
+        heard = auditioning.hear(project, line, again=options.again)
+        said = f"{heard.clip.duration_s:.2f} s of sound"
+        said += f", kept from {heard.asked_on}; --again asks anew" if heard.asked_on else ", asked for just now"
+        lines = [said]
+        if options.to:
+            try:
+                write_wav(options.to, heard.clip)
+            except OSError as error:
+                raise InputError(f"{options.to} cannot be written ({error.strerror}).",
+                                 kept="The line is kept in the project.") from error  # fmt: skip
+            lines.append(f"Written to {options.to}.")
+        return {"duration_s": heard.clip.duration_s, "asked_on": heard.asked_on, "lines": lines}
