@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -60,6 +61,19 @@ def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.Fi
         return measure(read(clip), text, language, words)
 
     monkeypatch.setattr(Here, "measure", here)
+
+
+@pytest.fixture(autouse=True, scope="session")
+def other_day() -> Iterator[None]:
+    """With ZEST_TESTS_AT=2028-02-29T12:00 all tests run on that day; clocks that measure go on as they do."""
+    moment = os.environ.get("ZEST_TESTS_AT")
+    if not moment:
+        yield
+        return
+    import time_machine  # only where another day is wanted
+
+    with time_machine.travel(datetime.fromisoformat(moment).astimezone(), tick=True):
+        yield
 
 
 @pytest.fixture(autouse=True, scope="session")

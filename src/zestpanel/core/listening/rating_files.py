@@ -28,7 +28,7 @@ def import_ratings(
     passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
     'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
     """
-    rows = rows_of(read_text(path, most_mb=50, kept=_KEPT), path.name)
+    rows = rows_of(read_text(path, most_mb=50, kept=_KEPT, error=TableError), path.name)
     passages = project.texts.all()
     by_passage: dict[str, list[int]] = {}
     for number, passage in enumerate(passages, 1):
@@ -81,19 +81,19 @@ def import_ratings(
     return len(found)
 
 
-def rows_of(text: str, name: str) -> list[tuple[int, dict[str, str]]]:
+def rows_of(text: str, file: str) -> list[tuple[int, dict[str, str]]]:
     """The rows of a table of ratings with the numbers of their lines. Raises TableError."""
     head = text.partition("\n")[0]
     delimiter = next((d for d in ("\t", ";") if d in head), ",")
     try:
         table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
     except csv.Error as error:
-        raise TableError(f"{name} is no readable table ({error}).", kept=_KEPT) from error
+        raise TableError(f"{file} is no readable table ({error}).", kept=_KEPT) from error
     columns = [name.strip().lower() for name in table[0]] if table else []
     for name in COLUMNS:
         if name not in columns:
             raise TableError(
-                f"{name}, row 1: the column '{name}' is missing.",
+                f"{file}, row 1: the column '{name}' is missing.",
                 kept=_KEPT,
                 remedy=f"The first row names the columns: {', '.join(COLUMNS)}.",
             )
@@ -103,11 +103,11 @@ def rows_of(text: str, name: str) -> list[tuple[int, dict[str, str]]]:
             continue
         if len(cells) < len(columns):
             raise TableError(
-                f"{name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
+                f"{file}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
             )
         out.append((line, dict(zip(columns, cells, strict=False))))
     if not out:
-        raise TableError(f"{name} holds no ratings.", kept=_KEPT)
+        raise TableError(f"{file} holds no ratings.", kept=_KEPT)
     return out
 
 
