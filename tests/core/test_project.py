@@ -13,8 +13,10 @@ from alembic.migration import MigrationContext
 from sqlalchemy import create_engine
 
 from tests.conftest import add_command_engine, pretend_take
+from tests.old_projects import project_of
 from zestpanel.core.errors import InputError, ProjectError
 from zestpanel.core.project.database import FILE
+from zestpanel.core.project.opening import REVISIONS
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.schema import metadata
 
@@ -27,25 +29,12 @@ def test_migrations_make_exactly_the_schema(project: Project) -> None:
 
 
 def test_a_project_of_the_first_format_is_opened_after_a_backup(tmp_path: Path) -> None:
-    from alembic import command
-    from alembic.config import Config
-
-    from zestpanel.core.project import database
-
-    folder = tmp_path / "Old.zest"
-    (folder / "clips").mkdir(parents=True)
-    config = Config()
-    config.set_main_option("script_location", str(Path(database.__file__).parent / "migrations"))
-    config.set_main_option("sqlalchemy.url", f"sqlite:///{folder / FILE}")
-    command.upgrade(config, "0001")
-    with sqlite3.connect(folder / FILE) as old:
-        old.execute("INSERT INTO documents VALUES ('brief', '{\"channel\": \"Kept\"}')")
-    old.close()
+    folder = project_of(tmp_path / "Old.zest", "0001")
     opened = Project.open(folder)
     assert opened.brief.channel == "Kept"
     assert opened.notes.setup() == []
     opened.close()
-    assert (folder / "project.before-0007.sqlite").exists()
+    assert (folder / f"project.before-{REVISIONS[-1]}.sqlite").exists()
     Project.open(folder).close()
 
 

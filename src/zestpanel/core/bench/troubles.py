@@ -6,9 +6,8 @@ import errno
 import re
 from typing import Final
 
-from sqlalchemy.exc import OperationalError
-
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.project.storage_trouble import StorageTrouble
 
 NOT_REACHED_IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
 _KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
@@ -27,7 +26,7 @@ def stops_engine(failure: SynthesisFailure) -> str:
 def disk_trouble(error: BaseException) -> str:
     """A sentence where nothing more can be stored, '' for any other error."""
     if (isinstance(error, OSError) and error.errno in _FULL) or (
-        isinstance(error, OperationalError) and "full" in str(error.orig)
+        isinstance(error, StorageTrouble) and error.kind == "full"
     ):
         return "The disk is full: finished takes are kept, nothing more can be stored. Make room, then go on."
     if isinstance(error, OSError) and error.errno in (errno.EROFS, errno.EACCES, errno.EIO):

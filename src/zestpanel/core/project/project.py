@@ -9,13 +9,14 @@ from zestpanel.core.brief import Brief
 from zestpanel.core.errors import ProjectError
 from zestpanel.core.project.auditions import Auditions
 from zestpanel.core.project.clip_store import ClipStore
-from zestpanel.core.project.database import Database, create_database, open_database
+from zestpanel.core.project.database import Database
 from zestpanel.core.project.dialogues import Dialogues
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.hard_parts import HardParts
 from zestpanel.core.project.history import History
 from zestpanel.core.project.journal import Journal
 from zestpanel.core.project.notes import CatalogueNotes
+from zestpanel.core.project.opening import create_database, open_database
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.panel import Panel
 from zestpanel.core.project.pronunciations import Pronunciations
@@ -66,6 +67,21 @@ class Project:
 
     def close(self) -> None:
         self._database.close()
+
+    @property
+    def read_only(self) -> str:
+        """Why nothing can be written: 'read-only' or 'full', '' where it can."""
+        return self._database.read_only
+
+    def look_again(self) -> None:
+        """Another program has written: what was worked out of the database is worked out anew."""
+        self.shortlist.voices_changed()
+        self.pronunciations.look_again()
+        self.sending.look_again()
+
+    def changes(self) -> int:
+        """A number that differs once another program has written to the project."""
+        return self._database.changes()
 
     # -- the brief, with undo
 

@@ -9,32 +9,38 @@ from sqlalchemy import select, update
 from zestpanel.core.passages.lexicon.lexicon import Entry, checked
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import pronunciations
+from zestpanel.core.project.worked_out import WorkedOut
 
 
 class Pronunciations:
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._all: tuple[Entry, ...] | None = None
+        self._all = WorkedOut(self._read)
 
     def all(self) -> tuple[Entry, ...]:
         """All entries by word, the ones for all engines first."""
-        if self._all is None:
-            query = select(pronunciations).where(pronunciations.c.removed.is_(None))
-            with self._database.reading() as connection:
-                found = [
-                    Entry(
-                        id=r.id,
-                        word=r.word,
-                        language=r.language,
-                        engine=r.engine,
-                        ipa=r.ipa,
-                        respelling=r.respelling,
-                        note=r.note,
-                    )
-                    for r in connection.execute(query)
-                ]
-            self._all = tuple(sorted(found, key=lambda e: (e.word.lower(), e.language, e.engine)))
-        return self._all
+        return self._all.get()
+
+    def _read(self) -> tuple[Entry, ...]:
+        query = select(pronunciations).where(pronunciations.c.removed.is_(None))
+        with self._database.reading() as connection:
+            found = [
+                Entry(
+                    id=r.id,
+                    word=r.word,
+                    language=r.language,
+                    engine=r.engine,
+                    ipa=r.ipa,
+                    respelling=r.respelling,
+                    note=r.note,
+                )
+                for r in connection.execute(query)
+            ]
+        return tuple(sorted(found, key=lambda e: (e.word.lower(), e.language, e.engine)))
+
+    def look_again(self) -> None:
+        """Another program may have changed the list."""
+        self._all.forget()
 
     def put(self, entries: Sequence[Entry]) -> tuple[list[int], list[int]]:
         """Add entries; one for the same word, language and engine takes the other's place.
@@ -62,7 +68,7 @@ class Pronunciations:
                     changed=now(),
                 )
                 added.append(connection.execute(row.returning(pronunciations.c.id)).scalar_one())
-        self._all = None
+        self._all.forget()
         return added, replaced
 
     def set_removed(self, ids: Sequence[int], removed: bool) -> None:
@@ -72,7 +78,7 @@ class Pronunciations:
                 .where(pronunciations.c.id.in_(list(ids)))
                 .values(removed=now() if removed else None)
             )
-        self._all = None
+        self._all.forget()
 
     def swap(self, back: Sequence[int], away: Sequence[int]) -> None:
         """Bring some entries back and take others away: an edit taken back, or done again."""

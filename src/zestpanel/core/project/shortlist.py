@@ -19,12 +19,13 @@ from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.own_voices import OwnVoices
 from zestpanel.core.project.schema import candidates, connectors
 from zestpanel.core.project.splitting import Split, put_together, split_candidate
+from zestpanel.core.project.worked_out import WorkedOut
 
 
 class Shortlist:
     def __init__(self, database: Database, documents: Documents, own_voices: OwnVoices) -> None:
         self._database, self._documents, self._own_voices = database, documents, own_voices
-        self._engines: dict[str, Engine] | None = None
+        self._engines = WorkedOut(self._put_together)
 
     # -- engines
 
@@ -34,17 +35,18 @@ class Shortlist:
         with self._database.writing() as connection:
             row = insert(connectors).values(**values)
             connection.execute(row.on_conflict_do_update(index_elements=["engine"], set_=values))
-        self._engines = None
+        self._engines.forget()
 
     def engines(self) -> dict[str, Engine]:
         """Engines by name, in the order they were added: as their files state them, with fetched and own voices."""
-        if self._engines is None:
-            own = self._own_voices.voices()
-            self._engines = {
-                name: with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name])
-                for name, (engine, _, _) in self.files().items()
-            }
-        return self._engines
+        return self._engines.get()
+
+    def _put_together(self) -> dict[str, Engine]:
+        own = self._own_voices.voices()
+        return {
+            name: with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name])
+            for name, (engine, _, _) in self.files().items()
+        }
 
     def files(self) -> dict[str, tuple[Engine, str, str]]:
         """(engine as its file states it, the file's text, its name) by engine.
@@ -65,7 +67,7 @@ class Shortlist:
         """Take an engine's file out; its candidates and takes stay and say that the engine is not known."""
         with self._database.writing() as connection:
             connection.execute(connectors.delete().where(connectors.c.engine == engine))
-        self._engines = None
+        self._engines.forget()
 
     # -- voices that are not in the file
 
@@ -75,11 +77,11 @@ class Shortlist:
 
     def put_fetched(self, engine: str, voices: Sequence[Voice]) -> None:
         self._documents.put(f"voices of {engine}", [v.model_dump(mode="json", exclude_defaults=True) for v in voices])
-        self._engines = None
+        self._engines.forget()
 
     def voices_changed(self) -> None:
         """Voices of one's own were added or taken away: engines are put together anew."""
-        self._engines = None
+        self._engines.forget()
 
     # -- candidates
 

@@ -10,11 +10,13 @@ from zestpanel.core.passages.lexicon.lexicon import Entry
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.project.documents import Documents
 from zestpanel.core.project.pronunciations import Pronunciations
+from zestpanel.core.project.worked_out import WorkedOut
 from zestpanel.core.sending.as_sent import AsSent, as_sent
 from zestpanel.core.sending.choices import SendingChoices
 
 _DOCUMENT: Final = "sending"
 _MOST_KEPT: Final = 20_000
+_USUAL: Final = (SendingChoices(), SendingChoices().model_dump_json())
 
 
 class Sending:
@@ -24,7 +26,7 @@ class Sending:
         self._documents, self._pronunciations = documents, pronunciations
         self._kept: dict[tuple[object, ...], AsSent] = {}
         self._signs: dict[int, tuple[Engine, str]] = {}
-        self._choices: dict[str, tuple[SendingChoices, str]] = {}
+        self._choices: WorkedOut[dict[str, tuple[SendingChoices, str]]] = WorkedOut(self._read)
         self._near: dict[str, tuple[tuple[Entry, ...], tuple[Entry, ...]]] = {}
 
     def choices(self, engine: str) -> SendingChoices:
@@ -32,16 +34,22 @@ class Sending:
 
     def _chosen(self, engine: str) -> tuple[SendingChoices, str]:
         """The choices for an engine and, to tell them apart quickly, their JSON."""
-        if engine not in self._choices:
-            found = SendingChoices.model_validate((self._documents.get(_DOCUMENT) or {}).get(engine, {}))
-            self._choices[engine] = (found, found.model_dump_json())
-        return self._choices[engine]
+        return self._choices.get().get(engine, _USUAL)
+
+    def _read(self) -> dict[str, tuple[SendingChoices, str]]:
+        stored = self._documents.get(_DOCUMENT) or {}
+        found = {engine: SendingChoices.model_validate(one) for engine, one in stored.items()}
+        return {engine: (one, one.model_dump_json()) for engine, one in found.items()}
+
+    def look_again(self) -> None:
+        """Another program may have chosen otherwise."""
+        self._choices.forget()
 
     def put_choices(self, engine: str, choices: SendingChoices) -> None:
-        self._choices.pop(engine, None)
         every = dict(self._documents.get(_DOCUMENT) or {})
         every[engine] = choices.model_dump(mode="json")
         self._documents.put(_DOCUMENT, every)
+        self._choices.forget()
 
     def of(self, candidate: Candidate, passage: Passage, engine: Engine) -> AsSent:
         """The requests a candidate's engine would get for a passage under its plan."""

@@ -1,0 +1,244 @@
+"""What a project outlives: kills while it is made and migrated, full and read-only disks, locks, damage, odd paths."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, event
+
+from tests.old_projects import project_of
+from zestpanel.core.errors import ProjectError, ZestError
+from zestpanel.core.project.database import FILE
+from zestpanel.core.project.opening import APPLICATION_ID, REVISIONS
+from zestpanel.core.project.project import Project
+from zestpanel.core.project.storage_trouble import StorageTrouble
+
+EVERY = 1 if os.environ.get("ZEST_DEEP") else 11
+
+
+def killed_at(statement: int, work: Callable[[], object]) -> bool:
+    """Run in a process of its own that is killed before its nth statement; False when it ended before."""
+    child = os.fork()
+    if not child:
+        count = 0
+
+        @event.listens_for(Engine, "before_cursor_execute")
+        def _(*_: object) -> None:
+            nonlocal count
+            count += 1
+            if count == statement:
+                os.kill(os.getpid(), signal.SIGKILL)
+
+        try:
+            work()
+        finally:
+            os._exit(0)
+    return os.waitpid(child, 0)[1] != 0
+
+
+def tried_with_kills(trial: Callable[[int], bool], *, first: int) -> int:
+    """Kill at one statement after the other until the work gets through; how many kills that were."""
+    for kills, statement in enumerate(range(first, 2_000, EVERY)):
+        if not trial(statement):
+            return kills
+    raise AssertionError("it never ended")
+
+
+def test_a_project_whose_making_was_killed_anywhere_is_gone_on_with(tmp_path: Path) -> None:
+    def trial(statement: int) -> bool:
+        folder = tmp_path / f"Made {statement}.zest"
+        killed = killed_at(statement, lambda: Project.create(folder).close())
+        opened = Project.open(folder) if statement % 2 else Project.create(folder) if killed else Project.open(folder)
+        opened.documents.put("brief", {"channel": "Goes on"})
+        assert opened.brief.channel == "Goes on"
+        opened.close()
+        return killed
+
+    assert tried_with_kills(trial, first=1) > 20 // EVERY
+
+
+@pytest.mark.parametrize("revision", REVISIONS[:-1])
+def test_a_migration_killed_anywhere_is_gone_on_with_and_its_backup_is_whole(tmp_path: Path, revision: str) -> None:
+    old = project_of(tmp_path / "Old.zest", revision)
+
+    def trial(statement: int) -> bool:
+        folder = tmp_path / f"{statement}.zest"
+        shutil.copytree(old, folder)
+        killed = killed_at(statement, lambda: Project.open(folder).close())
+        opened = Project.open(folder)
+        assert opened.brief.channel == "Kept"
+        assert opened.auditions.rows() == []
+        opened.close()
+        [backup] = folder.glob("project.before-*.sqlite")
+        with sqlite3.connect(backup) as copy:
+            assert copy.execute("SELECT version_num FROM alembic_version").fetchone() == (revision,)
+        copy.close()
+        return killed
+
+    assert tried_with_kills(trial, first=2) > 0
+
+
+def test_what_the_log_still_holds_is_in_the_backup(tmp_path: Path) -> None:
+    old = project_of(tmp_path / "Old.zest", "0006")
+    script = (
+        "import os, sqlite3, sys; c = sqlite3.connect(sys.argv[1]); c.execute('PRAGMA journal_mode=WAL');"
+        "c.execute(\"UPDATE documents SET value = json_object('channel', 'In the log')\"); c.commit(); os._exit(9)"
+    )
+    subprocess.run([sys.executable, "-c", script, str(old / FILE)], check=False)
+    assert (old / f"{FILE}-wal").stat().st_size > 0
+    Project.open(old).close()
+    with sqlite3.connect(old / f"project.before-{REVISIONS[-1]}.sqlite") as copy:
+        assert "In the log" in copy.execute("SELECT value FROM documents").fetchone()[0]
+    copy.close()
+
+
+@pytest.mark.parametrize("name", ["A?b.zest", "50 %25.zest", "#1.zest", "a&b=c;d 'e'.zest", "Äpfel\nund.zest"])
+def test_a_path_may_hold_any_sign(tmp_path: Path, name: str) -> None:
+    old = project_of(tmp_path / name, "0001")
+    Project.open(old).close()
+    again = Project.open(old)
+    assert again.brief.channel == "Kept"
+    again.close()
+    made = Project.create(tmp_path / f"New {name}")
+    made.close()
+    assert {p.name for p in tmp_path.iterdir()} == {name, f"New {name}"}
+    assert (tmp_path / f"New {name}" / FILE).stat().st_size > 0
+
+
+def test_somebody_elses_database_is_not_written_to(tmp_path: Path) -> None:
+    folder = tmp_path / "Other.zest"
+    (folder / "clips").mkdir(parents=True)
+    for statements in (
+        "CREATE TABLE recipes (name TEXT); INSERT INTO recipes VALUES ('marmalade')",
+        "CREATE TABLE alembic_version (version_num TEXT); INSERT INTO alembic_version VALUES ('0003')",
+        "PRAGMA application_id = 252006674; CREATE TABLE a (b)",
+    ):
+        (folder / FILE).unlink(missing_ok=True)
+        with sqlite3.connect(folder / FILE) as other:
+            other.executescript(statements)
+        other.close()
+        before = (folder / FILE).read_bytes()
+        for attempt in (Project.open, Project.create):
+            with pytest.raises(ProjectError, match=r"another program|not empty"):
+                attempt(folder)
+        assert (folder / FILE).read_bytes() == before
+        assert [p.name for p in folder.iterdir() if p.name != FILE] == ["clips"]
+
+
+def test_the_database_says_whose_it_is(project: Project) -> None:
+    with sqlite3.connect(project.folder / FILE) as connection:
+        assert connection.execute("PRAGMA application_id").fetchone() == (APPLICATION_ID,)
+    connection.close()
+
+
+def test_a_locked_project_is_said_to_be_locked(project: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("zestpanel.core.project.database._WAIT_S", 0.05)
+    with sqlite3.connect(project.folder / FILE) as other:
+        other.execute("BEGIN IMMEDIATE")
+        project.close()
+        opened = Project.open(project.folder)
+        assert opened.brief.channel == "Test", "others may look meanwhile"
+        with pytest.raises(StorageTrouble, match=r"is locked by another program\. Nothing was changed"):
+            opened.documents.put("brief", {})
+        other.rollback()
+        opened.documents.put("brief", {"channel": "After"})
+        assert opened.brief.channel == "After"
+        opened.close()
+    other.close()
+
+
+def test_a_database_that_is_full_says_so_and_keeps_what_was(project: Project) -> None:
+    with project._database.writing() as connection:
+        pages = connection.exec_driver_sql("PRAGMA page_count").scalar_one()
+        connection.exec_driver_sql(f"PRAGMA max_page_count = {pages + 2}")
+    with pytest.raises(StorageTrouble, match="the disk is full"):
+        project.documents.put("drafts", "x" * 100_000)
+    assert project.brief.channel == "Test"
+    assert project.documents.get("drafts") is None
+
+
+VERBS_THAT_READ = (["cost"], ["runs"], ["ratings"], ["run", "--estimate"], ["bug-report"], ["catalogue"], ["agree"])
+VERBS_THAT_WRITE = (["run", "--render"], ["import", "SCRIPT"], ["hear", "Kitchen Table", "hesk", "Line"])
+
+
+def in_a_namespace(folder: Path, mount: str, verbs: list[list[str]]) -> list[subprocess.CompletedProcess[str]]:
+    """Run verbs where ``mount``, a shell line, has been done before; only they see it."""
+    lines = [mount, "n=0"]
+    for verb in verbs:
+        words = " ".join(f"'{w}'" for w in [verb[0], str(folder), *verb[1:]])
+        lines.append(f"n=$((n+1)); $PYTHON -m zestpanel {words} >$OUT/$n.out 2>$OUT/$n.err; echo $? >$OUT/$n")
+    out = Path(tempfile.mkdtemp())
+    out.mkdir(exist_ok=True)
+    ran = subprocess.run(
+        ["unshare", "--map-root-user", "--mount", "sh", "-c", "\n".join(lines)], 
+        env={**os.environ, "OUT": str(out), "PYTHON": sys.executable},
+        capture_output=True, text=True, timeout=300, check=False,
+    )  # fmt: skip
+    assert ran.returncode == 0, ran.stderr
+    return [
+        subprocess.CompletedProcess(verb, int((out / f"{n}").read_text()), (out / f"{n}.out").read_text(),
+                                    (out / f"{n}.err").read_text())
+        for n, verb in enumerate(verbs, 1)
+    ]  # fmt: skip
+
+
+def test_a_read_only_project_is_read_and_nothing_more(small_project: Project, tmp_path: Path) -> None:
+    folder = small_project.folder
+    small_project.close()
+    script = tmp_path / "script.txt"
+    script.write_text("One more line.")
+    reads = [*VERBS_THAT_READ, ["report", "--to", str(tmp_path / "report")]]
+    writes = [[w.replace("SCRIPT", str(script)) for w in verb] for verb in VERBS_THAT_WRITE]
+    before = {p.name: p.stat().st_mtime_ns for p in folder.rglob("*")}
+    ran = in_a_namespace(folder, f"mount --bind '{folder}' '{folder}' && mount -o remount,bind,ro '{folder}'",
+                         [*reads, *writes])  # fmt: skip
+    for one in ran[: len(reads)]:
+        assert one.returncode == 0, (one.args, one.stderr)
+    for one in ran[len(reads) :]:
+        assert one.returncode == 2, (one.args, one.stdout, one.stderr)
+        assert "Traceback" not in one.stderr
+        assert "zestpanel: " in one.stderr
+    assert {p.name: p.stat().st_mtime_ns for p in folder.rglob("*")} == before
+    assert (tmp_path / "report").is_dir()
+
+
+def test_on_a_full_disk_every_verb_says_one_sentence(small_project: Project, tmp_path: Path) -> None:
+    folder = small_project.folder
+    small_project.close()
+    big = tmp_path / "big.txt"
+    big.write_text("A line that needs some room. " * 20_000)
+    small = tmp_path / "small"
+    small.mkdir()
+    mount = (f"mount -t tmpfs -o size=1600k none '{small}' && cp -r '{folder}' '{small}/P.zest' && "
+             f"dd if=/dev/zero of='{small}/filler' bs=1k 2>/dev/null; true")  # fmt: skip
+    verbs = [["import", str(big)], ["run", "--render"], ["hear", "Kitchen Table", "ansgild", "A new line"], ["cost"]]
+    for one in in_a_namespace(small / "P.zest", mount, verbs):
+        assert "Traceback" not in one.stderr, (one.args, one.stderr)
+        assert one.returncode in ((0,) if one.args == ["cost"] else (1, 2)), (one.args, one.stdout, one.stderr)
+
+
+@pytest.fixture
+def small_project(tmp_path: Path) -> Project:
+    """One engine, one voice on the shortlist, one passage, nothing rendered."""
+    from tests.conftest import add_command_engine
+
+    made = Project.create(tmp_path / "Small.zest")
+    made.documents.put("brief", {"channel": "Small"})
+    add_command_engine(made)
+    made.shortlist.add(made.shortlist.engines()["Kitchen Table"], voice="hesk")
+    made.texts.add(["Three degrees, in the dark."], language="en-GB")
+    return made
+
+
+def test_errors_are_ours(project: Project) -> None:
+    with pytest.raises(ZestError):
+        Project.create(project.folder)
