@@ -11,9 +11,10 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 
-LARGEST_BYTES = 20_000_000
+LARGEST_BYTES = 10_000_000
 # a character beyond the first plane as JSON escapes it (RFC 8259, section 7), which YAML reads as two halves
 _PAIR = re.compile(r"((?<!\\)(?:\\\\)*)\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
 
@@ -25,10 +26,11 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
     """
     text = _PAIR.sub(lambda m: m[1] + chr(0x10000 + ((int(m[2], 16) & 0x3FF) << 10) + (int(m[3], 16) & 0x3FF)), text)
     try:
-        node = yaml.compose(text, Loader=yaml.CSafeLoader)
+        loader = Loader(text)
+        node = loader.get_single_node()
         if odd := _odd(node, twice=kept):
             raise ConnectorError(f"{name}, line {odd[0]}: {odd[1]}.", kept="Nothing was added.")
-        data = yaml.load(text, Loader=yaml.CSafeLoader)
+        data = loader.construct_document(node) if node is not None else None
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         at = f", line {mark.line + 1}" if mark is not None else ""
@@ -60,7 +62,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         ) from error
 
 
-_MOST_NODES = 1_000_000
+_MOST_NODES = 300_000
 _DEEPEST = 60
 
 
@@ -115,7 +117,7 @@ def read_connector(path: Path) -> tuple[Engine, str]:
     """(engine, the file's text). Raises ConnectorError."""
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            raise ConnectorError(f"{path.name} is larger than 20 MB and was not read.", kept="Nothing was added.")
+            raise ConnectorError(f"{path.name} is larger than 10 MB and was not read.", kept="Nothing was added.")
         text = path.read_text(encoding="utf-8")
     except UnicodeDecodeError as error:
         raise ConnectorError(f"{path.name} is not UTF-8 text.", kept="Nothing was added.") from error

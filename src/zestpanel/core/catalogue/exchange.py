@@ -20,6 +20,7 @@ from zestpanel.core.catalogue.changes import Change, engine_changes
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.project.notes import SETTING_UP, VoiceNote
 from zestpanel.core.project.project import Project
@@ -135,7 +136,7 @@ def as_yaml(catalogue: Catalogue) -> str:
 def parse_catalogue(text: str, *, name: str) -> Catalogue:
     """Read a catalogue; every connector file in it is checked too. Raises InputError naming the engine."""
     try:
-        data = yaml.load(text, Loader=yaml.CSafeLoader)
+        data = yaml.load(text, Loader=Loader)
     except (yaml.YAMLError, ValueError, RecursionError) as error:
         mark = getattr(error, "problem_mark", None)
         at = f", line {mark.line + 1}" if mark is not None else ""

@@ -79,7 +79,9 @@ class Contents:
         try:
             return json.loads(data)
         except (ValueError, RecursionError) as error:
-            raise SynthesisFailure("wrong content", f"The reply is {describe_bytes(data)}, not JSON.") from error
+            what = describe_bytes(data)
+            said = "JSON that is damaged or too deep" if what == "JSON text" else f"{what}, not JSON"
+            raise SynthesisFailure("wrong content", f"The reply is {said}.") from error
 
     def _from_base64(self, found: Any) -> bytes:
         if not isinstance(found, str) or not found:

@@ -104,7 +104,7 @@ def _body(text: str, headers: Mapping[str, str], *, as_json: bool = False) -> tu
         tree = json.loads(text)
         if isinstance(tree, dict | list):
             return tree, "json"
-    except ValueError:
+    except (ValueError, RecursionError):
         if as_json or "json" in kind:
             raise InputError(
                 "The body is called JSON and is none.", remedy="Check the quotation marks of the example."

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from typing import Final
 
 from zestpanel.core.connectors.wizard.call import read_call, read_raw_request, with_places
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.program import read_program
 from zestpanel.core.errors import InputError
+
+LONGEST: Final = 100_000  # a call of the documentation has some hundreds
 
 
 def read_example(text: str, *, engine: str = "") -> Draft:
@@ -17,6 +20,11 @@ def read_example(text: str, *, engine: str = "") -> Draft:
     Raises InputError when it is none of them.
     """
     text = text.strip()
+    if len(text) > LONGEST:
+        raise InputError(
+            f"What was pasted is longer than {LONGEST:,} characters.",
+            remedy="Paste one call, with a short text in it to be spoken.",
+        )
     if not text:
         raise InputError("Nothing was pasted.", remedy="Paste a call or a command line as the documentation shows it.")
     first = text.split(None, 1)[0]
