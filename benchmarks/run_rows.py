@@ -20,6 +20,7 @@ from zestpanel.core.audio.files import write_wav
 from zestpanel.core.bench.estimates import used_so_far
 from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.unattended import make
+from zestpanel.core.bench.undecided import undecided
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
@@ -73,6 +74,7 @@ def whole_bench() -> Rows:
         while (planned := plan_run(project, repeats=3)).jobs and rounds < 5:
             progress = make(project, planned, executor=Unmeasured(), seed=rounds)
             rounds, failed = rounds + 1, failed + progress.failed
+            project.journal.let_be_asked_again([row.id for row in undecided(project)])
         taken = time.perf_counter() - began
         account = httpx.get(f"{address}/account", headers={"x-key": KEY}).json()
         journal = project.journal.rows()

@@ -20,8 +20,9 @@ from pathlib import Path
 import httpx
 
 from tests.conftest import KEY, Unmeasured, add_demo_engine
-from zestpanel.core.bench.planning import MAY_BE_PAID, plan_run
+from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
 from zestpanel.core.project.project import Project
 from zestpanel.demo.building import stand_in_service
 

@@ -35,7 +35,7 @@ def run(arguments: list[str]) -> int:
     if isinstance(result, int):
         return result
     _show(result, as_json=getattr(options, "json", False))
-    return 1 if result.get("failed") else 0
+    return 1 if result.get("failed") or result.get("held") else 0
 
 
 def _show(result: Output, *, as_json: bool) -> None:
@@ -82,7 +82,13 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--json", action="store_true", help="print the result as JSON (renders without a window)")
     sub.add_argument("--repeats", type=int, default=1)
     sub.add_argument("--estimate", action="store_true", help="only say what would be rendered and what it would cost")
-    sub.add_argument("--abandon-open", action="store_true", help="give up requests an earlier run left open")
+    sub.add_argument(
+        "--ask-again",
+        "--abandon-open",
+        dest="abandon_open",
+        action="store_true",
+        help="let what earlier requests asked for be asked for again, although they may have been paid",
+    )
     sub.add_argument("--fresh", action="store_true", help="ask again, beside the takes there are")
     beside = "programs of this machine beside one another: sooner over, waits kept apart"
     sub.add_argument("--side-by-side", action="store_true", help=beside)

@@ -185,6 +185,6 @@ def test_a_project_opens_although_a_connector_file_in_it_cannot_be_read(project:
     for name, source in (("Bad", PRICED % "{kind: per unit, price: 1e30}"), ("Twice", twice)):
         with project._database.writing() as connection:  # as an earlier version kept it
             connection.execute(connectors.insert().values(engine=name, source=source, file_name="x.yaml", added=now()))
-    project.shortlist._engines = None
+    project.shortlist.voices_changed()
     assert list(project.shortlist.engines()) == ["Kitchen Table", "Twice"]
     assert len(project.shortlist.candidates()) == 1

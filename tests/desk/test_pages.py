@@ -63,7 +63,7 @@ def test_the_brief_is_kept_as_it_is_typed_and_undone(bench_project: Project, ope
     budget.clear()
     qtbot.keyClicks(budget, "much")
     qtbot.keyClick(budget, Qt.Key.Key_Return)
-    assert "The budget 'much' is not a number. Nothing was changed." in words(page)
+    assert "The budget: 'much' is no number. Nothing was changed. Write it like 2.50." in words(page)
     assert str(bench_project.brief.budget_per_month) == "12.50"
     window.actions_by_id["undo"].trigger()
     assert bench_project.brief.budget_per_month is None
@@ -488,7 +488,7 @@ def test_exchange_rates_are_typed_once_and_refused_in_words(
     assert field.text() == "USD 0.92 2026-11-02 the bank | GBP 1.17"
     for text, complaint in (
         ("dollars", "'dollars' is no exchange rate"),
-        ("USD nothing", "The rate of USD 'nothing' is not a number"),
+        ("USD nothing", "The rate of USD: 'nothing' is no number"),
         ("EUR 1", "EUR is the currency of the brief itself"),
         ("USD 0.9 2026-13-40", "'2026-13-40' is no date"),
         ("USD -1", "has to be over 0"),

@@ -84,7 +84,7 @@ def test_a_run_is_planned_with_its_price_and_stops_at_its_cap(
     assert "not timed yet" in dialog.sums.text()
     dialog.cap_run.setText("nothing")
     press(qtbot, dialog.go)
-    assert "'nothing' is no amount for a cap" in dialog.problem.text()
+    assert "The cap: 'nothing' is no number" in dialog.problem.text()
     assert dialog.isVisible()
     price = 2 * len(TEXTS_FIRST) * 18 / 1e6
     dialog.cap_run.setText(f"{price:.6f}")

@@ -84,6 +84,15 @@ class Brief(BaseModel):
         rate = self.rate_of(money.currency)
         return None if rate is None else Money(money.amount * rate.rate, self.currency)
 
+    def in_currency(self, money: Money, currency: str) -> Decimal | None:
+        """An amount in any currency that the rates lead to; None where they do not."""
+        if money.currency == currency:
+            return money.amount
+        ours, rate = self.in_own_currency(money), self.rate_of(currency)
+        if ours is None or currency == self.currency:
+            return None if ours is None else ours.amount
+        return None if rate is None else ours.amount / rate.rate
+
     def audition_line(self, language: str) -> str:
         """The user's own line for a language ('' when there is none yet); 'en' serves 'en-GB'."""
         primary = language.split("-")[0].lower()

@@ -85,6 +85,8 @@ FAILURE_KINDS = {
     "broken sound": "broken sound",
     "wrong content": "not sound",
     "unreachable": "not reached",
+    "broke off": "connection broke off",
+    "server error": "server error",
     "program": "program failed",
 }
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 import threading
 import traceback
@@ -15,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from zestpanel import __version__
 from zestpanel.core.brief import Brief
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.project.project import SUFFIX, Project
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme
@@ -80,6 +81,15 @@ class Desk:
 
 def open_window(folder: Path | None) -> int:
     """Open the project (or the last one, or a new one in the user's documents) and run until the window closes."""
+    if folder is not None and not folder.exists():
+        raise InputError(
+            f"There is no project at {folder}.", kept="Nothing was made.",
+            remedy=f"Check the name, or make one with: zestpanel new {folder}",
+        )  # fmt: skip
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise InputError(
+            "There is no display for a window here.", remedy="The verbs work without one: zestpanel --help lists them."
+        )
     application = make_application()
     settings = QSettings("zestpanel", "zestpanel")
     theme.set(dark=settings.value("dark", False, type=bool), scale=settings.value("scale", 1.0, type=float))

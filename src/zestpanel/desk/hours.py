@@ -12,6 +12,7 @@ from zestpanel.core.bench.planning import PlannedRun
 from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.bench.schedule import Schedule
 from zestpanel.core.bench.scheduled import coming, stored_schedule, take_due
+from zestpanel.core.project.one_asker import asked_elsewhere
 from zestpanel.desk.state import DeskState
 
 LOOK_MS = 20_000
@@ -46,7 +47,13 @@ class Hours(QObject):
         if self.state.run_goes_on:
             return
         project, now = self.state.project, self._clock()
-        self.state.background.run(lambda: take_due(project, now), self._looked, self.state.complain, topic="schedule")
+
+        def look() -> tuple[Schedule | None, PlannedRun | None]:
+            if asked_elsewhere(project.folder):  # an occasion is not used up while another program asks
+                return stored_schedule(project), None
+            return take_due(project, now)
+
+        self.state.background.run(look, self._looked, self.state.complain, topic="schedule")
 
     def _looked(self, found: tuple[Schedule | None, PlannedRun | None]) -> None:
         schedule, planned = found

@@ -11,12 +11,12 @@ from zestpanel.verbs.opening import Output, opened
 def new(options: argparse.Namespace) -> Output:
     from zestpanel.core.brief import Brief
     from zestpanel.core.project.project import SUFFIX, Project
+    from zestpanel.core.typed import typed_language
 
+    languages = tuple(typed_language(tag) for tag in options.language or ["en-GB"])
     folder = options.project if options.project.suffix == SUFFIX else Path(f"{options.project}{SUFFIX}")
     project = Project.create(folder)
-    project.documents.put(
-        "brief", Brief(channel=options.channel, languages=tuple(options.language or ["en-GB"])).model_dump(mode="json")
-    )
+    project.documents.put("brief", Brief(channel=options.channel, languages=languages).model_dump(mode="json"))
     project.close()
     return {"project": str(folder), "lines": [f"Made {folder}."]}
 
@@ -25,7 +25,9 @@ def bring_in(options: argparse.Namespace) -> Output:
     from zestpanel.core.catalogue.connector_file import read_connector
     from zestpanel.core.passages.readers.reading import read_script
     from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
+    from zestpanel.core.typed import typed_language
 
+    language = typed_language(options.language) if options.language else ""
     # everything is read and checked before anything is written
     engines, scripts = [], []
     for path in options.files:
@@ -37,7 +39,7 @@ def bring_in(options: argparse.Namespace) -> Output:
             parts = {
                 "paragraphs": paragraphs,
                 "none": [text],
-                "sentences": [s for p in paragraphs for s in split_sentences(p, options.language or "")],
+                "sentences": [s for p in paragraphs for s in split_sentences(p, language)],
             }[options.split]
             scripts.append((path, parts))
     with opened(options) as project:
@@ -49,7 +51,7 @@ def bring_in(options: argparse.Namespace) -> Output:
                 for voice in engine.voices:
                     project.shortlist.add(engine, voice=voice.id)
         for path, parts in scripts:
-            added = project.texts.add(parts, language=options.language or project.brief.languages[0])
+            added = project.texts.add(parts, language=language or project.brief.languages[0])
             passages += len(added)
             lines.append(f"{path.name}: {len(added)} passages, {sum(p.characters for p in added):,} characters")
         return {"engines": [e.engine for _, e, _ in engines], "passages": passages, "lines": lines}

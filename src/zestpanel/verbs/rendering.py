@@ -35,16 +35,23 @@ def render(options: argparse.Namespace) -> Output | int:
 
 
 def _render(options: argparse.Namespace, project: Project, stack: contextlib.ExitStack) -> Output:
+    from zestpanel.core.project.one_asker import asking
+
+    sends = not options.estimate and (options.render or options.json or options.due)
+    with asking(project.folder) if sends or options.abandon_open else contextlib.nullcontext():
+        return _render_alone(options, project, stack, sends=sends)
+
+
+def _render_alone(options: argparse.Namespace, project: Project, stack: contextlib.ExitStack, *, sends: bool) -> Output:
     from zestpanel.core.bench.planning import plan_run
     from zestpanel.core.bench.scheduled import coming, is_due, take_due
     from zestpanel.core.bench.unattended import make
+    from zestpanel.core.bench.undecided import undecided
 
-    still_open = project.journal.rows(state="open")
+    waiting = undecided(project)
     if options.abandon_open:
-        for row in still_open:
-            project.journal.close_failed(row.id, "abandoned", "Left open by an earlier run.", state="abandoned")
-        still_open = []
-    sends = not options.estimate and (options.render or options.json or options.due)
+        project.journal.let_be_asked_again([row.id for row in waiting])
+        waiting = []
     now, executor, schedule = datetime.now().astimezone(), None, None
     if options.scheduler and sends and (not options.due or is_due(project, now)):
         # before an occasion is taken: workers that do not answer must not use it up
@@ -60,12 +67,14 @@ def _render(options: argparse.Namespace, project: Project, stack: contextlib.Exi
     else:
         planned = plan_run(project, repeats=options.repeats, conditions=_conditions(options))
     progress = make(project, planned, on_event=_tell_failures, executor=executor) if sends else None
-    out = _planned(planned, len(still_open))
+    out = _planned(planned, len(waiting))
     lines: list[str] = out["lines"]
     if progress is not None:
         spent = [str(m) for m in progress.spent]
-        out |= {"done": progress.done, "failed": progress.failed, "spent": spent, "held": progress.held}
-        lines.append(f"{progress.done} done, {progress.failed} failed, spent {', '.join(spent) or 'nothing'}")
+        out |= {"done": progress.done, "failed": progress.failed, "left": progress.left_over, "spent": spent,
+                "held": progress.held}  # fmt: skip
+        left = f", {progress.left_over} held" if progress.held else ""
+        lines.append(f"{progress.done} done, {progress.failed} failed{left}, spent {', '.join(spent) or 'nothing'}")
         if progress.held:
             lines.append(f"held: {progress.held}")
         lines += _another_sound(project)
@@ -83,8 +92,8 @@ def _planned(planned: PlannedRun, still_open: int) -> Output:
         lines.append("See what engines would use here, and agree to it, with: zestpanel agree PROJECT")
     if still_open:
         lines.append(
-            f"{still_open} requests were open when the program ended and may have been paid; they are not "
-            "sent again. --abandon-open gives them up, so that they may be."
+            f"{still_open} requests brought nothing and may have been paid (left open, timed out, broken off); they "
+            "are not sent again by themselves. --ask-again lets them be."
         )
     return {
         "jobs": len(planned.jobs),

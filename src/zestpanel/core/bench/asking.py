@@ -20,7 +20,7 @@ from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.pacing import Pace, backoff_s
 from zestpanel.core.bench.planning import Job
 from zestpanel.core.bench.run_log import RunLog, named
-from zestpanel.core.bench.troubles import stops_engine
+from zestpanel.core.bench.troubles import duration_words, stops_engine
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
@@ -195,15 +195,17 @@ class Asking:
 
     def _wait_after(self, failure: SynthesisFailure, engine: Engine, job: Job, attempt: int) -> float:
         """Seconds before the next try. Raises the failure when there is none."""
+        with self._lock:
+            wait_s = backoff_s(attempt, self._rng)
         if failure.kind == "limited" and failure.retry_after_s is not None:
-            self._paces[engine.engine].hold(failure.retry_after_s)  # the next request would be refused alike
+            wait_s = max(failure.retry_after_s, wait_s)  # a service that asks for no wait is not run against
+            self._paces[engine.engine].hold(wait_s)  # the next request would be refused alike
         if attempt >= MOST_TRIES.get(failure.kind, 1):
             raise failure
-        with self._lock:
-            wait_s = backoff_s(attempt, self._rng) if failure.retry_after_s is None else 0.0
-        self.log.write(f"{named(job)}: {failure.what} Tried again after {failure.retry_after_s or wait_s:.1f} s.")
-        self._tell(RunEvent(kind="waiting", job=job, text=failure.what))
-        return wait_s
+        said = f"{failure.what} Tried again after {duration_words(wait_s)}."
+        self.log.write(f"{named(job)}: {said}")
+        self._tell(RunEvent(kind="waiting", job=job, text=f"{engine.engine}: {said}"))
+        return 0.0 if failure.retry_after_s is not None else wait_s
 
 
 def request_of(project: Project, job: Job, piece: Request, number: int = 0) -> SpeakRequest:

@@ -6,12 +6,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Any
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.bench.asking import request_of
 from zestpanel.core.bench.caps import Purse, at_most, caps_of
-from zestpanel.core.bench.estimates import MAY_BE_BILLED, paces_of, use_of_job
+from zestpanel.core.bench.estimates import MAY_BE_BILLED, paces_of, use_of, use_of_job
 from zestpanel.core.bench.in_pieces import joined
 from zestpanel.core.bench.planning import Job, digest_of, text_reasons
 from zestpanel.core.catalogue.candidate import Candidate, plan_of
@@ -21,7 +22,9 @@ from zestpanel.core.connectors.speaking import Cancelled, Connector, Reply, neve
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.passages.passage import Passage
+from zestpanel.core.project.one_asker import asking
 from zestpanel.core.project.project import Project
+from zestpanel.core.tariffs.tariff import NO_USE
 from zestpanel.core.tariffs.volume import Rates
 
 _SEED = 1  # that of a run's first take
@@ -107,13 +110,18 @@ def hear(
 ) -> Heard:
     """The line's sound, from what is kept unless it is asked ``again``.
 
-    Raises SynthesisFailure, Cancelled, and InputError where a cap would be broken.
+    Raises SynthesisFailure, Cancelled, AskedElsewhere, and InputError where a cap would be broken.
     """
     if not again and (found := kept_answer(project, line)) is not None:
         return found
+    with asking(project.folder):
+        return _asked(project, line, cancelled, connect)
+
+
+def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:
     engine, job = line.engine, line.job
     rates = paces_of(project, [job.candidate])
-    purse = purse_of(project, engine)
+    purse = project.purse or purse_of(project, engine)  # that of a run, which must know of it, where one goes on
     key = (engine.engine, line.plan)
     left = at_most(use_of_job(job, rates), rates.get(job.candidate.id, Rates()))
     if why := purse.reserve(key, left):
@@ -125,6 +133,7 @@ def hear(
         characters=job.sent.billed,
     )  # fmt: skip
     replies: list[Reply] = []
+    used = left  # until more is known
     try:
         connector = connect(engine)
         try:
@@ -132,21 +141,27 @@ def hear(
                 replies.append(connector.speak(request_of(project, job, piece), cancelled))
         finally:
             connector.close()
+        reply = joined(replies)
+        billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
+        said = _said(reply)
+        project.auditions.close_done(number, reply.clip, characters=billed, reply=said)
+        sound_s = Decimal(repr(reply.clip.duration_s))
+        used = use_of(job.candidate.model, billed, sound_s=sound_s, requests=len(replies))
+        return Heard(clip=reply.clip, asked_on="", reply=said)
     except WasCancelled:
         project.auditions.close_failed(number, "cancelled", "Cancelled while under way.", state="cancelled")
         raise
     except SynthesisFailure as failure:
         paid = len(replies) + (failure.kind in MAY_BE_BILLED)
+        if not paid:
+            used = NO_USE
         project.auditions.close_failed(
             number, failure.kind, failure.what, state="unused" if replies else "failed", requests=paid,
             characters=sum(piece.billed for piece in job.sent.requests[:paid]),
         )  # fmt: skip
         raise
-    reply = joined(replies)
-    billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
-    said = _said(reply)
-    project.auditions.close_done(number, reply.clip, characters=billed, reply=said)
-    return Heard(clip=reply.clip, asked_on="", reply=said)
+    finally:
+        purse.settle(key, left, NO_USE, maybe=used)  # it counts against caps, and is not what a run has spent
 
 
 def purse_of(project: Project, engine: Engine) -> Purse:
@@ -156,6 +171,7 @@ def purse_of(project: Project, engine: Engine) -> Purse:
     return Purse(
         engines, candidates, project.journal.rows(), caps_of(project), today=datetime.now(UTC).date(),
         rates=paces_of(project, candidates.values()), auditions=project.auditions.rows(),
+        convert=project.brief.in_currency,
     )  # fmt: skip
 
 

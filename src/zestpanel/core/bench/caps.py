@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -64,13 +64,18 @@ def at_most(expected: Usage, rates: Rates) -> Usage:
     return replace(expected, sound_s=expected.sound_s * margin)
 
 
+def same_currency(money: Money, currency: str) -> Decimal | None:
+    return money.amount if money.currency == currency else None
+
+
 class Purse:
     """What the run has spent, what is reserved for requests under way, and whether one more fits under the caps.
 
     Costs are differences to what was used before, by the plan's own meter, so that allowances, tiers, requests and
-    seconds count once and exactly. Failures that may have been billed count against caps, over runs, and not as
-    spent. A plan without a computable price cannot be held by a cap; ``unpriced`` names those met. Safe to use from
-    many threads.
+    seconds count once and exactly. An amount counts against the cap of its own currency, else against one that the
+    brief's exchange rates lead to; where neither is, it is refused. Failures that may have been billed count against
+    caps, over runs, and not as spent. A plan without a computable price cannot be held by a cap; ``unpriced`` names
+    those met. Safe to use from many threads.
     """
 
     def __init__(
@@ -83,7 +88,9 @@ class Purse:
         today: date,
         rates: Mapping[int, Rates] = MappingProxyType({}),
         auditions: Sequence[Audition] = (),
+        convert: Callable[[Money, str], Decimal | None] = same_currency,
     ) -> None:
+        self._convert = convert
         self._engines, self.caps, self._today = engines, caps, today
 
         def counts(row: JournalRow | Audition) -> bool:
@@ -95,13 +102,18 @@ class Purse:
         self._reserved: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
         self._doubtful: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
         self._refused: dict[str, str] = {}
-        self._lock = threading.RLock()
+        self._lock, self._last_word = threading.RLock(), True
         self.unpriced: set[PlanKey] = set()
         self._earlier_today = [cost for key in self._days if (cost := self._earlier(key, "day")) is not None]
 
     def reserve(self, key: PlanKey, use: Usage) -> str:
-        """Set requests' price aside; '' when it fits, else which cap it would break. Nothing is set aside then."""
+        """Set requests' price aside; '' when it fits, else which cap it would break. Nothing is set aside then.
+
+        While other requests are under way, which may end for less than was set aside, a refusal is not the last word:
+        see ``is_final``.
+        """
         with self._lock:
+            self._last_word = not self.outstanding
             now_ = self._with_reserved(key)
             self._reserved[key] = self._reserved[key].plus(use)
             then = self._with_reserved(key)
@@ -133,6 +145,11 @@ class Purse:
         """Whether requests are under way whose end may yet make room."""
         with self._lock:
             return any(use.requests for use in self._reserved.values())
+
+    def is_final(self, refusal: str) -> bool:
+        """Whether it was said with nothing under way; what was refused so stays shut until a person says otherwise."""
+        with self._lock:
+            return refusal in self._refused.values()
 
     def open_again(self, caps: SpendingCaps) -> None:
         """Caps were changed, or the run is to go on: what was refused is tried again."""
@@ -174,28 +191,51 @@ class Purse:
 
     def _broken(self, key: PlanKey, then: Money, more: Decimal) -> str:
         """The cap that the plan's new cost would break, '' for none. What was refused once stays shut."""
-        currency = then.currency
-        others = [
-            cost.amount
-            for other in {*self._added, *self._doubtful, *self._reserved} - {key}
-            if (cost := self._with_reserved(other)) is not None and cost.currency == currency
-        ]
-        run = then.amount + sum(others, Decimal(0))
-        today = run + sum((c.amount for c in self._earlier_today if c.currency == currency), Decimal(0))
-        earlier = self._earlier(key, "month")
+        run = [then, *(
+            cost for other in {*self._added, *self._doubtful, *self._reserved} - {key}
+            if (cost := self._with_reserved(other)) is not None
+        )]  # fmt: skip
+        earlier, name = self._earlier(key, "month"), plan_key(*key)
         plan = then.amount + (earlier.amount if earlier is not None else Decimal(0))
-        name = plan_key(*key)
-        for scope, cap, would_be, words in (
-            (f"run {currency}", self.caps.a_run.get(currency), run, "a run"),
-            (f"day {currency}", self.caps.a_day.get(currency), today, "a day"),
-            (f"plan {name}", self.caps.a_plan.get(name), plan, f"a month of {name}"),
+        for scope, caps, costs, words in (
+            ("run", self.caps.a_run, run, "a run"),
+            ("day", self.caps.a_day, [*run, *self._earlier_today], "a day"),
         ):
-            if scope in self._refused:
-                return self._refused[scope]
-            if cap is not None and would_be > cap:
-                self._refused[scope] = (
-                    f"The cap of {shown(cap)} {currency} {words} would be broken by the next request "
-                    f"({shown(more)} {currency})."
-                )
-                return self._refused[scope]
-        return ""
+            if caps and (reason := self._over(scope, caps, costs, words, then.currency, more, name)):
+                return reason
+        cap = self.caps.a_plan.get(name)
+        return self._refuse(f"plan {name}", cap, plan, then.currency, f"a month of {name}", more)
+
+    def _over(
+        self, scope: str, caps: Mapping[str, Decimal], costs: Sequence[Money], words: str, currency: str,
+        more: Decimal, plan: str,
+    ) -> str:  # fmt: skip
+        """Whether costs in all their currencies pass the cap that holds this one: its own, or one it converts to."""
+        cap_in = self._held_in(currency, caps)
+        if cap_in is None:
+            said = (
+                f"The caps of {words} are in {' and '.join(caps)}, {plan} bills in {currency}, and the brief gives no "
+                "exchange rate: nothing would hold it."
+            )
+            return self._refused.setdefault(f"{scope} {currency}", said)
+        amounts = [self._convert(cost, cap_in) for cost in costs if self._held_in(cost.currency, caps) == cap_in]
+        total = sum((amount for amount in amounts if amount is not None), Decimal(0))
+        step = self._convert(Money(more, currency), cap_in) or more
+        return self._refuse(f"{scope} {cap_in}", caps[cap_in], total, cap_in, words, step)
+
+    def _held_in(self, currency: str, caps: Mapping[str, Decimal]) -> str | None:
+        if currency in caps:
+            return currency
+        one = Money(Decimal(1), currency)
+        return next((known for known in caps if self._convert(one, known) is not None), None)
+
+    def _refuse(self, scope: str, cap: Decimal | None, total: Decimal, currency: str, words: str, step: Decimal) -> str:
+        if scope in self._refused:
+            return self._refused[scope]
+        if cap is None or total <= cap:
+            return ""
+        next_one = f"the next request ({shown(step)} {currency})"
+        said = f"The cap of {shown(cap)} {currency} {words} would be broken by {next_one}."
+        if self._last_word:
+            self._refused[scope] = said
+        return said

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 PlanKey = tuple[str, str]  # engine, plan
 UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
 # Failures after which the service may have billed the text all the same
-MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content")
+MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content", "broke off", "server error")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

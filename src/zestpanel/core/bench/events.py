@@ -25,7 +25,8 @@ class RunEvent:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Progress:
-    """held: why the run, or some engine of it, waits for a person; '' when nothing does."""
+    """held: why the run, or some engine of it, waits for a person; '' when nothing does. waiting: which engines wait
+    because their service asked for it, and how long; '' for none."""
 
     total: int
     done: int
@@ -37,3 +38,9 @@ class Progress:
     paused: bool
     finished: bool
     held: str
+    waiting: str = ""
+
+    @property
+    def left_over(self) -> int:
+        """Takes that were neither made nor given up."""
+        return self.total - self.done - self.failed

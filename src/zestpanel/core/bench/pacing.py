@@ -47,6 +47,11 @@ class Pace:
             self._begun.append(now)
             return 0.0
 
+    def held_s(self) -> float:
+        """Seconds still to wait because the service asked for it; 0 for none."""
+        with self._lock:
+            return max(0.0, self._not_before - self._clock())
+
     def hold(self, seconds: float) -> None:
         """The service asked everybody to wait so long: nothing begins before."""
         with self._lock:

@@ -22,6 +22,8 @@ from zestpanel.core.bench.estimates import (
     total_by_currency,
     used_so_far,
 )
+from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
+from zestpanel.core.bench.undecided import undecided_of
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine, language_for
 from zestpanel.core.catalogue.preflight import Surroundings, obstacles, text_obstacles
@@ -31,8 +33,6 @@ from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.tariffs.money import Money, shown
-
-MAY_BE_PAID = "an earlier request may have been paid; decide on it first"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,6 +70,7 @@ class PlannedRun:
     repeats: int
     time: TimeNeeded
     conditions: Conditions = USUAL
+    seen: int = -1  # the state of the project when it was planned, as other programs' writing changes it
 
     @property
     def characters(self) -> int:
@@ -117,6 +118,7 @@ def plan_run(
     every wanted cell gets ``repeats`` new takes (at each level), beside those it has.
     """
     candidates = project.shortlist.candidates() if candidates is None else candidates
+    seen = project.changes()
     passages = project.texts.all() if passages is None else passages
     engines = project.shortlist.engines()
     have: dict[tuple[int, int], list[Take]] = defaultdict(list)
@@ -134,7 +136,11 @@ def plan_run(
         if take.asked and not take.doubts and candidate_id not in ended
     }
     journal = project.journal.rows()
-    undecided = {(r.candidate_id, r.passage_version_id) for r in journal if r.state == "open"}
+    by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+    every = [take for takes in have.values() for take in takes]
+    waiting = undecided_of(journal, by_id, engines, every)
+    still_open = {(r.candidate_id, r.passage_version_id) for r in waiting if r.state == "open"}
+    may_be_paid = {(r.candidate_id, r.passage_version_id, r.repeat) for r in waiting}
     jobs: list[Job] = []
     left_out: list[tuple[Candidate, Passage, str]] = []
     in_the_way = barred(project, candidates, engines)
@@ -149,7 +155,7 @@ def plan_run(
             if engine is not None:
                 reasons += text_reasons(project, candidate, engine, passage)
             key = (candidate.id, passage.version_id)
-            if key in undecided:
+            if key in still_open:
                 reasons.append(MAY_BE_PAID)
             if reasons or engine is None:
                 left_out.append((candidate, passage, "; ".join(reasons)))
@@ -163,6 +169,9 @@ def plan_run(
                 made = {t.repeat for t in have[key] if asked_alike(t, sent)}
                 free = [n for n in range(1, repeats + 1) if n not in made]
                 wanted = [replace(one, repeat=n, seed=n) for n in free[: max(0, repeats - len(made))]]
+                undecided = [job for job in wanted if (*key, job.repeat) in may_be_paid]
+                left_out += [(candidate, passage, MAY_BE_PAID)] * bool(undecided)
+                wanted = [job for job in wanted if job not in undecided]
             else:
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
                 for level in conditions.at_once:
@@ -190,6 +199,7 @@ def plan_run(
         estimates=tuple(estimate(jobs, engines, used, rates, speeds, today=today)),
         time=time_needed(jobs, engines, speeds, conditions),
         conditions=conditions,
+        seen=seen,
     )
 
 

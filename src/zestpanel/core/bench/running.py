@@ -15,21 +15,22 @@ from zestpanel.core.bench.arriving import doubts_on_arrival
 from zestpanel.core.bench.asking import Asked, Asking
 from zestpanel.core.bench.caps import Purse, SpendingCaps, at_most, caps_of, plan_key
 from zestpanel.core.bench.circumstances import describe_machine, describe_network
-from zestpanel.core.bench.estimates import paces_of, prices_of
+from zestpanel.core.bench.estimates import MAY_BE_BILLED, paces_of, prices_of
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.executors import Executor, Here
 from zestpanel.core.bench.in_pieces import joined
-from zestpanel.core.bench.measuring import Measurer
+from zestpanel.core.bench.measuring import MEASURES_VERSION, Measurer
 from zestpanel.core.bench.pacing import Pace
 from zestpanel.core.bench.planning import Job, PlannedRun, interleaved
 from zestpanel.core.bench.run_log import RunLog, log_path, named
-from zestpanel.core.bench.troubles import NOT_REACHED_IN_A_ROW, disk_trouble
+from zestpanel.core.bench.troubles import DOWN, IN_A_ROW, disk_trouble, duration_words
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import Connector
 from zestpanel.core.errors import Cancelled, SynthesisFailure
 from zestpanel.core.passages.marks.duration import pause_ms
+from zestpanel.core.project.one_asker import begin_asking, end_asking
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 from zestpanel.core.tariffs.tariff import Usage
@@ -67,33 +68,18 @@ class BenchRun:
             {job.at_once for job in planned.jobs})}  # fmt: skip
         for job in sorted(interleaved(planned.jobs, self._rng), key=lambda job: bool(job.same_as)):
             self._levels[job.at_once][job.candidate.engine].append(job)
-        journal = project.journal.rows()
-        candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+        self._total = len(planned.jobs)
         self._rates = paces_of(project, (job.candidate for job in planned.jobs))
-        today = datetime.now(UTC).date()
         self._purse = Purse(
-            self._engines,
-            candidates,
-            journal,
-            caps_of(project),
-            today=today,
-            rates=self._rates,
-            auditions=project.auditions.rows(),
-        )
-        self._paces = {
-            name: Pace(
-                self._engines[name].limits.requests_per_minute,
-                earlier=[_age_s(row.opened) for row in journal[-1000:]
-                         if candidates[row.candidate_id].engine == name],
-            )
-            for name in {job.candidate.engine for job in planned.jobs}
-        }  # fmt: skip
+            self._engines, {}, (), SpendingCaps(), today=datetime.now(UTC).date()
+        )  # filled at the start
+        self._paces: dict[str, Pace] = {}
         self._lock = threading.RLock()
         self._keeping = threading.Lock()  # coding and storing one clip at a time leaves the interpreter to others
         self._go, self._cancel = threading.Event(), threading.Event()
         self._go.set()
         self._done = self._failed = self._running = 0
-        self._not_reached: dict[str, int] = defaultdict(int)
+        self._down: dict[str, int] = defaultdict(int)
         self._leading = {job.same_as for job in planned.jobs if job.same_as}
         self._led_by: dict[str, Take] = {}  # takes that serve other jobs of this run, by the digest they were asked by
         self._given_up_on: set[str] = set()
@@ -118,7 +104,18 @@ class BenchRun:
     # -- control
 
     def start(self) -> None:
+        """Raises AskedElsewhere where another program is asking for the project."""
+        begin_asking(self._project.folder)
+        try:
+            self._begin()
+        except BaseException:
+            self._project.purse = None
+            end_asking(self._project.folder)
+            raise
+
+    def _begin(self) -> None:
         self._resumed_at = time.monotonic()
+        self._look_at_what_is_there()
         conditions = self._planned.conditions
         prices = prices_of((j.candidate for j in self._planned.jobs), self._engines)
         self._run_ids = {
@@ -136,7 +133,48 @@ class BenchRun:
         self.run_id = min(self._run_ids.values())
         self.log = self._asking.log = RunLog(log_path(self._project.folder, self.run_id))
         self.log.begin(self.run_id, self._seed, planned=self._planned)
+        if self._made_elsewhere:
+            self.log.write(f"{self._made_elsewhere} takes were made or asked for by another program meanwhile.")
+        for take in self._project.takes.unmeasured(version=MEASURES_VERSION):
+            self._measurer.add(take)
         threading.Thread(target=self._conduct, name="render conductor").start()
+
+    def _look_at_what_is_there(self) -> None:
+        """What was used so far and what is there, now that no other program asks: plans were made before that."""
+        project = self._project
+        journal = project.journal.rows()
+        candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+        self._purse = project.purse = Purse(
+            self._engines, candidates, journal, caps_of(project), today=datetime.now(UTC).date(), rates=self._rates,
+            auditions=project.auditions.rows(), convert=project.brief.in_currency,
+        )  # fmt: skip
+        for name in {job.candidate.engine for job in self._planned.jobs}:
+            rows = [row for row in journal[-1000:] if candidates[row.candidate_id].engine == name]
+            most = self._engines[name].limits.requests_per_minute
+            self._paces[name] = Pace(most, earlier=[_age_s(row.opened) for row in rows])
+        self._made_elsewhere = 0
+        if self._planned.seen == project.changes():
+            return
+        there = {(t.candidate_id, t.passage_version_id, t.repeat, t.asked): t
+                 for t in project.takes.all(with_timing=False)}  # fmt: skip
+        under_way = {(r.candidate_id, r.passage_version_id, r.repeat) for r in journal if r.state == "open"}
+        asked_for: set[str] = set()
+
+        def is_left(job: Job) -> bool:
+            cell = (job.candidate.id, job.passage.version_id, job.repeat)
+            if (take := there.get((*cell, job.asked))) is not None:
+                self._led_by[job.asked] = take
+                return False
+            if cell in under_way or job.same_as in asked_for:
+                asked_for.add(job.asked)
+                return False
+            return True
+
+        for queues in self._levels.values():
+            for name, queue in queues.items():
+                queues[name] = deque(filter(is_left, queue))  # those that wait for another stand behind all others
+        left = sum(len(queue) for queues in self._levels.values() for queue in queues.values())
+        self._made_elsewhere, self._total = self._total - left, left
 
     def pause(self) -> None:
         """Finish what is in flight and start nothing new."""
@@ -151,7 +189,7 @@ class BenchRun:
         with self._lock:
             self._purse.open_again(caps_of(self._project))
             self._held.clear()
-            self._not_reached.clear()
+            self._down.clear()
             self._resting.clear()
             if not self._go.is_set():
                 self._resumed_at = time.monotonic()
@@ -180,7 +218,7 @@ class BenchRun:
         with self._lock:
             paused = not self._go.is_set()
             elapsed = self._active_s + (0.0 if paused else time.monotonic() - self._resumed_at)
-            over, total = self._done + self._failed, len(self._planned.jobs)
+            over, total = self._done + self._failed, self._total
             left = elapsed / over * (total - over) if over >= 3 and not self._finished.is_set() else None
             return Progress(
                 total=total,
@@ -193,7 +231,11 @@ class BenchRun:
                 paused=paused,
                 finished=self._finished.is_set(),
                 held=" ".join(dict.fromkeys(self._held.values())),
-            )
+                waiting=", ".join(
+                    f"{name} waits {duration_words(left)}, as its service asks"
+                    for name, pace in self._paces.items() if (left := pace.held_s()) >= 1
+                ),
+            )  # fmt: skip
 
     # -- the conductor
 
@@ -273,6 +315,8 @@ class BenchRun:
                 self.log.write(f"No cap could hold what has no price that is known: {names}.")
             self.log.end(self.progress(), stopped=self._cancel.is_set())
         finally:
+            self._project.purse = None
+            end_asking(self._project.folder)
             with self._lock:
                 self._active_s += time.monotonic() - self._resumed_at if self._go.is_set() else 0.0
                 self._resumed_at = time.monotonic()
@@ -353,7 +397,7 @@ class BenchRun:
                 self._keep(job, asked, run_id)
             self._asking.kept(job)
             with self._lock:
-                self._not_reached[engine.engine] = 0
+                self._down[engine.engine] = 0
             return True
         except SynthesisFailure as failure:
             return self._given_up(failure, engine, job, run_id)
@@ -376,21 +420,23 @@ class BenchRun:
         """Set the price of a take aside. Requests under way may end unpaid, so a refusal waits for them first."""
         key = (engine.engine, plan_of(job.candidate, engine).name)
         while why := self._purse.reserve(key, use):
-            if not self._purse.outstanding or self._cancel.wait(0.05):
+            if self._purse.is_final(why) or self._cancel.wait(0.05):
                 self._hold(engine.engine, why)
                 return False
-            self._purse.open_again(self._purse.caps)
         return True
 
     def _given_up(self, failure: SynthesisFailure, engine: Engine, job: Job, run_id: int) -> bool:
         """A take failed for good (True), or is the one too many that holds its engine (False)."""
         name = engine.engine
         with self._lock:
-            self._not_reached[name] = self._not_reached[name] + 1 if failure.kind == "unreachable" else 0
-            gone = self._not_reached[name] >= NOT_REACHED_IN_A_ROW
-            self._failed += not gone
-        if gone:
-            self._hold(name, f"{name} is not reached: {failure.what}")
+            self._down[name] = self._down[name] + 1 if failure.kind in DOWN else 0
+            down = self._down[name] >= IN_A_ROW
+            again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
+            self._failed += not again
+        if down:
+            said = "is not reached" if failure.kind == "unreachable" else "does not answer as it should"
+            self._hold(name, f"{name} {said}: {failure.what}")
+        if again:
             return False
         self._asking.give_up(job)
         with self._lock:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import errno
+import math
 import re
 from typing import Final
 
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.project.storage_trouble import StorageTrouble
 
-NOT_REACHED_IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
+IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
+DOWN: Final = ("unreachable", "broke off", "server error")  # kinds that say so
+LONGEST_WAIT_S: Final = 900.0  # that a run waits by itself because a service asked it to
 _KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
 _FULL: Final = (errno.ENOSPC, errno.EDQUOT)
 
@@ -18,9 +21,19 @@ def stops_engine(failure: SynthesisFailure) -> str:
     """Why every further request to the engine would fail alike; '' when it would not."""
     if failure.kind == "no allowance":
         return failure.what
+    if failure.kind == "limited" and failure.retry_after_s is not None and failure.retry_after_s > LONGEST_WAIT_S:
+        return f"{failure.what} It asks to wait {duration_words(failure.retry_after_s)}: go on then."
     if failure.kind == "refused" and _KEY_REFUSED.search(failure.what):
         return f"{failure.what} Its key is not accepted any more."
     return ""
+
+
+def duration_words(seconds: float) -> str:
+    """'40 s', '12 min', '5 h', '31 years'."""
+    for unit, size, up_to in (("s", 1, 120), ("min", 60, 7200), ("h", 3600, 172_800), ("days", 86_400, 63_072_000)):
+        if seconds < up_to:
+            return f"{math.ceil(seconds / size)} {unit}"
+    return f"{seconds / 31_557_600:,.0f} years"
 
 
 def disk_trouble(error: BaseException) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -63,6 +63,7 @@ class JournalRow:
     failure_text: str
     beside: int | None
     sound_s: float | None = None
+    decided: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -174,6 +175,17 @@ class Journal:
         with self._database.writing() as connection:
             connection.execute(update(requests).where(requests.c.id == request_id).values(closed=now(), **values))
 
+    def let_be_asked_again(self, request_ids: Sequence[int]) -> None:
+        """A person says so, of requests that may have been paid: those still open are given up, and all may be made
+        anew. They go on to count against caps."""
+        with self._database.writing() as connection:
+            for request_id in request_ids:
+                one = update(requests).where(requests.c.id == request_id)
+                connection.execute(one.where(requests.c.state == "open").values(
+                    state="abandoned", failure_kind="abandoned", failure_text="Left open when the program ended.",
+                    closed=now()))  # fmt: skip
+                connection.execute(one.values(decided=now()))
+
     def rows(self, *, state: str | None = None, run_id: int | None = None) -> list[JournalRow]:
         query = select(requests).order_by(requests.c.id)
         if state:
@@ -198,6 +210,7 @@ class Journal:
                     failure_text=r.failure_text or "",
                     beside=r.beside,
                     sound_s=r.sound_s,
+                    decided=r.decided or "",
                 )
                 for r in connection.execute(query)
             ]

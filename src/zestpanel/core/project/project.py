@@ -52,6 +52,7 @@ class Project:
         self.sweeps = Sweeps(database, self.shortlist)
         self.panel = Panel(database)
         self.history = History()
+        self.purse: Any = None  # of the run that goes on, which lines heard meanwhile share
 
     @classmethod
     def create(cls, folder: Path) -> Project:

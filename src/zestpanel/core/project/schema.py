@@ -236,6 +236,8 @@ requests = Table(
     Column("beside", Integer),
     # seconds of sound that came, none while that is not known
     Column("sound_s", Float),
+    # when a person said that what it asked for may be asked for again, although it may have been paid
+    Column("decided", String),
     Index("requests_by_state", "state"),
 )
 

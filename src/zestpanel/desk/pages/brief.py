@@ -5,17 +5,21 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from datetime import date
-from decimal import Decimal, InvalidOperation
-from typing import Any
+from decimal import Decimal
+from typing import Any, Final
 
 from pydantic import ValidationError
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QWidget
 
 from zestpanel.core.brief import MUST_HAVES, Brief, ExchangeRate
+from zestpanel.core.errors import InputError
+from zestpanel.core.typed import typed_currency, typed_language, typed_number, typed_whole
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import label, set_role
+
+_KEPT: Final = "Nothing was changed."
 
 
 class BriefPage(Page):
@@ -127,14 +131,17 @@ class BriefPage(Page):
         values: dict[str, Any] = {
             **before.model_dump(),
             **{k: text[k] for k in ("channel", "about", "accent", "audience")},
-            "languages": languages,
-            "currency": text["currency"].upper(),
             "audition_lines": lines,
             "episodes_per_month": self.episodes.value(),
             "days_of_work": self.days.value(),
             "must_haves": [name for name, box in self._musts.items() if box.isChecked()],
         }
         try:
+            values["languages"] = [
+                tag if tag in before.languages else typed_language(tag) for tag in languages
+            ]  # what an earlier version let pass stays
+            values["currency"] = before.currency if text["currency"] == before.currency else typed_currency(
+                text["currency"])  # fmt: skip
             values["episode_minutes"] = _number(text["episode_minutes"], "Minutes an episode") or Decimal(0)
             values["budget_per_month"] = _number(text["budget_per_month"], "The budget")
             values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
@@ -146,8 +153,8 @@ class BriefPage(Page):
             first = error.errors()[0]
             self._say(f"{str(first['loc'][0]).replace('_', ' ').capitalize()}: {first['msg']}. Nothing was changed.")
             return
-        except ValueError as error:
-            self._say(f"{error} Nothing was changed.")
+        except InputError as error:
+            self._say(str(error))
             return
         self._say("")
         if brief != before:
@@ -164,20 +171,11 @@ def _shown(value: Decimal | None) -> str:
 
 
 def _number(text: str, what: str) -> Decimal | None:
-    if not text:
-        return None
-    try:
-        return Decimal(text.replace(",", "."))
-    except InvalidOperation:
-        raise ValueError(f"{what} '{text}' is not a number.") from None
+    return typed_number(text, what, least=0) if text else None
 
 
 def _whole(text: str, what: str) -> int | None:
-    if not text:
-        return None
-    if not text.isdecimal():
-        raise ValueError(f"{what}: '{text}' is not a whole number.")
-    return int(text)
+    return typed_whole(text, what, least=1) if text else None
 
 
 def rates_in_words(rates: Sequence[ExchangeRate]) -> str:
@@ -191,27 +189,29 @@ def rates_in_words(rates: Sequence[ExchangeRate]) -> str:
 
 
 def rates_from_words(text: str, own: str) -> list[ExchangeRate]:
-    """Exchange rates as they are typed. Raises ValueError with a sentence on the first that cannot be understood."""
+    """Exchange rates as they are typed. Raises InputError on the first that cannot be understood."""
     out = []
     for part in filter(None, (one.strip() for one in text.split("|"))):
         words = part.split()
         currency = words[0].upper()
         if not (len(currency) == 3 and currency.isalpha() and len(words) > 1):
-            raise ValueError(
-                f"'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92."
+            raise InputError(
+                f"'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92.",
+                kept=_KEPT,
             )
+        currency = typed_currency(currency)
         if currency == own:
-            raise ValueError(f"{currency} is the currency of the brief itself and needs no rate.")
+            raise InputError(f"{currency} is the currency of the brief itself and needs no rate.", kept=_KEPT)
         rate = _number(words[1], f"The rate of {currency}")
         dated, rest = None, words[2:]
         if rest and (found := re.fullmatch(r"\d{4}-\d{2}-\d{2}", rest[0])):
             try:
                 dated = date.fromisoformat(found[0])
             except ValueError:
-                raise ValueError(f"'{found[0]}' is no date.") from None
+                raise InputError(f"'{found[0]}' is no date.", kept=_KEPT) from None
             rest = rest[1:]
         if rate is None or rate <= 0 or not rate.is_finite():
-            raise ValueError(f"The rate of {currency} has to be over 0.")
+            raise InputError(f"The rate of {currency} has to be over 0.", kept=_KEPT)
         out.append(ExchangeRate(currency=currency, rate=rate, dated=dated, source=" ".join(rest)))
     return out
 

@@ -238,20 +238,28 @@ def _send_once(
         ) as response:
             sockets.append(response.extensions["network_stream"].get_extra_info("socket"))
             return receive(response, speak, began, cancelled, marks)
+    except (httpx.ConnectTimeout, httpx.PoolTimeout) as error:  # nothing was sent
+        raise SynthesisFailure("unreachable", f"No connection within {speak.connect_timeout_s:g} s.") from error
     except httpx.TimeoutException as error:
-        raise SynthesisFailure("timed out", _timeout_sentence(error, speak, marks)) from error
+        raise SynthesisFailure("timed out", _timeout_sentence(speak, marks)) from error
     except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
         raise SynthesisFailure(
             "unreachable", f"'{without_keys(asked.address, 120)}' is no address ({error})."
         ) from error
     except httpx.HTTPError as error:
-        cut = "first byte" in marks
-        what = "The connection broke in the middle of the reply" if cut else "The service could not be reached"
-        raise SynthesisFailure("broken sound" if cut else "unreachable", f"{what} ({error}).") from error
+        kind, what = _broken_off(marks)
+        raise SynthesisFailure(kind, f"{what} ({error}).") from error
 
 
-def _timeout_sentence(error: httpx.TimeoutException, speak: Reached, marks: Mapping[str, float]) -> str:
-    if isinstance(error, httpx.ConnectTimeout):
-        return f"No connection within {speak.connect_timeout_s:g} s."
+def _broken_off(marks: Mapping[str, float]) -> tuple[str, str]:
+    """(kind of failure, what happened). A request that had gone out whole may have been answered, and billed."""
+    if "first byte" in marks:
+        return "broken sound", "The connection broke in the middle of the reply"
+    if "sent" in marks:
+        return "broke off", "The connection broke off after the request was sent"
+    return "unreachable", "The service could not be reached"
+
+
+def _timeout_sentence(speak: Reached, marks: Mapping[str, float]) -> str:
     where = "in the middle of the reply" if "first byte" in marks else "before the reply began"
     return f"Nothing came for {speak.read_timeout_s:g} s {where}."

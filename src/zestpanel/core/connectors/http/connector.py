@@ -200,7 +200,9 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
         ):
             raise SynthesisFailure(rule.kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
     if received.status >= 300:
-        kind = _STATUS_KINDS.get(received.status, "refused" if received.status < 500 else "unreachable")
+        kind = _STATUS_KINDS.get(received.status, "refused" if received.status < 500 else "server error")
+        if received.status == 503 and wait_s is not None:
+            kind = "limited"  # it says that it did nothing, and when it will (RFC 9110, 15.6.4 and 10.2.3)
         raise SynthesisFailure(kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
 
 

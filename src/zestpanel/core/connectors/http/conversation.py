@@ -133,7 +133,9 @@ class WebSocketConnector(OverNetwork):
                 chunks=((0.0, bytes(answer.body or b"")),), marks={}, last_byte_s=0.0))  # fmt: skip
             raise SynthesisFailure("wrong content", f"The service answered {answer.status_code}.") from error
         except TimeoutError as error:
-            raise SynthesisFailure("timed out", f"No connection within {self._speak.connect_timeout_s:g} s.") from error
+            raise SynthesisFailure(
+                "unreachable", f"No connection within {self._speak.connect_timeout_s:g} s."
+            ) from error
         except (OSError, InvalidHandshake, WebSocketException, ValueError) as error:
             raise SynthesisFailure("unreachable", f"The service could not be reached ({error}).") from error
 
@@ -162,7 +164,7 @@ class WebSocketConnector(OverNetwork):
             except ConnectionClosed as error:
                 if not heard.any_sound or error.rcvd is None or error.rcvd.code not in (1000, 1001):
                     self._refused(heard)
-                    kind = "broken sound" if heard.any_sound else "unreachable"
+                    kind = "broken sound" if heard.any_sound else "broke off"
                     raise SynthesisFailure(
                         kind, f"The connection closed before the sound was whole ({error})."
                     ) from error

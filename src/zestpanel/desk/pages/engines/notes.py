@@ -24,6 +24,7 @@ from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.errors import InputError
 from zestpanel.core.project.notes import TIME_SPENT_ON, VoiceNote
 from zestpanel.core.project.own_voices import Consent, Recording
+from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
@@ -142,10 +143,8 @@ class StatementDialog(FormDialog):
         kind = next(f.kind for f in FACTS if (f.about, f.name) == (about, fact))
         value: object = text
         if kind == "number":
-            try:
-                value = float(text.replace(",", "")) if "." in text else int(text.replace(",", ""))
-            except ValueError as error:
-                raise InputError(f"'{fact}' is a number.", kept="Nothing was changed.") from error
+            number = typed_number(text, fact)
+            value = float(number) if "." in text else int(number)
         elif kind == "list":
             value = [part.strip() for part in text.split(",") if part.strip()]
         dated = read_date(self.dated.text(), "The date")

@@ -8,20 +8,21 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QProgressBar, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
 from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
+from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
 from zestpanel.core.errors import TableError, ZestError
-from zestpanel.core.project.journal import JournalRow
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
+from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided
 from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
@@ -93,6 +94,16 @@ class RendersPage(TabbedPage):
         self._held = label("", "bad", wrap=True)
         self._held.hide()
         self.body.addWidget(self._held)
+        undecided = QHBoxLayout()
+        undecided.setContentsMargins(0, 0, 0, 0)
+        self._undecided = label("", "quiet")
+        undecided.addWidget(self._undecided)
+        undecided.addWidget(button("Decide …", self.ask_about_open_requests, role="link"))
+        undecided.addStretch(1)
+        self._undecided_row = QWidget()
+        self._undecided_row.setLayout(undecided)
+        self._undecided_row.hide()
+        self.body.addWidget(self._undecided_row)
         hours = QHBoxLayout()
         hours.setContentsMargins(0, 0, 0, 0)
         self._hours = label("", "quiet", wrap=True)
@@ -204,7 +215,10 @@ class RendersPage(TabbedPage):
         stated = f"{done} of {able} cells rendered"
         if planned.jobs:
             stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
-        barred = len({(c.id, p.id) for c, p, _ in planned.left_out})
+        paid = sum(why == MAY_BE_PAID for _, _, why in planned.left_out)
+        self._undecided_row.setVisible(bool(paid) and not running)
+        self._undecided.setText(f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for.")
+        barred = len({(c.id, p.id) for c, p, why in planned.left_out if why != MAY_BE_PAID})
         if barred:
             stated += f" · {barred} cannot be, each says why"
         for about in (self._about, self._about_below):
@@ -219,17 +233,26 @@ class RendersPage(TabbedPage):
 
     def start(self) -> None:
         """Render what is missing, at the price shown."""
-        if self.planned is not None and self.planned.jobs:
-            self.begin(self.planned)
+        planned = self.planned
+        if planned is None or self.state.run_goes_on:
+            return
+        if planned.jobs:
+            self.begin(planned)
+        else:
+            self.ask_about_open_requests()
 
     def ask_what_may_be_used(self) -> None:
         """A project of somebody else's, or an engine that has changed: asked once, when the project is opened."""
         self._asked_first(lambda: None)
 
     def begin(self, planned: PlannedRun) -> None:
-        """Begin a planned run, unless one is going on."""
-        self.state.begin_run(planned, lambda _: self._clock.start())
-        self._show_plan()
+        """Begin a planned run, unless one is going on; asked first where it is dearer than what is left to spend."""
+
+        def go_on() -> None:
+            self.state.begin_run(planned, lambda _: self._clock.start())
+            self._show_plan()
+
+        ask_about_price(self, self.state, planned, go_on)
 
     def plan_a_run(self) -> None:
         if self.state.bench.candidates and self.state.bench.passages:
@@ -413,6 +436,10 @@ class RendersPage(TabbedPage):
         self.progress.setValue(over)
         self.progress.setUpdatesEnabled(True)
         left = "paused" if progress.paused else ("" if progress.left_s is None else f"{_time(progress.left_s)} left")
+        if progress.waiting:
+            left = "a service asked to wait" if self.state.labels_hidden else progress.waiting
+        elif over == progress.total:
+            left = "measuring what is rendered"
         spent = amounts(progress.spent)
         self._left.setText(" · ".join(p for p in (left, f"{spent} spent" if spent else "") if p))
         self.pause.setText("Go on" if progress.paused or progress.held else "Pause")
@@ -421,43 +448,13 @@ class RendersPage(TabbedPage):
             self.refresh_view()
 
     def ask_about_open_requests(self) -> None:
-        """After a crash: requests that were open and may have been paid. They are given up, so that they can be made
-        again, or left for later; never sent by themselves."""
-        rows = self.state.project.journal.rows(state="open")
-        if not rows:
-            return
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("Requests left open")
-        box.setText(
-            f"{len(rows)} request{'s' if len(rows) > 1 else ''} of {sum(r.characters for r in rows):,} characters "
-            "were open when the program ended last. They may have been paid for; every finished take is kept."
-        )
-        box.setInformativeText("They are not sent again by themselves.")
-        box.setDetailedText(self._listed(rows))
-        again = box.addButton("Render them again", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Decide later", QMessageBox.ButtonRole.RejectRole)
-        box.finished.connect(lambda _: self._give_up([r.id for r in rows]) if box.clickedButton() is again else None)
-        box.open()
+        """Requests that brought nothing and may have been paid: never sent again by themselves."""
 
-    def _listed(self, rows: list[JournalRow]) -> str:
-        """The requests one by one: whom, on what, when."""
-        by_id = {c.id: c for c in self.state.project.shortlist.candidates(removed=True, of_sweeps=True)}
-        titles, names = {p.version_id: p.title for p in self.state.bench.passages}, self.state.bench.names
-        lines = []
-        for row in rows:
-            who = names.get(row.candidate_id) or f"{by_id[row.candidate_id].engine} {by_id[row.candidate_id].voice}"
-            title = titles.get(row.passage_version_id, "an earlier text")
-            lines.append(f"{who}, '{title}', take {row.repeat}: {row.characters:,} characters, {row.opened[:19]}")
-        return "\n".join(lines)
+        def decided() -> None:
+            self.state.refresh()
+            self.refresh()
 
-    def _give_up(self, request_ids: list[int]) -> None:
-        for request_id in request_ids:
-            self.state.project.journal.close_failed(
-                request_id, "abandoned", "Left open when the program ended.", state="abandoned"
-            )
-        self.state.refresh()
-        self.refresh()
+        ask_about_undecided(self, self.state, decided)
 
 
 def amounts(costs: tuple[Money | None, ...]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 
 from PyQt6.QtCore import QDateTime, Qt
 from PyQt6.QtWidgets import (
@@ -32,6 +32,7 @@ from zestpanel.core.bench.scheduled import keep_schedule
 from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.passage import Passage
+from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Table, button, label, open_at
@@ -286,18 +287,7 @@ class PlanDialog(QDialog):
         currency, old = self.state.bench.brief.currency, caps_of(self.state.project)
 
         def amount(text: str) -> Decimal | None:
-            text = text.strip().replace(",", ".")
-            if not text:
-                return None
-            try:
-                value = Decimal(text)
-            except InvalidOperation:
-                value = Decimal(-1)
-            if not value.is_finite() or value < 0:
-                raise InputError(
-                    f"'{text}' is no amount for a cap.", kept="Nothing was sent.", remedy="Write it like 2.50."
-                )
-            return value
+            return typed_number(text, "The cap", least=0) if text.strip() else None
 
         def one(amounts: dict[str, Decimal], text: str) -> dict[str, Decimal]:
             value = amount(text)

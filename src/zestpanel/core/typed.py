@@ -1,0 +1,78 @@
+"""What people type: numbers, languages and currencies, read in one way everywhere or refused in a sentence."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+from functools import lru_cache
+from typing import Final
+
+from zestpanel.core.errors import InputError
+
+# as this program writes them: a point before decimals; a comma, a space or an apostrophe between thousands
+_NUMBER: Final = re.compile(r"[+-]?(?:[0-9]{1,3}(?:[,' \u00a0\u202f\u2009][0-9]{3})+|[0-9]{1,15})(?:\.[0-9]{1,15})?")
+_GROUPS: Final = re.compile(r"[,' \u00a0\u202f\u2009]")
+
+
+def typed_number(text: str, what: str, *, least: Decimal | int | None = None) -> Decimal:
+    """A number as it is typed: 1,000 is a thousand, 1.5 one and a half; 1,5 is asked about. Raises InputError."""
+    text = text.strip()
+    if not _NUMBER.fullmatch(text):
+        point = re.fullmatch(r"([+-]?[0-9.' ]*[0-9]),([0-9]{1,2})", text)
+        hint = f"Write {re.sub('[^0-9+-]', '', point[1])}.{point[2]}, with a point." if point else "Write it like 2.50."
+        raise InputError(f"{what}: '{text[:40]}' is no number.", kept="Nothing was changed.", remedy=hint)
+    value = Decimal(_GROUPS.sub("", text))
+    if least is not None and value < least:
+        raise InputError(f"{what}: {text} is below {least}.", kept="Nothing was changed.")
+    return value
+
+
+def typed_whole(text: str, what: str, *, least: int | None = None) -> int:
+    """A whole number as it is typed. Raises InputError."""
+    value = typed_number(text, what, least=least)
+    if value != value.to_integral_value():
+        raise InputError(f"{what}: '{text.strip()}' is no whole number.", kept="Nothing was changed.")
+    return int(value)
+
+
+@lru_cache(maxsize=1)
+def _english() -> tuple[frozenset[str], frozenset[str], frozenset[str], frozenset[str]]:
+    """Codes of languages, scripts, territories and currencies (Unicode CLDR, by Babel)."""
+    from babel import Locale  # takes a moment, and is wanted only where something is typed
+
+    english = Locale("en")
+    found = (english.languages, english.scripts, english.territories, english.currencies)
+    one, two, three, four = (frozenset(codes) for codes in found)
+    return one, two, three, four
+
+
+def typed_language(text: str) -> str:
+    """A BCP 47 tag (RFC 5646, section 2.1) in its usual writing: 'en-gb' is 'en-GB'. Raises InputError."""
+    languages, scripts, territories, _ = _english()
+    parts = text.strip().replace("_", "-").split("-")
+    out = [parts[0].lower()]
+    known = out[0] in languages and len(parts) <= 3
+    for part in parts[1:]:
+        if len(part) == 4 and part.title() in scripts and len(out) == 1:
+            out.append(part.title())
+        elif part.upper() in territories and part:
+            out.append(part.upper())
+        else:
+            known = False
+    if not known:
+        raise InputError(
+            f"'{text.strip()[:40]}' is no language this program knows.", kept="Nothing was changed.",
+            remedy="Write a tag such as en-GB, fr or zh-Hant-TW.",
+        )  # fmt: skip
+    return "-".join(out)
+
+
+def typed_currency(text: str) -> str:
+    """A currency's code (ISO 4217). Raises InputError."""
+    code = text.strip().upper()
+    if code not in _english()[3]:
+        raise InputError(
+            f"'{text.strip()[:40]}' is no currency.", kept="Nothing was changed.",
+            remedy="Write its three letters, such as EUR.",
+        )  # fmt: skip
+    return code

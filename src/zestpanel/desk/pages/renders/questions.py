@@ -1,0 +1,88 @@
+"""Questions before money is spent: a sum beyond what is left, and requests that may have been paid already."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from zestpanel.core.bench.left_to_spend import left_of_budget
+from zestpanel.core.bench.planning import PlannedRun
+from zestpanel.core.bench.undecided import undecided
+from zestpanel.core.errors import FAILURE_KINDS
+from zestpanel.core.project.journal import JournalRow
+from zestpanel.desk.state import DeskState
+
+
+def _question(
+    parent: QWidget, title: str, text: str, more: str, yes: str, no: str, then: Callable[[], None]
+) -> QMessageBox:
+    box = QMessageBox(parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setWindowTitle(title)
+    box.setText(text)
+    box.setInformativeText(more)
+    go_on = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+    box.setDefaultButton(box.addButton(no, QMessageBox.ButtonRole.RejectRole))  # Enter spends nothing
+    box.finished.connect(lambda _: then() if box.clickedButton() is go_on else None)
+    return box
+
+
+def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then: Callable[[], None]) -> None:
+    """Begin at once, or after a yes where the sum is beyond what the budget leaves this month, or a large one."""
+    project = state.project
+
+    def arrived(reason: str) -> None:
+        if not reason:
+            then()
+            return
+        plans = ", ".join(dict.fromkeys(f"{e.engine} ({e.plan or 'no plan'})" for e in planned.estimates if e.cost))
+        _question(
+            parent, "Before it is spent", f"{planned.price} for {planned.requests:,} requests, {planned.characters:,} "
+            f"characters. {reason}", "" if state.labels_hidden else f"Billed by {plans}.",
+            "Render all the same", "Do not render", then,
+        ).open()  # fmt: skip
+
+    state.background.run(lambda: left_of_budget(project, planned), arrived, state.complain, topic="price")
+
+
+def ask_about_undecided(parent: QWidget, state: DeskState, decided: Callable[[], None]) -> None:
+    """Let requests that may have been paid be made anew, or leave them; nothing is asked where there are none."""
+    project = state.project
+
+    def arrived(rows: list[JournalRow]) -> None:
+        if not rows:
+            return
+        kinds = Counter("left open" if r.state == "open" else FAILURE_KINDS.get(r.failure_kind, "") for r in rows)
+        how = ", ".join(f"{count} {kind}" for kind, count in kinds.most_common())
+        box = _question(
+            parent, "Requests without a sound",
+            f"{len(rows)} request{'s' if len(rows) > 1 else ''} of {sum(r.characters for r in rows):,} characters "
+            f"brought no sound ({how}). They may have been paid for; every finished take is kept.",
+            "They are not sent again by themselves.", "Let them be asked again", "Decide later",
+            lambda: _let(state, rows, decided),
+        )  # fmt: skip
+        if not state.labels_hidden:
+            box.setDetailedText(_listed(state, rows))
+        box.open()
+
+    state.background.run(lambda: undecided(project), arrived, state.complain, topic="undecided")
+
+
+def _let(state: DeskState, rows: Sequence[JournalRow], decided: Callable[[], None]) -> None:
+    state.project.journal.let_be_asked_again([row.id for row in rows])
+    decided()
+
+
+def _listed(state: DeskState, rows: Sequence[JournalRow]) -> str:
+    """The requests one by one: whom, on what, when."""
+    by_id = {c.id: c for c in state.project.shortlist.candidates(removed=True, of_sweeps=True)}
+    titles, names = {p.version_id: p.title for p in state.bench.passages}, state.bench.names
+    lines = []
+    for row in rows:
+        who = names.get(row.candidate_id) or f"{by_id[row.candidate_id].engine} {by_id[row.candidate_id].voice}"
+        title = titles.get(row.passage_version_id, "an earlier text")
+        lines.append(f"{who}, '{title}', take {row.repeat}: {row.characters:,} characters, {row.opened[:19]}")
+    return "\n".join(lines)
