@@ -21,10 +21,10 @@ def test_numbers_with_thousands_and_decimals(text: str, value: str) -> None:
     assert typed_number(text, "It") == Decimal(value)
 
 
-@pytest.mark.parametrize("text", ["1,5", "1,00", "10,000,00", "1.000,50", "1e30", "inf", "nan", "²", "٣", "1_000", "", "much",
-                                  "1,0000", "--3", "0x10", "1" * 40])  # fmt: skip
+@pytest.mark.parametrize("text", ["1,5", "1,00", "10,000,00", "1.000,50", "1e30", "inf", "nan", "²", "٣", "1_000", "",
+                                  "much", "1,0000", "--3", "0x10", "1" * 40])  # fmt: skip
 def test_what_could_be_read_in_two_ways_is_asked_about(text: str) -> None:
-    with pytest.raises(InputError, match=r"is no number\. Nothing was changed\. Write it"):
+    with pytest.raises(InputError, match=r"is no number\. Nothing was changed\. Write "):
         typed_number(text, "It")
 
 

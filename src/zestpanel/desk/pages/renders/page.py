@@ -352,6 +352,11 @@ class RendersPage(TabbedPage):
         cell = self.state.bench.cell(candidate.id, passage.id)
         takes = cell.takes if cell.state == "there" else 0  # stale ones are of another text
         one = plan_run(self.state.project, repeats=takes + 1, candidates=[candidate], passages=[passage])
+        if one.left_out and one.left_out[0][2] == MAY_BE_PAID:
+            cell_of = (candidate.id, passage.version_id)
+            ask_about_undecided(self, self.state, self.again,
+                                only=lambda row: (row.candidate_id, row.passage_version_id) == cell_of)  # fmt: skip
+            return
         if one.left_out:
             self.state.complain(f"{self.state.name(candidate)} on '{passage.title}': {one.left_out[0][2]}.")
             return

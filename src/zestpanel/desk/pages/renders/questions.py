@@ -48,7 +48,10 @@ def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then
     state.background.run(lambda: left_of_budget(project, planned), arrived, state.complain, topic="price")
 
 
-def ask_about_undecided(parent: QWidget, state: DeskState, decided: Callable[[], None]) -> None:
+def ask_about_undecided(
+    parent: QWidget, state: DeskState, decided: Callable[[], None], *,
+    only: Callable[[JournalRow], bool] = lambda row: True,
+) -> None:  # fmt: skip
     """Let requests that may have been paid be made anew, or leave them; nothing is asked where there are none."""
     project = state.project
 
@@ -68,7 +71,9 @@ def ask_about_undecided(parent: QWidget, state: DeskState, decided: Callable[[],
             box.setDetailedText(_listed(state, rows))
         box.open()
 
-    state.background.run(lambda: undecided(project), arrived, state.complain, topic="undecided")
+    state.background.run(
+        lambda: [row for row in undecided(project) if only(row)], arrived, state.complain, topic="undecided"
+    )
 
 
 def _let(state: DeskState, rows: Sequence[JournalRow], decided: Callable[[], None]) -> None:
