@@ -5,7 +5,9 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import signal
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -24,8 +26,13 @@ def run(arguments: list[str]) -> int:
     if options.verb is None:
         parser.print_help()
         return 0
+    if threading.current_thread() is threading.main_thread():
+        signal.signal(signal.SIGTERM, _interrupted)  # a run ends what it has started, and closes its journal
     try:
         result = options.do(options)
+    except KeyboardInterrupt:
+        print("zestpanel: stopped.", file=sys.stderr)
+        return 130
     except ZestError as error:
         if getattr(options, "json", False):
             print(json.dumps({"error": str(error)}, ensure_ascii=False))
@@ -36,6 +43,10 @@ def run(arguments: list[str]) -> int:
         return result
     _show(result, as_json=getattr(options, "json", False))
     return 1 if result.get("failed") or result.get("held") else 0
+
+
+def _interrupted(_number: int, _frame: object) -> None:
+    raise KeyboardInterrupt
 
 
 def _show(result: Output, *, as_json: bool) -> None:

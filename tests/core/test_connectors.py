@@ -74,7 +74,7 @@ def test_a_json_reply_with_word_times(service: StandInService) -> None:
 
 FAULTS = [
     ("tangor", "limit", "limited", "429"),
-    ("tangor", "server error", "unreachable", "500"),
+    ("tangor", "server error", "server error", "500"),
     ("tangor", "web page", "wrong content", "a web page, not sound"),
     ("citrange", "web page", "wrong content", "a web page, not JSON"),
     ("tangor", "cut off", "broken sound", "cut off|broke in the middle"),

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import gc
 import os
+import signal
+import socket
 import sys
 import threading
 import traceback
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -54,6 +56,7 @@ class Desk:
 
     def __init__(self) -> None:
         self.window: MainWindow | None = None
+        self.ears: tuple[object, ...] = ()  # by which the system tells it to end; kept as long as the desk
 
     def open(self, folder: Path, make: bool = False) -> None:
         """Open (or make) a project; where that fails the present one stays open and a sentence is shown."""
@@ -96,6 +99,7 @@ def open_window(folder: Path | None) -> int:
     apply_theme(application, theme)
     _catch_crashes()
     desk = Desk()
+    _end_when_told(application, desk)
     if folder is None:
         last = settings.value("last", "", type=str)
         folder = Path(last) if last and Path(last).is_dir() else _first_project()
@@ -106,6 +110,27 @@ def open_window(folder: Path | None) -> int:
     if desk.window is not None:
         desk.window.state.project.close()
     return status
+
+
+def _end_when_told(application: QApplication, desk: Desk) -> None:
+    """SIGTERM and SIGINT close the window as a person would: what runs is ended, and the journal closed."""
+    heard, told = socket.socketpair()
+    for end in (heard, told):
+        end.setblocking(False)
+    signal.set_wakeup_fd(told.fileno())
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(number, lambda *_: None)  # Qt's loop does not come back to Python for a signal; the socket does
+    reading = QSocketNotifier.Type.Read
+    notifier = QSocketNotifier(heard.fileno(), reading, application)  # type: ignore[call-overload]
+
+    def close() -> None:
+        heard.recv(64)
+        if desk.window is not None:
+            desk.window.close()
+        application.quit()
+
+    notifier.activated.connect(close)
+    desk.ears = (heard, told, notifier)
 
 
 def _first_project() -> Path:

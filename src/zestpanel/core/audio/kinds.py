@@ -37,7 +37,7 @@ def describe_bytes(data: bytes) -> str:
         return "JSON text"
     if head.startswith(b"<"):
         return "XML text"
-    return "something that is no known sound file"
+    return f"something that is no known sound file (it begins with {data[:8].hex(' ')})"
 
 
 def wav_data_bytes(data: bytes) -> tuple[int, int] | None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from itertools import count
@@ -20,13 +21,14 @@ from zestpanel.core.bench.executors import Executor
 from zestpanel.core.bench.pacing import Pace, backoff_s
 from zestpanel.core.bench.planning import Job
 from zestpanel.core.bench.run_log import RunLog, named
-from zestpanel.core.bench.troubles import duration_words, stops_engine
+from zestpanel.core.bench.troubles import disk_trouble, duration_words, stops_engine
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
-from zestpanel.core.errors import Cancelled, SynthesisFailure
+from zestpanel.core.errors import Cancelled, SynthesisFailure, ZestError
 from zestpanel.core.project.journal import Answered
 from zestpanel.core.project.project import Project
+from zestpanel.core.project.storage_trouble import StorageTrouble
 from zestpanel.core.sending.as_sent import Request
 from zestpanel.core.tariffs.tariff import NO_USE, Usage
 from zestpanel.core.tariffs.volume import Rates
@@ -187,7 +189,8 @@ class Asking:
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
         asleep = asleep_s()
         asked = request_of(self._project, job, piece, self._numbers.get(job.passage.id, 0))
-        reply = self._executor.speak(engine, asked, self._cancel.is_set, cold=self._cold)
+        with taken_in(engine.engine):
+            reply = self._executor.speak(engine, asked, self._cancel.is_set, cold=self._cold)
         if reply.timing is None:
             return reply
         slept = asleep_s() - asleep > SLEPT_FROM_S
@@ -206,6 +209,23 @@ class Asking:
         self.log.write(f"{named(job)}: {said}")
         self._tell(RunEvent(kind="waiting", job=job, text=f"{engine.engine}: {said}"))
         return 0.0 if failure.retry_after_s is not None else wait_s
+
+
+@contextmanager
+def taken_in(engine: str) -> Iterator[None]:
+    """Whatever an engine's reply does to this program stays with its take; what the storage refuses does not.
+
+    Raises SynthesisFailure for any error that is neither.
+    """
+    try:
+        yield
+    except (SynthesisFailure, Cancelled, StorageTrouble):
+        raise
+    except Exception as error:
+        if disk_trouble(error):
+            raise
+        said = error.what if isinstance(error, ZestError) else f"{type(error).__name__}: {error}"
+        raise SynthesisFailure("broken sound", f"What {engine} sent cannot be taken in ({said}).") from error
 
 
 def request_of(project: Project, job: Job, piece: Request, number: int = 0) -> SpeakRequest:

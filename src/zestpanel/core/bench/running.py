@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.bench.arriving import doubts_on_arrival
-from zestpanel.core.bench.asking import Asked, Asking
+from zestpanel.core.bench.asking import Asked, Asking, taken_in
 from zestpanel.core.bench.caps import Purse, SpendingCaps, at_most, caps_of, plan_key
 from zestpanel.core.bench.circumstances import describe_machine, describe_network
 from zestpanel.core.bench.estimates import MAY_BE_BILLED, paces_of, prices_of
@@ -393,7 +393,7 @@ class BenchRun:
             asked = self._asking.whole(engine, job, run_id)
             if asked is None:
                 return False
-            with self._keeping:
+            with self._keeping, taken_in(engine.engine):
                 self._keep(job, asked, run_id)
             self._asking.kept(job)
             with self._lock:

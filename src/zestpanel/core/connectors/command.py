@@ -93,7 +93,8 @@ class CommandConnector:
                 assert process.stdout is not None
                 process.stdout.close()
         if process.returncode != 0:
-            raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file)))
+            put_out = b"".join(part for _, part in ended.chunks[-2:])
+            raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file), put_out))
         if to_file:
             data = read_output(output, arguments[0])
             chunks: Sequence[tuple[float, bytes]] = [(ended.ended_s, data)]

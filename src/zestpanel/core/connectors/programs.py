@@ -13,6 +13,7 @@ from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode
+from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
 from zestpanel.core.connectors.environment import expand_environment, for_programs
@@ -65,6 +66,10 @@ def too_much(program: str) -> SynthesisFailure:
 
 
 def decoded(data: bytes, program: str) -> Clip:
+    if is_cut_off(data):
+        raise SynthesisFailure(
+            "broken sound", f"The sound of {program} is cut off: its header promises more than was written."
+        )
     try:
         return decode(data)
     except AudioError as error:
@@ -112,6 +117,7 @@ class Program:
 
 
 LONGEST_CONSOLE: Final = 20_000
+_MOST_QUOTED: Final = 600
 _BAD: Final = re.compile(r"\b(error|exception|traceback|failed|fatal|cannot|denied|not found)\b", re.IGNORECASE)
 
 
@@ -130,8 +136,18 @@ def console_verdict(console: str) -> str:
     return f"The program wrote {len(lines)} lines, {len(bad)} look like errors although it delivered: {bad[-1][:160]}"
 
 
-def last_words(program: str, code: int, stderr: bytes) -> str:
-    lines = [line.strip() for line in stderr.decode("utf-8", errors="replace").splitlines() if line.strip()]
-    said = f": {without_keys(lines[-1], 200)}" if lines else " and said nothing"
+def last_words(program: str, code: int, stderr: bytes, stdout: bytes = b"") -> str:
+    """How it ended, all that it said of it (the end of it, where that is long), and the end of its output."""
     how = f"was ended by signal {-code}" if code < 0 else f"ended with status {code}"
-    return f"{program} {how}{said}"
+    said, put_out = _one_line(stderr, _MOST_QUOTED), _one_line(stdout, _MOST_QUOTED // 3)
+    words = f"{program} {how}{f': {said}' if said else ' and said nothing'}"
+    return f"{words} · its output ended with: {put_out}" if put_out else words
+
+
+def _one_line(data: bytes, most: int) -> str:
+    """The end of a text, its lines parted by a bar; '' for what is no text."""
+    text = without_keys(data[-LONGEST_CONSOLE:].decode("utf-8", errors="replace"))
+    line = " | ".join(part for part in map(str.strip, text.splitlines()) if part)
+    if "\ufffd" in line or not line.isprintable():
+        return ""
+    return line if len(line) <= most else f"… {line[-most:]}"
