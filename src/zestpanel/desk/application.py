@@ -9,7 +9,7 @@ import socket
 import sys
 import threading
 import traceback
-from importlib import resources
+from importlib import import_module, resources
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
@@ -22,7 +22,7 @@ from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.project.project import SUFFIX, Project
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme
-from zestpanel.desk.window import MainWindow
+from zestpanel.desk.window import PAGE_CLASSES, MainWindow
 
 
 def make_application() -> QApplication:
@@ -72,6 +72,7 @@ class Desk:
         before = self.window
         self.window = MainWindow(project, open_project=self.open)
         self.window.show()
+        threading.Thread(target=_load_pages, name="pages", daemon=True).start()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         renders = self.window.page("renders")
         QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
@@ -80,6 +81,12 @@ class Desk:
             before.close()
             before.state.project.close()
             before.deleteLater()
+
+
+def _load_pages() -> None:
+    """The code of pages that nobody has looked at yet, so that the first look does not wait for it."""
+    for step in PAGE_CLASSES:
+        import_module(f"zestpanel.desk.pages.{step}")
 
 
 def open_window(folder: Path | None) -> int:

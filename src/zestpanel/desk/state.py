@@ -28,6 +28,8 @@ from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player
 
 MOST_LANES = 9  # as many as there are digit keys
+MOST_CELLS_AT_ONCE = 600  # read on the interface thread
+MOST_CHARACTERS_AT_ONCE = 60_000
 MOST_NAMED = 3  # candidates in one notice
 
 
@@ -309,8 +311,14 @@ class DeskState(QObject):
             self.refresh()
 
     def refresh(self) -> None:
-        """Read the project again after an edit or ratings."""
-        self._show(bench_of(self.project))
+        """Read the project again after an edit or ratings: at once, or off this thread where that takes a while."""
+        project = self.project
+        passages, characters = project.texts.size()
+        cells = passages * max(1, len(self.bench.candidates))
+        if cells <= MOST_CELLS_AT_ONCE and characters <= MOST_CHARACTERS_AT_ONCE:
+            self._show(bench_of(project))
+        else:
+            self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
 
     def _show(self, bench: Bench) -> None:
         self.bench = bench

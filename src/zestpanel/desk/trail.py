@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 
@@ -150,19 +151,18 @@ class Trail(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        x = theme.px(24)
-        painter.setPen(QPen(theme.colour("rule"), 2))
-        first, last = self.box_of(0), self.box_of(len(STEPS) - 1)
-        painter.drawLine(QPointF(x, first.top() + theme.px(16)), QPointF(x, last.top() + theme.px(16)))
-        for index, (key, words) in enumerate(STEPS):
-            self._step(painter, self.box_of(index), key, words, x)
-        if self.hasFocus():
-            index = [key for key, _ in STEPS].index(self._on)
-            painter.setPen(QPen(theme.colour("focus"), 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(self.box_of(index).adjusted(6, 0, -6, -4), 4, 4)
+        with painting(self) as painter:
+            x = theme.px(24)
+            painter.setPen(QPen(theme.colour("rule"), 2))
+            first, last = self.box_of(0), self.box_of(len(STEPS) - 1)
+            painter.drawLine(QPointF(x, first.top() + theme.px(16)), QPointF(x, last.top() + theme.px(16)))
+            for index, (key, words) in enumerate(STEPS):
+                self._step(painter, self.box_of(index), key, words, x)
+            if self.hasFocus():
+                index = [key for key, _ in STEPS].index(self._on)
+                painter.setPen(QPen(theme.colour("focus"), 1))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(self.box_of(index).adjusted(6, 0, -6, -4), 4, 4)
 
     def _step(self, painter: QPainter, box: QRectF, key: str, words: str, x: int) -> None:
         stand, on = self._states[key], key == self._on

@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.report.tables import as_tsv
+from zestpanel.desk.brush import painting
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
@@ -123,20 +124,19 @@ class KeyButton(QPushButton):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        text, key = self._widths()
-        painter.setPen(theme.colour("ink" if self.isEnabled() else "quiet"))
-        painter.setFont(theme.font())
-        x = (self.width() - text - key - theme.px(8)) / 2
-        painter.drawText(QRectF(x, 0, text + 2, self.height()), Qt.AlignmentFlag.AlignVCenter, self._words)
-        box = QRectF(x + text + theme.px(8), self.height() / 2 - theme.px(9), key, theme.px(18))
-        painter.setPen(QPen(theme.colour("rule")))
-        painter.setBrush(theme.colour("paper"))
-        painter.drawRoundedRect(box, 3, 3)
-        painter.setFont(theme.font("small"))
-        painter.setPen(theme.colour("quiet"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._key)
+        with painting(self) as painter:
+            text, key = self._widths()
+            painter.setPen(theme.colour("ink" if self.isEnabled() else "quiet"))
+            painter.setFont(theme.font())
+            x = (self.width() - text - key - theme.px(8)) / 2
+            painter.drawText(QRectF(x, 0, text + 2, self.height()), Qt.AlignmentFlag.AlignVCenter, self._words)
+            box = QRectF(x + text + theme.px(8), self.height() / 2 - theme.px(9), key, theme.px(18))
+            painter.setPen(QPen(theme.colour("rule")))
+            painter.setBrush(theme.colour("paper"))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setFont(theme.font("small"))
+            painter.setPen(theme.colour("quiet"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._key)
 
 
 class EmptyState(QWidget):
@@ -308,17 +308,16 @@ class Swatch(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._interval is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        low, high = self._scale
+        with painting(self) as painter:
+            low, high = self._scale
 
-        def x(value: float) -> float:
-            return 5 + (min(high, max(low, value)) - low) / (high - low) * (self.width() - 10)
+            def x(value: float) -> float:
+                return 5 + (min(high, max(low, value)) - low) / (high - low) * (self.width() - 10)
 
-        y = self.height() / 2
-        painter.setPen(QPen(theme.colour("rule"), 2))
-        painter.drawLine(QPointF(5, y), QPointF(self.width() - 5, y))
-        painter.setPen(QPen(theme.colour("ink"), 2))
-        painter.drawLine(QPointF(x(self._interval[0]), y), QPointF(x(self._interval[2]), y))
-        painter.setBrush(theme.colour("zest"))
-        painter.drawEllipse(QPointF(x(self._interval[1]), y), 4, 4)
+            y = self.height() / 2
+            painter.setPen(QPen(theme.colour("rule"), 2))
+            painter.drawLine(QPointF(5, y), QPointF(self.width() - 5, y))
+            painter.setPen(QPen(theme.colour("ink"), 2))
+            painter.drawLine(QPointF(x(self._interval[0]), y), QPointF(x(self._interval[2]), y))
+            painter.setBrush(theme.colour("zest"))
+            painter.drawEllipse(QPointF(x(self._interval[1]), y), 4, 4)

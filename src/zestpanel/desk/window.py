@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from importlib import import_module
@@ -47,7 +48,7 @@ from zestpanel.desk.trail import STEPS, Trail
 from zestpanel.desk.widgets import KeyButton, button, label, set_role, show_only
 
 # step -> class; the module of the same name in ``pages`` is imported when the page is first looked at
-_PAGES = {
+PAGE_CLASSES = {
     "brief": "BriefPage",
     "engines": "EnginesPage",
     "passages": "PassagesPage",
@@ -84,8 +85,8 @@ class MainWindow(QMainWindow):
         self.state.tray_changed.connect(self._make_room)
         theme.changed.connect(self._restyle)
         application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._watch_focus)
         self.resize(1280, 800)
         bench = self.state.bench
         if bench.candidates and bench.passages:
@@ -153,7 +154,7 @@ class MainWindow(QMainWindow):
     def page(self, step: str) -> Page:
         """The page of a step, made when first looked at."""
         if step not in self.pages:
-            page: Page = getattr(import_module(f"zestpanel.desk.pages.{step}"), _PAGES[step])(self.state)
+            page: Page = getattr(import_module(f"zestpanel.desk.pages.{step}"), PAGE_CLASSES[step])(self.state)
             page.go_to = self.go_to
             if step == "listening":
                 page.begin.connect(self._to_booth)  # type: ignore[attr-defined]
@@ -385,6 +386,14 @@ class MainWindow(QMainWindow):
 
     # -- the rest
 
+    def _watch_focus(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Keys are looked at where they arrive, and nowhere else: an ear on everything would cost all that is drawn."""
+        with contextlib.suppress(RuntimeError):  # it may be gone
+            if old is not None:
+                old.removeEventFilter(self)
+        if new is not None:
+            new.installEventFilter(self)
+
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Bare keys are shortcuts except where they mean something to the focused widget: typing, and Space on
         buttons, boxes and lists to choose from."""
@@ -424,6 +433,6 @@ class MainWindow(QMainWindow):
         self.state.background.close()
         self._leave_run()  # one that was about to begin
         application = QApplication.instance()
-        if application is not None:
-            application.removeEventFilter(self)
+        if isinstance(application, QApplication):
+            application.focusChanged.disconnect(self._watch_focus)
         event.accept()

@@ -2,17 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from typing import Final
 
+from zestpanel.core.passages.passage import LONGEST_PASSAGE
 from zestpanel.core.passages.readers.script import Part, Script
-from zestpanel.core.passages.splitting import split_scenes, split_sentences, split_to_size
+from zestpanel.core.passages.splitting import cut_words, split_paragraphs, split_scenes, split_sentences, split_to_size
 
 CUTS: Final = ("as they are", "one a sentence", "of at most", "one a scene", "one a speaker's turn")
 
 
 def cut_script(script: Script, kinds: Collection[str], cut: str, *, most_characters: int, language: str) -> list[Part]:
     """The parts of the wanted kinds, cut in one of the ways of CUTS; speakers stay, times where a part stays whole."""
+    parts = _cut_script(script, kinds, cut, most_characters=most_characters, language=language)
+    return no_longer_than(parts, LONGEST_PASSAGE, language)
+
+
+def plain_parts(script: Script, language: str) -> list[Part]:
+    """The paragraphs of a script that leaves no choice, none longer than a passage may be."""
+    return no_longer_than([Part(text=text) for text in split_paragraphs(script.text())], LONGEST_PASSAGE, language)
+
+
+def no_longer_than(parts: Sequence[Part], most_characters: int, language: str) -> list[Part]:
+    """Parts as they are, those that are too long for a passage cut at sentences, else at words, else anywhere."""
+
+    def cut(text: str) -> list[str]:
+        if len(text) <= most_characters:
+            return [text]
+        pieces = split_to_size(text, most_characters, language)
+        return [one for piece in pieces for one in cut_words(piece, most_characters)]
+
+    return _each(parts, cut)
+
+
+def _cut_script(
+    script: Script, kinds: Collection[str], cut: str, *, most_characters: int, language: str
+) -> list[Part]:  # fmt: skip
     spoken = [p for p in script.parts if p.kind in kinds and any(c.isalnum() for c in p.text)]
     match cut:
         case "one a sentence":
@@ -27,7 +52,7 @@ def cut_script(script: Script, kinds: Collection[str], cut: str, *, most_charact
     return [Part(text=p.text, speaker=p.speaker, start_s=p.start_s, end_s=p.end_s) for p in spoken]
 
 
-def _each(parts: list[Part], cut: Callable[[str], list[str]]) -> list[Part]:
+def _each(parts: Sequence[Part], cut: Callable[[str], list[str]]) -> list[Part]:
     out = []
     for part in parts:
         pieces = cut(part.text)

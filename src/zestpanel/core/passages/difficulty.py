@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
 from typing import Final
@@ -70,8 +70,8 @@ _RULES: Final[tuple[tuple[str, str], ...]] = (
     ("repeated letters", r"\b\w*([A-Za-zÀ-ÿ])\1{2,}\w*\b"),
     ("emoji", r"[\U0001F300-\U0001FAFF\u2600-\u27BF]|(?<!\w)[:;]-?[)(DP](?!\w)"),
     ("odd punctuation", r"[!?]{2,}|,,|;;|\.{2}(?!\.)(?<!\.\.\.)|\s[,;:.](?=\s|$)(?<!\s[:;])|…\s*\.{1,}"),
-    ("questions", r"[^.!?…]*\?"),
-    ("exclamations", r"[^.!?…]*!"),
+    ("questions", r"(?<![^.!?…])[^.!?…]*\?"),
+    ("exclamations", r"(?<![^.!?…])[^.!?…]*!"),
     ("lists", r"(?:\b[\w'’-]+(?:\s[\w'’-]+){0,2},\s){2,}(?:and|or|et|ou|y|o|und|oder|e)\s\w+"),
 )  # fmt: skip
 _LETTERS: Final = {
@@ -110,12 +110,55 @@ def _compiled() -> list[tuple[str, re.Pattern[str]]]:
     return [(kind, re.compile(rule, flags.get(kind, 0))) for kind, rule in _RULES]
 
 
+_LONGEST_WORD: Final = 200  # longer ones are none that anybody reads out
+_WINDOW: Final = 1_500
+_GIANT: Final = re.compile(rf"\S{{{_LONGEST_WORD + 1},}}")
+
+
 def find_difficulties(text: str, language: str) -> list[Difficulty]:
-    """All hard parts by place. What is a date is not also a number: a part inside one of a closer kind is left out."""
+    """All hard parts by place. What is a date is not also a number: a part inside one of a closer kind is left out.
+
+    The rules look at a window of some sentences at a time, and not into words that nobody reads out, so that the work
+    follows the length of any text.
+    """
+    found: list[Difficulty] = []
+    for giant in _GIANT.finditer(text):
+        note = f"one word of {len(giant[0]):,} characters"
+        found.append(Difficulty(*giant.span(), "odd punctuation", f"{giant[0][:30]}…", note))
+    blank = _GIANT.sub(lambda giant: " " * len(giant[0]), text) if found else text
+    for start, end in _windows(blank):
+        found += (
+            replace(one, start=one.start + start, end=one.end + start) for one in _in_window(blank[start:end], language)
+        )
+    found += _sentences(blank, language)
+    found += _unended(blank)
+    return sorted(found)
+
+
+def _windows(text: str) -> Iterator[tuple[int, int]]:
+    """Where the windows are: lines, longer ones cut behind a sentence or a word."""
+    for line in _PARAGRAPH.finditer(text):
+        start, end = line.span()
+        while end - start > _WINDOW:
+            piece = text[start : start + _WINDOW]
+            at = max(piece.rfind(mark) for mark in (". ", "! ", "? ", "… "))
+            at = at if at > 0 else piece.rfind(" ")
+            cut = start + (at + 1 if at > 0 else _WINDOW)
+            if text[start:cut].strip():
+                yield start, cut
+            start = cut
+        if text[start:end].strip():
+            yield start, end
+
+
+def _in_window(text: str, language: str) -> list[Difficulty]:
     primary = language.split("-")[0].lower()
     found: list[Difficulty] = []
     taken: list[tuple[int, int]] = []
+    needless = _needless(text)
     for kind, rule in _compiled():
+        if kind in needless:
+            continue
         for match in rule.finditer(text):
             start, end = match.span()
             figures = kind in ("dates", "times", "money", "units", "numbers", "addresses", "symbols")
@@ -129,10 +172,19 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
         for word in _words(text, primary)
         if word.kind != "names" or not any(a <= word.start and word.end <= b for a, b in taken)  # a month is no name
     ]
-    found += _sentences(text, language)
-    found += _unended(text)
     found += [Difficulty(*m.span(), "tongue-twisters", m.group()) for m in _TWISTER.finditer(text)]
-    return sorted(found)
+    return found
+
+
+_FIGURE: Final = re.compile(r"\d")
+_MONEY_WORD: Final = re.compile(r"euro|pound|shilling|dollar", re.IGNORECASE)
+
+
+def _needless(text: str) -> frozenset[str]:
+    """Rules that cannot find anything there, told by a quick look: most of the time goes into them."""
+    if _FIGURE.search(text):
+        return frozenset()
+    return frozenset({"dates", "times", "units"} | (set() if _MONEY_WORD.search(text) else {"money"}))
 
 
 def _words(text: str, primary: str) -> Iterator[Difficulty]:

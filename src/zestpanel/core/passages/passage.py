@@ -7,6 +7,7 @@ import re
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from zestpanel.core.passages.marks.mark import DeliveryMark, as_json
 
@@ -21,6 +22,10 @@ RIGHTS: dict[str, str] = {
     "public domain": "public domain",
     "testing only": "for testing only",
 }
+
+
+# a passage is what is heard in one go: some twenty minutes at most
+LONGEST_PASSAGE: Final = 20_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,13 +68,14 @@ class Passage:
         return len(self.text)
 
 
-_NOT_KEPT = frozenset({"Cc", "Cs"})
+# control characters (Unicode's Cc) but for line end and tab, and halves of pairs (Cs)
+_NOT_KEPT = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 
 
 def clean_text(text: str) -> str:
     """Text as it is kept: NFC, one kind of line end, no control characters, no halves of pairs, no space at ends."""
     text = unicodedata.normalize("NFC", text).replace("\r\n", "\n").replace("\r", "\n")
-    text = "".join(c for c in text if c in "\n\t" or unicodedata.category(c) not in _NOT_KEPT)
+    text = _NOT_KEPT.sub("", text)
     return "\n".join(line.rstrip() for line in text.split("\n")).strip()
 
 

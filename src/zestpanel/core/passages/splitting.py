@@ -91,6 +91,11 @@ def split_paragraphs(text: str) -> list[str]:
     return [folded for part in parts if (folded := re.sub(r"\s*\n\s*", " ", part).strip())]
 
 
+def cut_words(text: str, most_characters: int) -> list[str]:
+    """A text that fits in no other way, in pieces of that many characters: a word nobody reads out."""
+    return [text[at : at + most_characters] for at in range(0, len(text), most_characters)]
+
+
 def split_scenes(text: str) -> list[str]:
     """Scenes: parts between lines of asterisks, dashes or number signs, or before a screenplay's scene heading."""
     scenes: list[list[str]] = [[]]

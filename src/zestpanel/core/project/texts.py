@@ -10,7 +10,7 @@ from sqlalchemy import Select, func, select, update
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.marks.mark import DeliveryMark, clipped, from_json, in_order, problems
-from zestpanel.core.passages.passage import RIGHTS, Passage, Review, clean_text, text_hash, title_from
+from zestpanel.core.passages.passage import LONGEST_PASSAGE, RIGHTS, Passage, Review, clean_text, text_hash, title_from
 from zestpanel.core.project.database import Database, now
 from zestpanel.core.project.schema import passage_versions, passages
 
@@ -32,6 +32,9 @@ class NewText:
     language: str = ""
 
 
+_TOO_LONG = f"more than {LONGEST_PASSAGE:,} characters: a passage is what is heard in one go."
+
+
 class Texts:
     def __init__(self, database: Database) -> None:
         self._database = database
@@ -51,6 +54,8 @@ class Texts:
         for number, (text, marks) in enumerate(cleaned, 1):
             if not any(c.isalnum() for c in text):
                 raise InputError(f"Passage {number} of {len(cleaned)} holds no words.", kept="Nothing was added.")
+            if len(text) > LONGEST_PASSAGE:
+                raise InputError(f"Passage {number} of {len(cleaned)} has {_TOO_LONG}", kept="Nothing was added.")
             if found := problems(text, marks):
                 raise InputError(f"Passage {number} of {len(cleaned)}: {found[0]}.", kept="Nothing was added.")
         ids = []
@@ -96,6 +101,14 @@ class Texts:
             raise InputError(f"There is no passage {passage_id}.")
         return found[0]
 
+    def size(self) -> tuple[int, int]:
+        """(passages, turns of dialogues included; characters of all their versions), by a quick look."""
+        query = select(func.count(passages.c.id.distinct()), func.sum(func.length(passage_versions.c.text)))
+        query = query.select_from(passages.join(passage_versions)).where(passages.c.removed.is_(None))
+        with self._database.reading() as connection:
+            count, characters = connection.execute(query).one()
+        return int(count), int(characters or 0)
+
     def _read(self, query: Select[Any]) -> list[Passage]:
         with self._database.reading() as connection:
             return [_passage(row) for row in connection.execute(query)]
@@ -128,6 +141,8 @@ class Texts:
         if found := problems(text, marks):
             raise InputError(f"{found[0][0].upper()}{found[0][1:]}.", kept="The passage keeps its text.")
         present = self.get(passage_id)
+        if len(text) > max(LONGEST_PASSAGE, len(present.text)):
+            raise InputError(f"The text has {_TOO_LONG}", kept="The passage keeps its text.")
         if (text, marks) != (present.text, present.marks):
             with self._database.writing() as connection:
                 newest = connection.execute(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.bench.summary import Figure
@@ -17,6 +18,8 @@ from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Swatch, button, label, rule
+
+REST_MS = 90
 
 SOUND = {
     "words_per_minute": ("words a minute", 0),
@@ -42,7 +45,13 @@ class Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._scroll)
-        for signal in (state.selected, state.labels_changed, state.standing_changed):
+        self._rest = QTimer(self)  # while an arrow key is held the card waits until it rests
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self.refresh)
+        self._selected_at = 0.0
+        state.selected.connect(self._selected)
+        for signal in (state.labels_changed, state.standing_changed):
             signal.connect(self.refresh)
         state.bench_changed.connect(self._bench_changed)
         theme.changed.connect(self.refresh)
@@ -54,7 +63,15 @@ class Card(QFrame):
         if candidate != self._shown or (candidate and self._state.name(candidate) != self._shown_name):
             self.refresh()
 
+    def _selected(self) -> None:
+        before, self._selected_at = self._selected_at, time.monotonic()
+        if self._selected_at - before > 2 * REST_MS / 1000:
+            self.refresh()
+        else:
+            self._rest.start()
+
     def refresh(self) -> None:
+        self._rest.stop()
         self._shown = self._state.candidate()
         self._shown_name = self._state.name(self._shown) if self._shown else ""
         self.setFixedWidth(theme.px(236))

@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
 
@@ -57,9 +58,9 @@ class ChartView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._picture is not None:
-            painter = QPainter(self)
-            painter.scale(theme.scale, theme.scale)
-            paint(painter, self._picture)
+            with painting(self) as painter:
+                painter.scale(theme.scale, theme.scale)
+                paint(painter, self._picture)
 
     def _region(self, position: QPointF) -> Region | None:
         x, y = position.x() / theme.scale, position.y() / theme.scale

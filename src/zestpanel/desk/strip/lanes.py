@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zestpanel.core.passages.passage import words_with_places
 from zestpanel.core.project.takes import Mark
+from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, envelope, lane_columns, text_columns, typical_spans
 from zestpanel.desk.theme.tokens import theme
@@ -28,6 +29,8 @@ class Lanes(QWidget):
         self._px_per_s = 60.0
         self._peaks: list[NDArray[np.float32]] = []
         self._drawn: list[tuple[NDArray[np.float64], NDArray[np.float32]]] = []
+        self._widest: tuple[object, float] = (None, 0.0)
+        self._bars: dict[int, tuple[tuple[int, int], list[QLineF]]] = {}
         self._marks: dict[int, list[Mark]] = {}
         self._offset = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -43,9 +46,12 @@ class Lanes(QWidget):
 
     @property
     def _left(self) -> float:
-        names = [self._state.lane_name(lane) for lane in self._state.tray]
-        metrics = QFontMetricsF(self._name_font(bold=True))
-        longest = max((metrics.horizontalAdvance(name) for name in names), default=10.0)
+        names = tuple(self._state.lane_name(lane) for lane in self._state.tray)
+        if self._widest[0] != (names, theme.scale):
+            metrics = QFontMetricsF(self._name_font(bold=True))
+            widest = max((metrics.horizontalAdvance(name) for name in names), default=10.0)
+            self._widest = ((names, theme.scale), widest)
+        longest = self._widest[1]
         return theme.px(20) + 35 + min(theme.px(180), longest) + theme.px(16)
 
     def _name_font(self, *, bold: bool) -> QFont:
@@ -85,6 +91,7 @@ class Lanes(QWidget):
         self.update()
 
     def _lay_out(self) -> None:
+        self._bars.clear()
         lanes = self._state.player.mixer.lanes
         if not lanes or not self._words or len(self._peaks) != len(lanes):  # other lanes are just being laid out
             self._columns, self._drawn = None, []
@@ -171,24 +178,23 @@ class Lanes(QWidget):
     # -- paint
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        mixer = self._state.player.mixer
-        if not self._drawn or len(self._drawn) != len(self._state.tray):
-            return
-        self._paint_heard_lane(painter, mixer.on)
-        painter.save()
-        painter.setClipRect(QRectF(self._left - 6, 0, self.width() - self._left - 8, self.height()))
-        painter.translate(self._left - self._offset, 0)
-        self._paint_words(painter)
-        for index in range(len(self._state.tray)):
-            self._paint_wave(painter, index, on=index == mixer.on)
-        self._paint_head(painter)
-        for index, lane in enumerate(self._state.tray):
-            self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
-        painter.restore()
-        for index, lane in enumerate(self._state.tray):
-            self._paint_name(painter, index, self._state.lane_name(lane), on=index == mixer.on)
+        with painting(self) as painter:
+            mixer = self._state.player.mixer
+            if not self._drawn or len(self._drawn) != len(self._state.tray):
+                return
+            self._paint_heard_lane(painter, mixer.on)
+            painter.save()
+            painter.setClipRect(QRectF(self._left - 6, 0, self.width() - self._left - 8, self.height()))
+            painter.translate(self._left - self._offset, 0)
+            self._paint_words(painter)
+            for index in range(len(self._state.tray)):
+                self._paint_wave(painter, index, on=index == mixer.on)
+            self._paint_head(painter)
+            for index, lane in enumerate(self._state.tray):
+                self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
+            painter.restore()
+            for index, lane in enumerate(self._state.tray):
+                self._paint_name(painter, index, self._state.lane_name(lane), on=index == mixer.on)
 
     def _paint_heard_lane(self, painter: QPainter, on: int) -> None:
         y = self._top + on * self._lane_height
@@ -234,14 +240,20 @@ class Lanes(QWidget):
             painter.drawText(QPointF(x, self._top - theme.px(9)), word)
 
     def _paint_wave(self, painter: QPainter, index: int, *, on: bool) -> None:
+        painter.setPen(QPen(theme.colour("deep-zest" if on else "wave"), 1.6))
+        key = (self._top, self._lane_height)
+        if index not in self._bars or self._bars[index][0] != key:
+            self._bars[index] = (key, self._bars_of(index))
+        if bars := self._bars[index][1]:
+            painter.drawLines(*bars)
+
+    def _bars_of(self, index: int) -> list[QLineF]:
+        """Made once for a lane: a playing strip is painted many times a second."""
         xs, values = self._drawn[index]
         middle = self._top + (index + 0.5) * self._lane_height
         half = self._lane_height / 2 - 3
-        painter.setPen(QPen(theme.colour("deep-zest" if on else "wave"), 1.6))
         heights = np.maximum(0.6, np.minimum(1.0, values**0.7) * half)
-        bars = [QLineF(x, middle - h, x, middle + h) for x, h in zip(xs.tolist(), heights.tolist(), strict=True)]
-        if bars:
-            painter.drawLines(*bars)
+        return [QLineF(x, middle - h, x, middle + h) for x, h in zip(xs.tolist(), heights.tolist(), strict=True)]
 
     def _paint_head(self, painter: QPainter) -> None:
         mixer = self._state.player.mixer

@@ -25,6 +25,7 @@ from zestpanel.core.passages.picking.twins import twins
 from zestpanel.core.passages.picking.unpredictable import unpredictable_sentences
 from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
 from zestpanel.core.project.texts import NewText
+from zestpanel.desk.brush import painting
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -273,9 +274,8 @@ class Meter(QWidget):
             self.setMinimumHeight(self._paint(None, self.width()))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint(painter, self.width())
+        with painting(self) as painter:
+            self._paint(painter, self.width())
 
     def _paint(self, painter: QPainter | None, width: int) -> int:
         """Draw (or, without a painter, only measure); returns the height in pixels."""

@@ -27,6 +27,7 @@ from zestpanel.core.passages.cutting import CUTS, cut_script
 from zestpanel.core.passages.passage import RIGHTS, title_from
 from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
 from zestpanel.core.passages.readers.tables import script_of_rows
+from zestpanel.core.typed import typed_language
 from zestpanel.desk.background import Background
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -150,7 +151,7 @@ class ImportDialog(QDialog):
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
-        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setAccessibleName("Parts to become passages")
@@ -224,6 +225,11 @@ class ImportDialog(QDialog):
 
     def _agree(self) -> None:
         chosen = self.chosen()
+        try:
+            language = typed_language(self.language.text() or "en-GB")
+        except ZestError as error:
+            self.counted.setText(str(error))
+            return
         titles = tuple(f"{p.speaker}: {title_from(p.text)}"[:40] if p.speaker else title_from(p.text) for p in chosen)
         self.accept()
         dialogue = self._path.stem.replace("_", " ") if self.as_dialogue.isChecked() and chosen else ""
@@ -231,7 +237,7 @@ class ImportDialog(QDialog):
             Chosen(
                 parts=tuple(chosen),
                 titles=titles,
-                language=self.language.text().strip() or "en-GB",
+                language=language,
                 rights=str(self.rights.currentData()),
                 dialogue=dialogue,
             )

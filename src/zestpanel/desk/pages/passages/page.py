@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
 from zestpanel.core.catalogue.candidate import locale_name
 from zestpanel.core.errors import ZestError
+from zestpanel.core.passages.cutting import plain_parts
 from zestpanel.core.passages.passage import Passage
 from zestpanel.core.passages.readers.reading import READABLE, read_script
 from zestpanel.core.passages.readers.script import Part, Script
-from zestpanel.core.passages.splitting import split_paragraphs
 from zestpanel.core.project.texts import NewText
 from zestpanel.core.text_files import read_text
 from zestpanel.desk.pages.passages.as_sent import AsSentView
 from zestpanel.desk.pages.passages.coverage import CoverageView
 from zestpanel.desk.pages.passages.dialogue import DialogueView
 from zestpanel.desk.pages.passages.from_web import WebDialog
-from zestpanel.desk.pages.passages.importing import Chosen, ImportDialog, leaves_a_choice
+from zestpanel.desk.pages.passages.importing import FEW, Chosen, ImportDialog, leaves_a_choice
 from zestpanel.desk.pages.passages.pronunciation import PronunciationView
 from zestpanel.desk.pages.passages.set_view import SetView
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -112,11 +113,19 @@ class PassagesPage(TabbedPage):
 
         clipboard = QGuiApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
-        parts = split_paragraphs(text)
-        if not parts:
+        if not text.strip():
             self.state.complain("The clipboard holds no text.")
             return
-        self.add_texts([NewText(text=part) for part in parts], self._language(), "pasted text")
+        script = Script(parts=(Part(text=text),), how="pasted text")
+        language = self._language()
+        self.state.background.run(
+            lambda: plain_parts(script, language),
+            lambda parts: self._pasted(parts, language),
+            self.state.complain,
+        )
+
+    def _pasted(self, parts: list[Part], language: str) -> None:
+        self.add_texts([NewText(text=part.text) for part in parts], language, "pasted text")
 
     def ask_for_ssml(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Import SSML", "", "SSML (*.ssml *.xml)")
@@ -124,18 +133,19 @@ class PassagesPage(TabbedPage):
 
     def import_ssml(self, paths: list[Path]) -> None:
         """Each document becomes a passage with its marks; what has no mark of ours is named."""
-        from zestpanel.core.passages.marks.ssml import from_ssml
+        from zestpanel.core.passages.marks.ssml import SsmlText, from_ssml
+
+        def arrived(path: Path, found: SsmlText) -> None:
+            new = NewText(text=found.text, marks=found.marks, title=path.stem, source=path.name)
+            if self.add_texts([new], found.language or self._language(), f"import of {path.name}"):
+                left = f" Without a mark of ours: {', '.join(found.left_out)}." if found.left_out else ""
+                self.state.say(f"{path.name}: {len(found.marks)} marks.{left}")
+
+        def read(path: Path) -> SsmlText:
+            return from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)
 
         for path in paths:
-            try:
-                read = from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)
-            except ZestError as error:
-                self.state.complain(error)
-                continue
-            new = NewText(text=read.text, marks=read.marks, title=path.stem, source=path.name)
-            if self.add_texts([new], read.language or self._language(), f"import of {path.name}"):
-                left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
-                self.state.say(f"{path.name}: {len(read.marks)} marks.{left}")
+            self.state.background.run(partial(read, path), partial(arrived, path), self.state.complain)
 
     def import_files(self, paths: list[Path]) -> None:
         """Read scripts off the interface thread; each becomes passages, after a question where it leaves a choice."""
@@ -173,16 +183,21 @@ class PassagesPage(TabbedPage):
                     self.state.say(f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}.")
                 elif not new:
                     self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
-            self.state.project.scripts.keep(
-                path.name, script.text(), language=chosen.language, rights=chosen.rights, source=source
-            )
-            self.refresh()
+            self.state.background.run(
+                lambda: self.state.project.scripts.keep(
+                    path.name, script.text(), language=chosen.language, rights=chosen.rights, source=source
+                ),
+                lambda _: self.refresh(), self.state.complain,
+            )  # fmt: skip
 
-        if leaves_a_choice(script):
-            ImportDialog(self, path, script, language, take, background=self.state.background, rights=rights).show()
-            return
-        parts = tuple(Part(text=text) for text in split_paragraphs(script.text()))
-        take(Chosen(parts=parts, titles=("",) * len(parts), language=script.language or language, rights=rights))
+        def cut(parts: list[Part]) -> None:
+            if leaves_a_choice(script) or len(parts) > FEW:
+                ImportDialog(self, path, script, language, take, background=self.state.background, rights=rights).show()
+                return
+            titles = ("",) * len(parts)
+            take(Chosen(parts=tuple(parts), titles=titles, language=script.language or language, rights=rights))
+
+        self.state.background.run(lambda: plain_parts(script, language), cut, self.state.complain)
 
     def _add_dialogue(self, chosen: Chosen, source: str) -> None:
         project, made = self.state.project, list[Passage]()

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Final
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction
@@ -15,7 +16,7 @@ from zestpanel.core.catalogue.candidate import locale_name
 from zestpanel.core.catalogue.preflight import marks_in
 from zestpanel.core.errors import InputError
 from zestpanel.core.passages.difficulty import KINDS as HARD_KINDS
-from zestpanel.core.passages.difficulty import find_difficulties
+from zestpanel.core.passages.difficulty import Difficulty, find_difficulties
 from zestpanel.core.passages.marks.duration import expected_s
 from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, from_json
 from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
@@ -36,6 +37,9 @@ from zestpanel.desk.widgets import Table, button, label
 
 # the marks that have a button of their own; the others are in the menu behind them
 _QUICK = ("pause", "emphasis", "rate", "phoneme")
+
+
+AT_ONCE: Final = 4_000  # characters looked through on the interface thread
 
 
 class SetView(QWidget):
@@ -144,6 +148,7 @@ class SetView(QWidget):
     def refresh(self) -> None:
         passages = self.state.bench.passages
         hard = self.state.project.hard_parts
+        known = self._look_for_hard_parts(passages)
         takes = {
             p.id: sum(self.state.bench.cell(c.id, p.id).takes for c in self.state.bench.candidates) for p in passages
         }
@@ -153,7 +158,7 @@ class SetView(QWidget):
             [
                 [
                     f"{i:02d}",
-                    f"{p.title}\n{', '.join(hard.kinds(p)) or 'no hard part'}",
+                    f"{p.title}\n{', '.join(hard.kinds(p)) or 'no hard part' if p in known else '…'}",
                     p.language + (f"\n{p.rights}" if p.rights == "testing only" else ""),
                     f"{p.characters:,}",
                     str(takes[p.id]),
@@ -164,7 +169,7 @@ class SetView(QWidget):
             wide=1,
         )
         self.table.blockSignals(False)
-        covered, lacking = hard.coverage(passages)
+        covered, lacking = hard.coverage([p for p in passages if p in known])
         shown = ", ".join(lacking[:6]) + (" …" if len(lacking) > 6 else ".")
         self.coverage.setText(
             f"{len(covered)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
@@ -177,6 +182,20 @@ class SetView(QWidget):
             at = next((i for i, p in enumerate(passages) if p.id == self.state.passage_id), 0)
             self.table.selectRow(at)
         self._chosen()
+
+    def _look_for_hard_parts(self, passages: Sequence[Passage]) -> set[Passage]:
+        """The passages whose hard parts are known; a few texts are looked through at once, many off this thread."""
+        hard = self.state.project.hard_parts
+        unknown = [p for p in passages if not hard.is_known(p)]
+        if sum(len(p.text) for p in unknown) <= AT_ONCE:
+            return set(passages)
+
+        def work() -> None:
+            for passage in unknown:
+                hard.kinds(passage)
+
+        self.state.background.run(work, lambda _: self.refresh(), self.state.complain, topic="hard parts")
+        return set(passages) - set(unknown)
 
     def selected(self) -> list[Passage]:
         rows = sorted({index.row() for index in self.table.selectedIndexes()})
@@ -243,7 +262,14 @@ class SetView(QWidget):
             + (f" · {', '.join(passage.tags)}" if passage.tags else "")
             + (" · not kept yet" if changed else "")
         )
-        self._show_hard(passage)
+        if len(passage.text) <= AT_ONCE:
+            self._show_hard(find_difficulties(passage.text, passage.language))
+        else:
+            self.hard.setText("Looking for hard parts …")
+            self.state.background.run(
+                lambda: find_difficulties(passage.text, passage.language), self._show_hard, self.state.complain,
+                topic="hard parts of one",
+            )  # fmt: skip
         self.plans.show_passage(passage)
         self.keep.setEnabled(changed)
         typed = bool(marks_in(passage.text))
@@ -251,10 +277,10 @@ class SetView(QWidget):
         if changed:
             self._rest.start()
 
-    def _show_hard(self, passage: Passage) -> None:
+    def _show_hard(self, parts: Sequence[Difficulty]) -> None:
         """What the rules find in the text as typed, each kind with its words; notes on readings behind them."""
         found: dict[str, list[str]] = {}
-        for part in find_difficulties(passage.text, passage.language):
+        for part in parts:
             shown = part.words if len(part.words) <= 28 else part.words[:26] + "…"
             found.setdefault(part.kind, []).append(f"{shown} ({part.note})" if part.note else shown)
         lines = [f"{kind}: {', '.join(dict.fromkeys(words))}" for kind, words in found.items()]

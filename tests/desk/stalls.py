@@ -1,0 +1,66 @@
+"""A meter of how long the interface thread is held, and by what."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import time
+import traceback
+from collections import Counter
+from types import TracebackType
+from typing import Self
+
+from PyQt6.QtCore import QTimer
+
+BEAT_MS = 4
+
+
+class StallMeter:
+    """While it is entered a timer of the interface thread beats; a watcher notes where that thread stood whenever no
+    beat came for ``limit_s``. ``held`` lists (seconds, where), the longest first.
+    """
+
+    def __init__(self, limit_s: float = 0.05) -> None:
+        self.limit_s = limit_s
+        self.held: list[tuple[float, str]] = []
+        self._beat = time.monotonic()
+        self._where: Counter[str] = Counter()
+        self._ended = threading.Event()
+        self._thread = threading.get_ident()
+        self._timer = QTimer()
+        self._timer.setInterval(BEAT_MS)
+        self._timer.timeout.connect(self._on_beat)
+        self._watcher = threading.Thread(target=self._watch, daemon=True)
+
+    def __enter__(self) -> Self:
+        self._beat = time.monotonic()
+        self._timer.start()
+        self._watcher.start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._on_beat()
+        self._timer.stop()
+        self._ended.set()
+        self._watcher.join()
+        self.held.sort(reverse=True)
+
+    def _on_beat(self) -> None:
+        now = time.monotonic()
+        if now - self._beat > self.limit_s:
+            self.held.append((now - self._beat, "; ".join(f"{n} x {w}" for w, n in self._where.most_common(3))))
+        self._beat, self._where = now, Counter()
+
+    def _watch(self) -> None:
+        while not self._ended.wait(self.limit_s / 5):
+            if time.monotonic() - self._beat > self.limit_s * 0.5:
+                frame = sys._current_frames().get(self._thread)
+                ours = [f"{one.filename.rpartition('zestpanel/')[2]}:{one.lineno} {one.name}"
+                        for one in traceback.extract_stack(frame) if "zestpanel" in one.filename]  # fmt: skip
+                self._where[" < ".join(reversed(ours[-5:]))] += 1
+
+    @property
+    def longest_s(self) -> float:
+        return self.held[0][0] if self.held else 0.0
