@@ -118,7 +118,7 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
     windows = []
 
     def open_one(project: Project) -> MainWindow:
-        window = MainWindow(project, player=Player(open_device=Recorder))
+        window = MainWindow(project, player=Player(open_device=Recorder, still_s=3600))
         windows.append(window)
         window.show()
         qtbot.waitExposed(window)

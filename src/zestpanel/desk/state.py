@@ -81,6 +81,7 @@ class DeskState(QObject):
         self._beginning = False
         self._letters: dict[int, str] | None = None
         self._play_when_loaded = False
+        self._loading = False  # lanes are on the way to the tray
         self._chance = random.Random()
         self._hearing, self._deaf = threading.Lock(), False
         self.running: dict[tuple[int, int], int] = {}
@@ -159,8 +160,11 @@ class DeskState(QObject):
         if self.repeats:
             index = min(self.player.mixer.on, len(self.tray) - 1) if self.tray else None
         self.selected.emit()
-        if other_passage or index is None:
-            self._play_when_loaded = playing
+        if self._loading and not other_passage and candidate_id in {t.candidate_id for t in self.tray_takes()}:
+            self._play_when_loaded |= playing  # its lane is on the way, and is the one heard when it comes
+        elif other_passage or index is None:
+            self._play_when_loaded = playing or (self._loading and self._play_when_loaded)
+            self.player.mixer.pause()  # what is named is what is heard: nothing of the passage before goes on
             self._load_tray()
         else:
             self.player.swap(index, by_text=not self.real_time)
@@ -168,7 +172,12 @@ class DeskState(QObject):
                 self.player.play()
 
     def swap_to(self, index: int) -> None:
-        """Hear the lane of a digit key."""
+        """Hear the lane of a digit key; while lanes are loading, of those that will be there."""
+        if self._loading:
+            coming = self.tray_takes()
+            if 0 <= index < len(coming) and not self.repeats:
+                self.select(coming[index].candidate_id, self.passage_id)
+            return
         if not 0 <= index < len(self.tray):
             return
         if self.repeats:
@@ -178,7 +187,9 @@ class DeskState(QObject):
             self.select(self.tray[index].candidate.id, self.passage_id)
 
     def toggle_play(self) -> None:
-        if self.tray and self.player.mixer.lanes:
+        if self._loading:
+            self._play_when_loaded = not self._play_when_loaded
+        elif self.tray and self.player.mixer.lanes:
             self.player.toggle()
         elif self.candidate_id is None and self.bench.candidates and self.bench.passages:
             self.select(self.ordered()[0].id, self.bench.passages[0].id, play=True)
@@ -226,7 +237,7 @@ class DeskState(QObject):
         if keep_place and self.player.mixer.playing:
             self._play_when_loaded = True
         if not takes or passage is None:
-            self.tray = []
+            self.tray, self._loading = [], False
             self.player.mixer.pause()
             self.player.load([], on=0)
             self.tray_changed.emit()
@@ -242,15 +253,17 @@ class DeskState(QObject):
             lanes, target = prepare_lanes(clips)
             return lanes, target, measured
 
-        def laid(found: tuple[list[Lane], float, dict[int, Measured]]) -> None:
-            lanes, self.tray_target_lufs, measured = found
+        def laid_out(found: tuple[list[Lane], float, dict[int, Measured]]) -> None:
+            self._loading = False
+            every, self.tray_target_lufs, measured = found
             by_id = {c.id: c for c in self.bench.candidates}
             own = self.candidate() if self.repeats else None  # a sweep's points stand for their candidate
-            self.tray = [
-                TrayLane(t, found_candidate, measured.get(t.id, Measured(values={})))
-                for t in takes
+            laid = [
+                (TrayLane(t, found_candidate, measured.get(t.id, Measured(values={}))), lane)
+                for t, lane in zip(takes, every, strict=True)
                 if (found_candidate := by_id.get(t.candidate_id, own)) is not None
-            ]
+            ]  # a candidate that went meanwhile takes its sound along
+            self.tray, lanes = [one for one, _ in laid], [lane for _, lane in laid]
             on = next((i for i, lane in enumerate(self.tray) if lane.candidate.id == self.candidate_id), 0)
             on = 0 if self.repeats else on
             play, self._play_when_loaded = self._play_when_loaded, False
@@ -260,7 +273,12 @@ class DeskState(QObject):
             if play:
                 self.player.play()
 
-        self.background.run(prepare, laid, self.complain, topic="tray")
+        def refused(error: Exception) -> None:
+            self._loading = False
+            self.complain(error)
+
+        self._loading = True
+        self.background.run(prepare, laid_out, refused, topic="tray")
 
     def marks_of_tray(self) -> dict[int, list[Mark]]:
         """Marks by take id, for the takes on the tray."""

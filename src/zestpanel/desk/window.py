@@ -79,6 +79,7 @@ class MainWindow(QMainWindow):
         self._build_actions()
         self.state.notice.connect(self._show_notice)
         self.state.history_changed.connect(self._show_history)
+        self.state.player.lost.connect(self._sound_lost)
         for signal in (self.state.bench_changed, self.state.standing_changed):
             signal.connect(self._refresh_page)
         self.state.labels_changed.connect(self._show_labels)
@@ -279,6 +280,11 @@ class MainWindow(QMainWindow):
         self.notice_text.setText(text)
         set_role(self.notice_text, "bad" if level == "problem" else "")
         self.notice.show()
+
+    def _sound_lost(self) -> None:
+        self.state.complain(
+            "The sound device is gone, and playing was paused. Play again: it goes on with the device that is there."
+        )
 
     def _show_keys(self) -> None:
         KeySheet(self).show()

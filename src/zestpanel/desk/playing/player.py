@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -9,18 +10,24 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from zestpanel.core.playback.mixer import Lane, Mixer
 from zestpanel.desk.playing.output import Output, open_output
 
+STILL_S = 1.5
+
 
 class Player(QObject):
     """Control of the mixer, with signals. moved: playback stands elsewhere (30 a second while playing, and on seeks).
-    changed: playing, paused, another lane or other lanes. Both on the interface thread."""
+    changed: playing, paused, another lane or other lanes. lost: the sound device went while it played; playing is
+    paused, and goes on with whatever device is there then. All on the interface thread."""
 
     moved = pyqtSignal()
     changed = pyqtSignal()
+    lost = pyqtSignal()
 
     def __init__(
-        self, parent: QObject | None = None, *, open_device: Callable[[Mixer, QObject], Output] = open_output
-    ) -> None:
+        self, parent: QObject | None = None, *, open_device: Callable[[Mixer, QObject], Output] = open_output,
+        still_s: float = STILL_S,
+    ) -> None:  # fmt: skip
         super().__init__(parent)
+        self._still_s = still_s
         self.mixer = Mixer()
         self._open_device = open_device
         self._output: Output | None = None
@@ -28,6 +35,7 @@ class Player(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(33)
         self._timer.timeout.connect(self._tick)
+        self._stood_at, self._stood_since = -1.0, 0.0
 
     @property
     def output(self) -> Output:
@@ -64,6 +72,7 @@ class Player(QObject):
             self._timer.start()
         self.mixer.play()
         self._was_playing = True
+        self._stood_at, self._stood_since = -1.0, time.monotonic()
         self.changed.emit()
 
     def pause(self) -> None:
@@ -92,7 +101,24 @@ class Player(QObject):
         if self._output is not None:
             self._output.stop()
 
+    def _device_is_gone(self) -> bool:
+        """Whether nothing has been pulled for so long that nobody hears anything: a device that is unplugged says so
+        in its own way, or not at all."""
+        if self.mixer.time_s != self._stood_at or not self.mixer.playing:
+            self._stood_at, self._stood_since = self.mixer.time_s, time.monotonic()
+        return time.monotonic() - self._stood_since > self._still_s
+
     def _tick(self) -> None:
+        if self._device_is_gone():
+            self.mixer.pause()
+            self._was_playing = False
+            self._timer.stop()
+            if self._output is not None:
+                self._output.stop()
+                self._output = None
+            self.changed.emit()
+            self.lost.emit()
+            return
         self.moved.emit()
         if not self.mixer.playing:
             # the fade-out of a pause is still to be pulled: the device stops one tick later
