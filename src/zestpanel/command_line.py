@@ -14,7 +14,7 @@ from typing import Any
 
 from zestpanel import __version__
 from zestpanel.core.errors import ZestError
-from zestpanel.verbs import exchange, hearing, making, rendering, results
+from zestpanel.verbs import checking, exchange, hearing, making, rendering, results
 from zestpanel.verbs.opening import Output
 
 
@@ -144,6 +144,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--schedule", action="store_true", help="also let the project's runs begin at their set hours")
     sub.add_argument("--yes", action="store_true", help="agree; without it only what would be used is shown")
     sub.add_argument("--take-back", action="store_true", help="what was agreed to is asked about again")
+    sub = verb("check", checking.check, "whether a project is whole; put right what can be")
+    sub.add_argument("--repair", action="store_true", help="a new database of all that can be read, in its place")
+    sub.add_argument("--from-backup", action="store_true", help="take the copy from before the last migration")
     sub = verb("bug-report", exchange.bug_report, "what to send along with a bug report; it holds no key")
     sub = verb("schemas", exchange.schemas, "write the JSON Schemas of connector files and catalogues", project=False)
     sub.add_argument("folder", type=Path)

@@ -242,3 +242,99 @@ def small_project(tmp_path: Path) -> Project:
 def test_errors_are_ours(project: Project) -> None:
     with pytest.raises(ZestError):
         Project.create(project.folder)
+
+
+# -- damage
+
+
+def flipped(data: bytes, seed: int) -> bytes:
+    """A few bytes of a database changed, as a bad disk would."""
+    import random
+
+    chance = random.Random(seed)
+    out = bytearray(data)
+    for _ in range(chance.choice((1, 8, 60))):
+        out[chance.randrange(100, len(out))] = chance.randrange(256)
+    return bytes(out)
+
+
+def test_sixty_damaged_databases_end_in_sentences_and_are_put_right_as_far_as_they_can(
+    small_project: Project, tmp_path: Path
+) -> None:
+    from tests.conftest import pretend_take
+    from zestpanel.command_line import run as verb
+    from zestpanel.core.project.checking import damage_in, repair
+
+    version = small_project.texts.all()[0].version_id
+    for number in range(40):
+        pretend_take(small_project, 1, version, repeat=number + 1, hz=200 + number)
+    small_project.close()
+    whole = (small_project.folder / FILE).read_bytes()
+    mended = 0
+    for seed in range(60 * (10 if EVERY == 1 else 1)):
+        folder = tmp_path / f"{seed}.zest"
+        folder.mkdir()
+        shutil.copytree(small_project.folder / "clips", folder / "clips")
+        (folder / FILE).write_bytes(flipped(whole, seed))
+        before = (folder / FILE).read_bytes()
+        arguments = (["cost"], ["runs"], ["run", "--estimate"])[seed % 3]
+        assert verb([arguments[0], str(folder), *arguments[1:]]) in (0, 1, 2)
+        assert (folder / FILE).read_bytes() == before, "nothing is written before it was put right"
+        if found := damage_in(folder):
+            assert all(len(str(one)) < 300 for one in found)
+            try:
+                repair(folder)
+            except ZestError:
+                continue
+            assert [one for one in damage_in(folder) if "clip" not in one.what] == []
+            again = Project.open(folder)
+            assert again.takes.all() is not None
+            again.close()
+            mended += 1
+        shutil.rmtree(folder)
+    assert mended > 5
+
+
+def test_a_row_that_cannot_be_read_is_named_and_mended(
+    small_project: Project, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from zestpanel.command_line import run as verb
+
+    folder = small_project.folder
+    small_project.close()
+    with sqlite3.connect(folder / FILE) as other:
+        other.execute("UPDATE candidates SET settings = '{\"pace\": '")
+        other.execute("UPDATE passages SET title = CAST(x'ff41' AS TEXT)")
+    other.close()
+    assert verb(["cost", str(folder)]) == 2
+    said = capsys.readouterr().err
+    assert "A part of Small.zest is damaged. Nothing was changed." in said
+    assert verb(["check", str(folder)]) == 1
+    listed = capsys.readouterr().out
+    assert "candidates, row 1: the settings cannot be read" in listed
+    assert "passages, row 1: the title cannot be read" in listed
+    assert verb(["check", str(folder), "--repair"]) == 0
+    said = capsys.readouterr().out
+    assert "mended: candidates, row 1: the settings cannot be read" in said
+    assert list(folder.glob("project.damaged-*.sqlite"))
+    assert verb(["check", str(folder)]) == 0
+    again = Project.open(folder)
+    assert (again.shortlist.candidates()[0].settings, again.texts.all()[0].text) == ({}, "Three degrees, in the dark.")
+    again.close()
+
+
+def test_the_copy_from_before_a_migration_is_offered_and_taken(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from zestpanel.command_line import run as verb
+
+    folder = project_of(tmp_path / "Old.zest", "0003")
+    Project.open(folder).close()
+    (folder / FILE).write_bytes(b"gone" * 3000)
+    with pytest.raises(ProjectError, match=r"'zestpanel check Old.zest --from-backup' opens with project.before-"):
+        Project.open(folder)
+    assert verb(["check", str(folder), "--from-backup"]) == 0
+    assert "is in place" in capsys.readouterr().out
+    opened = Project.open(folder)
+    assert opened.brief.channel == "Kept"
+    opened.close()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+import threading
 import time
 from pathlib import Path
 
@@ -15,10 +17,11 @@ from tests.desk.conftest import Opener, Recorder, settle, words
 from tests.desk.stalls import StallMeter
 from zestpanel.core.passages.passage import LONGEST_PASSAGE
 from zestpanel.core.project.project import Project
+from zestpanel.desk.application import Desk, _catch_crashes
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.playing.player import Player
-from zestpanel.desk.window import MainWindow
+from zestpanel.desk.window import PAGE_CLASSES, MainWindow
 
 # What a hold may be at most here. The goal is 50 ms; a test beside two others on two cores measures their turns, too,
 # so it fails on what hung for seconds. benchmarks/ hold the goal itself.
@@ -153,3 +156,58 @@ def test_a_click_in_the_import_dialog_drops_one_part_and_no_other(
     qtbot.mouseClick(agree, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     assert [p.language for p in bench_project.texts.all()[3:]] == ["en-GB"] * 7
+
+
+def test_what_another_program_renders_is_seen(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    passage = bench_project.texts.add(["A new one."], language="en-GB")[0]
+    window = open_window(bench_project)
+    candidate = window.state.bench.candidates[0]
+    assert window.state.bench.cell(candidate.id, passage.id).state == "missing"
+    other = Project.open(bench_project.folder)
+    pretend_take(other, candidate.id, passage.version_id)
+    other.close()
+    qtbot.waitUntil(lambda: window.state.bench.cell(candidate.id, passage.id).state == "there", timeout=15_000)
+
+
+def test_a_project_that_cannot_be_written_to_is_looked_at_and_heard(
+    bench_project: Project, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bench_project.close()
+    before = {p.name: p.stat().st_mtime_ns for p in bench_project.folder.rglob("*")}
+    monkeypatch.setattr("zestpanel.core.project.opening._unwritable", lambda folder: "read-only")
+    desk = Desk()
+    desk.open(bench_project.folder)
+    window = desk.window
+    assert window is not None
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
+    _catch_crashes(desk)
+    settle(qtbot, window)
+    assert "can be read and heard, not changed: it lies where nothing can be written" in window.notice_text.text()
+    for step in PAGE_CLASSES:
+        window.go_to(step)
+        settle(qtbot, window)
+    state = window.state
+    state.select(state.bench.candidates[1].id, state.bench.passages[0].id)
+    settle(qtbot, window)
+    assert len(state.tray) == 3
+    window.go_to("brief")
+    budget = window.page("brief").field("budget_per_month")  # type: ignore[attr-defined]
+    budget.setText("5")
+    budget.editingFinished.emit()
+    assert "can be read here, not written to. Nothing was changed." in window.notice_text.text()
+    window.close()
+    state.project.close()
+    assert {p.name: p.stat().st_mtime_ns for p in bench_project.folder.rglob("*")} == before
+
+
+def test_a_project_is_checked_from_the_menu(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.actions_by_id["check"].trigger()
+    settle(qtbot, window)
+    assert "Desk.zest is whole" in window.notice_text.text()
+    with bench_project._database.writing() as connection:
+        connection.exec_driver_sql("UPDATE takes SET timing = '{' WHERE id = 2")
+    window.actions_by_id["check"].trigger()
+    settle(qtbot, window)
+    assert "1 place is damaged, the first: takes, row 2: the timing cannot be read." in window.notice_text.text()

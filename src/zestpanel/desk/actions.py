@@ -23,6 +23,7 @@ DEEDS: tuple[Deed, ...] = (
     Deed("bring", "Bring in clips made elsewhere …", "Project", "Ctrl+B"),
     Deed("clips", "Save all clips …", "Project", "Ctrl+Shift+S"),
     Deed("record", "Write decision record", "Project", "Ctrl+S"),
+    Deed("check", "Check project", "Project"),
     Deed("quit", "Quit", "Project", "Ctrl+Q"),
     Deed("undo", "Undo", "Edit", "Ctrl+Z"),
     Deed("redo", "Redo", "Edit", "Ctrl+Shift+Z"),

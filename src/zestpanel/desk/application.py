@@ -74,6 +74,9 @@ class Desk:
         self.window.show()
         threading.Thread(target=_load_pages, name="pages", daemon=True).start()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
+        if project.read_only:
+            why = "the disk is full" if project.read_only == "full" else "it lies where nothing can be written"
+            self.window.state.complain(f"{folder.name} can be read and heard, not changed: {why}.")
         renders = self.window.page("renders")
         QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
         QTimer.singleShot(0, renders.ask_what_may_be_used)  # type: ignore[attr-defined]
@@ -104,8 +107,8 @@ def open_window(folder: Path | None) -> int:
     settings = QSettings("zestpanel", "zestpanel")
     theme.set(dark=settings.value("dark", False, type=bool), scale=settings.value("scale", 1.0, type=float))
     apply_theme(application, theme)
-    _catch_crashes()
     desk = Desk()
+    _catch_crashes(desk)
     _end_when_told(application, desk)
     if folder is None:
         last = settings.value("last", "", type=str)
@@ -146,10 +149,13 @@ def _first_project() -> Path:
     return platformdirs.user_documents_path() / f"My channel{SUFFIX}"
 
 
-def _catch_crashes() -> None:
+def _catch_crashes(desk: Desk) -> None:
     """What nobody foresaw is shown with a way to copy it; the program goes on, the project is on disk at any time."""
 
     def show(kind: type[BaseException], value: BaseException, trace: object) -> None:
+        if isinstance(value, ZestError) and desk.window is not None:  # a project that cannot be written to, say
+            desk.window.state.complain(value)
+            return
         text = "".join(traceback.format_exception(kind, value, value.__traceback__))
         print(text, file=sys.stderr)
         box = QMessageBox(

@@ -28,6 +28,7 @@ from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player
 
 MOST_LANES = 9  # as many as there are digit keys
+OTHERS_MS = 2_000
 MOST_CELLS_AT_ONCE = 600  # read on the interface thread
 MOST_CHARACTERS_AT_ONCE = 60_000
 MOST_NAMED = 3  # candidates in one notice
@@ -86,6 +87,11 @@ class DeskState(QObject):
         self._hearing, self._deaf = threading.Lock(), False
         self.running: dict[tuple[int, int], int] = {}
         self._news: list[RunEvent] = []
+        self._others = QTimer(self)  # other programs may write to the project meanwhile
+        self._others.setInterval(OTHERS_MS)
+        self._others.timeout.connect(self._look_for_others)
+        self._seen = project.changes()
+        self._others.start()
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(400)
@@ -356,6 +362,19 @@ class DeskState(QObject):
         if [t.id for t in self.tray_takes()] != [lane.take.id for lane in self.tray]:
             self._load_tray(keep_place=True)
 
+    def _look_for_others(self) -> None:
+        """Show what another program has written since the last look."""
+        try:
+            seen = self.project.changes()
+        except ZestError:
+            return  # locked for the moment
+        if seen == self._seen or self.run_goes_on:
+            return
+        self._seen = seen
+        self.project.look_again()
+        project = self.project
+        self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
+
     def refresh_standing(self) -> None:
         self.standing_stale = True
 
@@ -423,6 +442,7 @@ class DeskState(QObject):
 
     def stop_hearing(self) -> None:
         """From here on no other thread touches this object, which may then be deleted."""
+        self._others.stop()
         with self._hearing:
             self._deaf = True
 

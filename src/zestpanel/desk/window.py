@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.listening.acr import AcrSession
+from zestpanel.core.project.checking import Damage, damage_in
 from zestpanel.core.project.project import Project
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.desk.actions import DEEDS
@@ -181,6 +182,7 @@ class MainWindow(QMainWindow):
             "star": self._star,
             "back": lambda: self.state.player.seek(0.0),
             "report": self._copy_report,
+            "check": self._check_project,
             "bring": lambda: self._on("renders", lambda page: page.ask_for_clips()),  # type: ignore[attr-defined]
             "audition": lambda: self._on("engines", lambda page: page.hear()),  # type: ignore[attr-defined]
             "render": lambda: self._on("renders", lambda page: page.start()),  # type: ignore[attr-defined]
@@ -280,6 +282,21 @@ class MainWindow(QMainWindow):
         self.notice_text.setText(text)
         set_role(self.notice_text, "bad" if level == "problem" else "")
         self.notice.show()
+
+    def _check_project(self) -> None:
+        folder = self.state.project.folder
+
+        def arrived(found: list[Damage]) -> None:
+            if not found:
+                self.state.say(f"{folder.name} is whole: every row can be read, and every clip is there.")
+                return
+            count = f"{len(found)} place{'s are' if len(found) > 1 else ' is'}"
+            self.state.complain(
+                f"{count} damaged, the first: {found[0]}. Close the window, then 'zestpanel check {folder} --repair' "
+                "puts right what can be, and keeps the damaged database."
+            )
+
+        self.state.background.run(lambda: damage_in(folder), arrived, self.state.complain)
 
     def _sound_lost(self) -> None:
         self.state.complain(

@@ -7,6 +7,8 @@ import contextlib
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from zestpanel.core.errors import ProjectError, ZestError
+
 if TYPE_CHECKING:  # loaded with the first project that is opened: --help must not wait for it
     from zestpanel.core.project.project import Project
 
@@ -21,5 +23,17 @@ def opened(options: argparse.Namespace) -> Iterator[Project]:
     project = Project.open(options.project)
     try:
         yield project
+    except ZestError:
+        raise
+    except Exception as error:
+        # what nobody foresaw, in a project that may be damaged: then the row is named
+        from zestpanel.core.project.checking import first_damage
+
+        if not (what := first_damage(options.project)):
+            raise
+        raise ProjectError(
+            f"{options.project.name} is damaged: {what}.", kept="Nothing was changed.",
+            remedy=f"zestpanel check {options.project} lists all of it, and --repair puts right what can be.",
+        ) from error  # fmt: skip
     finally:
         project.close()

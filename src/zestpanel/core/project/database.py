@@ -86,6 +86,16 @@ class Database:
             if kind := kind_of(error.orig):
                 raise trouble(kind, self._name) from error
             raise
+        except (ValueError, TypeError, LookupError) as error:
+            if self.is_damaged():
+                raise trouble("damaged", self._name) from error
+            raise
+
+    def is_damaged(self) -> bool:
+        """Whether a row holds what its table cannot: looked at only where something has gone wrong."""
+        from zestpanel.core.project.checking import first_damage  # needs this module
+
+        return bool(first_damage(self.path.parent))
 
     def changes(self) -> int:
         """A number that differs once another program has written. Raises StorageTrouble."""

@@ -131,7 +131,7 @@ def _revision(path: Path, folder: Path, *, read_only: str = "") -> str | None:
         return None
     try:
         revision, application, tables = _looked_at(path, read_only=read_only)
-    except sqlite3.Error as error:
+    except (sqlite3.Error, UnicodeDecodeError) as error:
         if (kind := kind_of(error)) in ("locked", "io", "full"):
             raise trouble(kind, folder.name) from error
         raise ProjectError(
