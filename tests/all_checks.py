@@ -22,7 +22,10 @@ BIN = Path(sys.executable).parent
 IN_MEMORY = Path("/dev/shm")
 ROOM_BYTES = 4 * 10**9
 # tests of the core that are a part of their own, so that all take about as long: runs, recordings, kills, sweeps, demo
-APART = [f"tests/core/test_{name}.py" for name in ("runs", "recordings", "project", "sweeps", "demo", "sending")]
+APART = [
+    f"tests/core/test_{name}.py"
+    for name in ("runs", "recordings", "project", "sweeps", "demo", "sending", "survival", "engines_together")
+]
 
 REFERENCE = "tests/reference"
 DEEP_INPUTS = 1_000_000

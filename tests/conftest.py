@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 from collections.abc import Iterator
 from datetime import datetime
@@ -80,6 +81,32 @@ def other_day() -> Iterator[None]:
 def settings_of_the_tests(tmp_path_factory: pytest.TempPathFactory) -> None:
     """What a person agreed to and set up is kept here, never in the settings of whoever runs the tests."""
     os.environ["XDG_CONFIG_HOME"] = str(tmp_path_factory.mktemp("settings"))
+
+
+@pytest.fixture(autouse=True, scope="session")
+def new_projects_are_copied(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """The tables of a new project are made once, and then copied: a thousand tests make one. Those that try the making
+    itself are marked so."""
+    from zestpanel.core.project import opening
+
+    upgrade = opening._upgrade
+    template = tmp_path_factory.mktemp("template") / opening.FILE
+    upgrade(template, template.parent)
+
+    def copied(path: Path, folder: Path) -> None:
+        if path.exists() or os.environ.get("ZEST_MAKE"):
+            upgrade(path, folder)
+        else:
+            shutil.copyfile(template, path)
+
+    opening._upgrade = copied
+    yield
+    opening._upgrade = upgrade
+
+
+@pytest.fixture
+def made_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("ZEST_MAKE", "1")
 
 
 @pytest.fixture(autouse=True)

@@ -21,6 +21,7 @@ from zestpanel.core.project.project import Project
 from zestpanel.core.project.schema import metadata
 
 
+@pytest.mark.usefixtures("made_anew")
 def test_migrations_make_exactly_the_schema(project: Project) -> None:
     engine = create_engine(f"sqlite:///{project.folder / FILE}")
     with engine.connect() as connection:

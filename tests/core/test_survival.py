@@ -53,6 +53,7 @@ def tried_with_kills(trial: Callable[[int], bool], *, first: int) -> int:
     raise AssertionError("it never ended")
 
 
+@pytest.mark.usefixtures("made_anew")
 def test_a_project_whose_making_was_killed_anywhere_is_gone_on_with(tmp_path: Path) -> None:
     def trial(statement: int) -> bool:
         folder = tmp_path / f"Made {statement}.zest"

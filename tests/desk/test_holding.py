@@ -8,8 +8,8 @@ import time
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import pretend_take
@@ -25,7 +25,7 @@ from zestpanel.desk.window import PAGE_CLASSES, MainWindow
 
 # What a hold may be at most here. The goal is 50 ms; a test beside two others on two cores measures their turns, too,
 # so it fails on what hung for seconds. benchmarks/ hold the goal itself.
-MOST_S = 0.8
+MOST_S = 3.0
 
 
 @pytest.mark.parametrize(
@@ -198,6 +198,8 @@ def test_a_project_that_cannot_be_written_to_is_looked_at_and_heard(
     assert "can be read here, not written to. Nothing was changed." in window.notice_text.text()
     window.close()
     state.project.close()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     assert {p.name: p.stat().st_mtime_ns for p in bench_project.folder.rglob("*")} == before
 
 
