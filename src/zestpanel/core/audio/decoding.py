@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 
 from zestpanel.core.audio.clip import Clip, Samples
-from zestpanel.core.audio.kinds import describe_bytes, kind_of_sound
+from zestpanel.core.audio.kinds import describe_bytes, kind_of_sound, with_true_sizes
 from zestpanel.core.errors import AudioError
 
 MOST_VALUES: Final = 60_000_000  # samples times channels: 41 minutes at 24 kHz, 240 MB in memory
@@ -24,9 +24,9 @@ def decode_here(data: bytes) -> Clip:
     kind = kind_of_sound(data)
     if kind is None:
         raise AudioError(f"The reply is {describe_bytes(data)}, not sound.")
-    if kind in ("m4a", "webm"):
+    if kind in ("m4a", "webm", "aac"):
         return _packed(data)
-    return _by_libsndfile(data, {})
+    return _by_libsndfile(with_true_sizes(data), {})
 
 
 def sound_job(data: bytes, asked: dict[str, Any]) -> tuple[dict[str, Any], memoryview]:

@@ -15,6 +15,13 @@ _SIGNATURES: tuple[tuple[bytes, int, str], ...] = (
     (b"ftyp", 4, "m4a"),
     (b"AIFF", 8, "aiff"),
     (b"\x1a\x45\xdf\xa3", 0, "webm"),
+    (b".snd", 0, "au"),
+    (b"RF64", 0, "wav"),
+    # frames of AAC with heads of their own (ADTS: twelve bits set, the layer 0; ISO/IEC 13818-7, 6.2)
+    (b"\xff\xf1", 0, "aac"),
+    (b"\xff\xf9", 0, "aac"),
+    (b"\xff\xf0", 0, "aac"),
+    (b"\xff\xf8", 0, "aac"),
 )
 
 
@@ -63,7 +70,25 @@ def is_cut_off(data: bytes) -> bool:
     if found is None:
         return False
     start, declared = found
-    return declared not in (0, 0xFFFFFFFF) and declared < 0x7FFFFFFF and len(data) - start < declared
+    return not _is_open(declared) and len(data) - start < declared
+
+
+# programs that cannot know the length write 0, or as much as fits the field, or nearly so (common practice, no source)
+_ENDLESS: Final = 0x7FFF0000
+
+
+def _is_open(declared: int) -> bool:
+    return declared == 0 or declared >= _ENDLESS
+
+
+def with_true_sizes(data: bytes) -> bytes:
+    """A WAV that does not know its length with the length it has; anything else as it is."""
+    found = wav_data_bytes(data) if data[:4] == b"RIFF" else None
+    if found is None or not _is_open(found[1]) or len(data) == found[0]:
+        return data
+    size = len(data) - found[0]
+    return (data[:4] + (len(data) - 8).to_bytes(4, "little") + data[8 : found[0] - 4] + size.to_bytes(4, "little")
+            + data[found[0] :])  # fmt: skip
 
 
 _PLAIN: Final = frozenset({1, 3, 6, 7})  # samples as integers, floats, A-law, mu-law (RFC 2361)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.places import unknown_places
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 
@@ -44,7 +46,10 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
             kept="Nothing was added.",
         )
     try:
-        return Engine.model_validate(data)
+        engine = Engine.model_validate(data)
+        if not kept:
+            _refuse_unknown_places(engine, node, name)
+        return engine
     except ValidationError as error:
         # a misspelt field shows as one unknown and one missing: the unknown one is what the eye must find
         first = next((e for e in error.errors() if e["type"] == "extra_forbidden"), error.errors()[0])
@@ -60,6 +65,19 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
             kept="Nothing was added.",
             remedy="Correct the line and load the file again.",
         ) from error
+
+
+def _refuse_unknown_places(engine: Engine, node: Any, name: str) -> None:
+    """A misspelt {voice} would let every voice speak as the service's own."""
+    for path, place in unknown_places(engine):
+        close = get_close_matches(place, ["text", "voice", "model", "language", "seed", "secret", "output",
+                                          *(control.name for control in engine.controls)], n=1)  # fmt: skip
+        meant = f" Was {{{close[0]}}} meant?" if close else ""
+        raise ConnectorError(
+            f"{name}, line {_line_of(node, path)}: {'.'.join(map(str, path))}: nothing fills {{{place}}}.{meant}",
+            kept="Nothing was added.",
+            remedy=f"Correct the line; braces that are meant as they stand are doubled: {{{{{place}}}}}.",
+        )
 
 
 _MOST_NODES = 300_000

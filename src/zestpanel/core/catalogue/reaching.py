@@ -7,6 +7,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from zestpanel.core.catalogue.places import HOLDS_KEY
 from zestpanel.core.errors import FAILURE_KINDS
 
 
@@ -36,6 +37,7 @@ class FailureRule(Stated):
 # names under which services expect a key (common practice, no source)
 KEY_NAMES: Final = re.compile(r"(authori[sz]ation|api.?key|x-.*key|.*-key|key|token|.*secret)", re.IGNORECASE)
 PLACES: Final = ("header", "json", "link", "part", "events", "lines", "messages")
+CONTENT_TYPE: Final = "content type"
 Encoding = Literal["file", "pcm_s16le", "pcm_s16be", "pcm_s24le", "pcm_f32le", "mulaw", "alaw"]
 
 
@@ -45,6 +47,9 @@ def _check_place(name: str, place: str, allowed: tuple[str, ...]) -> None:
         raise ValueError(f"{name} is one of: {', '.join(allowed)}, followed by a name or path")
     if kind in ("header", "json", "link", "part") and not rest:
         raise ValueError(f"{name}: '{kind}' needs a name or path after it")
+
+
+Rate = Annotated[int, Field(ge=4000, le=384_000)]
 
 
 class HttpReply(Stated):
@@ -57,8 +62,11 @@ class HttpReply(Stated):
     """
 
     audio: str = "body"
-    encoding: Encoding = "file"
-    rate_hz: int | None = Field(default=None, ge=4000, le=384_000)
+    coded: Literal["base64", "hex"] = Field(default="base64", description="how sound stands in JSON")
+    encoding: Encoding | Literal["content type"] = "file"
+    rate_hz: Rate | str | None = Field(
+        default=None, description="of raw samples: a number, 'content type', 'header NAME' or 'json PATH'"
+    )
     channels: int = Field(default=1, ge=1, le=8)
     voice_used: str = ""
     model_used: str = ""
@@ -68,8 +76,10 @@ class HttpReply(Stated):
 
     @model_validator(mode="after")
     def _consistent(self) -> HttpReply:
-        if self.encoding != "file" and self.rate_hz is None:
+        if self.encoding not in ("file", CONTENT_TYPE) and self.rate_hz is None:
             raise ValueError("raw samples need a rate_hz")
+        if isinstance(self.rate_hz, str) and self.rate_hz != CONTENT_TYPE:
+            _check_place("rate_hz", self.rate_hz, ("header", "json"))
         _check_place("audio", self.audio, ("body", *PLACES[1:]))
         for name in ("voice_used", "model_used", "characters_billed", "allowance_left", "word_times"):
             _check_place(name, getattr(self, name), ("header", "json"))
@@ -79,13 +89,40 @@ class HttpReply(Stated):
 class HttpJob(Stated):
     """A service that answers with a job: it is asked again until the job is done, then the sound is fetched."""
 
-    id: str = Field(description="where the job's number sits in the first reply: 'json PATH' or 'header NAME'")
-    poll: str = Field(min_length=1, description="address to ask, with {job} in it")
-    state: str
+    id: str = Field(default="", description="where the job's number sits in the first reply: 'json PATH' or "
+                                            "'header NAME'")  # fmt: skip
+    poll: str = Field(min_length=1, description="address to ask, with {job} in it; or where the first reply names it: "
+                                                "'header Location' or 'json PATH'")  # fmt: skip
+    state: str = Field(description="'json PATH', 'header NAME', or 'status': the HTTP status of the answer")
     done: tuple[str, ...] = ("done",)
     failed: tuple[str, ...] = ("failed",)
     every_s: float = Field(default=1.0, gt=0, le=60)
     fetch: str = Field(default="", description="address of the sound, with {job}; empty: in the last reply")
+
+    @model_validator(mode="after")
+    def _numbered(self) -> HttpJob:
+        if not self.id and ("{job}" in self.poll or "{job}" in self.fetch):
+            raise ValueError("{job} needs an 'id': where the job's number sits in the first reply")
+        return self
+
+    @property
+    def is_linked(self) -> bool:
+        """Whether the first reply names the address to ask."""
+        return self.poll.startswith(("header ", "json "))
+
+
+class TokenCall(Stated):
+    """A call made first, whose reply holds the {token} of the others; made again when its time is nearly over."""
+
+    address: str = Field(min_length=1)
+    method: Literal["POST", "GET", "PUT"] = "POST"
+    headers: dict[str, str] = Field(default_factory=dict)
+    query: dict[str, str] = Field(default_factory=dict)
+    body: dict[str, Any] | str | None = None
+    body_as: Literal["json", "form", "plain"] = "json"
+    at: str = Field(default="json access_token", description="where the token sits in the reply: 'json PATH'")
+    lasts: str = Field(default="", description="where the reply says how many seconds it lasts: 'json PATH'")
+    lasts_s: float = Field(default=600, gt=0, description="how long it lasts where the reply does not say")
 
 
 class Reached(Stated):
@@ -108,7 +145,7 @@ class Reached(Stated):
     def _holds_no_key(self) -> Reached:
         for part, named in (("headers", self.headers), ("query", self.query)):
             for name, value in named.items():
-                if KEY_NAMES.fullmatch(name) and "{secret}" not in value and "${" not in value and value.strip():
+                if KEY_NAMES.fullmatch(name) and not HOLDS_KEY.search(value) and "${" not in value and value.strip():
                     raise ValueError(
                         f"{part}.{name} looks like a key; write {{secret}} in its place and name it with 'secret:'"
                     )
@@ -123,6 +160,7 @@ class HttpSpeak(Reached):
     body_as: Literal["json", "form", "plain", "multipart"] = "json"
     files: dict[str, str] = Field(default_factory=dict, description="multipart only: field to the path of a file")
     stream: bool = False
+    token: TokenCall | None = None
     job: HttpJob | None = None
 
     @model_validator(mode="after")
@@ -161,9 +199,18 @@ class CommandSpeak(Stated):
     kind: Literal["command"]
     arguments: tuple[str, ...] = Field(min_length=1)
     resident: bool = False
+    encoding: Encoding = Field(default="file", description="of the sound it writes: a file, or raw samples")
+    rate_hz: Rate | None = None
+    channels: int = Field(default=1, ge=1, le=8)
     environment: dict[str, str] = Field(default_factory=dict)
     directory: str = ""
     timeout_s: float = Field(default=120, gt=0)
+
+    @model_validator(mode="after")
+    def _rate_of_samples(self) -> CommandSpeak:
+        if self.encoding != "file" and self.rate_hz is None:
+            raise ValueError("raw samples need a rate_hz")
+        return self
 
 
 class FolderSpeak(Stated):
@@ -196,7 +243,11 @@ class VoiceList(Stated):
     list: str = "json "
     each: dict[str, str] = Field(description="field of ours to the path in an entry, 'id' at least")
     values: dict[str, dict[str, str]] = Field(default_factory=dict, description="field to {their word: ours}")
-    next: str = Field(default="", description="'json PATH' of the next page's address")
+    otherwise: dict[str, str] = Field(default_factory=dict, description="field to what an entry without it has")
+    next: str = Field(default="", description="'json PATH' of the next page's address or token, or 'link header'")
+    next_query: str = Field(default="", description="query parameter that takes the token of the next page")
+    page_query: str = Field(default="", description="query parameter that counts pages, until one holds no voice")
+    first_page: int = 1
 
     @model_validator(mode="after")
     def _fields_known(self) -> VoiceList:

@@ -95,6 +95,8 @@ def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
         addresses.append(engine.voices_from.address)
     if isinstance(speak, HttpSpeak) and speak.job is not None:
         addresses += [a for a in (speak.job.poll, speak.job.fetch) if "://" in expand_environment(a)]
+    if (token := getattr(speak, "token", None)) is not None:
+        addresses.append(token.address)
     origins = dict.fromkeys(origin_of(expand_environment(address)) for address in addresses)
     for origin in origins:
         open_way = origin.startswith("http:") and not _is_here(origin)

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO, Final
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import sound_trace
 from zestpanel.core.connectors.programs import (
@@ -33,6 +34,7 @@ from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, T
 from zestpanel.core.connectors.watching import MemoryWatch
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.own_files import is_own_file
 
 _LOOK_S: Final = 0.05  # how often it is asked whether the run was cancelled; what the program does is told at once
 _LEFT_OPEN_S: Final = 0.5  # how long its output is still read after its end, where something it started holds it open
@@ -55,13 +57,15 @@ class CommandConnector:
     def __init__(self, engine: Engine) -> None:
         self._program = Program(engine)
         self._template = " ".join(self._program.speak_facts.arguments)
+        self._own_name = "{output_folder}" in f"{self._template} {self._program.speak_facts.directory}"
         self._ran_before = False
 
     def close(self) -> None:
         pass
 
     def describe(self, request: SpeakRequest) -> str:
-        text = " ".join(self._program.arguments(request, output="OUTPUT.wav", text_file="TEXT.txt"))
+        places = {"output": "OUTPUT.wav", "output_folder": "FOLDER", "text_file": "TEXT.txt"}
+        text = " ".join(self._program.arguments(request, **places))
         if "{text_file}" in self._template:
             return f"{text}\n\n(TEXT.txt)\n{request.text}"
         return text if "{text}" in self._template else f"{text}\n\n(standard input)\n{request.text}"
@@ -74,7 +78,10 @@ class CommandConnector:
         output = folder / "out.wav"
         text_file = folder / "text.txt"
         text_file.write_text(request.text, encoding="utf-8")
-        arguments = self._program.arguments(request, output=str(output), text_file=str(text_file))
+        made = folder / "made"
+        made.mkdir()
+        arguments = self._program.arguments(request, output=str(output), output_folder=str(made),
+                                            text_file=str(text_file))  # fmt: skip
         by_argument = "{text}" in self._template or "{text_file}" in self._template
         to_file = "{output}" in self._template
         cold, self._ran_before = not self._ran_before, True
@@ -82,7 +89,8 @@ class CommandConnector:
         in_file.write_bytes(b"" if by_argument else request.text.encode("utf-8"))
         began = time.monotonic()
         with in_file.open("rb") as given, err_file.open("wb") as err:
-            process = self._program.start(arguments, stdin=given, stdout=subprocess.PIPE, stderr=err)
+            process = self._program.start(arguments, output_folder=str(made), stdin=given, stdout=subprocess.PIPE,
+                                          stderr=err)  # fmt: skip
             watch = MemoryWatch(process.pid)
             try:
                 ended = self._wait(process, began, cancelled, (output, err_file))
@@ -95,14 +103,16 @@ class CommandConnector:
         if process.returncode != 0:
             put_out = b"".join(part for _, part in ended.chunks[-2:])
             raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file), put_out))
-        if to_file:
+        if self._own_name:
+            output = _the_one_in(made, arguments[0], raw=self._program.speak_facts.encoding != "file")
+        if to_file or self._own_name:
             data = read_output(output, arguments[0])
             chunks: Sequence[tuple[float, bytes]] = [(ended.ended_s, data)]
         else:
             data, chunks = b"".join(part for _, part in ended.chunks), ended.chunks
         if not data:
             raise SynthesisFailure("broken sound", f"{arguments[0]} ended well but wrote no sound.")
-        clip = decoded(data, arguments[0])
+        clip = decoded(data, arguments[0], self._program.speak_facts)
         return Reply(
             data=data,
             clip=clip,
@@ -151,6 +161,24 @@ class CommandConnector:
         if at_s > timeout:
             end_process_tree(process)
             raise SynthesisFailure("timed out", f"The program did not end within {timeout:g} s and was stopped.")
+
+
+def _the_one_in(folder: Path, program: str, *, raw: bool) -> Path:
+    """The sound file that a program left under a name of its own. Raises SynthesisFailure for none, or several."""
+    files = sorted(p for p in folder.rglob("*") if is_own_file(p))
+    if not raw and len(files) > 1:
+        files = [p for p in files if _begins_as_sound(p)]
+    if len(files) != 1:
+        what = ", ".join(p.name for p in files[:3]) or "none"
+        raise SynthesisFailure(
+            "broken sound", f"{program} was to leave one sound file in its folder; there is: {what}."
+        )
+    return files[0]
+
+
+def _begins_as_sound(path: Path) -> bool:
+    with path.open("rb") as file:
+        return kind_of_sound(file.read(512)) is not None
 
 
 def _read(pipe: IO[bytes], at_s: float, chunks: list[tuple[float, bytes]]) -> bool:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import decode
+from zestpanel.core.audio.files import decode, decode_raw
 from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
@@ -65,7 +65,13 @@ def too_much(program: str) -> SynthesisFailure:
     )
 
 
-def decoded(data: bytes, program: str) -> Clip:
+def decoded(data: bytes, program: str, speak: CommandSpeak | None = None) -> Clip:
+    """Raises SynthesisFailure. speak: states how raw samples are packed, where they are raw."""
+    if speak is not None and speak.encoding != "file":
+        try:
+            return decode_raw(data, speak.encoding, rate_hz=speak.rate_hz or 0, channels=speak.channels)
+        except AudioError as error:
+            raise SynthesisFailure("broken sound", f"{program} wrote no playable sound. {error.what}") from error
     if is_cut_off(data):
         raise SynthesisFailure(
             "broken sound", f"The sound of {program} is cut off: its header promises more than was written."
@@ -101,9 +107,9 @@ class Program:
                 )
         return filled
 
-    def start(self, arguments: list[str], **pipes: Any) -> subprocess.Popen[bytes]:
+    def start(self, arguments: list[str], *, output_folder: str = "", **pipes: Any) -> subprocess.Popen[bytes]:
         extra = {name: expand_environment(value) for name, value in self.speak_facts.environment.items()}
-        directory = expand_environment(self.speak_facts.directory) or None
+        directory = expand_environment(self.speak_facts.directory).replace("{output_folder}", output_folder) or None
         if directory is not None and not os.path.isdir(directory):
             raise SynthesisFailure("program", f"The working directory '{directory}' is not there.")
         try:

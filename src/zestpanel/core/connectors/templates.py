@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import base64
-import re
+import uuid
 from collections.abc import Mapping
 from typing import Any, Final
 
+from zestpanel.core.catalogue.places import DOUBLED, PLACE
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.errors import SynthesisFailure
 
 DESCRIBED_BY: Final = ("gender", "age", "accent", "strength")
-_PLACE = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)\}")
 
 
 def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
@@ -24,6 +24,7 @@ def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
         "form": request.form,
         "seed": request.seed,
         "reference": request.reference,
+        "request_id": uuid.uuid4().hex,
         **{name: request.described.get(name, "") for name in DESCRIBED_BY},
         **more,
     }
@@ -32,7 +33,7 @@ def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
 def fill(template: Any, values: Mapping[str, Any]) -> Any:
     """Fill strings inside dicts and lists. A string that is one place only takes the value with its type.
 
-    Places that name nothing known are left as they are: braces may be part of a body.
+    Doubled braces are braces: {{voice}} is written as {voice}.
     """
     if isinstance(template, dict):
         return {key: fill(value, values) for key, value in template.items()}
@@ -42,10 +43,18 @@ def fill(template: Any, values: Mapping[str, Any]) -> Any:
         return template
     if "{reference_base64}" in template:
         template = template.replace("{reference_base64}", _file_as_base64(str(values.get("reference", ""))))
-    whole = _PLACE.fullmatch(template)
+    whole = PLACE.fullmatch(template)
     if whole and whole.group(1) in values:
         return values[whole.group(1)]
-    return _PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), template)
+    filled = PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), _cut_doubled(template))
+    return filled.replace(_OPEN, "{").replace(_SHUT, "}")
+
+
+_OPEN, _SHUT = "\ue0f0", "\ue0f1"  # stand for doubled braces while places are filled
+
+
+def _cut_doubled(template: str) -> str:
+    return DOUBLED.sub(rf"{_OPEN}\1{_SHUT}", template)
 
 
 def _file_as_base64(path: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import json
 import socket
@@ -56,7 +57,7 @@ class Asked:
 
 def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> Asked:
     """The request of a connector file with every place filled. Raises SynthesisFailure for a missing file."""
-    values = {**values, "secret": secret}
+    values = {**values, **key_values(secret)}
     headers = {name: str(fill(expand_environment(value), values)) for name, value in speak.headers.items()}
     query = {name: str(fill(expand_environment(value), values)) for name, value in speak.query.items()}
     address = with_query(str(fill(expand_environment(speak.address), values)), query)
@@ -65,7 +66,7 @@ def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> Asked:
             "refused",
             "A setting of the request would lead it to another host than its connector file names. Nothing was sent.",
         )
-    content, kind = _body(speak, values)
+    content, kind = content_of(speak, values)
     if kind and not any(name.lower() == "content-type" for name in headers):
         headers["Content-Type"] = kind
     asked = Asked(method=speak.method, address=address, headers=headers, content=content)
@@ -79,7 +80,13 @@ def with_query(address: str, query: Mapping[str, str]) -> str:
     return address + ("&" if "?" in address else "?") + urlencode(query) if query else address
 
 
-def _body(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | None, str]:
+def key_values(secret: str) -> dict[str, Any]:
+    """A key as it is, and as basic authentication takes 'name:password' (RFC 7617)."""
+    return {"secret": secret, "secret_base64": base64.b64encode(secret.encode("utf-8")).decode()}
+
+
+def content_of(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | None, str]:
+    """(the body filled, its content type; None and '' for none)."""
     if isinstance(speak.body, str) and speak.body.lstrip().startswith("<"):
         # values of an XML body are no markup; the text is, where the engine is given marked text
         values = {k: v if k == "text" or not isinstance(v, str) else escape(v, _QUOTES) for k, v in values.items()}

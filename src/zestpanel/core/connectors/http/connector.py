@@ -7,8 +7,9 @@ import re
 import threading
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from email.message import Message
 from email.utils import parsedate_to_datetime
 from typing import Any, Final, Protocol
 
@@ -16,15 +17,16 @@ import httpx
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode, decode_raw
-from zestpanel.core.audio.kinds import is_cut_off
+from zestpanel.core.audio.kinds import describe_bytes, is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.preflight import secret_of
-from zestpanel.core.catalogue.reaching import HttpJob, HttpReply, HttpSpeak, Reached
+from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
 from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
+from zestpanel.core.connectors.http.token import Tokens
 from zestpanel.core.connectors.masking import MASK, without_keys
 from zestpanel.core.connectors.secrets import find_secret
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
@@ -85,6 +87,7 @@ class HttpConnector(OverNetwork):
         self._speak = engine.speak
         self._transport = transport
         self._client: httpx.Client | None = None
+        self._tokens = Tokens(engine.speak, raise_for_failure)
 
     def close(self) -> None:
         if self._client is not None:
@@ -98,13 +101,22 @@ class HttpConnector(OverNetwork):
             return self._client
 
     def describe(self, request: SpeakRequest) -> str:
-        text = filled(self._speak, values_of(request), MASK).as_text()
+        text = filled(self._speak, {**values_of(request), "token": MASK}, MASK).as_text()
+        if self._speak.token is not None:
+            text = f"a token first: {self._speak.token.method} {self._speak.token.address}\n\nthen {text}"
         if self._speak.job is not None:
             text += f"\n\nthen, until it is done: GET {self._speak.job.poll}"
         return text
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
-        return self._exchange(filled(self._speak, values_of(request), secret), secret, cold, cancelled)
+        token = self._tokens.get(self._open_client(), secret, cancelled)
+        asked = filled(self._speak, {**values_of(request), "token": token}, secret)
+        try:
+            return self._exchange(asked, secret, cold, cancelled)
+        except SynthesisFailure as failure:
+            if token and failure.kind == "refused":
+                self._tokens.forget()
+            raise
 
     def _exchange(self, asked: Asked, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         client = self._open_client()
@@ -118,7 +130,7 @@ class HttpConnector(OverNetwork):
         raise_for_failure(self._speak, received)
         if self._speak.job is not None:
             received = self._await_job(self._speak.job, received, asked, follow, cancelled, began)
-        contents = Contents(received, self._speak.reply.audio, follow)
+        contents = Contents(received, self._speak.reply.audio, follow, coded=self._speak.reply.coded)
         return understood(contents, self._speak.reply, first.marks, first.chunks[0][0] if first.chunks else None,
                           began, cold)  # fmt: skip
 
@@ -132,19 +144,23 @@ class HttpConnector(OverNetwork):
         began: float,
     ) -> Received:
         """Ask until the job is done. The waiting counts: it is part of what a clip takes."""
-        number = _at(received, job.id)
+        number = _at(received, job.id) if job.id else ""
         if number is None:
-            raise SynthesisFailure("wrong content", f"The reply names no job at '{job.id}'.")
+            raise SynthesisFailure("wrong content", f"The reply names no job at '{job.id}': {_short(received.data)}")
         values = {"job": str(number)}
-        poll = str(fill(expand_environment(job.poll), values))
+        poll = str((_at(received, job.poll) or "") if job.is_linked else fill(expand_environment(job.poll), values))
+        if not poll:
+            raise SynthesisFailure("wrong content", f"The reply names no address at '{job.poll}'.")
         while True:
             answer = follow(poll)
             raise_for_failure(self._speak, answer)
-            state = str(_at(answer, job.state))
+            state = str(answer.status if job.state == "status" else _at(answer, job.state))
             if state in job.done:
                 break
             if state in job.failed:
-                raise SynthesisFailure("wrong content", f"The service gave the job up: {_short(answer.data)}")
+                raise SynthesisFailure(
+                    "wrong content", f"The service gave the job up (its state: {state}): {_short(answer.data)}"
+                )
             if time.monotonic() - began > self._speak.whole_timeout_s:
                 raise SynthesisFailure(
                     "timed out", f"The job was not done after {self._speak.whole_timeout_s:g} s (its state: {state})."
@@ -213,6 +229,9 @@ class Found(Protocol):
     streamed: bool
 
     @property
+    def content_type(self) -> str: ...
+
+    @property
     def sound(self) -> Chunks: ...
 
     def value(self, place: str) -> Any: ...
@@ -228,10 +247,11 @@ def understood(
 ) -> Reply:
     """A reply from what was found in it. Raises SynthesisFailure when its sound cannot be decoded."""
     sound = b"".join(part for _, part in contents.sound)
-    clip = _decoded(sound, where)
+    form = Form.of(where, contents)
+    clip = _decoded(sound, form)
     decoded = time.monotonic() - began
     last = contents.last_byte_s
-    raw = None if where.encoding == "file" else len(sound) / clip.duration_s
+    raw = None if form.encoding == "file" else len(sound) / clip.duration_s
     first_sound, trace = (
         sound_trace(contents.sound, clip, raw_bytes_per_s=raw)
         if contents.streamed
@@ -261,12 +281,62 @@ def understood(
     )
 
 
-def _decoded(sound: bytes, where: HttpReply) -> Clip:
+@dataclass(frozen=True, slots=True)
+class Form:
+    """How the sound is packed: as the file states it, or as the reply does."""
+
+    encoding: str
+    rate_hz: int
+    channels: int
+
+    @classmethod
+    def of(cls, where: HttpReply, contents: Found) -> Form:
+        """Raises SynthesisFailure where the reply does not say what the file has it say."""
+        kind = contents.content_type if CONTENT_TYPE in (where.encoding, where.rate_hz) else ""
+        encoding, rate, channels = by_content_type(kind) if kind else ("file", None, None)
+        if where.encoding != CONTENT_TYPE:
+            encoding = where.encoding
+        if isinstance(where.rate_hz, int):
+            rate = where.rate_hz
+        elif where.rate_hz not in (None, CONTENT_TYPE):
+            rate = whole(contents.value(str(where.rate_hz)))
+        if encoding != "file" and not (rate and 4_000 <= rate <= 384_000):
+            raise SynthesisFailure(
+                "broken sound", f"The reply does not say how many samples a second there are ({kind or where.rate_hz})."
+            )
+        return cls(encoding, rate or 0, channels or where.channels)
+
+
+# what raw samples are called in content types: L16 and L24 are big-endian (RFC 3551, 4.5.11; RFC 3190), basic is mu-law
+# at 8,000 Hz (RFC 2046, 4.3); the others are common practice, no source
+_CONTENT_TYPES: Final = {
+    "audio/l16": "pcm_s16be", "audio/basic": "mulaw", "audio/pcm": "pcm_s16le", "audio/x-pcm": "pcm_s16le",
+    "audio/raw": "pcm_s16le", "audio/x-raw": "pcm_s16le", "audio/pcmu": "mulaw", "audio/x-mulaw": "mulaw",
+    "audio/mulaw": "mulaw", "audio/pcma": "alaw", "audio/x-alaw": "alaw",
+}  # fmt: skip
+
+
+def by_content_type(text: str) -> tuple[str, int | None, int | None]:
+    """(encoding, rate, channels) that a content type states, None where it does not; 'file' for a packed kind."""
+    message = Message()
+    message["content-type"] = text
+    encoding = _CONTENT_TYPES.get(message.get_content_type(), "file")
+    rate = whole(message.get_param("rate") or message.get_param("samplerate") or message.get_param("sample-rate"))
+    if message.get_content_type() in ("audio/basic", "audio/pcmu", "audio/pcma") and rate is None:
+        rate = 8_000
+    return encoding, rate, whole(message.get_param("channels"))
+
+
+def _decoded(sound: bytes, form: Form) -> Clip:
     try:
-        if where.encoding != "file":
-            return decode_raw(sound, where.encoding, rate_hz=where.rate_hz or 0, channels=where.channels)
+        if form.encoding != "file":
+            return decode_raw(sound, form.encoding, rate_hz=form.rate_hz, channels=form.channels)
         if is_cut_off(sound):
             raise SynthesisFailure("broken sound", "The sound is cut off: its header promises more than came.")
         return decode(sound)
     except AudioError as error:
-        raise SynthesisFailure("wrong content" if "not sound" in error.what else "broken sound", error.what) from error
+        quoted = (
+            f" It says: {_short(sound)}" if describe_bytes(sound) in ("JSON text", "XML text", "a web page") else ""
+        )
+        kind = "wrong content" if "not sound" in error.what else "broken sound"
+        raise SynthesisFailure(kind, error.what + quoted) from error

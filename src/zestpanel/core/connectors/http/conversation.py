@@ -15,9 +15,9 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import WebSocketSpeak
 from zestpanel.core.connectors.agreed import stays_at
 from zestpanel.core.connectors.environment import expand_environment
-from zestpanel.core.connectors.http.asking import with_query
+from zestpanel.core.connectors.http.asking import key_values, with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
-from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, from_base64, too_many_pieces
+from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, own_words, too_many_pieces, uncoded
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.masking import MASK, without_keys
 from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest
@@ -34,8 +34,8 @@ class Heard:
 
     streamed = True
 
-    def __init__(self, path: str) -> None:
-        self._path = path
+    def __init__(self, path: str, coded: str = "base64") -> None:
+        self._path, self._coded = path, coded
         self._sound: list[tuple[float, bytes]] = []
         self._messages = 0
         self.trees: list[Any] = []
@@ -58,12 +58,14 @@ class Heard:
         self.trees.append(tree)
         found = at_path(tree, self._path) if self._path else None
         if isinstance(found, str) and found:
-            self._sound.append((at, from_base64(found, self._path)))
+            self._sound.append((at, uncoded(found, self._path, self._coded)))
         return tree
 
     @property
     def sound(self) -> Chunks:
         return tuple(self._sound)
+
+    content_type = ""
 
     @property
     def any_sound(self) -> bool:
@@ -88,7 +90,7 @@ class WebSocketConnector(OverNetwork):
         pass
 
     def _filled(self, request: SpeakRequest, secret: str) -> tuple[str, dict[str, str], list[str]]:
-        values = values_of(request, secret=secret)
+        values = {**values_of(request), **key_values(secret)}
         query = {name: str(fill(expand_environment(value), values)) for name, value in self._speak.query.items()}
         address = with_query(str(fill(expand_environment(self._speak.address), values)), query)
         if not stays_at(address, self._speak.address):
@@ -144,7 +146,7 @@ class WebSocketConnector(OverNetwork):
     ) -> Reply:
         began = time.monotonic()
         marks: dict[str, float] = {}
-        heard = Heard(self._speak.reply.audio.partition(" ")[2])
+        heard = Heard(self._speak.reply.audio.partition(" ")[2], self._speak.reply.coded)
         with contextlib.ExitStack() as stack:
             connection = stack.enter_context(
                 watched(
@@ -170,7 +172,7 @@ class WebSocketConnector(OverNetwork):
                     ) from error
         self._refused(heard)
         if not heard.any_sound:
-            raise SynthesisFailure("wrong content", "The service sent no sound.")
+            raise SynthesisFailure("wrong content", f"The service sent no sound{own_words(heard.trees)}.")
         return understood(heard, self._speak.reply, marks, marks.get("first byte"), began, cold)
 
     def _listen(

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import base64
 import binascii
+import contextlib
 import json
 import math
+import re
+import struct
 from collections.abc import Callable, Iterable, Mapping
 from email.parser import BytesParser
 from email.policy import HTTP
 from typing import Any, Final
 
-from zestpanel.core.audio.kinds import describe_bytes
+from zestpanel.core.audio.kinds import describe_bytes, wav_data_bytes
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.errors import SynthesisFailure
@@ -21,8 +24,13 @@ _LONGEST_LINE: Final = 50_000_000
 
 
 def at_path(tree: Any, path: str) -> Any:
-    """The value at 'a.b.0' in a JSON tree, None when it is not there; '' is the tree itself."""
-    for key in path.split(".") if path else ():
+    """The value at 'a.b.0' in a JSON tree, None when it is not there; '' is the tree itself. '*' stands for all items
+    of a list: 'parts.*.sound' is a list of what is found."""
+    keys = path.split(".") if path else []
+    for number, key in enumerate(keys):
+        if key == "*" and isinstance(tree, list):
+            rest = ".".join(keys[number + 1 :])
+            return [found for item in tree[:MOST_PIECES] if (found := at_path(item, rest)) is not None]
         if isinstance(tree, dict):
             tree = tree.get(key)
         elif isinstance(tree, list) and key.lstrip("-").isdigit() and -len(tree) <= int(key) < len(tree):
@@ -35,8 +43,10 @@ def at_path(tree: Any, path: str) -> Any:
 class Contents:
     """A reply taken apart: its sound as chunks, and values at places. Link fetching is handed in."""
 
-    def __init__(self, received: Received, audio: str, follow: Callable[[str], Received] | None = None) -> None:
-        self._received = received
+    def __init__(
+        self, received: Received, audio: str, follow: Callable[[str], Received] | None = None, *, coded: str = "base64"
+    ) -> None:
+        self._received, self._coded = received, coded
         self._kind, _, self._path = audio.partition(" ")
         self._trees: list[Any] = []
         self.streamed = self._kind in ("body", "link", "events", "lines", "messages")
@@ -49,13 +59,15 @@ class Contents:
         elif self._kind == "part":
             self.sound = ((received.last_byte_s, self._part()),)
         else:
-            self._trees = [self._json(received.data)]
+            self._trees = [json_of(received.data)]
             found = at_path(self._trees[0], self._path)
             if self._kind == "json":
-                self.sound = ((received.last_byte_s, self._from_base64(found)),)
+                self.sound = ((received.last_byte_s, self._uncoded(found)),)
             else:
                 if not isinstance(found, str) or not found or follow is None:
-                    raise SynthesisFailure("wrong content", f"There is no link at '{self._path}' in the reply.")
+                    raise SynthesisFailure(
+                        "wrong content", f"There is no link at '{self._path}' in the reply{own_words(self._trees)}."
+                    )
                 fetched = follow(found)
                 self.sound, self.last_byte_s = fetched.chunks, fetched.last_byte_s
                 if fetched.status >= 300:
@@ -75,28 +87,33 @@ class Contents:
                 return found
         return None
 
-    def _json(self, data: bytes) -> Any:
-        try:
-            return json.loads(data)
-        except (ValueError, RecursionError) as error:
-            what = describe_bytes(data)
-            said = "JSON that is damaged or too deep" if what == "JSON text" else f"{what}, not JSON"
-            raise SynthesisFailure("wrong content", f"The reply is {said}.") from error
+    @property
+    def content_type(self) -> str:
+        """As the reply states it, '' where it does not."""
+        return self._received.headers.get("content-type", "")
 
-    def _from_base64(self, found: Any) -> bytes:
-        if not isinstance(found, str) or not found:
-            raise SynthesisFailure("wrong content", f"There is no sound at '{self._path}' in the reply.")
-        return from_base64(found, self._path)
+    def _uncoded(self, found: Any) -> bytes:
+        """Sound at a place in JSON: one text, or several in a list, which follow one another."""
+        texts = found if isinstance(found, list) else [found]
+        if not texts or not all(isinstance(text, str) and text for text in texts):
+            raise SynthesisFailure(
+                "wrong content", f"There is no sound at '{self._path}' in the reply{own_words(self._trees)}."
+            )
+        return one_after_another([uncoded(text, self._path, self._coded) for text in texts])
 
     def _collect(self, pieces: Iterable[tuple[float, str]]) -> Iterable[tuple[float, bytes]]:
         """Sound out of events or lines: base64 at the path of each one's JSON, or the data itself."""
-        any_text = False
+        any_text = any_sound = False
         for at, text in pieces:
             any_text = True
             if not self._path:
                 if text.strip() in ("", "[DONE]"):
                     continue
-                yield at, from_base64(text, "data")
+                if text.lstrip().startswith("{"):  # an event of words among those of sound
+                    with contextlib.suppress(ValueError, RecursionError):
+                        self._trees.append(json.loads(text))
+                        continue
+                yield at, uncoded(text, "data", self._coded)
                 continue
             try:
                 tree = json.loads(text)
@@ -105,10 +122,15 @@ class Contents:
             self._trees.append(tree)
             found = at_path(tree, self._path)
             if isinstance(found, str) and found:
-                yield at, from_base64(found, self._path)
+                any_sound = True
+                yield at, uncoded(found, self._path, self._coded)
         if not any_text and self._received.chunks:
             described = describe_bytes(self._received.data)
             raise SynthesisFailure("wrong content", f"The reply is {described}, not a stream of {self._kind}.")
+        if self._path and not any_sound and self._trees:
+            raise SynthesisFailure(
+                "wrong content", f"No {self._kind[:-1]} of the stream holds sound{own_words(self._trees)}."
+            )
 
     def _part(self) -> bytes:
         """A part of a multipart reply (RFC 2046), by content type or by name; its JSON part holds the values."""
@@ -126,20 +148,87 @@ class Contents:
             if not sound and (part.get_content_type().startswith(self._path) or name == self._path):
                 sound = data
             elif part.get_content_type() == "application/json":
-                self._trees.append(self._json(data))
+                self._trees.append(json_of(data))
         if not sound:
             raise SynthesisFailure("wrong content", f"The reply has no part '{self._path}'.")
         return sound
 
 
-def from_base64(text: str, place: str) -> bytes:
-    """Bytes of base64 text, with or without a data: prefix. Raises SynthesisFailure."""
-    if text.startswith("data:"):
-        text = text.partition(",")[2]
+def json_of(data: bytes) -> Any:
+    """Raises SynthesisFailure for what is none."""
     try:
-        return base64.b64decode(text, validate=True)
+        return json.loads(data)
+    except (ValueError, RecursionError) as error:
+        what = describe_bytes(data)
+        said = "JSON that is damaged or too deep" if what == "JSON text" else f"{what}, not JSON"
+        raise SynthesisFailure("wrong content", f"The reply is {said}.") from error
+
+
+# where services put what they have to say about a failure (common practice, no source)
+_WORDS: Final = (
+    "error",
+    "errors",
+    "message",
+    "detail",
+    "details",
+    "description",
+    "error_description",
+    "reason",
+    "title",
+)
+
+
+def own_words(trees: Iterable[Any]) -> str:
+    """': ' and what the service itself says went wrong, '' where it says nothing."""
+    for tree in reversed(list(trees)):
+        if said := _said(tree, 3):
+            return f": {without_keys(' '.join(said.split()), 200)}"
+    return ""
+
+
+def _said(tree: Any, deep: int) -> str:
+    if isinstance(tree, str):
+        return tree
+    if isinstance(tree, list) and tree and deep:
+        return _said(tree[0], deep - 1)
+    if isinstance(tree, dict) and deep:
+        return next((words for key in _WORDS if key in tree and (words := _said(tree[key], deep - 1))), "")
+    return ""
+
+
+_SPACE: Final = re.compile(r"\s+")
+
+
+def uncoded(text: str, place: str, coded: str = "base64") -> bytes:
+    """Bytes of base64 text (RFC 4648: either alphabet, in lines, with or without the padding or a data: prefix), or of
+    hexadecimal text. Raises SynthesisFailure."""
+    text = _SPACE.sub("", text.partition(",")[2] if text.startswith("data:") else text)
+    try:
+        if coded == "hex":
+            return bytes.fromhex(text)
+        text = text.translate({ord("-"): "+", ord("_"): "/"}).rstrip("=")
+        return base64.b64decode(text + "=" * (-len(text) % 4), validate=True)
     except (ValueError, binascii.Error) as error:
-        raise SynthesisFailure("wrong content", f"There is no sound at '{place}' in the reply.") from error
+        raise SynthesisFailure("wrong content", f"What is at '{place}' in the reply is no {coded}.") from error
+
+
+def one_after_another(pieces: list[bytes]) -> bytes:
+    """Pieces of one stream as they are; several whole WAV files as one, if their samples are alike."""
+    if len(pieces) == 1 or not all(is_whole_wav(piece) for piece in pieces):
+        return b"".join(pieces)
+    begins = [wav_data_bytes(piece) for piece in pieces]
+    heads = {piece[: begin[0]][12:36] for piece, begin in zip(pieces, begins, strict=True) if begin}
+    if len(heads) != 1:
+        raise SynthesisFailure("broken sound", "The pieces of the reply are WAV files of different kinds.")
+    samples = b"".join(piece[b[0] : b[0] + b[1]] for piece, b in zip(pieces, begins, strict=True) if b)
+    head = pieces[0][: begins[0][0] - 8] if begins[0] else b""
+    size = len(head) - 8 + 8 + len(samples)
+    return head[:4] + struct.pack("<I", size) + head[8:] + b"data" + struct.pack("<I", len(samples)) + samples
+
+
+def is_whole_wav(data: bytes) -> bool:
+    found = wav_data_bytes(data)
+    return found is not None and found[0] + found[1] <= len(data)
 
 
 MOST_PIECES: Final = 300_000  # an hour of sound in pieces of 12 ms

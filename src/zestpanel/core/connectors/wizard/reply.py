@@ -7,7 +7,7 @@ import re
 from typing import Any, Final
 
 from zestpanel.core.audio.kinds import kind_of_sound
-from zestpanel.core.connectors.http.finding import from_base64
+from zestpanel.core.connectors.http.finding import uncoded
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure
 
@@ -70,7 +70,7 @@ def _stream_place(data: bytes, kind: str) -> str:
 
 def _decodes(text: str) -> bytes:
     try:
-        return from_base64(text, "")
+        return uncoded(text, "")
     except SynthesisFailure:
         return b""
 
