@@ -14,8 +14,14 @@ from typing import Any
 
 from zestpanel import __version__
 from zestpanel.core.errors import ZestError
-from zestpanel.verbs import checking, exchange, hearing, making, rendering, results
+from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, rendering, results
 from zestpanel.verbs.opening import Output
+
+# what can be read as a script; the readers themselves are loaded when one is brought in
+SCRIPTS = (
+    ".txt", ".text", ".fountain", ".md", ".markdown", ".docx", ".odt", ".pdf", ".html", ".htm", ".xhtml", ".epub",
+    ".srt", ".vtt", ".tsv", ".csv", ".xlsx",
+)  # fmt: skip
 
 
 def run(arguments: list[str]) -> int:
@@ -77,8 +83,8 @@ def _parser() -> argparse.ArgumentParser:
     sub = verb("new", making.new, "make a project")
     sub.add_argument("--channel", default="", help="the channel's name")
     sub.add_argument("--language", action="append", help="BCP 47 tag such as en-GB; repeat for more, main one first")
-    sub = verb("import", making.bring_in, "bring in scripts (.txt, .md) and connector files (.yaml, .json)")
-    sub.add_argument("files", type=Path, nargs="+")
+    sub = verb("import", making.bring_in, f"bring in connector files (.yaml, .json) and scripts ({' '.join(SCRIPTS)})")
+    sub.add_argument("files", type=Path, nargs="+", help="connector files and scripts")
     sub.add_argument("--language", help="language of the scripts; the brief's main one by default")
     sub.add_argument("--split", choices=("paragraphs", "sentences", "none"), default="paragraphs")
     sub.add_argument("--shortlist", action="store_true", help="put every voice of the engines on the shortlist")
@@ -118,6 +124,23 @@ def _parser() -> argparse.ArgumentParser:
         "--keep-apart", type=int, nargs=2, metavar=("CANDIDATE", "RUN"),
         help="what was made of a candidate in a run and since becomes a candidate of its own: its sound changed",
     )  # fmt: skip
+    sub = verb("brief", deciding.brief, "show the brief, or set its fields")
+    sub.add_argument("--set", action="append", metavar="NAME=VALUE", help="a field, such as budget_per_month=40")
+    sub.add_argument("--line", action="append", metavar="LANGUAGE=TEXT", help="your own line for a language")
+    sub = verb("voices", deciding.voices, "list the voices that the engines have")
+    sub.add_argument("--fetch", metavar="ENGINE", help="ask a service for its list first")
+    sub.add_argument("--language", default="", help="only those that speak it")
+    sub = verb("shortlist", deciding.shortlist, "list the candidates, add a voice or take one off")
+    sub.add_argument("--add", nargs=2, metavar=("ENGINE", "VOICE"), help="put a voice on the shortlist")
+    sub.add_argument("--model", default="")
+    sub.add_argument("--plan", default="")
+    sub.add_argument("--language", default="")
+    sub.add_argument("--remove", type=int, action="append", metavar="CANDIDATE", help="take a candidate off")
+    sub = verb("choice", deciding.choice, "the ranking and what stands against each; or fill a role")
+    sub.add_argument("--choose", type=int, metavar="CANDIDATE", help="who fills the role")
+    sub.add_argument("--role", default="main narrator", help="the role, main narrator by default")
+    sub.add_argument("--why", default="", help="the reason, in a sentence")
+    sub.add_argument("--by", default="", help="who decided")
     sub = verb("hear", hearing.hear, "hear a line in a voice: asked for once, then taken from what is kept")
     sub.add_argument("engine")
     sub.add_argument("voice", help="the voice's id")
@@ -150,6 +173,11 @@ def _parser() -> argparse.ArgumentParser:
     sub = verb("bug-report", exchange.bug_report, "what to send along with a bug report; it holds no key")
     sub = verb("schemas", exchange.schemas, "write the JSON Schemas of connector files and catalogues", project=False)
     sub.add_argument("folder", type=Path)
+    sub = verb("completion", manual.completion, "what a shell reads to complete this command", project=False)
+    sub.add_argument("shell", choices=("bash", "zsh", "tcsh"))
+    sub.set_defaults(parser=parser)
+    sub = verb("man", manual.man, "the manual page, for man", project=False)
+    sub.set_defaults(parser=parser)
     sub = verb("demo", _demo, "build the demo project and open it", project=False)
     sub.add_argument("--offscreen", action="store_true", help="open no window")
     sub.add_argument("--shots", type=Path, help="write a PNG of each main view into this folder")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import sys
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
@@ -47,6 +46,7 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
     from zestpanel.core.bench.scheduled import coming, is_due, take_due
     from zestpanel.core.bench.unattended import make
     from zestpanel.core.bench.undecided import undecided
+    from zestpanel.verbs.telling import told
 
     waiting = undecided(project)
     if options.abandon_open:
@@ -66,7 +66,10 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
         planned = due
     else:
         planned = plan_run(project, repeats=options.repeats, conditions=_conditions(options))
-    progress = make(project, planned, on_event=_tell_failures, executor=executor) if sends else None
+    progress = None
+    if sends:
+        with told(len(planned.jobs), quiet=options.json) as teller:
+            progress = make(project, planned, on_event=teller.on_event, executor=executor)
     out = _planned(planned, len(waiting))
     lines: list[str] = out["lines"]
     if progress is not None:
@@ -118,11 +121,6 @@ def _another_sound(project: Project) -> list[str]:
     return [in_words(names[c.candidate.id], earlier, c) for earlier, c in found]
 
 
-def _tell_failures(event: Any) -> None:
-    if event.kind in ("failed", "held"):
-        print(f"  {event.kind}: {event.text}", file=sys.stderr)
-
-
 def _conditions(options: argparse.Namespace) -> Any:
     from zestpanel.core.bench.conditions import Conditions
 
@@ -143,6 +141,7 @@ def past_runs(options: argparse.Namespace) -> Output:
     from zestpanel.core.catalogue.candidate import short_names
     from zestpanel.core.changes.again import plan_again
     from zestpanel.core.changes.comparing import compare_runs
+    from zestpanel.verbs.telling import told
 
     with opened(options) as project:
         runs = project.journal.runs()
@@ -151,7 +150,9 @@ def past_runs(options: argparse.Namespace) -> Output:
             if wanted not in runs:
                 raise InputError(f"There is no run {wanted}.", remedy="List them without further options.")
         if options.again is not None:
-            progress = make(project, plan_again(project, runs[options.again]), on_event=_tell_failures)
+            again = plan_again(project, runs[options.again])
+            with told(len(again.jobs), quiet=options.json) as teller:
+                progress = make(project, again, on_event=teller.on_event)
             said = [f"{progress.done} done, {progress.failed} failed; compare with --compare {options.again} "
                     f"{max(project.journal.runs())}", *_another_sound(project)]  # fmt: skip
             return {"done": progress.done, "failed": progress.failed, "held": progress.held, "lines": said}

@@ -1,0 +1,139 @@
+"""The brief, the voices, the shortlist and the choice: what stands before and after a run."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from zestpanel.core.errors import InputError
+from zestpanel.verbs.opening import Output, opened
+
+if TYPE_CHECKING:
+    from zestpanel.core.catalogue.facts import Engine
+    from zestpanel.core.project.project import Project
+
+_LISTS = ("languages", "must_haves", "roles")
+
+
+def brief(options: argparse.Namespace) -> Output:
+    """Show the brief, or set fields of it: --set budget_per_month=40 --set languages=en-GB,fr-FR."""
+    from pydantic import ValidationError
+
+    from zestpanel.core.brief import Brief
+    from zestpanel.core.typed import typed_currency, typed_language, typed_number
+
+    numbers = ("episodes_per_month", "episode_minutes", "budget_per_month", "longest_wait_s", "human_price_per_minute",
+               "days_of_work", "one_off_months")  # fmt: skip
+    words = ("channel", "about", "accent", "audience", "currency", *_LISTS)
+    with opened(options) as project:
+        values = project.brief.model_dump()
+        for one in options.set or ():
+            name, equals, text = one.partition("=")
+            name = name.strip().replace("-", "_")
+            if not equals or name not in (*numbers, *words):
+                raise InputError(
+                    f"'{one}' sets no field of the brief.", kept="Nothing was changed.",
+                    remedy=f"Write NAME=VALUE; the names are {', '.join((*words, *numbers))}.",
+                )  # fmt: skip
+            if name in numbers:
+                values[name] = typed_number(text, name, least=0) if text.strip() else None
+            elif name in _LISTS:
+                parts = [part.strip() for part in text.split(",") if part.strip()]
+                values[name] = [typed_language(part) for part in parts] if name == "languages" else parts
+            else:
+                values[name] = typed_currency(text) if name == "currency" else text.strip()
+        for language, line in (one.split("=", 1) for one in options.line or () if "=" in one):
+            values["audition_lines"] = {**values["audition_lines"], typed_language(language): line}
+        try:
+            wanted = Brief.model_validate(values)
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise InputError(f"{first['loc'][0]}: {first['msg']}.", kept="Nothing was changed.") from error
+        if wanted != project.brief:
+            project.set_brief(wanted)
+        shown = wanted.model_dump(mode="json")
+        lines = [f"{name}: {', '.join(map(str, value)) if isinstance(value, list | tuple) else value}"
+                 for name, value in shown.items() if value not in (None, "", [], {})]  # fmt: skip
+        return {"brief": shown, "lines": lines}
+
+
+def voices(options: argparse.Namespace) -> Output:
+    """List the voices of the engines, or fetch the list a service gives first."""
+    from zestpanel.core.connectors.voice_list import fetch_voices
+
+    with opened(options) as project:
+        if options.fetch:
+            engine = _engine(project, options.fetch)
+            project.shortlist.put_fetched(engine.engine, fetch_voices(engine))
+        rows: list[dict[str, Any]] = []
+        for engine in project.shortlist.engines().values():
+            rows += [
+                {"engine": engine.engine, "voice": v.id, "name": v.label, "languages": list(v.languages)}
+                for v in engine.voices if not options.language or v.speaks(options.language)
+            ]  # fmt: skip
+        lines = [f"{r['engine']}  {r['voice']}  {r['name']}  {' '.join(r['languages'])}" for r in rows]
+        return {"voices": rows, "lines": lines or ["No voice is known."]}
+
+
+def shortlist(options: argparse.Namespace) -> Output:
+    """List the candidates; put a voice on the shortlist, or take a candidate off it."""
+    from zestpanel.core.catalogue.candidate import candidate_detail, short_names
+
+    with opened(options) as project:
+        if options.add:
+            engine = _engine(project, options.add[0])
+            project.shortlist.add(engine, voice=options.add[1], model=options.model or None, plan=options.plan or None,
+                                  language=options.language or None)  # fmt: skip
+        known = {c.id for c in project.shortlist.candidates()}
+        for number in options.remove or ():
+            if number not in known:
+                raise InputError(f"There is no candidate {number} on the shortlist.", kept="Nothing more was changed.")
+            project.shortlist.set_removed([number], True)
+        candidates, engines = project.shortlist.candidates(), project.shortlist.engines()
+        names = short_names(candidates, engines)
+        rows = [{"id": c.id, "name": names[c.id], "detail": candidate_detail(c, engines.get(c.engine)),
+                 "engine": c.engine, "voice": c.voice, "plan": c.plan} for c in candidates]  # fmt: skip
+        return {"candidates": rows, "lines": [f"{r['id']}  {r['name']}, {r['detail']}" for r in rows]
+                or ["The shortlist is empty."]}  # fmt: skip
+
+
+def choice(options: argparse.Namespace) -> Output:
+    """The ranking and what stands against each; or fill a role, with its reason."""
+    from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
+    from zestpanel.core.choice.evidence import standing
+
+    with opened(options) as project:
+        found = standing(project)
+        if options.choose is not None:
+            if options.choose not in found.rows:
+                raise InputError(
+                    f"There is no candidate {options.choose} on the shortlist.", kept="Nothing was decided."
+                )
+            decide(project, found, role=options.role, candidate_id=options.choose, why=options.why, by=options.by,
+                   runner_up_id=suggest_runner_up(found, options.choose))  # fmt: skip
+        lines, ranked = [], []
+        for language in found.languages():
+            lines.append(f"{language}:")
+            for one in found.ranking_in(language):
+                row = found.rows[one.candidate_id]
+                against = what_stands_against(row)
+                ranked.append({"language": language, "candidate": one.candidate_id, "name": row.name,
+                               "total": [one.low, one.high], "against": against})  # fmt: skip
+                lines.append(f"  {one.candidate_id}  {row.name}, {row.detail}" + (f": {against[0]}" if against else ""))
+        decided = decisions(project)
+        lines += [f"{d.role}: candidate {d.candidate_id}, {d.why}" for d in decided]
+        return {"ranking": ranked, "decisions": [vars_of(d) for d in decided], "lines": lines or ["Nothing to rank."]}
+
+
+def vars_of(decision: Any) -> dict[str, Any]:
+    from dataclasses import asdict
+
+    return asdict(decision)
+
+
+def _engine(project: Project, name: str) -> Engine:
+    engines = project.shortlist.engines()
+    if name not in engines:
+        known = f" It has {', '.join(engines)}." if engines else ""
+        raise InputError(f"The project has no engine '{name}'.{known}", kept="Nothing was changed.")
+    return engines[name]

@@ -1,0 +1,84 @@
+"""How a run is followed without a window: a bar on a terminal, plain lines elsewhere; each failure with whom and what,
+equal reasons counted once."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any, Final
+
+from zestpanel.core.bench.events import RunEvent
+from zestpanel.core.bench.run_log import named
+
+_EVERY_S: Final = 10.0  # between plain lines
+_MOST_OF_A_REASON: Final = 3  # failures of one reason that are named each
+
+
+class Teller:
+    """``on_event`` for a run; ``close`` ends the bar and says how often each reason was met."""
+
+    def __init__(self, total: int, *, quiet: bool = False) -> None:
+        self._total, self._quiet = total, quiet
+        self._over = self._failed = 0
+        self._reasons: Counter[str] = Counter()
+        self._said_at = time.monotonic()
+        self._bar: Any = None
+        self._task: Any = None
+        if not quiet and sys.stderr.isatty():
+            self._bar, self._task = _bar(total)
+
+    def on_event(self, event: RunEvent) -> None:
+        if event.kind in ("kept", "failed"):
+            self._over += 1
+            self._failed += event.kind == "failed"
+            self._go_on()
+        if event.kind == "failed" and event.job is not None:
+            self._reasons[event.text] += 1
+            if self._reasons[event.text] <= _MOST_OF_A_REASON:
+                self._say(f"  failed: {named(event.job)}: {event.text}")
+        elif event.kind in ("held", "waiting", "told"):
+            self._reasons[f"{event.kind}: {event.text}"] += 1
+            if self._reasons[f"{event.kind}: {event.text}"] == 1:
+                self._say(f"  {event.kind}: {event.text}")
+
+    def _go_on(self) -> None:
+        if self._bar is not None:
+            self._bar.update(self._task, completed=self._over)
+        elif not self._quiet and time.monotonic() - self._said_at > _EVERY_S:
+            self._said_at = time.monotonic()
+            self._say(f"  {self._over} of {self._total}" + (f", {self._failed} failed" if self._failed else ""))
+
+    def _say(self, text: str) -> None:
+        if self._bar is not None:
+            self._bar.console.print(text, markup=False, highlight=False)
+        else:
+            print(text, file=sys.stderr, flush=True)
+
+    def close(self) -> None:
+        if self._bar is not None:
+            self._bar.stop()
+        for reason, count in self._reasons.most_common():
+            if count > _MOST_OF_A_REASON and not reason.startswith(("held: ", "waiting: ", "told: ")):
+                self._say(f"  {count} takes failed alike: {reason}")
+
+
+def _bar(total: int) -> tuple[Any, Any]:
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    bar = Progress(TextColumn("rendering"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(),
+                   console=Console(stderr=True), transient=True)  # fmt: skip
+    bar.start()
+    return bar, bar.add_task("rendering", total=total)
+
+
+@contextmanager
+def told(total: int, *, quiet: bool = False) -> Iterator[Teller]:
+    teller = Teller(total, quiet=quiet)
+    try:
+        yield teller
+    finally:
+        teller.close()
