@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
+import json
 import sys
 from typing import Any
 
@@ -177,8 +179,6 @@ CODE = [
     "say $(cat ~/.ssh/id_rsa) out.wav",
     "say `id` out.wav",
     "say 'hello there'; id",
-    "cat script.txt | say -o out.wav",
-    "say < script.txt",
     "say 'hello there'\nrm -rf x",
     "sudo say 'hello there'",
     "echo 'hello there' | say -o x.wav; id",
@@ -268,3 +268,104 @@ def test_what_is_no_key_stays_as_it_is() -> None:
     assert not draft.key
     assert draft.body["format"] == "pcm_s16le_22050_mono"
     assert read_example("MODEL_DIR=/models say 'hello there'").environment == {"MODEL_DIR": "/models"}
+
+
+HABITS = [
+    ("$ speak --out clip.wav 'A line to say.'", ("speak", "--out", "{output}", "{text}"), "A line to say."),
+    ("user@host:~$ speak -o clip.wav 'A line.'", ("speak", "-o", "{output}", "{text}"), "A line."),
+    (
+        "% speak -voice hesk -text 'A line.' -o x.wav",
+        ("speak", "-voice", "{voice}", "-text", "{text}", "-o", "{output}"),
+        "A line.",
+    ),
+    ("speak 'A line.' >out.wav", ("speak", "{text}"), "A line."),
+    ("speak 'A line.' > out.wav 2>/dev/null", ("speak", "{text}"), "A line."),
+    ("speak 'A line.' 1>out.wav 2>&1", ("speak", "{text}"), "A line."),
+    (
+        "echo 'A line.' | speak --voice hesk --out x.wav",
+        ("speak", "--voice", "{voice}", "--out", "{output}"),
+        "A line.",
+    ),
+    ('echo -n "A line." | speak >x.wav', ("speak",), "A line."),
+    ("printf 'A line.\\n' | speak --out x.wav", ("speak", "--out", "{output}"), "A line."),
+    ("printf '%s' 'A line.' | speak --out x.wav", ("speak", "--out", "{output}"), "A line."),
+    ("cat text.txt | speak --out x.wav", ("speak", "--out", "{output}"), ""),
+    ("speak --out x.wav < text.txt", ("speak", "--out", "{output}"), ""),
+    ("speak --out x.wav <<< 'A line.'", ("speak", "--out", "{output}"), "A line."),
+    ("THREADS=4 speak --out x.wav 'A line.'", ("speak", "--out", "{output}", "{text}"), "A line."),
+    ("env THREADS=4 speak --out x.wav 'A line.'", ("speak", "--out", "{output}", "{text}"), "A line."),
+    (
+        "$ speak \\\n>   --out x.wav \\\n>   'A line > of it.'",
+        ("speak", "--out", "{output}", "{text}"),
+        "A line > of it.",
+    ),
+]
+
+
+@pytest.mark.parametrize(("line", "arguments", "text"), HABITS)
+def test_habits_of_shells(line: str, arguments: tuple[str, ...], text: str) -> None:
+    draft = read_example(line)
+    assert (draft.arguments, draft.text) == (arguments, text)
+    assert dict(draft.environment) == ({"THREADS": "4"} if "THREADS" in line else {})
+    assert parse_connector(draft.as_file(), name="draft").engine == "speak"
+
+
+NOTATIONS = [
+    ("curl -G https://speech.example/say -d text='A line.' --data-urlencode 'voice=hesk'",
+     "GET", {"text": "{text}", "voice": "{voice}"}, None),
+    ("$ curl -s https://speech.example/say -d '{\"text\": \"A line.\", \"voice\": \"hesk\"}' > out.wav",
+     "POST", {}, {"text": "{text}", "voice": "{voice}"}),
+    ("http POST https://speech.example/say X-Kind:narration text='A line.' voice=hesk speed:=1.1 fmt==wav",
+     "POST", {"fmt": "wav"}, {"text": "{text}", "voice": "{voice}", "speed": 1.1}),
+    ("http --form speech.example/say text='A line.' voice=hesk", "POST", {}, {"text": "{text}", "voice": "{voice}"}),
+    ("http https://speech.example/say q=='A line.' voice==hesk", "GET", {"q": "{text}", "voice": "{voice}"}, None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("line", "method", "query", "body"), NOTATIONS)
+def test_notations_of_calls(line: str, method: str, query: dict[str, str], body: object) -> None:
+    draft = read_example(line)
+    assert (draft.method, dict(draft.query), draft.body, draft.text) == (method, query, body, "A line.")
+    assert draft.address.endswith("speech.example/say")
+
+
+def test_a_file_in_a_call_is_asked_for_and_odd_items_are_named() -> None:
+    for line in ("curl https://speech.example -d @body.json", "curl https://speech.example -F sound=@voice.wav"):
+        with pytest.raises(InputError, match=r"sends the file '(body\.json|voice\.wav)'"):
+            read_example(line)
+    with pytest.raises(InputError, match="'hesk' in the call is not understood"):
+        read_example("http POST https://speech.example hesk")
+
+
+def test_the_frame_of_a_marked_text_is_kept() -> None:
+    body = '{"ssml": "<speak version=\\"1.1\\"><voice name=\\"hesk\\">A line.</voice></speak>"}'
+    draft = read_example(f"curl https://speech.example/say -d '{body}'")
+    assert draft.body == {"ssml": '<speak version="1.1"><voice name="hesk">{text}</voice></speak>'}
+    assert draft.text == "A line."
+    assert any("its frame is kept" in line for line in draft.understood)
+
+
+def received(data: bytes, status: int = 200, **headers: str) -> Received:
+    named = {name.replace("_", "-"): value for name, value in headers.items()}
+    return Received(status=status, headers=named, chunks=((0.1, data),), marks={}, last_byte_s=0.1)
+
+
+def test_a_rate_is_never_guessed() -> None:
+    raw = bytes(range(256)) * 40
+    reply, said = look_into(received(raw, content_type="audio/L16;rate=24000"))
+    assert reply == {"encoding": "content type", "rate_hz": "content type"}
+    for kind in ("application/octet-stream", "audio/pcm", "audio/unheard-of"):
+        reply, said = look_into(received(raw, content_type=kind))
+        assert "encoding" not in reply
+        assert any("write encoding" in line for line in said)
+    coded = base64.b64encode(raw).decode()
+    reply, said = look_into(received(json.dumps({"audio": coded}).encode()))
+    assert reply == {"audio": "json audio"}
+    assert any("Nothing is guessed" in line for line in said)
+
+
+def test_jobs_are_recognised() -> None:
+    _, said = look_into(received(b'{"id": "17", "status": "queued"}', 202))
+    assert any("job: {id: json id, poll: " in line and "state: json status" in line for line in said)
+    _, said = look_into(received(b"", 202, location="/jobs/17"))
+    assert any("poll: header Location" in line for line in said)

@@ -158,7 +158,7 @@ def test_a_run_from_the_price_to_the_last_take(
     qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=60_000)
     settle(qtbot, window)
     qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text(), timeout=60_000)
-    assert window.notice_text.text() == "2 takes rendered, 1 failed."
+    assert window.notice_text.text().startswith("2 takes rendered, 1 failed: The reply is a web page, not ")
     states = sorted(window.state.bench.cell(c.id, 4).state for c in window.state.bench.candidates)
     assert states == ["failed", "there", "there"]
     failed = next(c for c in window.state.bench.candidates if window.state.bench.cell(c.id, 4).state == "failed")
@@ -269,6 +269,10 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
         qtbot.keyClick(booth, Qt.Key.Key_4)
         assert len(bench_project.panel.ratings(training=True)) == rated + 1
     assert len(bench_project.panel.ratings()) == 1, "two training clips are not scored"
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    assert booth.isVisible(), "no name and no score is shown to who was listening"
+    assert "You stopped at clip 2 of 9. All your answers are kept." in words(booth)
+    assert not any(grade.isVisible() for grade in booth.grades.values())
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     assert not booth.isVisible()
     settle(qtbot, window)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import threading
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -87,6 +88,7 @@ class DeskState(QObject):
         self._hearing, self._deaf = threading.Lock(), False
         self.running: dict[tuple[int, int], int] = {}
         self._news: list[RunEvent] = []
+        self._failures: Counter[str] = Counter()  # of the run, by what was said
         self._others = QTimer(self)  # other programs may write to the project meanwhile
         self._others.setInterval(OTHERS_MS)
         self._others.timeout.connect(self._look_for_others)
@@ -414,6 +416,7 @@ class DeskState(QObject):
             self.complain("A run is going on: wait for its end, or stop it.")
             return
         self._beginning = True
+        self._failures.clear()
 
         def make() -> BenchRun:
             run = BenchRun(self.project, planned, on_event=self.on_run_event)
@@ -457,6 +460,8 @@ class DeskState(QObject):
                 self.running[cell] = count
         if event.kind == "held":
             self.complain(event.text)
+        if event.kind == "failed":
+            self._failures[event.text] += 1
         if event.kind == "finished":
             self.running.clear()
             self._news.clear()
@@ -466,7 +471,10 @@ class DeskState(QObject):
                 self.complain(event.text)
             elif progress is not None:
                 failed = f", {progress.failed} failed" if progress.failed else ""
-                self.say(f"{progress.done} takes rendered{failed}.")
+                if self._failures:
+                    reason, most = self._failures.most_common(1)[0]
+                    failed += f": {reason}" if most == progress.failed else f", {most} of them so: {reason}"
+                self.say(f"{progress.done} takes rendered{failed}" + ("" if failed.endswith(".") else "."))
             self.background.run(lambda: bench_of(self.project), self._show, self.complain, topic="bench")
             self.run_changed.emit()
             if self.run is not None:

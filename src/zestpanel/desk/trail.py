@@ -63,7 +63,7 @@ def step_states(state: DeskState) -> dict[str, Standing]:
             0.0 if not bench.passages else 1.0 if len(bench.passages) >= 3 else 0.5,
         ),
         "renders": Standing(
-            (f"{stale_cells} cells stale" if stale_cells else f"{done} of {able} cells")
+            (f"{stale_cells} cells stale" if stale_cells else f"{done} of {len(bench.cells)} cells")
             if able and takes
             else "not yet",
             done / able if able else 0.0,

@@ -42,9 +42,8 @@ def write_record(project: Project, folder: Path | None = None) -> Written:
     page = render_record(project, found)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        record = folder / f"decision-record-{stamp}.html"
+        record, table = _free_names(folder, stamp)
         write_whole(record, page.encode("utf-8"))
-        table = folder / f"evidence-{stamp}.csv"
         write_csv(table, evidence_table(found))
     except OSError as error:
         raise ZestError(
@@ -53,6 +52,15 @@ def write_record(project: Project, folder: Path | None = None) -> Written:
             remedy="Choose another folder.",
         ) from error
     return Written(record=record, tables=(table,))
+
+
+def _free_names(folder: Path, stamp: str) -> tuple[Path, Path]:
+    """Names of a record and its table that no earlier one has: two may be written in one minute."""
+    for ending in ("", *(f"-{number}" for number in range(2, 10_000))):
+        record, table = folder / f"decision-record-{stamp}{ending}.html", folder / f"evidence-{stamp}{ending}.csv"
+        if not record.exists() and not table.exists():
+            break
+    return record, table
 
 
 def render_record(project: Project, found: Standing) -> str:

@@ -68,6 +68,7 @@ class Booth(QWidget):
         question = label(QUESTION, "name")
         question.setAlignment(Qt.AlignmentFlag.AlignCenter)
         inner.addWidget(question)
+        self._asking = (self.play, self._heard, self._hint, question, *self.grades.values())
         inner.addLayout(column)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(32, 24, 32, 32)
@@ -84,6 +85,9 @@ class Booth(QWidget):
         return self._session
 
     def begin(self, session: AcrSession) -> None:
+        for widget in self._asking:
+            widget.show()
+        self.leave.setText("Stop here")
         self._session = session
         self._takes = {t.id: t for t in self._state.project.takes.all()}
         self._level = None
@@ -94,8 +98,7 @@ class Booth(QWidget):
         session = self._session
         assert session is not None
         if session.finished:
-            self._state.say("Thank you: every clip is rated.")
-            self._leave()
+            self._end()
             return
         place, total = session.counts
         part = "Training, not scored" if session.in_training else "Clip"
@@ -185,7 +188,23 @@ class Booth(QWidget):
             super().keyPressEvent(event)
 
     def _leave(self) -> None:
-        self._session = None
+        """Stop; and from the page that says so, back to the desk."""
+        if self._session is not None:
+            self._end()
+        else:
+            self.finished.emit()
+
+    def _end(self) -> None:
+        """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
+        session, self._session = self._session, None
         self._state.player.pause()
         self._state.player.load([], on=0)
-        self.finished.emit()
+        for widget in self._asking:
+            widget.hide()
+        assert session is not None
+        place, total = session.counts
+        done = "Every clip is rated." if session.finished else f"You stopped at clip {place} of {total}."
+        self._place.setText("")
+        self._text.setText(f"Thank you. {done} All your answers are kept. Please call whoever asked you to listen.")
+        self.leave.setText("Back to the desk")
+        self.leave.setFocus()

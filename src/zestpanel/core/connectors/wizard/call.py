@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any, Final
-from urllib.parse import parse_qsl, urlsplit, urlunsplit
+from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsplit
 
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
 from zestpanel.core.connectors.wizard.keys import PLACE, FoundKey, without_key
@@ -31,7 +31,7 @@ def read_call(text: str) -> Draft:
     headers: dict[str, str] = {}
     data: list[str] = []
     form: list[str] = []
-    as_json = False
+    as_json = as_query = False
     takes_value = {"-o", "--output", "-A", "--user-agent", "-m", "--max-time", "-b", "--cookie", "-x",
                    "--proxy", "--cacert", "-e", "--referer", "-w", "--write-out"}  # fmt: skip
     i = 0
@@ -66,13 +66,26 @@ def read_call(text: str) -> Draft:
             headers["Authorization"] = basic(following())
         elif name == "--oauth2-bearer":
             headers["Authorization"] = f"Bearer {following()}"
+        elif name in ("-G", "--get"):
+            as_query = True
         elif name in takes_value:
             following()
+        elif word in (">", "|"):
+            break  # what a shell does with the reply
         elif not word.startswith("-") and not address:
             address = word
         i += 1
     if not address:
         raise InputError("The call names no address.", remedy="Paste it whole, with its https:// address.")
+    for part in (*data, *form):
+        if found := re.match(r"(?:[^=@]*=)?@(\S+)", part):
+            raise InputError(
+                f"The call sends the file '{found[1][:60]}', and what stands in it is not known.",
+                remedy="Paste the call with the contents of the file in its place.",
+            )
+    if as_query and (data or form):
+        address += ("&" if "?" in address else "?") + "&".join(_in_query(part) for part in (*data, *form))
+        data, form, method = [], [], method or "GET"
     body: Any = None
     body_as = "json"
     if form:
@@ -83,6 +96,58 @@ def read_call(text: str) -> Draft:
         body, body_as = _body("&".join(data), headers, as_json=as_json)
     method = method if method in ("GET", "PUT", "POST") else ("POST" if body is not None else "GET")
     return with_places(Draft(kind="http", method=method, address=address, headers=headers, body=body, body_as=body_as))
+
+
+def _in_query(part: str) -> str:
+    """'name=a value' as it stands in an address."""
+    name, _, value = part.partition("=")
+    return f"{name}={quote(unquote(value), safe='')}"
+
+
+_ITEM: Final = re.compile(r"([A-Za-z0-9_.\[\]-]+)(:=|==|=|:)(.*)", re.DOTALL)
+
+
+def read_items(text: str) -> Draft:
+    """A call in the notation of items: METHOD address Header:value name=value name:=json name==query."""
+    words = words_of(text)[1:]
+    as_form = any(word in ("-f", "--form") for word in words)
+    method = address = ""
+    headers: dict[str, str] = {}
+    query: dict[str, str] = {}
+    body: dict[str, Any] = {}
+    for word in words:
+        item = _ITEM.fullmatch(word)
+        if word in (">", "|"):
+            break
+        if word.startswith("-"):
+            continue
+        if not method and not address and word.isupper() and word.isalpha():
+            method = word
+        elif not address:
+            address = word if "://" in word else f"http://{'localhost' if word.startswith(':') else ''}{word}"
+        elif item is None:
+            raise InputError(
+                f"'{word[:60]}' in the call is not understood.",
+                remedy="Write items like Header:value, name=value, name:=1 or name==value.",
+            )
+        elif item[2] == ":":
+            headers[item[1]] = item[3].strip()
+        elif item[2] == "==":
+            query[item[1]] = item[3]
+        elif item[2] == ":=":
+            try:
+                body[item[1]] = json.loads(item[3])
+            except (ValueError, RecursionError) as error:
+                raise InputError(f"'{word[:60]}' holds no JSON behind ':='.") from error
+        else:
+            body[item[1]] = item[3]
+    if not address:
+        raise InputError("The call names no address.", remedy="Paste it whole, with its https:// address.")
+    if query:
+        address += ("&" if "?" in address else "?") + urlencode(query)
+    method = method if method in ("GET", "PUT", "POST") else ("POST" if body else "GET")
+    return with_places(Draft(kind="http", method=method, address=address, headers=headers, body=body or None,
+                             body_as="form" if as_form and body else "json"))  # fmt: skip
 
 
 def read_raw_request(text: str) -> Draft:
@@ -157,7 +222,11 @@ def with_places(draft: Draft) -> Draft:
         path = path.replace(key.value, PLACE) if len(key.value) >= 4 else path
         understood.append(f"The key goes in the {key.where}. It is kept as '{secret}', not in the file.")
     if "text" not in found and isinstance(body, str) and draft.body_as == "plain":
-        found["text"], body = body, "{text}"
+        wrapped = _SPEAK.fullmatch(body)
+        found["text"] = wrapped[2].strip() if wrapped else body
+        body = f"{wrapped[1]}{{text}}{wrapped[3]}" if wrapped else "{text}"
+    if "<speak" in json.dumps(body):
+        understood.append("The text is marked (SSML): its frame is kept, and marks are written within it.")
     for place, value in found.items():
         understood.append(f"{place}: {value[:60]}")
     if "text" not in found:
@@ -192,9 +261,16 @@ def _place_for(name: str, value: Any, found: dict[str, str]) -> str:
     """'{text}' and the like when the name says so and the place is not taken yet."""
     for place, names in _PLACES.items():
         if name.lower().replace("-", "_") in names and place not in found and isinstance(value, str | int):
+            if place == "text" and (wrapped := _SPEAK.fullmatch(str(value))):
+                found["text"] = wrapped[2].strip()
+                return f"{wrapped[1]}{{text}}{wrapped[3]}"
             found[place] = str(value)
             return "{" + place + "}"
     return ""
+
+
+# what stands around a text that is marked: kept, the text within it is the place (SSML 1.1, section 3.1.1)
+_SPEAK: Final = re.compile(r"(\s*<speak[^>]*>(?:\s*<voice[^>]*>)?)(.*?)((?:</voice>\s*)?</speak>\s*)", re.DOTALL)
 
 
 def _body_places(tree: Any, found: dict[str, str]) -> Any:

@@ -6,9 +6,10 @@ import re
 from dataclasses import replace
 from typing import Final
 
-from zestpanel.core.connectors.wizard.call import read_call, read_raw_request, with_places
+from zestpanel.core.connectors.wizard.call import read_call, read_items, read_raw_request, with_places
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.program import read_program
+from zestpanel.core.connectors.wizard.shell import without_prompts
 from zestpanel.core.errors import InputError
 
 LONGEST: Final = 100_000  # a call of the documentation has some hundreds
@@ -19,7 +20,7 @@ def read_example(text: str, *, engine: str = "") -> Draft:
 
     Raises InputError when it is none of them.
     """
-    text = text.strip()
+    text = without_prompts(text)
     if len(text) > LONGEST:
         raise InputError(
             f"What was pasted is longer than {LONGEST:,} characters.",
@@ -30,7 +31,9 @@ def read_example(text: str, *, engine: str = "") -> Draft:
     first = text.split(None, 1)[0]
     if re.match(r"^(GET|POST|PUT)\s+\S+", text):
         draft = read_raw_request(text)
-    elif first.rsplit("/", 1)[-1] in ("curl", "http", "wget", "xh"):
+    elif first.rsplit("/", 1)[-1] in ("http", "https", "xh"):
+        draft = read_items(text)
+    elif first.rsplit("/", 1)[-1] in ("curl", "wget"):
         draft = read_call(text)
     elif re.match(r"^https?://\S+$", text):
         draft = with_places(Draft(kind="http", method="GET", address=text))

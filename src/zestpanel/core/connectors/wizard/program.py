@@ -8,6 +8,7 @@ from typing import Final
 
 from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
+from zestpanel.core.connectors.wizard.shell import tidied
 from zestpanel.core.errors import InputError
 
 # words that begin statements of programming languages and of shells, and are no speaking programs
@@ -71,23 +72,17 @@ def _key_in(where: str) -> InputError:
 
 def read_program(text: str) -> Draft:
     """A program's command line: the text, the file it writes and the voice are found by their options and looks."""
-    environment, text = _variables_before(text)
+    tidy = tidied(text)
+    environment, text = _variables_before(tidy.line + " ")
     words = words_of(text)
-    understood: list[str] = []
+    understood, spoken, piped = list(tidy.understood), tidy.spoken, tidy.piped
     arguments: list[str] = []
-    voice = spoken = ""
-    piped = re.match(r"""^echo\s+(?:-n\s+)?(?P<q>["'])(?P<text>.*?)(?P=q)\s*\|\s*(?P<rest>.+)$""", text, re.DOTALL)
-    if piped:
-        words, spoken = words_of(piped["rest"]), piped["text"]
-        understood.append("The text comes on standard input.")
-    _refuse_what_is_none(text if not piped else piped["rest"], words)
-    if ">" in words:
-        at = words.index(">")
-        words = words[:at] + words[at + 2 :]
-        understood.append("The sound comes on standard output.")
+    voice = ""
+    _refuse_what_is_none(text, words)
     has_output = False
     for i, word in enumerate(words):
         before = words[i - 1].lower() if i else ""
+        before = f"--{before.lstrip('-')}" if len(before) > 2 and before.startswith("-") else before
         joined_option = re.match(r"--?[\w-]+=", word) is not None
         if i and before in ("--voice", "--speaker", "-v", "--voice-id") and not word.startswith("-"):
             voice = word
@@ -102,7 +97,12 @@ def read_program(text: str) -> Draft:
             understood.append(f"The text is read from {word}.")
             arguments.append("{text_file}")
             spoken = spoken or "A line from a file."
-        elif i and not spoken and not joined_option and (" " in word or before in ("--text", "-t", "--sentence")):
+        elif (
+            i
+            and not spoken
+            and not joined_option
+            and (" " in word or before in ("--text", "-t", "--sentence", "--input", "--txt"))
+        ):
             spoken = word
             understood.append(f"text: {word[:60]}")
             arguments.append("{text}")

@@ -7,6 +7,7 @@ import re
 from typing import Any, Final
 
 from zestpanel.core.audio.kinds import kind_of_sound
+from zestpanel.core.connectors.http.connector import by_content_type
 from zestpanel.core.connectors.http.finding import uncoded
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure
@@ -30,10 +31,19 @@ def look_into(received: Received) -> tuple[dict[str, Any], list[str]]:
         reply["audio"] = _stream_place(data, "lines")
     elif (tree := _as_json(data)) is not None:
         reply |= _json_places(tree, understood)
-    elif kind.startswith(("audio/l16", "audio/pcm", "audio/raw", "application/octet-stream")) and len(data) > 2000:
-        rate = re.search(r"rate=(\d+)", kind)
-        reply |= {"encoding": "pcm_s16le", "rate_hz": int(rate.group(1)) if rate else 24_000}
-        understood.append("The reply looks like raw samples: check encoding and rate.")
+    elif by_content_type(kind)[0] != "file" and by_content_type(kind)[1]:
+        reply |= {"encoding": "content type", "rate_hz": "content type"}
+        understood.append(f"The reply is raw samples, as its content type says ({kind}).")
+    elif kind.startswith(("audio/", "application/octet-stream")) and len(data) > 2000:
+        understood.append(
+            "The reply is no known sound file. If it is raw samples, the documentation says which: write encoding "
+            "(such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong rate or encoding is only noise."
+        )
+    elif "location" in received.headers or received.status == 202:
+        understood.append(
+            "The service answers with a job: write under speak where it is asked for, as in "
+            "job: {poll: header Location, state: status, done: ['200']}."
+        )
     else:
         understood.append("No sound was found in the reply.")
     for name in received.headers:
@@ -85,6 +95,16 @@ def _leaves(tree: Any, path: str = "") -> list[tuple[str, Any]]:
     return [leaf for inner, value in pairs for leaf in _leaves(value, inner)]
 
 
+def _job_in(tree: Any) -> str:
+    """How a connector file would state the job that a reply speaks of, '' for none."""
+    places = {path.rsplit(".", 1)[-1].lower(): path for path, value in _leaves(tree) if isinstance(value, str | int)}
+    number = next((places[name] for name in ("job_id", "task_id", "request_id", "id", "uuid") if name in places), "")
+    state = next((places[name] for name in ("status", "state") if name in places), "")
+    if not (number and state):
+        return ""
+    return f"job: {{id: json {number}, poll: 'https://…/{{job}}', state: json {state}, done: [done], failed: [failed]}}"
+
+
 def _json_places(tree: Any, understood: list[str]) -> dict[str, Any]:
     reply: dict[str, Any] = {}
     best: tuple[int, str, bytes] = (0, "", b"")
@@ -106,8 +126,12 @@ def _json_places(tree: Any, understood: list[str]) -> dict[str, Any]:
     if best[0]:
         reply["audio"] = f"json {best[1]}"
         if best[0] == 1:
-            reply |= {"encoding": "pcm_s16le", "rate_hz": 24_000}
-            understood.append("The sound has no header: check encoding and rate.")
+            understood.append(
+                "The sound in it is no known sound file. If it is raw samples, the documentation says which: write "
+                "encoding (such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong one is only noise."
+            )
+    elif "audio" not in reply and (job := _job_in(tree)):
+        understood.append(f"The service answers with a job: write under speak {job}, with the address to ask.")
     elif "audio" not in reply:
         understood.append("The reply is JSON and holds no sound: say where it is.")
     return reply

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
@@ -211,16 +212,22 @@ class RendersPage(TabbedPage):
         ]
         hidden = self.state.labels_hidden
         self.render_button.setToolTip("" if hidden else "\n".join(parts))
-        done, able = self.state.bench.counts
-        stated = f"{done} of {able} cells rendered"
+        bench = self.state.bench
+        done, cells = bench.counts[0], len(bench.cells)
+        stated = f"{done} of {cells} cells rendered"
         if planned.jobs:
             stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
         paid = sum(why == MAY_BE_PAID for _, _, why in planned.left_out)
         self._undecided_row.setVisible(bool(paid) and not running)
         self._undecided.setText(f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for.")
-        barred = len({(c.id, p.id) for c, p, why in planned.left_out if why != MAY_BE_PAID})
+        there = {key for key, cell in bench.cells.items() if cell.state == "there"}
+        barred = {
+            (c.id, p.id): why for c, p, why in planned.left_out if why != MAY_BE_PAID and (c.id, p.id) not in there
+        }
         if barred:
-            stated += f" · {barred} cannot be, each says why"
+            why, most = Counter(barred.values()).most_common(1)[0]
+            said = "" if self.state.labels_hidden else f": {why}" if most == len(barred) else f", {most} of them: {why}"
+            stated += f" · {len(barred)} cannot be{said}"
         for about in (self._about, self._about_below):
             about.setText(stated)
             about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")

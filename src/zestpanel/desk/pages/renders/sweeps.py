@@ -246,7 +246,11 @@ class SweepsView(QWidget):
         running = self.state.run_goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
-            f"Render {len(planned.jobs)} takes · {money}" if planned.jobs else "All of it is rendered"
+            f"Render {len(planned.jobs)} takes · {money}"
+            if planned.jobs
+            else f"Cannot be rendered: {planned.left_out[0][2]}"[:60]
+            if planned.left_out
+            else "All of it is rendered"
         )
         self.edges.setText(edge_words(result, sweep))
         self.chart.refresh()
