@@ -372,6 +372,20 @@ def test_failures_quote_what_came(name: str) -> None:
     assert said in caught.value.what
 
 
+def test_the_states_of_a_job_are_told() -> None:
+    told: list[str] = []
+    answer = Service()
+    name = "A job with a number"
+    with SmallService(lambda heard: answer(name, heard)) as service:
+        connector = open_connector(
+            parse_connector(FILES[name].replace("https://speech.example", service.address), name="")
+        )
+        connector.tell = told.append  # type: ignore[attr-defined]
+        connector.speak(REQUEST)
+        connector.close()
+    assert told == ["job 17 is running", "job 17 is ready"]
+
+
 def test_a_job_that_is_given_up_names_its_last_state() -> None:
     def answer(heard: Heard) -> Answer:
         return as_json({"id": "7"}) if heard.path == "/speak" else as_json({"state": "spoiled", "why": "rain"})

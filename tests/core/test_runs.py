@@ -661,7 +661,7 @@ def test_workers_on_other_machines_give_the_very_same_even_when_one_dies(tmp_pat
 NOTED = (
     "import sys, time, wave, os; began = time.time(); time.sleep(0.15); w = wave.open(sys.argv[1], 'wb'); "
     "w.setnchannels(1); w.setsampwidth(2); w.setframerate(8000); w.writeframes(bytes(16000)); w.close(); "
-    "open(sys.argv[2], 'a').write(f'{began} {time.time()}\\n')"
+    "open(sys.argv[2], 'a').write(f'{{began}} {time.time()}\\n')"
 )
 
 

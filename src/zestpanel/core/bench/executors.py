@@ -52,7 +52,7 @@ class Here:
 
     def _opened(self, engine: Engine) -> Connector:
         connector = self._connect(engine)
-        if hasattr(connector, "tell"):  # a program that stays, and says how far it is with loading
+        if hasattr(connector, "tell"):  # a program that says how far it is with loading, a job's states
             connector.tell = partial(self.tell, engine.engine)
         return connector
 

@@ -88,6 +88,7 @@ class HttpConnector(OverNetwork):
         self._transport = transport
         self._client: httpx.Client | None = None
         self._tokens = Tokens(engine.speak, raise_for_failure)
+        self.tell: Callable[[str], None] = lambda _: None  # the states that a job goes through
 
     def close(self) -> None:
         if self._client is not None:
@@ -147,7 +148,7 @@ class HttpConnector(OverNetwork):
         number = _at(received, job.id) if job.id else ""
         if number is None:
             raise SynthesisFailure("wrong content", f"The reply names no job at '{job.id}': {_short(received.data)}")
-        values = {"job": str(number)}
+        values, told = {"job": str(number)}, ""
         poll = str((_at(received, job.poll) or "") if job.is_linked else fill(expand_environment(job.poll), values))
         if not poll:
             raise SynthesisFailure("wrong content", f"The reply names no address at '{job.poll}'.")
@@ -155,6 +156,9 @@ class HttpConnector(OverNetwork):
             answer = follow(poll)
             raise_for_failure(self._speak, answer)
             state = str(answer.status if job.state == "status" else _at(answer, job.state))
+            if state != told:
+                told = state
+                self.tell(without_keys(f"job {number} is {state}".replace("  ", " "), LONGEST_NAME))
             if state in job.done:
                 break
             if state in job.failed:
