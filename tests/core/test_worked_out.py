@@ -55,3 +55,14 @@ def test_what_another_program_wrote_is_seen(project: Project) -> None:
     now = project.changes()
     project.documents.put("drafts", {})
     assert project.changes() == now, "one's own writing is no news"
+
+
+def test_scripts_kept_from_many_threads_are_all_kept(project: Project) -> None:
+    from concurrent.futures import ThreadPoolExecutor
+
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(lambda n: project.scripts.keep(f"{n}.txt", f"Text {n}.", language="en"), range(24)))
+    kept = project.scripts.all()
+    assert sorted(script.name for script in kept) == sorted(f"{n}.txt" for n in range(24))
+    assert len({script.number for script in kept}) == 24
+    assert {project.scripts.text(script.number) for script in kept} == {f"Text {n}." for n in range(24)}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from sqlalchemy import select, update
@@ -24,6 +26,13 @@ class Documents:
         with self._database.writing() as connection:
             row = insert(documents).values(name=name, value=value)
             connection.execute(row.on_conflict_do_update(index_elements=["name"], set_={"value": value}))
+
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """What is read and written in this block is one change: no other thread writes between, and all of it is kept
+        or nothing."""
+        with self._database.writing():
+            yield
 
     def put_if(self, name: str, value: Any, *, was: Any) -> bool:
         """Write it only where it still is what it was; False where somebody, or another process, was quicker."""

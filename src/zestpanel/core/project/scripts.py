@@ -36,7 +36,11 @@ class Scripts:
         return [KeptScript(**row) for row in self._rows()]
 
     def keep(self, name: str, text: str, *, language: str, rights: str = "", source: str = "") -> KeptScript:
-        """Keep a script; the same name with another text takes the earlier one's place."""
+        """Keep a script; the same name with another text takes the earlier one's place. Safe from many threads."""
+        with self._documents.alone():
+            return self._keep(name, text, language=language, rights=rights, source=source)
+
+    def _keep(self, name: str, text: str, *, language: str, rights: str, source: str) -> KeptScript:
         rows = [row for row in self._rows() if row["name"] != name]
         number = max((row["number"] for row in self._rows()), default=0) + 1
         for row in self._rows():

@@ -19,7 +19,7 @@ from zestpanel.desk.pages.passages.as_sent import AsSentView
 from zestpanel.desk.pages.passages.coverage import CoverageView
 from zestpanel.desk.pages.passages.dialogue import DialogueView
 from zestpanel.desk.pages.passages.from_web import WebDialog
-from zestpanel.desk.pages.passages.importing import FEW, Chosen, ImportDialog, leaves_a_choice
+from zestpanel.desk.pages.passages.importing import FEW, LONG, Chosen, ImportDialog, leaves_a_choice
 from zestpanel.desk.pages.passages.pronunciation import PronunciationView
 from zestpanel.desk.pages.passages.set_view import SetView
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -104,8 +104,12 @@ class PassagesPage(TabbedPage):
         WebDialog(self, self.state, self._take_web).show()
 
     def _take_web(self, script: Script, address: str, rights: str) -> None:
-        self._take_script(Path(address.rstrip("/").rsplit("/", 1)[-1] or "page"), script, self._language(),
-                          rights=rights, source=address)  # fmt: skip
+        path, language = Path(address.rstrip("/").rsplit("/", 1)[-1] or "page"), self._language()
+        self.state.background.run(
+            lambda: plain_parts(script, language),
+            lambda parts: self._take_script(path, script, parts, language, rights=rights, source=address),
+            self.state.complain,
+        )
 
     def paste(self) -> None:
         """The clipboard's text as passages."""
@@ -135,41 +139,53 @@ class PassagesPage(TabbedPage):
         """Each document becomes a passage with its marks; what has no mark of ours is named."""
         from zestpanel.core.passages.marks.ssml import SsmlText, from_ssml
 
-        def arrived(path: Path, found: SsmlText) -> None:
-            new = NewText(text=found.text, marks=found.marks, title=path.stem, source=path.name)
-            if self.add_texts([new], found.language or self._language(), f"import of {path.name}"):
-                left = f" Without a mark of ours: {', '.join(found.left_out)}." if found.left_out else ""
-                self.state.say(f"{path.name}: {len(found.marks)} marks.{left}")
+        def work() -> list[tuple[Path, SsmlText | ZestError]]:
+            found: list[tuple[Path, SsmlText | ZestError]] = []
+            for path in paths:
+                try:
+                    found.append((path, from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)))
+                except ZestError as error:
+                    found.append((path, error))
+            return found
 
-        def read(path: Path) -> SsmlText:
-            return from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)
+        def arrived(found: list[tuple[Path, SsmlText | ZestError]]) -> None:
+            for path, read in found:
+                if isinstance(read, ZestError):
+                    self.state.complain(read)
+                    continue
+                new = NewText(text=read.text, marks=read.marks, title=path.stem, source=path.name)
+                if self.add_texts([new], read.language or self._language(), f"import of {path.name}"):
+                    left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
+                    self.state.say(f"{path.name}: {len(read.marks)} marks.{left}")
 
-        for path in paths:
-            self.state.background.run(partial(read, path), partial(arrived, path), self.state.complain)
+        self.state.background.run(work, arrived, self.state.complain)
 
     def import_files(self, paths: list[Path]) -> None:
         """Read scripts off the interface thread; each becomes passages, after a question where it leaves a choice."""
         language = self._language()
 
-        def work() -> list[tuple[Path, Script | ZestError]]:
-            found: list[tuple[Path, Script | ZestError]] = []
+        def work() -> list[tuple[Path, tuple[Script, list[Part]] | ZestError]]:
+            found: list[tuple[Path, tuple[Script, list[Part]] | ZestError]] = []
             for path in paths:
                 try:
-                    found.append((path, read_script(path)))
+                    script = read_script(path)
+                    found.append((path, (script, plain_parts(script, language))))
                 except ZestError as error:
                     found.append((path, error))
             return found
 
-        def arrived(found: list[tuple[Path, Script | ZestError]]) -> None:
-            for path, script in found:
-                if isinstance(script, ZestError):
-                    self.state.complain(script)
+        def arrived(found: list[tuple[Path, tuple[Script, list[Part]] | ZestError]]) -> None:
+            for path, read in found:
+                if isinstance(read, ZestError):
+                    self.state.complain(read)
                 else:
-                    self._take_script(path, script, language, source=path.name)
+                    self._take_script(path, *read, language, source=path.name)
 
         self.state.background.run(work, arrived, self.state.complain)
 
-    def _take_script(self, path: Path, script: Script, language: str, *, rights: str = "", source: str = "") -> None:
+    def _take_script(
+        self, path: Path, script: Script, parts: list[Part], language: str, *, rights: str = "", source: str = ""
+    ) -> None:
         def take(chosen: Chosen) -> None:
             if chosen.dialogue:
                 self._add_dialogue(chosen, source)
@@ -183,21 +199,19 @@ class PassagesPage(TabbedPage):
                     self.state.say(f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}.")
                 elif not new:
                     self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
-            self.state.background.run(
-                lambda: self.state.project.scripts.keep(
-                    path.name, script.text(), language=chosen.language, rights=chosen.rights, source=source
-                ),
-                lambda _: self.refresh(), self.state.complain,
-            )  # fmt: skip
+            keep = partial(self.state.project.scripts.keep, path.name, script.text(), language=chosen.language,
+                           rights=chosen.rights, source=source)  # fmt: skip
+            if sum(len(part.text) for part in script.parts) <= LONG:
+                keep()
+                self.refresh()
+            else:
+                self.state.background.run(keep, lambda _: self.refresh(), self.state.complain)
 
-        def cut(parts: list[Part]) -> None:
-            if leaves_a_choice(script) or len(parts) > FEW:
-                ImportDialog(self, path, script, language, take, background=self.state.background, rights=rights).show()
-                return
-            titles = ("",) * len(parts)
-            take(Chosen(parts=tuple(parts), titles=titles, language=script.language or language, rights=rights))
-
-        self.state.background.run(lambda: plain_parts(script, language), cut, self.state.complain)
+        if leaves_a_choice(script) or len(parts) > FEW:
+            ImportDialog(self, path, script, language, take, background=self.state.background, rights=rights).show()
+            return
+        titles = ("",) * len(parts)
+        take(Chosen(parts=tuple(parts), titles=titles, language=script.language or language, rights=rights))
 
     def _add_dialogue(self, chosen: Chosen, source: str) -> None:
         project, made = self.state.project, list[Passage]()
