@@ -5,11 +5,12 @@ from __future__ import annotations
 import sys
 import threading
 import time
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import pretend_take
@@ -22,6 +23,7 @@ from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.window import PAGE_CLASSES, MainWindow
+from zestpanel.standins.service import StandInService
 
 # What a hold may be at most here. The goal is 50 ms; a test beside two others on two cores measures their turns, too,
 # so it fails on what hung for seconds. benchmarks/ hold the goal itself.
@@ -213,3 +215,34 @@ def test_a_project_is_checked_from_the_menu(bench_project: Project, open_window:
     window.actions_by_id["check"].trigger()
     settle(qtbot, window)
     assert "1 place is damaged, the first: takes, row 2: the timing cannot be read." in window.notice_text.text()
+
+
+def test_what_is_dearer_than_the_budget_leaves_is_asked_about_once(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, service: StandInService
+) -> None:
+    bench_project.set_brief(bench_project.brief.model_copy(update={"budget_per_month": Decimal("0.0001")}))
+    bench_project.texts.add(["A text that costs more than there is."], language="en-GB")
+    window = open_window(bench_project)
+    page = window.page("renders")
+    assert isinstance(page, RendersPage)
+    window.go_to("cost")  # Ctrl+R works from any page
+    settle(qtbot, window)
+
+    def box() -> QMessageBox:
+        window.actions_by_id["render"].trigger()
+        qtbot.waitUntil(lambda: any(b.isVisible() for b in page.findChildren(QMessageBox)))
+        return next(b for b in page.findChildren(QMessageBox) if b.isVisible())
+
+    asked = service.behaviour.requests
+    first = box()
+    assert "Of the budget of 0.00010 EUR a month 0.00010 EUR are left." in first.text()
+    assert "3 requests" in first.text()
+    assert "Citrange (" in first.informativeText()
+    qtbot.keyClick(first, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    assert service.behaviour.requests == asked, "Enter spends nothing"
+    second = box()
+    [yes] = [b for b in second.findChildren(QPushButton) if b.text() == "Render all the same"]
+    qtbot.mouseClick(yes, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "3 takes rendered" in window.notice_text.text(), timeout=60_000)
+    assert service.behaviour.requests == asked + 3

@@ -170,8 +170,8 @@ def test_a_run_from_the_price_to_the_last_take(
     settle(qtbot, window)
     page.grid.setFocus()
     qtbot.keyClick(page.grid, Qt.Key.Key_R)
-    qtbot.waitUntil(lambda: any(b.text() == "Let them be asked again" for b in page.findChildren(QPushButton)))
-    box = next(b for b in page.findChildren(QPushButton) if b.text() == "Let them be asked again")
+    qtbot.waitUntil(lambda: any(b.text() == "Let it be asked again" for b in page.findChildren(QPushButton)))
+    box = next(b for b in page.findChildren(QPushButton) if b.text() == "Let it be asked again")
     assert "brought no sound (1 not sound)" in words(box.window())
     qtbot.mouseClick(box, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.state.bench.cell(failed.id, 4).state == "there", timeout=60_000)
@@ -192,8 +192,8 @@ def test_requests_left_open_are_asked_about_and_never_sent_by_themselves(
     assert page.planned is not None
     assert (candidate.id, passage.id) not in {(j.candidate.id, j.passage.id) for j in page.planned.jobs}
     page.ask_about_open_requests()
-    qtbot.waitUntil(lambda: any(b.text() == "Let them be asked again" for b in page.findChildren(QPushButton)))
-    box = next(b for b in page.findChildren(QPushButton) if b.text() == "Let them be asked again")
+    qtbot.waitUntil(lambda: any(b.text() == "Let it be asked again" for b in page.findChildren(QPushButton)))
+    box = next(b for b in page.findChildren(QPushButton) if b.text() == "Let it be asked again")
     assert "may have been paid" in words(box.window())
     qtbot.mouseClick(box, Qt.MouseButton.LeftButton)
     settle(qtbot, window)

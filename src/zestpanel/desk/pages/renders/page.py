@@ -222,10 +222,13 @@ class RendersPage(TabbedPage):
         self._undecided.setText(f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for.")
         there = {key for key, cell in bench.cells.items() if cell.state == "there"}
         barred = {
-            (c.id, p.id): why for c, p, why in planned.left_out if why != MAY_BE_PAID and (c.id, p.id) not in there
+            (c.id, p.id): why.split("; ")[0]  # the first is what has to be done first
+            for c, p, why in planned.left_out
+            if why != MAY_BE_PAID and (c.id, p.id) not in there
         }
         if barred:
             why, most = Counter(barred.values()).most_common(1)[0]
+            why = why if len(why) <= 48 else why[:46] + "…"
             said = "" if self.state.labels_hidden else f": {why}" if most == len(barred) else f", {most} of them: {why}"
             stated += f" · {len(barred)} cannot be{said}"
         for about in (self._about, self._about_below):

@@ -62,9 +62,10 @@ def ask_about_undecided(
         how = ", ".join(f"{count} {kind}" for kind, count in kinds.most_common())
         box = _question(
             parent, "Requests without a sound",
-            f"{len(rows)} request{'s' if len(rows) > 1 else ''} of {sum(r.characters for r in rows):,} characters "
-            f"brought no sound ({how}). They may have been paid for; every finished take is kept.",
-            "They are not sent again by themselves.", "Let them be asked again", "Decide later",
+            f"{len(rows)} request{'s' * (len(rows) > 1)} of {sum(r.characters for r in rows):,} characters brought no "
+            f"sound ({how}). {'They' if len(rows) > 1 else 'It'} may have been paid for; every finished take is kept.",
+            f"{'They are' if len(rows) > 1 else 'It is'} not sent again without a word of yours.",
+            "Let them be asked again" if len(rows) > 1 else "Let it be asked again", "Decide later",
             lambda: _let(state, rows, decided),
         )  # fmt: skip
         if not state.labels_hidden:
