@@ -66,6 +66,8 @@ def explored() -> list[bool]:
     print(f"--- {DEEP_KILLS:,} runs killed", flush=True)
     killed = [f"{folder}/killed", str(DEEP_KILLS), str(random.SystemRandom().randrange(10**6))]
     parts.append(started("runs that are killed", [sys.executable, "-m", "tests.kill_loop", *killed]))
+    parts.append(started("kills at every statement, 600 damaged databases", [
+        sys.executable, "-m", "pytest", "tests/core/test_survival.py"], ZEST_DEEP="1"))  # fmt: skip
     return [finished(part) for part in parts]
 
 

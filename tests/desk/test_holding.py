@@ -246,3 +246,24 @@ def test_what_is_dearer_than_the_budget_leaves_is_asked_about_once(
     qtbot.mouseClick(yes, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "3 takes rendered" in window.notice_text.text(), timeout=60_000)
     assert service.behaviour.requests == asked + 3
+
+
+def test_a_missing_key_is_named_with_the_way_to_enter_it(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delenv("ZEST_SECRET_LIMONAIA")
+    bench_project.texts.add(["A new text."], language="en-GB")
+    asked: list[str] = []
+    monkeypatch.setattr(
+        "zestpanel.desk.asking_keys.QInputDialog.getText", lambda *args: (asked.append(args[1]), ("", False))[1]
+    )
+    window = open_window(bench_project)
+    window.go_to("renders")
+    page = window.page("renders")
+    settle(qtbot, window)
+    said = words(page)
+    assert "3 cannot be" in said
+    assert "the key 'limonaia' is missing" in said
+    [link] = [b for b in page.findChildren(QPushButton) if b.text() == "Enter the key for Tangor …"]
+    qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
+    assert asked == ["Key for Tangor"]

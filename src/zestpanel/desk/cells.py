@@ -15,6 +15,7 @@ from zestpanel.core.catalogue.candidate import Candidate, short_names
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.passages.passage import Passage
+from zestpanel.core.project.one_asker import asked_elsewhere
 from zestpanel.core.project.project import Project
 from zestpanel.core.project.takes import Take
 
@@ -96,6 +97,7 @@ def bench_of(project: Project) -> Bench:
         where[(take.candidate_id, passage_of[take.passage_version_id])].append(take)
     failed: dict[tuple[int, int], tuple[Failure, ...]] = defaultdict(tuple)
     still_open: set[tuple[int, int]] = set()
+    elsewhere = bool(asked_elsewhere(project.folder))
     for row in project.journal.rows():
         if row.passage_version_id in present:
             key = (row.candidate_id, passage_of[row.passage_version_id])
@@ -127,7 +129,7 @@ def bench_of(project: Project) -> Bench:
                 stale,
                 marks,
                 tuple(sorted(failed[key])),
-                key in still_open,
+                "" if key not in still_open else "another program asks for it" if elsewhere else "may have been paid",
             )
     return Bench(
         candidates=tuple(candidates),
@@ -199,14 +201,14 @@ def _cell(
     old: list[Take],
     marks: Mapping[int, int],
     failures: tuple[Failure, ...],
-    is_open: bool,
+    is_open: str,
 ) -> Cell:
     if takes:
         shown = next((t for t in takes if t.starred), None) or next((t for t in takes if t.scored), takes[0])
         heard = sum(marks.get(t.id, 0) for t in takes)
         return _shows(shown, candidate, takes=len(takes), marks=heard, failures=failures)
     if is_open:
-        return Cell(state="open", text="may have been paid")
+        return Cell(state="open", text=is_open)
     if failures:
         return Cell(state="failed", failures=failures)
     reasons = list(in_the_way)

@@ -175,9 +175,11 @@ def past_runs(options: argparse.Namespace) -> Output:
 
 def measure(options: argparse.Namespace) -> Output:
     from zestpanel.core.bench.measuring import measure_missing
+    from zestpanel.verbs.telling import Counted
 
     with opened(options) as project:
-        done, problems = measure_missing(project)
+        counted = Counted("measured", quiet=options.json)
+        done, problems = measure_missing(project, on_take=lambda _: counted.one_more())
         return {
             "measured": done,
             "problems": problems,

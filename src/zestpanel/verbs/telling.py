@@ -65,6 +65,20 @@ class Teller:
                 self._say(f"  {count} takes failed alike: {reason}")
 
 
+class Counted:
+    """Plain lines, one every ten seconds, for work whose end is not known before."""
+
+    def __init__(self, what: str, *, quiet: bool = False) -> None:
+        self._what, self._quiet = what, quiet
+        self._done, self._said_at = 0, time.monotonic()
+
+    def one_more(self) -> None:
+        self._done += 1
+        if not self._quiet and time.monotonic() - self._said_at > _EVERY_S:
+            self._said_at = time.monotonic()
+            print(f"  {self._done:,} {self._what}", file=sys.stderr, flush=True)
+
+
 def _bar(total: int) -> tuple[Any, Any]:
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn

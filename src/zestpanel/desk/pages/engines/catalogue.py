@@ -8,8 +8,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
-    QLineEdit,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -24,9 +22,9 @@ from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.catalogue.overview import describe_component
 from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.choice.evidence import own_figures
-from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
+from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.behind import Behind
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -308,22 +306,8 @@ class CatalogueView(QWidget):
 
     def ask_for_key(self) -> None:
         """Ask for the engine's key and put it into the key store: nowhere else, and never shown."""
-        engine = self._one()
-        if engine is None or not (secret := secret_of(engine)):
-            return
-        value, given = QInputDialog.getText(
-            self,
-            f"Key for {engine.engine}",
-            f"The key '{secret}' goes into this desktop's key store:",
-            QLineEdit.EchoMode.Password,
-        )
-        if given and value.strip():
-
-            def kept(said: str) -> None:
-                self.state.say(said)
-                self.state.refresh()
-
-            self.state.background.run(lambda: keep_secret(secret, value.strip()), kept, self.state.complain)
+        if engine := self._one():
+            ask_for_key(self, self.state, engine)
 
     def fetch_voices(self) -> None:
         """Fetch the service's list and show what it would change; nothing is taken over before that is agreed to."""

@@ -16,9 +16,11 @@ from zestpanel.core.bench.clip_names import export_clips
 from zestpanel.core.bench.planning import PlannedRun, plan_run
 from zestpanel.core.bench.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
 from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
+from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.agreeing import ask_first, unasked
+from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.pages.renders.history import CellHistory
@@ -57,6 +59,7 @@ class RendersPage(TabbedPage):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.planned: PlannedRun | None = None
+        self._without_key: Engine | None = None
         # beside the buttons, or under them where the width does not do
         self._about, self._about_below = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
         self._about_below.hide()
@@ -98,8 +101,10 @@ class RendersPage(TabbedPage):
         undecided = QHBoxLayout()
         undecided.setContentsMargins(0, 0, 0, 0)
         self._undecided = label("", "quiet")
-        undecided.addWidget(self._undecided)
-        undecided.addWidget(button("Decide …", self.ask_about_open_requests, role="link"))
+        self._decide = button("Decide …", self.ask_about_open_requests, role="link")
+        self._key = button("", self._enter_key, role="link")
+        for widget in (self._undecided, self._decide, self._key):
+            undecided.addWidget(widget)
         undecided.addStretch(1)
         self._undecided_row = QWidget()
         self._undecided_row.setLayout(undecided)
@@ -218,7 +223,13 @@ class RendersPage(TabbedPage):
         if planned.jobs:
             stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
         paid = sum(why == MAY_BE_PAID for _, _, why in planned.left_out)
-        self._undecided_row.setVisible(bool(paid) and not running)
+        names = {c.engine for c, _, why in planned.left_out if "the key '" in why} - {""}
+        self._without_key = next((e for name, e in self.state.bench.engines.items() if name in names), None)
+        self._key.setText(f"Enter the key for {self._without_key.engine} …" if self._without_key else "")
+        self._key.setVisible(self._without_key is not None and not self.state.labels_hidden)
+        self._undecided.setVisible(bool(paid))
+        self._decide.setVisible(bool(paid))
+        self._undecided_row.setVisible((bool(paid) or self._without_key is not None) and not running)
         self._undecided.setText(f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for.")
         there = {key for key, cell in bench.cells.items() if cell.state == "there"}
         barred = {
@@ -250,6 +261,10 @@ class RendersPage(TabbedPage):
             self.begin(planned)
         else:
             self.ask_about_open_requests()
+
+    def _enter_key(self) -> None:
+        if self._without_key is not None:
+            ask_for_key(self, self.state, self._without_key)
 
     def ask_what_may_be_used(self) -> None:
         """A project of somebody else's, or an engine that has changed: asked once, when the project is opened."""
