@@ -19,6 +19,7 @@ from zestpanel.core.bench.estimates import MAY_BE_BILLED, paces_of, prices_of
 from zestpanel.core.bench.events import Progress, RunEvent
 from zestpanel.core.bench.executors import Executor, Here
 from zestpanel.core.bench.in_pieces import joined
+from zestpanel.core.bench.meanwhile import left_to_make
 from zestpanel.core.bench.measuring import MEASURES_VERSION, Measurer
 from zestpanel.core.bench.pacing import Pace
 from zestpanel.core.bench.planning import Job, PlannedRun, interleaved
@@ -155,21 +156,7 @@ class BenchRun:
         self._made_elsewhere = 0
         if self._planned.seen == project.changes():
             return
-        there = {(t.candidate_id, t.passage_version_id, t.repeat, t.asked): t
-                 for t in project.takes.all(with_timing=False)}  # fmt: skip
-        under_way = {(r.candidate_id, r.passage_version_id, r.repeat) for r in journal if r.state == "open"}
-        asked_for: set[str] = set()
-
-        def is_left(job: Job) -> bool:
-            cell = (job.candidate.id, job.passage.version_id, job.repeat)
-            if (take := there.get((*cell, job.asked))) is not None:
-                self._led_by[job.asked] = take
-                return False
-            if cell in under_way or job.same_as in asked_for:
-                asked_for.add(job.asked)
-                return False
-            return True
-
+        is_left, self._led_by = left_to_make(project, journal)
         for queues in self._levels.values():
             for name, queue in queues.items():
                 queues[name] = deque(filter(is_left, queue))  # those that wait for another stand behind all others
