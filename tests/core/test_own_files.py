@@ -146,3 +146,25 @@ def test_a_page_packed_twice_or_dripping_is_refused(monkeypatch: pytest.MonkeyPa
 def test_a_malformed_address_is_said_to_be_one(address: str) -> None:
     with pytest.raises(TextError):
         read_address(address, timeout_s=1)
+
+
+def test_checking_follows_no_link_and_no_lock_is_taken_through_one(project: Project, tmp_path: Path) -> None:
+    from zestpanel.command_line import run as verb
+    from zestpanel.core.errors import ProjectError
+    from zestpanel.core.project.one_asker import asking
+
+    outside = tmp_path / "outside.txt"
+    outside.write_text("not yours")
+    project.close()
+    for name in ("asking.lock", "project.before-0001.sqlite"):
+        (project.folder / name).symlink_to(outside)
+        for options in ([], ["--repair"], ["--from-backup"]):
+            assert verb(["check", str(project.folder), *options]) == 2
+        if name == "asking.lock":
+            with pytest.raises(ProjectError, match="Nothing was sent"), asking(project.folder):
+                pass
+        (project.folder / name).unlink()
+    assert outside.read_text() == "not yours"
+    os.mkfifo(project.folder / "asking.lock")
+    with pytest.raises(ProjectError, match="Nothing was sent"), asking(project.folder):
+        pass

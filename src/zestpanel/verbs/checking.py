@@ -11,10 +11,12 @@ from zestpanel.verbs.opening import Output
 def check(options: argparse.Namespace) -> Output:
     """List what is damaged; put right what can be, or take the copy from before the last migration, where asked to."""
     from zestpanel.core.project.checking import damage_in, from_backup, repair
+    from zestpanel.core.project.opening import refuse_links
 
     folder = options.project
     if not folder.is_dir():
         raise ProjectError(f"There is no project at {folder}.", remedy="Check the name.")
+    refuse_links(folder)
     if options.from_backup:
         copy, aside = from_backup(folder)
         return {"lines": [f"{copy.name} is in place; the database before it is kept as {aside.name}."]}

@@ -32,13 +32,7 @@ def open_database(folder: Path) -> Database:
     Raises ProjectError.
     """
     path = folder / FILE
-    if led := links_in(folder):
-        raise ProjectError(
-            f"{folder.name} cannot be opened: its '{led[0]}' is a link to another place, and a project holds its own "
-            "files.",
-            kept="Nothing was changed.",
-            remedy="Put the files themselves in its place.",
-        )
+    refuse_links(folder)
     if not path.is_file() and not (any(folder.iterdir()) and is_unfinished(folder)):
         raise ProjectError(
             f"{folder.name} is no Zest Panel project: it holds no {FILE}.",
@@ -58,6 +52,17 @@ def open_database(folder: Path) -> Database:
         return create_database(folder)
     _migrated(path, folder)
     return Database(path)
+
+
+def refuse_links(folder: Path) -> None:
+    """Raises ProjectError for a project whose parts lead elsewhere."""
+    if led := links_in(folder):
+        raise ProjectError(
+            f"{folder.name} cannot be opened: its '{led[0]}' is a link to another place, and a project holds its own "
+            "files.",
+            kept="Nothing was changed.",
+            remedy="Put the files themselves in its place.",
+        )
 
 
 def create_database(folder: Path) -> Database:
