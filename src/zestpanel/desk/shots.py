@@ -127,6 +127,7 @@ def write_shots(
 
     shoot("booth", booth)
     window.booth._leave()
+    window.booth._leave()  # past the page that thanks the listener
     if not dark:
         theme.set(dark=True)
         shoot("dark", to_cell)

@@ -87,6 +87,7 @@ class Booth(QWidget):
     def begin(self, session: AcrSession) -> None:
         for widget in self._asking:
             widget.show()
+        self._text.setMinimumHeight(0)
         self.leave.setText("Stop here")
         self._session = session
         self._takes = {t.id: t for t in self._state.project.takes.all()}
@@ -206,5 +207,7 @@ class Booth(QWidget):
         done = "Every clip is rated." if session.finished else f"You stopped at clip {place} of {total}."
         self._place.setText("")
         self._text.setText(f"Thank you. {done} All your answers are kept. Please call whoever asked you to listen.")
+        # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
+        self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))
         self.leave.setText("Back to the desk")
         self.leave.setFocus()
