@@ -104,6 +104,12 @@ def new_projects_are_copied(tmp_path_factory: pytest.TempPathFactory) -> Iterato
     opening._upgrade = upgrade
 
 
+@pytest.fixture(autouse=True)
+def keys_of_one_test(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A program masks every key it has come across, a word such as 'wrong' too; a test comes across its own only."""
+    monkeypatch.setattr("zestpanel.core.connectors.masking._seen", set())
+
+
 @pytest.fixture
 def made_anew(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("ZEST_MAKE", "1")

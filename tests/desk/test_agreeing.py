@@ -109,6 +109,7 @@ def test_a_file_in_the_place_of_an_engine_is_asked_about(
     other = tmp_path / "tangor.yaml"
     other.write_text(demo_engine_source("tangor").replace("${ZEST_LIMONAIA_ADDRESS}", "https://voices.example"))
     drop(window, other)
+    settle(qtbot, window)
     dialog = asked(window)
     said = words(dialog)
     assert "Sends texts to https://voices.example:443." in said

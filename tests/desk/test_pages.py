@@ -87,6 +87,7 @@ def test_scripts_and_engines_are_dropped_on_the_window(
     settle(qtbot, window)
     assert [p.text for p in empty_project.texts.all()] == ["First paragraph, of two lines.", "Second one."]
     drop(window, engine)
+    settle(qtbot, window)
     page = window.page("engines")
     assert isinstance(page, EnginesPage)
     assert page.voices.model.rowCount() == 2
@@ -95,6 +96,7 @@ def test_scripts_and_engines_are_dropped_on_the_window(
     bad = tmp_path / "bad.yaml"
     bad.write_text("zest-connector: 1\nengine: X\nspeak: {kind: command, arguments: [x]}\n", encoding="utf-8")
     drop(window, bad)
+    settle(qtbot, window)
     assert "bad.yaml, line 1: the file: voices: list at least one" in window.notice_text.text()
     assert list(empty_project.shortlist.engines()) == ["Kitchen Table"]
 

@@ -26,11 +26,16 @@ class Shortlist:
     def __init__(self, database: Database, documents: Documents, own_voices: OwnVoices) -> None:
         self._database, self._documents, self._own_voices = database, documents, own_voices
         self._engines = WorkedOut(self._put_together)
+        self._parsed: dict[str, Engine] = {}  # by the file's text, which is read once
 
     # -- engines
 
     def add_engine(self, engine: Engine, source: str, file_name: str) -> None:
-        """Add an engine, or replace what was known of it; candidates made from it stay as they are."""
+        """Add an engine, or replace what was known of it; candidates made from it stay as they are.
+
+        engine: what ``source`` says.
+        """
+        self._parsed[source] = engine
         values = {"engine": engine.engine, "file_name": file_name, "source": source, "added": now()}
         with self._database.writing() as connection:
             row = insert(connectors).values(**values)
@@ -59,9 +64,14 @@ class Shortlist:
         found = {}
         for row in rows:
             with contextlib.suppress(ConnectorError):
-                engine = parse_connector(row.source, name=row.file_name, kept=True)
-                found[row.engine] = (engine, row.source, row.file_name)
+                found[row.engine] = (self._engine_of(row.source, row.file_name), row.source, row.file_name)
         return found
+
+    def _engine_of(self, source: str, file_name: str) -> Engine:
+        known = self._parsed.get(source)
+        if known is None:
+            known = self._parsed[source] = parse_connector(source, name=file_name, kept=True)
+        return known
 
     def remove_engine(self, engine: str) -> None:
         """Take an engine's file out; its candidates and takes stay and say that the engine is not known."""

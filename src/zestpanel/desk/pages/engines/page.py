@@ -24,7 +24,7 @@ from zestpanel.core.catalogue.exchange import (
     voices_from_csv,
     votes_from_csv,
 )
-from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.text_files import write_text
 from zestpanel.desk.agreeing import ask_first
@@ -119,30 +119,29 @@ class EnginesPage(TabbedPage):
         self.add_files([Path(name) for name in names])
 
     def add_files(self, paths: list[Path]) -> None:
-        """Load connector files and catalogues; each is added or explained by itself."""
-        for path in paths:
-            try:
-                text = path.read_text(encoding="utf-8") if path.stat().st_size < 50_000_000 else ""
-                if is_catalogue(text):
-                    self.take_in(text, path.name)
-                    continue
-            except (OSError, UnicodeDecodeError):
-                pass  # read_connector says what is wrong with it
-            try:
-                engine, source = read_connector(path)
-            except ZestError as error:
-                self.state.complain(error)
-            else:
-                self._put(engine.engine, source, path.name)
-        if paths:
+        """Load connector files and catalogues, off the interface thread; each is added or explained by itself."""
+
+        def work() -> list[tuple[Path, Engine | str | ZestError, str]]:
+            return [(path, *_read(path)) for path in paths]
+
+        def arrived(found: list[tuple[Path, Engine | str | ZestError, str]]) -> None:
+            for path, read, source in found:
+                if isinstance(read, ZestError):
+                    self.state.complain(read)
+                elif isinstance(read, str):
+                    self.take_in(read, path.name)
+                else:
+                    self._put(read, source, path.name)
             self.state.refresh()
             self.refresh()
 
-    def _put(self, name: str, source: str, file_name: str) -> None:
+        if paths:
+            self.state.background.run(work, arrived, self.state.complain)
+
+    def _put(self, engine: Engine, source: str, file_name: str) -> None:
         """Add or replace an engine, with undo."""
-        shortlist = self.state.project.shortlist
+        shortlist, name = self.state.project.shortlist, engine.engine
         before = shortlist.files().get(name)
-        engine = parse_connector(source, name=file_name)
 
         def undo() -> None:
             if before is None:
@@ -176,7 +175,7 @@ class EnginesPage(TabbedPage):
 
         def add(source: str) -> None:
             engine = parse_connector(source, name="the file")
-            self._put(engine.engine, source, f"{engine.engine}.yaml")
+            self._put(engine, source, f"{engine.engine}.yaml")
             self.state.refresh()
             self.refresh()
 
@@ -296,3 +295,17 @@ class EnginesPage(TabbedPage):
         self.state.history_changed.emit()
         self.state.say(f"{attached} of {len(votes)} rows attached as outside opinion.")
         self.refresh()
+
+
+def _read(path: Path) -> tuple[Engine | str | ZestError, str]:
+    """(an engine, a catalogue's text, or what is wrong with the file; the text of a connector file)."""
+    try:
+        text = path.read_text(encoding="utf-8") if path.stat().st_size < 50_000_000 else ""
+        if is_catalogue(text):
+            return text, ""
+    except (OSError, UnicodeDecodeError):
+        pass  # read_connector says what is wrong with it
+    try:
+        return read_connector(path)
+    except ZestError as error:
+        return error, ""
