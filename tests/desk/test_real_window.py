@@ -50,6 +50,7 @@ def settle():
     wait(lambda: not window.state.background.busy)
 
 window.bring_in([engine, script])
+settle()
 (asked,) = [one for one in window.findChildren(AgreeDialog) if one.isVisible()]
 QTest.mouseClick(asked.yes, Qt.MouseButton.LeftButton)
 page = window.page("engines").voices
