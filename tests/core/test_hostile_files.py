@@ -188,3 +188,27 @@ def test_a_project_opens_although_a_connector_file_in_it_cannot_be_read(project:
     project.shortlist.voices_changed()
     assert list(project.shortlist.engines()) == ["Kitchen Table", "Twice"]
     assert len(project.shortlist.candidates()) == 1
+
+
+def test_what_a_longer_fuzzing_found(project: Project) -> None:
+    """A file's name that no disk takes, a part's head of many brackets, a name with half a sign."""
+    from zestpanel.core.bench.bringing_in import from_table
+    from zestpanel.core.catalogue.reaching import HttpReply
+    from zestpanel.core.connectors.http.connector import understood
+    from zestpanel.core.connectors.http.finding import Contents
+    from zestpanel.core.connectors.http.receiving import Received
+    from zestpanel.core.connectors.wizard.example import read_example
+    from zestpanel.core.errors import InputError, SynthesisFailure, TableError
+
+    for name in ("a" * 20_000, "a\x00b", "/" * 5_000):
+        with pytest.raises(TableError, match="there is no file"):
+            from_table(f"file,candidate,passage\n{name},a,b\n", name="t.csv", folder=project.folder,
+                       candidates=[], names={}, passages=[])  # fmt: skip
+    data = b"--x\r\nContent-Type: application/" + b"(" * 5_000 + b"\r\n\r\n{}\r\n--x--\r\n"
+    received = Received(status=200, headers={"content-type": "multipart/mixed; boundary=x"}, chunks=((0.1, data),),
+                        marks={}, last_byte_s=0.1)  # fmt: skip
+    with pytest.raises(SynthesisFailure, match=r"cannot be told apart|has no part"):
+        understood(Contents(received, "part audio/"), HttpReply(audio="part audio/"), {}, 0.1, 0.0, cold=False)
+    for body in ('{"inp\\ud800ut": "Hi"}', '{"text": "\\udfff"}'):
+        with pytest.raises(InputError, match="half of a sign"):
+            read_example(f"POST /say HTTP/1.1\nHost: x.example\nContent-Type: application/json\n\n{body}")

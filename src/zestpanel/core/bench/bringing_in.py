@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -105,7 +106,7 @@ def from_table(
         path = folder / (row["file"] or "").strip()
         candidate = by_candidate.get(plain(row["candidate"] or ""))
         passage = by_passage.get(plain(row["passage"] or ""))
-        if not path.is_file():
+        if not os.path.isfile(path):
             raise TableError(f"{where}: there is no file '{row['file']}' beside the table.", kept=_KEPT)
         if candidate is None:
             raise TableError(f"{where}: no candidate is '{row['candidate']}'.", kept=_KEPT)

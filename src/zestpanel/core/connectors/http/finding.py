@@ -138,6 +138,15 @@ class Contents:
         if not kind.lower().startswith("multipart/"):
             described = describe_bytes(self._received.data)
             raise SynthesisFailure("wrong content", f"The reply is {described}, not a reply in several parts.")
+        try:
+            sound = self._among_parts(kind)
+        except (RecursionError, ValueError, LookupError) as error:  # the heads of parts are a language of their own
+            raise SynthesisFailure("wrong content", "The parts of the reply cannot be told apart.") from error
+        if not sound:
+            raise SynthesisFailure("wrong content", f"The reply has no part '{self._path}'.")
+        return sound
+
+    def _among_parts(self, kind: str) -> bytes:
         message = BytesParser(policy=HTTP).parsebytes(b"Content-Type: " + kind.encode() + b"\r\n\r\n"
                                                       + self._received.data)  # fmt: skip
         sound = b""
@@ -149,8 +158,6 @@ class Contents:
                 sound = data
             elif part.get_content_type() == "application/json":
                 self._trees.append(json_of(data))
-        if not sound:
-            raise SynthesisFailure("wrong content", f"The reply has no part '{self._path}'.")
         return sound
 
 

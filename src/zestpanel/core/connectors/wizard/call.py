@@ -184,6 +184,13 @@ def with_places(draft: Draft) -> Draft:
     understood: list[str] = []
     found: dict[str, str] = {}
     try:
+        json.dumps([draft.address, dict(draft.headers), draft.body], ensure_ascii=False).encode("utf-8")
+    except UnicodeEncodeError as error:
+        raise InputError(
+            "The call holds half of a sign that is written in two (\\ud800 to \\udfff).",
+            remedy="Paste it again as the documentation shows it.",
+        ) from error
+    try:
         parts = urlsplit(draft.address)
         host_name, port = parts.hostname or "", parts.port
     except ValueError as error:
