@@ -29,7 +29,7 @@ def read_example(text: str, *, engine: str = "") -> Draft:
     if not text:
         raise InputError("Nothing was pasted.", remedy="Paste a call or a command line as the documentation shows it.")
     first = text.split(None, 1)[0]
-    if re.match(r"^(GET|POST|PUT)\s+\S+", text):
+    if re.match(r"^(GET|POST|PUT)[ \t]+\S+", text):
         draft = read_raw_request(text)
     elif first.rsplit("/", 1)[-1] in ("http", "https", "xh"):
         draft = read_items(text)
