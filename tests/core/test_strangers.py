@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -333,6 +334,9 @@ def test_the_measuring_helper_is_given_no_key(monkeypatch: pytest.MonkeyPatch) -
     with MeasuringProcess() as helper:
         helper.start()
         assert helper._process is not None
-        given = Path(f"/proc/{helper._process.pid}/environ").read_bytes()
+        given, until = b"", time.monotonic() + 30
+        while b"PATH=" not in given and time.monotonic() < until:  # it may not have begun yet
+            given = Path(f"/proc/{helper._process.pid}/environ").read_bytes()
+            time.sleep(0.01)
     assert b"PATH=" in given
     assert KEY.encode() not in given
