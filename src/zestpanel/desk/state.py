@@ -365,17 +365,18 @@ class DeskState(QObject):
             self._load_tray(keep_place=True)
 
     def _look_for_others(self) -> None:
-        """Show what another program has written since the last look."""
-        try:
-            seen = self.project.changes()
-        except ZestError:
-            return  # locked for the moment
-        if seen == self._seen or self.run_goes_on:
-            return
-        self._seen = seen
-        self.project.look_again()
+        """Show what another program has written since the last look; off this thread, which waits for no lock."""
+        if self.run_goes_on:
+            return  # this program is the one that asks
         project = self.project
-        self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
+
+        def arrived(seen: int) -> None:
+            if seen != self._seen:
+                self._seen = seen
+                project.look_again()
+                self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
+
+        self.background.run(project.changes, arrived, lambda _: None, topic="others")  # locked: at the next look
 
     def refresh_standing(self) -> None:
         self.standing_stale = True

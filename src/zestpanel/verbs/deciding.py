@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from zestpanel.core.errors import InputError
@@ -122,13 +123,7 @@ def choice(options: argparse.Namespace) -> Output:
                 lines.append(f"  {one.candidate_id}  {row.name}, {row.detail}" + (f": {against[0]}" if against else ""))
         decided = decisions(project)
         lines += [f"{d.role}: candidate {d.candidate_id}, {d.why}" for d in decided]
-        return {"ranking": ranked, "decisions": [vars_of(d) for d in decided], "lines": lines or ["Nothing to rank."]}
-
-
-def vars_of(decision: Any) -> dict[str, Any]:
-    from dataclasses import asdict
-
-    return asdict(decision)
+        return {"ranking": ranked, "decisions": [asdict(d) for d in decided], "lines": lines or ["Nothing to rank."]}
 
 
 def _engine(project: Project, name: str) -> Engine:
