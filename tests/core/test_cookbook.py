@@ -457,6 +457,22 @@ def test_a_token_is_asked_for_again_when_it_was_refused() -> None:
         connector.close()
 
 
+def test_a_token_goes_to_no_other_host() -> None:
+    def answer(heard: Heard) -> Answer:
+        if heard.path == "/token":
+            return as_json({"access_token": "t-of-this-season"})
+        return Answer(b"", 302, {"Location": f"{elsewhere.address}/say?key={heard.query['key']}"})
+
+    with SmallService(lambda _: Answer(SOUND)) as elsewhere, SmallService(answer) as service:
+        engine = engine_of(service.address, {"audio": "body"}, method="GET", body=None, query={"key": "{token}"},
+                           token={"address": f"{service.address}/token"})  # fmt: skip
+        connector = open_connector(engine)
+        with pytest.raises(SynthesisFailure, match="was not sent there"):
+            connector.speak(REQUEST)
+        connector.close()
+        assert elsewhere.heard == []
+
+
 @pytest.fixture(scope="module", autouse=True)
 def _nothing_is_left_running() -> Iterator[None]:
     yield

@@ -21,7 +21,7 @@ from zestpanel.core.catalogue.reaching import HttpSpeak, Reached
 from zestpanel.core.connectors.agreed import stays_at
 from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.receiving import Received, receive
-from zestpanel.core.connectors.masking import holds_key, without_keys
+from zestpanel.core.connectors.masking import holds_key, known_keys, without_keys
 from zestpanel.core.connectors.plugins import signer
 from zestpanel.core.connectors.speaking import Cancelled
 from zestpanel.core.connectors.templates import fill
@@ -164,6 +164,11 @@ def send(
     raise SynthesisFailure("wrong content", f"The service redirects in a circle; {MOST_REDIRECTS} were followed.")
 
 
+def holds_any_key(address: str, secret: str) -> bool:
+    """Whether an address holds this key, or another that this program has come across: a token, say."""
+    return any(holds_key(address, key) for key in {secret, *known_keys()} if key)
+
+
 def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
     try:
         here, there = httpx.URL(asked.address), httpx.URL(asked.address).join(received.headers["location"])
@@ -180,7 +185,7 @@ def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
             method="GET" if becomes_get else asked.method,
             content=None if becomes_get else asked.content,
         )
-    if (asked.content and not becomes_get) or (holds_key(str(there), secret)):
+    if (asked.content and not becomes_get) or holds_any_key(str(there), secret):
         raise SynthesisFailure(
             "refused", f"The service redirects to {there.host}. The request with its key was not sent there."
         )
@@ -199,7 +204,7 @@ def fetch(client: httpx.Client, speak: Reached, source: Asked, link: str, began:
             "wrong content", f"The reply links to '{without_keys(link, 80)}', which is no web address."
         )
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
-    if not same and holds_key(str(there), secret):
+    if not same and holds_any_key(str(there), secret):
         raise SynthesisFailure("refused", f"The reply links to {there.host} with the key in it. It was not sent there.")
     kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
     return send(client, speak, Asked(method="GET", address=str(there), headers=kept), secret, began, cancelled)
