@@ -133,7 +133,7 @@ def from_backup(folder: Path) -> tuple[Path, Path]:
 
     Raises ProjectError where there is none.
     """
-    copies = [p for p in backups_in(folder) if p.name.startswith("project.before-")]
+    copies = backups_in(folder)
     if not copies:
         raise ProjectError(f"{folder.name} holds no copy of its database.", kept="Nothing was changed.")
     part = folder / f".{uuid.uuid4().hex}.part"

@@ -107,14 +107,13 @@ def is_unfinished(folder: Path) -> bool:
 
 
 def backups_in(folder: Path) -> list[Path]:
-    """Copies of the database from before it was migrated or put right, newest first."""
-    found = [p for pattern in ("before", "damaged") for p in folder.glob(f"project.{pattern}-*.sqlite")]
-    return sorted(found, key=lambda p: p.stat().st_mtime, reverse=True)
+    """Copies of the database from before it was migrated, newest first."""
+    return sorted(folder.glob("project.before-*.sqlite"), key=lambda p: p.stat().st_mtime, reverse=True)
 
 
 def backup_offered(folder: Path) -> str:
     """What is said of a backup where the project itself cannot be opened."""
-    found = [p for p in backups_in(folder) if p.name.startswith("project.before-")]
+    found = backups_in(folder)
     if not found:
         return "Take a copy of the folder from a backup."
     day = datetime.fromtimestamp(found[0].stat().st_mtime, UTC).date().isoformat()
