@@ -10,6 +10,7 @@ import struct
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import av
@@ -142,3 +143,31 @@ def test_a_run_that_is_told_to_end_ends_its_programs_and_closes_its_journal(proj
     again = Project.open(project.folder)
     assert [row.state for row in again.journal.rows()] == ["cancelled"]
     again.close()
+
+
+def test_a_run_that_is_killed_takes_its_programs_along(project: Project, tmp_path: Path) -> None:
+    """No handler runs on SIGKILL (signal(7)); the engine's program and what it started end all the same."""
+    mark = tmp_path / "pid"
+    child = "import time; time.sleep(300)"
+    code = f"import os, subprocess, sys; p = subprocess.Popen([sys.executable, '-c', {child!r}])"
+    with_program(project, "Slow", f"{code}; open({str(mark)!r}, 'w').write(f'{{os.getpid()}} {{p.pid}}'); p.wait()")
+    project.texts.add(TEXTS, language="en-GB")
+    project.close()
+    assert subprocess.run([sys.executable, "-m", "zestpanel", "agree", str(project.folder), "--yes"]).returncode == 0
+    process = subprocess.Popen([sys.executable, "-m", "zestpanel", "run", str(project.folder), "--render"])
+    assert soon(lambda: mark.exists() and len(mark.read_text().split()) == 2)
+    pids = [int(pid) for pid in mark.read_text().split()]
+    process.kill()
+    process.wait(30)
+    assert soon(lambda: not any(_lives(pid) for pid in pids))
+
+
+def soon(holds: Callable[[], bool]) -> bool:
+    until = time.monotonic() + 60
+    while not holds() and time.monotonic() < until:
+        time.sleep(0.05)
+    return holds()
+
+
+def _lives(pid: int) -> bool:
+    return psutil.pid_exists(pid) and psutil.Process(pid).status() != "zombie"

@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import KEY
+from tests.small_service import Answer, Heard, SmallService, as_json, wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.connectors.http.asking import filled
@@ -25,7 +26,7 @@ from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.connectors.wizard.example import read_example
 from zestpanel.core.connectors.wizard.reply import look_into
-from zestpanel.core.connectors.wizard.trying import first_request, send_once, with_reply
+from zestpanel.core.connectors.wizard.trying import first_request, look_once, send_once, with_reply
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.standins.service import StandInService
 
@@ -364,8 +365,50 @@ def test_a_rate_is_never_guessed() -> None:
     assert any("Nothing is guessed" in line for line in said)
 
 
-def test_jobs_are_recognised() -> None:
-    _, said = look_into(received(b'{"id": "17", "status": "queued"}', 202))
-    assert any("job: {id: json id, poll: " in line and "state: json status" in line for line in said)
-    _, said = look_into(received(b"", 202, location="/jobs/17"))
-    assert any("poll: header Location" in line for line in said)
+@pytest.mark.parametrize("way", ["a number", "a link", "a location"])
+def test_a_job_is_followed_and_written_into_the_file(way: str) -> None:
+    """A number asked for below the request's address, a link in the reply, and 202 with Location (RFC 9110, 15.3.3)."""
+    asked: dict[str, int] = {}
+
+    def answer(request: Heard) -> Answer:
+        if request.method == "POST":
+            return {
+                "a number": as_json({"job_id": "17", "status": "QUEUED"}),
+                "a link": as_json({"urls": {"get": "/jobs/17"}, "status": "QUEUED"}),
+                "a location": Answer(b"", 202, {"Location": "/jobs/17"}),
+            }[way]
+        number = asked[request.path] = asked.get(request.path, 0) + 1
+        if number == 1:
+            return Answer(b"", 202) if way == "a location" else as_json({"status": "RUNNING"})
+        sound = {"audio": base64.b64encode(wav()).decode()}
+        return Answer(wav(), 200) if way == "a location" else as_json({"status": "SUCCEEDED", **sound})
+
+    with SmallService(answer) as service:
+        pasted = (
+            f"""curl -X POST {service.address}/say -H 'Content-Type: application/json' -d '{{"text": "Hello there"}}'"""
+        )
+        looked = look_once(read_example(pasted, engine="Slow").as_file(), LINE, key="")
+        engine = parse_connector(looked.source, name="slow.yaml")
+        asked.clear()
+        got = open_connector(engine).speak(first_request(engine, LINE))
+    assert got.clip.duration_s == pytest.approx(0.4)
+    assert any("job" in line for line in looked.said)
+    assert isinstance(engine.speak, HttpSpeak)
+    assert engine.speak.job is not None
+    assert engine.speak.job.done == (("200",) if way == "a location" else ("SUCCEEDED",))
+
+
+@pytest.mark.parametrize(
+    ("last", "words"),
+    [(as_json({"status": "FAILED", "why": "no such voice"}), "ended as 'FAILED'"),
+     (as_json({"status": "complete"}), "write under job.fetch"), (as_json({}, 404), "write under job.poll")],
+)  # fmt: skip
+def test_a_job_without_a_sound_says_what_to_write(last: Answer, words: str) -> None:
+    def answer(request: Heard) -> Answer:
+        return as_json({"id": 17, "status": "new"}, 201) if request.method == "POST" else last
+
+    with SmallService(answer) as service:
+        pasted = f"curl {service.address}/say -H 'Content-Type: application/json' -d '{{\"text\": \"Hello\"}}'"
+        looked = look_once(read_example(pasted).as_file(), LINE, key="")
+    assert any(words in line for line in looked.said)
+    assert parse_connector(looked.source, name="slow.yaml")

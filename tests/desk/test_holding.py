@@ -18,9 +18,11 @@ from tests.desk.conftest import Opener, Recorder, settle, words
 from tests.desk.stalls import StallMeter
 from zestpanel.core.passages.passage import LONGEST_PASSAGE
 from zestpanel.core.project.project import Project
+from zestpanel.desk import preparing
 from zestpanel.desk.application import Desk, _catch_crashes
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.window import PAGE_CLASSES, MainWindow
 from zestpanel.standins.service import StandInService
@@ -267,3 +269,22 @@ def test_a_missing_key_is_named_with_the_way_to_enter_it(
     [link] = [b for b in page.findChildren(QPushButton) if b.text() == "Enter the key for Tangor …"]
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
     assert asked == ["Key for Tangor"]
+
+
+def test_pages_are_made_while_nobody_does_anything(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(preparing, "QUIET_S", 0.3)
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    before = set(window.pages)
+    ahead = preparing.Preparing(window, window.page, tuple(PAGE_CLASSES))
+    ahead.begin()
+    qtbot.keyPress(window.windowHandle(), Qt.Key.Key_Shift)
+    qtbot.wait(100)
+    assert set(window.pages) == before
+    qtbot.waitUntil(lambda: ahead.done, timeout=60_000)
+    assert set(window.pages) == set(PAGE_CLASSES)
+    for page in window.findChildren(TabbedPage):
+        assert not page._makers
+    assert window.current == "renders"

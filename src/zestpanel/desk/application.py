@@ -9,7 +9,7 @@ import socket
 import sys
 import threading
 import traceback
-from importlib import import_module, resources
+from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
@@ -20,6 +20,7 @@ from zestpanel import __version__
 from zestpanel.core.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.project.project import SUFFIX, Project
+from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme
 from zestpanel.desk.window import PAGE_CLASSES, MainWindow
@@ -72,7 +73,7 @@ class Desk:
         before = self.window
         self.window = MainWindow(project, open_project=self.open)
         self.window.show()
-        threading.Thread(target=_load_pages, name="pages", daemon=True).start()
+        Preparing(self.window, self.window.page, tuple(PAGE_CLASSES)).begin()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:
             why = "the disk is full" if project.read_only == "full" else "it lies where nothing can be written"
@@ -84,12 +85,6 @@ class Desk:
             before.close()
             before.state.project.close()
             before.deleteLater()
-
-
-def _load_pages() -> None:
-    """The code of pages that nobody has looked at yet, so that the first look does not wait for it."""
-    for step in PAGE_CLASSES:
-        import_module(f"zestpanel.desk.pages.{step}")
 
 
 def open_window(folder: Path | None) -> int:

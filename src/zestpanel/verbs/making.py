@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from zestpanel.verbs.opening import Output, opened
+from zestpanel.verbs.telling import each
 
 
 def new(options: argparse.Namespace) -> Output:
@@ -23,6 +24,7 @@ def new(options: argparse.Namespace) -> Output:
 
 def bring_in(options: argparse.Namespace) -> Output:
     from zestpanel.core.catalogue.connector_file import read_connector
+    from zestpanel.core.choice.gates import not_stated
     from zestpanel.core.passages.readers.reading import read_script
     from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
     from zestpanel.core.typed import typed_language
@@ -30,7 +32,7 @@ def bring_in(options: argparse.Namespace) -> Output:
     language = typed_language(options.language) if options.language else ""
     # everything is read and checked before anything is written
     engines, scripts = [], []
-    for path in options.files:
+    for path in each(options.files, "read"):
         if path.suffix.lower() in (".yaml", ".yml", ".json"):
             engines.append((path, *read_connector(path)))
         else:
@@ -47,6 +49,8 @@ def bring_in(options: argparse.Namespace) -> Output:
         for path, engine, source in engines:
             project.shortlist.add_engine(engine, source, path.name)
             lines.append(f"{path.name}: {engine.engine}, {len(engine.voices)} voices")
+            if missing := not_stated(project.brief, engine, project.notes.statements().get(engine.engine, ())):
+                lines.append(f"  {missing}")
             if options.shortlist:
                 for voice in engine.voices:
                     project.shortlist.add(engine, voice=voice.id)

@@ -6,12 +6,14 @@ from __future__ import annotations
 import sys
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 from zestpanel.core.bench.events import RunEvent
 from zestpanel.core.bench.run_log import named
+
+T = TypeVar("T")
 
 _EVERY_S: Final = 10.0  # between plain lines
 _MOST_OF_A_REASON: Final = 3  # failures of one reason that are named each
@@ -28,7 +30,7 @@ class Teller:
         self._bar: Any = None
         self._task: Any = None
         if not quiet and sys.stderr.isatty():
-            self._bar, self._task = _bar(total)
+            self._bar, self._task = _bar(total, "rendering")
 
     def on_event(self, event: RunEvent) -> None:
         if event.kind in ("kept", "failed"):
@@ -79,14 +81,31 @@ class Counted:
             print(f"  {self._done:,} {self._what}", file=sys.stderr, flush=True)
 
 
-def _bar(total: int) -> tuple[Any, Any]:
+def each(items: Sequence[T], what: str) -> Iterator[T]:
+    """The items one after another, with a bar on a terminal and a line every ten seconds elsewhere."""
+    bar, task = _bar(len(items), what) if len(items) > 1 and sys.stderr.isatty() else (None, None)
+    said_at = time.monotonic()
+    try:
+        for at, item in enumerate(items):
+            yield item
+            if bar is not None:
+                bar.update(task, completed=at + 1)
+            elif time.monotonic() - said_at > _EVERY_S:
+                said_at = time.monotonic()
+                print(f"  {at + 1} of {len(items)} {what}", file=sys.stderr, flush=True)
+    finally:
+        if bar is not None:
+            bar.stop()
+
+
+def _bar(total: int, what: str) -> tuple[Any, Any]:
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-    bar = Progress(TextColumn("rendering"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(),
+    bar = Progress(TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(),
                    console=Console(stderr=True), transient=True)  # fmt: skip
     bar.start()
-    return bar, bar.add_task("rendering", total=total)
+    return bar, bar.add_task(what, total=total)
 
 
 @contextmanager

@@ -198,7 +198,8 @@ class Engine(HasFacts):
         for what, items in (("voice", self.voices), ("model", self.models)):
             ids = [item.id for item in items]
             if len(set(ids)) < len(ids):
-                twice = next(i for i in ids if ids.count(i) > 1)
+                first = {name: at for at, name in reversed(list(enumerate(ids)))}
+                twice = next(name for at, name in enumerate(ids) if first[name] != at)
                 raise ValueError(f"{what} '{twice}' is listed twice")
         return self
 

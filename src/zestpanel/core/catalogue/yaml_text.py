@@ -10,9 +10,28 @@ import re
 
 import yaml
 
+PIECE = 4_096  # characters; libyaml holds the interpreter from one piece to the next
+
 
 class Loader(yaml.CSafeLoader):
-    """Safe, and without numbers to the base of sixty."""
+    """Safe, without numbers to the base of sixty, and lets others run while a long text is read."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(_Pieces(text))
+
+
+class _Pieces:
+    """A text as a file that is read in pieces."""
+
+    name = "<text>"
+
+    def __init__(self, text: str) -> None:
+        self._text, self._at = text, 0
+
+    def read(self, size: int = -1) -> str:
+        piece = self._text[self._at : self._at + PIECE]
+        self._at += len(piece)
+        return piece
 
 
 Loader.yaml_implicit_resolvers = {

@@ -86,6 +86,27 @@ def _fact(name: str, candidate: Candidate, engine: Engine | None, own: Sequence[
     return Gate(name=name, verdict="yes" if known.state == "yes" else "no", why=where)
 
 
+def not_stated(brief: Brief, engine: Engine, own: Sequence[OwnStatement] = ()) -> str:
+    """A sentence on the brief's must-haves that nothing is stated about for this engine, under any plan or model; ''
+    for none. Its voices can be heard and rated; they can be chosen once it is known."""
+    items: dict[About, list[str]] = {
+        "engine": [""], "plan": [plan.name for plan in engine.plans], "model": [model.id for model in engine.models],
+    }  # fmt: skip
+    missing = []
+    for name in brief.must_haves:
+        about: About = _ABOUT.get(name, "plan")
+        known = [ledger(engine, about, item, own).get(name) for item in items.get(about, [])]
+        if name != "runs locally" and not any(one is not None and one.state != "unknown" for one in known):
+            missing.append(name)
+    if not missing:
+        return ""
+    many = len(missing) > 1
+    return (
+        f"Not stated: {', '.join(missing)}. Its voices can be heard and rated, and chosen once "
+        f"{'these are' if many else 'this is'} known: state {'them' if many else 'it'} on the Engines tab."
+    )
+
+
 def _persons(
     candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement], consent_missing: str
 ) -> list[Gate]:

@@ -17,6 +17,7 @@ from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
 from zestpanel.core.connectors.environment import expand_environment, for_programs
+from zestpanel.core.connectors.leash import leash
 from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
@@ -33,6 +34,7 @@ def end_group(pid: int) -> None:
     """Kill what is left of a program's group, itself or what it started."""
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.killpg(pid, signal.SIGKILL)
+    leash.let_go(pid)
 
 
 _NUMBER: Final = re.compile(r"-\d+(\.\d+)?%?")
@@ -113,13 +115,17 @@ class Program:
         if directory is not None and not os.path.isdir(directory):
             raise SynthesisFailure("program", f"The working directory '{directory}' is not there.")
         try:
-            return subprocess.Popen(arguments, start_new_session=True, env=for_programs(extra), cwd=directory, **pipes)
+            process: subprocess.Popen[bytes] = subprocess.Popen(
+                arguments, start_new_session=True, env=for_programs(extra), cwd=directory, **pipes
+            )
         except FileNotFoundError as error:
             raise SynthesisFailure("unreachable", f"The program '{arguments[0]}' was not found.") from error
         except OSError as error:
             raise SynthesisFailure(
                 "program", f"The program '{arguments[0]}' did not start ({error.strerror})."
             ) from error
+        leash.hold(process.pid)
+        return process
 
 
 LONGEST_CONSOLE: Final = 20_000

@@ -10,7 +10,6 @@ from typing import Any, Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import istft, stft
 
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.errors import NotEnoughData
@@ -234,6 +233,8 @@ def cleaned(clip: Clip) -> Clip:
     Raises NotEnoughData where there is no pause to learn the noise from. Reference: Lim & Oppenheim (1979), the
     non-causal Wiener filter with estimated spectra.
     """
+    from scipy.signal import istft, stft  # takes a second to load; the desk does not wait for it
+
     levels = frame_levels_dbfs(clip)
     speaks = speech_frames(levels, clip)
     size = 2 ** round(np.log2(0.03 * clip.rate_hz))

@@ -267,13 +267,13 @@ class ListeningPage(Page):
             self.add_table(Path(name))
 
     def add_table(self, path: Path) -> None:
-        try:
-            count = import_ratings(self.state.project, path)
-        except ZestError as error:
-            self.state.complain(error)
-            return
-        self.state.say(f"{count} ratings from {path.name}.")
-        self.state.refresh()
+        project = self.state.project
+
+        def arrived(count: int) -> None:
+            self.state.say(f"{count} ratings from {path.name}.")
+            self.state.refresh()
+
+        self.state.background.run(lambda: import_ratings(project, path), arrived, self.state.complain)
 
 
 def _tags(text: str) -> list[str]:

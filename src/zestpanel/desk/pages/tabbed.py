@@ -43,17 +43,18 @@ class TabbedPage(Page):
         row.addStretch(1)
         self.body.addLayout(row)
         self.body.addWidget(self.stack, 1)
-        self.show_view(0)
+        self._bring_up(0)  # filled when the page is shown
 
     def show_view(self, at: int | str) -> None:
         """Show one of the views, by place or by name."""
-        place = self._names.index(at) if isinstance(at, str) else at
-        for i, tab in enumerate(self.tabs):
-            tab.setChecked(i == place)
-        shown = self.widget_of(place)
-        show_only(self.stack, shown)
+        self._bring_up(self._names.index(at) if isinstance(at, str) else at)
         self.refresh_view()
         self.view_shown.emit()
+
+    def _bring_up(self, place: int) -> None:
+        for i, tab in enumerate(self.tabs):
+            tab.setChecked(i == place)
+        show_only(self.stack, self.widget_of(place))
 
     def widget_of(self, at: int | str) -> QWidget:
         """A view's widget, made now if it was not yet."""

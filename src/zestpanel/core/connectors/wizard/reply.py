@@ -39,11 +39,6 @@ def look_into(received: Received) -> tuple[dict[str, Any], list[str]]:
             "The reply is no known sound file. If it is raw samples, the documentation says which: write encoding "
             "(such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong rate or encoding is only noise."
         )
-    elif "location" in received.headers or received.status == 202:
-        understood.append(
-            "The service answers with a job: write under speak where it is asked for, as in "
-            "job: {poll: header Location, state: status, done: ['200']}."
-        )
     else:
         understood.append("No sound was found in the reply.")
     for name in received.headers:
@@ -72,7 +67,7 @@ def _stream_place(data: bytes, kind: str) -> str:
     """The path of the sound in the first piece of a stream that holds some."""
     for line in data.decode("utf-8", errors="replace").splitlines():
         tree = _as_json(line.removeprefix("data:").strip().encode())
-        for path, value in _leaves(tree):
+        for path, value in leaves(tree):
             if isinstance(value, str) and len(value) > 64 and _decodes(value):
                 return f"{kind} {path}"
     return kind
@@ -85,30 +80,21 @@ def _decodes(text: str) -> bytes:
         return b""
 
 
-def _leaves(tree: Any, path: str = "") -> list[tuple[str, Any]]:
+def leaves(tree: Any, path: str = "") -> list[tuple[str, Any]]:
+    """(path, value) of what a JSON tree holds; of a list its first three."""
     if isinstance(tree, dict):
         pairs = [(f"{path}.{name}".lstrip("."), value) for name, value in tree.items()]
     elif isinstance(tree, list):
         pairs = [(f"{path}.{i}".lstrip("."), value) for i, value in enumerate(tree[:3])]
     else:
         return [(path, tree)] if path else []
-    return [leaf for inner, value in pairs for leaf in _leaves(value, inner)]
-
-
-def _job_in(tree: Any) -> str:
-    """How a connector file would state the job that a reply speaks of, '' for none."""
-    places = {path.rsplit(".", 1)[-1].lower(): path for path, value in _leaves(tree) if isinstance(value, str | int)}
-    number = next((places[name] for name in ("job_id", "task_id", "request_id", "id", "uuid") if name in places), "")
-    state = next((places[name] for name in ("status", "state") if name in places), "")
-    if not (number and state):
-        return ""
-    return f"job: {{id: json {number}, poll: 'https://…/{{job}}', state: json {state}, done: [done], failed: [failed]}}"
+    return [leaf for inner, value in pairs for leaf in leaves(value, inner)]
 
 
 def _json_places(tree: Any, understood: list[str]) -> dict[str, Any]:
     reply: dict[str, Any] = {}
     best: tuple[int, str, bytes] = (0, "", b"")
-    for path, value in _leaves(tree):
+    for path, value in leaves(tree):
         name = path.rsplit(".", 1)[-1].lower()
         if isinstance(value, str) and len(value) > 200 and (raw := _decodes(value)):
             rank = 2 if kind_of_sound(raw) else 1 if _AUDIO_WORDS.search(name) else 0
@@ -130,8 +116,6 @@ def _json_places(tree: Any, understood: list[str]) -> dict[str, Any]:
                 "The sound in it is no known sound file. If it is raw samples, the documentation says which: write "
                 "encoding (such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong one is only noise."
             )
-    elif "audio" not in reply and (job := _job_in(tree)):
-        understood.append(f"The service answers with a job: write under speak {job}, with the address to ask.")
     elif "audio" not in reply:
         understood.append("The reply is JSON and holds no sound: say where it is.")
     return reply

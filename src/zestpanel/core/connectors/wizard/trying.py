@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import yaml
 
+from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.connectors.agreed import require_agreement
-from zestpanel.core.connectors.http.asking import filled, make_client, send
+from zestpanel.core.connectors.http.asking import fetch, filled, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.masking import note_key, without_keys
 from zestpanel.core.connectors.speaking import Cancelled, SpeakRequest, never_cancelled
 from zestpanel.core.connectors.templates import values_of
+from zestpanel.core.connectors.wizard.job import follow_job, job_in
+from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.errors import InputError, SynthesisFailure
 
 
@@ -55,10 +59,51 @@ def send_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
         client.close()
 
 
-def with_reply(source: str, reply: Mapping[str, Any]) -> str:
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """source: the file with what was seen put in. said: what was understood, the first line what came."""
+
+    source: str
+    said: tuple[str, ...]
+
+
+def look_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_cancelled) -> Looked:
+    """Send the drafted file's request once and put what its reply shows into the file; a job is followed to its end.
+
+    Raises what ``send_once`` does.
+    """
+    received = send_once(source, text, key=key, cancelled=cancelled)
+    size = sum(len(part) for _, part in received.chunks)
+    came = f"{size:,} bytes in {len(received.chunks)} pieces, {received.last_byte_s:.2f} s"
+    reply, said = look_into(received)
+    engine = parse_connector(source, name="the file")
+    speak = engine.speak
+    assert isinstance(speak, HttpSpeak)
+    stated = speak.job.model_dump(exclude_defaults=True) if speak.job else None
+    job = stated or (None if "audio" in reply else job_in(received, speak.address))
+    if job is None or kind_of_sound(received.data):
+        return Looked(with_reply(source, reply), (came, "", *said))
+    client = make_client(speak, connections=1)
+    try:
+        asked = filled(speak, values_of(first_request(engine, text)), key)
+        seen = follow_job(
+            job, received, lambda link: fetch(client, speak, asked, link, time.monotonic(), cancelled, key),
+            cancelled,
+        )  # fmt: skip
+    except SynthesisFailure as failure:
+        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
+    finally:
+        client.close()
+    words = "The service answers with a job; what was seen of it stands in the file under job."
+    return Looked(with_reply(source, seen.reply, seen.job), (came, "", words, *map(without_keys, seen.said)))
+
+
+def with_reply(source: str, reply: Mapping[str, Any], job: Mapping[str, Any] | None = None) -> str:
     """The file with what was found in the reply put in; what the file said of the reply before is replaced."""
     data = yaml.safe_load(source)
     data["speak"]["reply"] = dict(reply)
+    if job:
+        data["speak"]["job"] = dict(job)
     if not reply:
         del data["speak"]["reply"]
     if str(reply.get("audio", "body")).split()[0] in ("events", "lines"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
 
@@ -25,6 +26,7 @@ from zestpanel.core.catalogue.exchange import (
     votes_from_csv,
 )
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.choice.gates import not_stated
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.text_files import write_text
 from zestpanel.desk.agreeing import ask_first
@@ -52,11 +54,25 @@ class EnginesPage(TabbedPage):
         self.exchange = button("Catalogue …", self._exchange_menu, tip="In and out: engines, voices, vote tables")
         self.head.addWidget(self.exchange)
         self.head.addWidget(self.add_engine)
-        self.voices = VoicesView(state)
-        self.engines = CatalogueView(state, self.remove_engine)
-        self.shortlist = ShortlistView(state)
-        self.recordings = RecordingsView(state)
-        self.add_views(VIEWS, (self.voices, self.engines, self.shortlist, self.recordings))
+        self.add_views(
+            VIEWS, (lambda: self.voices, lambda: self.engines, lambda: self.shortlist, lambda: self.recordings)
+        )
+
+    @cached_property
+    def voices(self) -> VoicesView:
+        return VoicesView(self.state)
+
+    @cached_property
+    def engines(self) -> CatalogueView:
+        return CatalogueView(self.state, self.remove_engine)
+
+    @cached_property
+    def shortlist(self) -> ShortlistView:
+        return ShortlistView(self.state)
+
+    @cached_property
+    def recordings(self) -> RecordingsView:
+        return RecordingsView(self.state)
 
     # -- shown
 
@@ -156,7 +172,9 @@ class EnginesPage(TabbedPage):
                 "the new one can be put beside, with Duplicate on the shortlist."
                 for words, n in shortlist.superseded(engine).items()
             )
-            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told}")
+            project = self.state.project
+            missing = not_stated(project.brief, engine, project.notes.statements().get(name, ()))
+            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told} {missing}".rstrip())
             ask_first(self, [engine], self.state.refresh)
 
     def remove_engine(self, name: str) -> None:

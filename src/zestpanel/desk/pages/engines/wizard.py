@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import (
@@ -22,8 +23,7 @@ from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.speaking import Reply
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.example import read_example
-from zestpanel.core.connectors.wizard.reply import look_into
-from zestpanel.core.connectors.wizard.trying import first_request, send_once, with_reply
+from zestpanel.core.connectors.wizard.trying import Looked, first_request, look_once
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.desk.agreeing import ask_first
@@ -35,7 +35,8 @@ STEPS = (
                          "Its own text, voice and key are found and replaced by places."),
     ("Look at the file", "This is the connector file. Change what was understood wrongly. Give the key here: it goes "
                          "to the key store, never into the file."),
-    ("Look into a reply", "The request is sent once, with the line below. What comes back says where the sound is."),
+    ("Look into a reply", "The request is sent once, with the line below. What comes back says where the sound is; a "
+                          "job is followed to its end."),
     ("Hear it and add it", "The engine is asked through the file as any other will be."),
 )  # fmt: skip
 
@@ -168,19 +169,17 @@ class WizardDialog(QDialog):
         self.wrong.setText("")
         self.found.setPlainText("Asking …")
 
-        def work() -> tuple[str, list[str], str]:
-            received = send_once(source, line, key=key)
-            reply, understood = look_into(received)
-            size = sum(len(part) for _, part in received.chunks)
-            came = f"{size:,} bytes in {len(received.chunks)} pieces, {received.last_byte_s:.2f} s"
-            return with_reply(source, reply), understood, came
+        gone = threading.Event()
+        self.finished.connect(gone.set)
 
-        def arrived(found: tuple[str, list[str], str]) -> None:
+        def arrived(looked: Looked) -> None:
             self.send.setEnabled(True)
-            self.file.setPlainText(found[0])
-            self.found.setPlainText("\n".join([found[2], "", *found[1]]))
+            self.file.setPlainText(looked.source)
+            self.found.setPlainText("\n".join(looked.said))
 
-        self._state.background.run(work, arrived, self._look_failed, topic="wizard")
+        self._state.background.run(
+            lambda: look_once(source, line, key=key, cancelled=gone.is_set), arrived, self._look_failed, topic="wizard"
+        )
 
     def _look_failed(self, error: Exception) -> None:
         self.found.setPlainText("")

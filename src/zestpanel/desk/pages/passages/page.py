@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu
@@ -38,12 +38,27 @@ class PassagesPage(TabbedPage):
         self.head.addWidget(self.bring)
         self.head.addWidget(button("Write one", self.write_one))
         self.set = SetView(state)
-        self.coverage = CoverageView(state, self.add_texts)
-        self.as_sent = AsSentView(state)
-        self.pronunciation = PronunciationView(state)
-        self.dialogue = DialogueView(state, self.ask_for_files)
         self.set.go_to_sent = lambda: self.show_view("As sent")
-        self.add_views(VIEWS, (self.set, self.coverage, self.as_sent, self.pronunciation, self.dialogue))
+        self.add_views(
+            VIEWS,
+            (self.set, lambda: self.coverage, lambda: self.as_sent, lambda: self.pronunciation, lambda: self.dialogue),
+        )
+
+    @cached_property
+    def coverage(self) -> CoverageView:
+        return CoverageView(self.state, self.add_texts)
+
+    @cached_property
+    def as_sent(self) -> AsSentView:
+        return AsSentView(self.state)
+
+    @cached_property
+    def pronunciation(self) -> PronunciationView:
+        return PronunciationView(self.state)
+
+    @cached_property
+    def dialogue(self) -> DialogueView:
+        return DialogueView(self.state, self.ask_for_files)
 
     # -- shown
 
