@@ -13,22 +13,22 @@ import pyloudnorm
 from tests.conftest import demo_engine_source, tone
 
 from benchmarks.timing import best_of, seconds
+from zestpanel.core.analysis.statistics.crossed import crossed_intervals, draws_of
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.bench.measuring import MEASURES_VERSION
-from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest
+from zestpanel.core.domain.brief import Brief
 from zestpanel.core.measures.loudness import integrated_loudness, measure_loudness
+from zestpanel.core.measures.measuring import MEASURES_VERSION
 from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.money.curve import month_curve
+from zestpanel.core.money.tariff import Tariff
+from zestpanel.core.money.volume import Rates
 from zestpanel.core.playback.mixer import RATE_HZ, Mixer, prepare_lanes
-from zestpanel.core.project.project import Project
 from zestpanel.core.report.record import write_record
-from zestpanel.core.statistics.crossed import crossed_intervals, draws_of
-from zestpanel.core.tariffs.curve import month_curve
-from zestpanel.core.tariffs.tariff import Tariff
-from zestpanel.core.tariffs.volume import Rates
+from zestpanel.core.store.project import Project
 
 Rows = list[tuple[str, str, str]]
 
@@ -168,10 +168,10 @@ def record() -> Rows:
 def fill(project: Project, *, candidates: int, passages: int, repeats: int, rated: int = 0) -> None:
     """A large project by direct rows: one clip, many takes. Stands for months of use."""
     from zestpanel.core.audio.files import peaks
-    from zestpanel.core.project.database import now
-    from zestpanel.core.project.schema import candidates as candidate_rows
-    from zestpanel.core.project.schema import measures as measure_rows
-    from zestpanel.core.project.schema import takes as take_rows
+    from zestpanel.core.store.database import now
+    from zestpanel.core.store.schema import candidates as candidate_rows
+    from zestpanel.core.store.schema import measures as measure_rows
+    from zestpanel.core.store.schema import takes as take_rows
 
     source = demo_engine_source("tangor")
     project.shortlist.add_engine(parse_connector(source, name="t"), source, "tangor.yaml")

@@ -24,7 +24,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from zestpanel.desk import application as a
 from zestpanel.desk.window import MainWindow
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 app = a.make_application()
 window = MainWindow(Project.open(Path(sys.argv[1])))
 window.show()
@@ -51,7 +51,7 @@ while True:
 
 def start() -> Rows:
     """From starting Python to the first painted window on a project like the demo's (9 x 8 cells, two repeats)."""
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "P.zest"
@@ -113,7 +113,7 @@ def voices() -> Rows:
 def grid() -> Rows:
     from PyQt6.QtWidgets import QApplication
 
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
     from zestpanel.desk.application import make_application
     from zestpanel.desk.window import MainWindow
 
@@ -162,7 +162,7 @@ def grid() -> Rows:
 LARGE = """
 import sys, time, resource
 from pathlib import Path
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 began = time.perf_counter()
 from zestpanel.desk.cells import bench_of
 project = Project.open(Path(sys.argv[1]))
@@ -172,7 +172,7 @@ print(time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_m
 
 
 def large_project() -> Rows:
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "P.zest"
@@ -202,10 +202,12 @@ def run_of_1000() -> Rows:
 
     from PyQt6.QtCore import QTimer
 
-    from zestpanel.core.bench.running import BenchRun
-    from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
-    from zestpanel.core.project.project import Project
-    from zestpanel.core.project.schema import takes as take_rows
+    from zestpanel.core.connectors.speaking import Reply, SpeakRequest
+    from zestpanel.core.domain.take import Timing
+    from zestpanel.core.runs.execute.running import BenchRun
+    from zestpanel.core.store.project import Project
+    from zestpanel.core.store.schema import takes as take_rows
+    from zestpanel.core.waiting import Cancelled, never_cancelled
     from zestpanel.desk import state as state_module
     from zestpanel.desk.application import make_application
     from zestpanel.desk.window import MainWindow

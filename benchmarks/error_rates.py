@@ -13,8 +13,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.changes.comparing import Difference, difference_of, ratio_of
-from zestpanel.core.statistics.crossed import (
+from zestpanel.core.analysis.changes.comparing import Difference, difference_of, ratio_of
+from zestpanel.core.analysis.statistics.crossed import (
     ALPHA,
     compare_crossed,
     crossed_intervals,
@@ -22,7 +22,7 @@ from zestpanel.core.statistics.crossed import (
     draws_of,
     equality_crossed,
 )
-from zestpanel.core.statistics.paired import Comparison, compare, holm
+from zestpanel.core.analysis.statistics.paired import Comparison, compare, holm
 
 Rows = list[tuple[str, str, str]]
 Noise = Callable[[tuple[int, ...]], NDArray[np.float64]]

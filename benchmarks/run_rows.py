@@ -16,17 +16,17 @@ import httpx
 import numpy as np
 from tests.conftest import KEY, Unmeasured, add_demo_engine, tone
 
+from zestpanel.core.analysis.timing.points import points_of
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.estimates import used_so_far
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.bench.undecided import undecided
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
-from zestpanel.core.project.project import Project
-from zestpanel.core.tariffs.metering import Meter
-from zestpanel.core.timing.points import points_of
+from zestpanel.core.money.metering import Meter
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.estimates import used_so_far
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.runs.plan.undecided import undecided
+from zestpanel.core.store.project import Project
 from zestpanel.demo.building import stand_in_service
 
 Rows = list[tuple[str, str, str]]

@@ -8,11 +8,11 @@ from tests.conftest import demo_engine_source
 
 from benchmarks.timing import best_of, seconds
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.passages.lexicon.lexicon import Entry
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.passages.picking.picker import pick
-from zestpanel.core.passages.splitting import sentence_spans, size_spans
+from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.sending.as_sent import as_sent
+from zestpanel.core.text.lexicon.lexicon import Entry
+from zestpanel.core.text.picking.picker import pick
+from zestpanel.core.text.splitting import sentence_spans, size_spans
 
 Rows = list[tuple[str, str, str]]
 

@@ -13,12 +13,12 @@ from pathlib import Path
 from typing import Any
 
 from tests.conftest import add_command_engine
-from zestpanel.core.bench.elsewhere import Elsewhere
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.executors import Executor, Here
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.elsewhere import Elsewhere
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
 
 
 def _bench(folder: Path, executor: Executor, on_kept: Any = lambda: None) -> tuple[list[Any], int]:

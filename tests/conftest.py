@@ -15,14 +15,13 @@ from hypothesis import settings
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
-from zestpanel.core.bench.executors import Here
-from zestpanel.core.bench.measuring import measure
-from zestpanel.core.bench.measuring_process import WordTimes
-from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.agreed import agree
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.take import Measured, WordTimes
+from zestpanel.core.measures.measuring import measure
+from zestpanel.core.runs.execute.executors import Here
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 os.environ.setdefault("ZEST_PYTHON", sys.executable)
@@ -56,7 +55,7 @@ def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.Fi
     """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one. The
     recogniser, which takes most of the time, listens only in tests that are marked so."""
     if "listens" not in request.keywords:
-        monkeypatch.setattr("zestpanel.core.bench.measuring.words_heard", lambda *_: "no recogniser in this test")
+        monkeypatch.setattr("zestpanel.core.measures.measuring.words_heard", lambda *_: "no recogniser in this test")
 
     def here(self: Here, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
         return measure(read(clip), text, language, words)
@@ -87,7 +86,7 @@ def settings_of_the_tests(tmp_path_factory: pytest.TempPathFactory) -> None:
 def new_projects_are_copied(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """The tables of a new project are made once, and then copied: a thousand tests make one. Those that try the making
     itself are marked so."""
-    from zestpanel.core.project import opening
+    from zestpanel.core.store import opening
 
     upgrade = opening._upgrade
     template = tmp_path_factory.mktemp("template") / opening.FILE
@@ -107,7 +106,7 @@ def new_projects_are_copied(tmp_path_factory: pytest.TempPathFactory) -> Iterato
 @pytest.fixture(autouse=True)
 def keys_of_one_test(monkeypatch: pytest.MonkeyPatch) -> None:
     """A program masks every key it has come across, a word such as 'wrong' too; a test comes across its own only."""
-    monkeypatch.setattr("zestpanel.core.connectors.masking._seen", set())
+    monkeypatch.setattr("zestpanel.core.secrets.masking._seen", set())
 
 
 @pytest.fixture
@@ -120,7 +119,7 @@ def agreed_to_all(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureReques
     """Tests whose engines are their own; those marked as of a stranger are asked as anybody is."""
     if "stranger" not in request.keywords:
         monkeypatch.setattr("zestpanel.core.connectors.agreed.missing", lambda engine: ())
-        monkeypatch.setattr("zestpanel.core.bench.scheduled.schedule_agreed", lambda folder, schedule: True)
+        monkeypatch.setattr("zestpanel.core.runs.schedule.scheduled.schedule_agreed", lambda folder, schedule: True)
 
 
 def tone(frequency_hz: float, dbfs: float, seconds: float, rate_hz: int = 48_000, channels: int = 1) -> Clip:

@@ -23,9 +23,7 @@ import yaml
 from tests.core.test_readers import pdf
 from zestpanel.core.audio.files import decode, decode_raw, peaks
 from zestpanel.core.audio.kinds import is_cut_off
-from zestpanel.core.bench.bringing_in import from_table
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.catalogue.exchange import parse_catalogue, voices_from_csv, votes_from_csv
 from zestpanel.core.catalogue.reaching import FailureRule, HttpReply, HttpSpeak, VoiceList
 from zestpanel.core.connectors.arrival import complete_frames, sound_trace
 from zestpanel.core.connectors.http.connector import raise_for_failure, understood
@@ -37,9 +35,11 @@ from zestpanel.core.connectors.wizard.example import read_example
 from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.rating_files import rows_of
-from zestpanel.core.passages.lexicon.pls import from_pls
-from zestpanel.core.passages.marks.ssml import from_ssml
-from zestpanel.core.passages.readers.reading import script_of
+from zestpanel.core.report.catalogue_file import parse_catalogue, voices_from_csv, votes_from_csv
+from zestpanel.core.runs.files.bringing_in import from_table
+from zestpanel.core.text.lexicon.pls import from_pls
+from zestpanel.core.text.marks.ssml import from_ssml
+from zestpanel.core.text.readers.reading import script_of
 
 
 @dataclass(frozen=True)

@@ -20,10 +20,10 @@ from pathlib import Path
 import httpx
 
 from tests.conftest import KEY, Unmeasured, add_demo_engine
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
+from zestpanel.core.store.project import Project
 from zestpanel.demo.building import stand_in_service
 
 LONGEST_S = 0.7

@@ -8,8 +8,8 @@ from pathlib import Path
 from alembic import command
 from alembic.config import Config
 
-from zestpanel.core.project import opening
-from zestpanel.core.project.database import FILE, connecting
+from zestpanel.core.store import opening
+from zestpanel.core.store.database import FILE, connecting
 
 
 def project_of(folder: Path, revision: str, *, channel: str = "Kept") -> Path:

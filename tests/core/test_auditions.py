@@ -9,14 +9,14 @@ import pytest
 
 from tests.conftest import Unmeasured, add_demo_engine
 from zestpanel.command_line import run
-from zestpanel.core.bench.auditioning import Line, described, hear, line_for, purse_of
-from zestpanel.core.bench.caps import DOCUMENT
-from zestpanel.core.bench.estimates import used_so_far
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import InputError, SynthesisFailure
-from zestpanel.core.passages.lexicon.lexicon import Entry
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.auditioning import Line, described, hear, line_for, purse_of
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.plan.estimates import used_so_far
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.runs.spending.caps import DOCUMENT
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.standins.service import StandInService
 
 LINE = "Keep the russet at three degrees."

@@ -10,17 +10,18 @@ import numpy as np
 import pytest
 
 from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take
-from zestpanel.core.bench.measuring import MEASURES_VERSION, measure, measure_missing
-from zestpanel.core.bench.measuring_process import MeasuringProcess
-from zestpanel.core.bench.planning import interleaved, plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.summary import summaries
-from zestpanel.core.bench.unattended import render_missing
+from zestpanel.core.analysis.summary import summaries
+from zestpanel.core.analysis.timing.waits import waits
 from zestpanel.core.choice.evidence import standing
+from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import AudioError
-from zestpanel.core.project.project import Project
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.timing.waits import waits
+from zestpanel.core.measures.measuring import MEASURES_VERSION, measure
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.execute.unattended import render_missing
+from zestpanel.core.runs.measuring.measuring import measure_missing
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
+from zestpanel.core.runs.plan.planning import interleaved, plan_run
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 TEXTS = ["The last frost falls in May.", "Nobody spoke of apples until Lent."]

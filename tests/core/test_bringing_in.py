@@ -9,12 +9,12 @@ import pytest
 import soundfile
 
 from tests.conftest import add_demo_engine, tone
+from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.audio.files import read, write_wav
-from zestpanel.core.bench.bringing_in import bring_in, from_table, guess, is_sound_file
-from zestpanel.core.bench.summary import summaries
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.errors import AudioError, InputError, TableError
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.files.bringing_in import bring_in, from_table, guess, is_sound_file
+from zestpanel.core.store.project import Project
 
 
 @pytest.fixture

@@ -8,10 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import COMMAND_ENGINE, demo_engine_source
-from zestpanel.core.catalogue.candidate import Candidate, locale_name, short_names
+from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ConnectorError
+from zestpanel.core.languages import locale_name
 
 GOOD = demo_engine_source("tangor")
 

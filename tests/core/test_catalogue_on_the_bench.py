@@ -14,25 +14,25 @@ from hypothesis import strategies as st
 
 from tests.conftest import COMMAND_ENGINE, add_demo_engine, demo_engine_source, tone
 from zestpanel.command_line import run
+from zestpanel.core.analysis.summary import hearing_of, summaries
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.planning import barred, plan_run
-from zestpanel.core.bench.summary import hearing_of, summaries
-from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.claims import hold
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice, language_for
 from zestpanel.core.catalogue.ledger import ledger, price_is_old
 from zestpanel.core.catalogue.machine import Machine, fits
 from zestpanel.core.choice.evidence import own_figures, standing
-from zestpanel.core.connectors import secrets
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.errors import SynthesisFailure
-from zestpanel.core.passages.splitting import size_spans
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.shortlist import with_voices
-from zestpanel.core.project.takes import Measured, Take
+from zestpanel.core.runs.execute.unattended import render_missing
+from zestpanel.core.runs.plan.planning import barred, plan_run
+from zestpanel.core.secrets import keys as secrets
 from zestpanel.core.sending.episodes import requests_per_episode
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.shortlist import with_voices
+from zestpanel.core.text.splitting import size_spans
 from zestpanel.standins.service import StandInService
 
 FOLDER = """\

@@ -10,18 +10,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import Unmeasured, demo_engine_source
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.unattended import make
+from zestpanel.core.analysis.changes.again import CHANGED, plan_again
+from zestpanel.core.analysis.changes.comparing import Difference, adjusted, compare_runs, difference_of, ratio_of
+from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
 from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name, short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.changes.again import CHANGED, plan_again
-from zestpanel.core.changes.comparing import Difference, adjusted, compare_runs, difference_of, ratio_of
-from zestpanel.core.changes.noticing import changed_without_a_word, in_words
 from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import standing
+from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Take
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 TEXTS = [

@@ -15,19 +15,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import COMMAND_ENGINE, add_command_engine, add_demo_engine, pretend_take
-from zestpanel.core.brief import ExchangeRate
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import COST, QUALITY, standing
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
+from zestpanel.core.domain.brief import ExchangeRate
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.project.project import Project
 from zestpanel.core.report.charts import nice_ticks
 from zestpanel.core.report.drawing import to_svg
 from zestpanel.core.report.palette import DARK, LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture
 from zestpanel.core.report.record import write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.store.project import Project
 
 
 @pytest.fixture

@@ -13,8 +13,8 @@ import pytest
 
 from tests.conftest import COMMAND_ENGINE, Unmeasured, demo_engine_source
 from zestpanel.__main__ import main
-from zestpanel.core.bench.schedule import Schedule
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.schedule.schedule import Schedule
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 
@@ -60,8 +60,8 @@ def test_from_a_brief_to_a_record(tmp_path: Path, capsys: pytest.CaptureFixture[
 def test_runs_once_more_and_what_changed(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("zestpanel.core.bench.running.Here", Unmeasured)
-    monkeypatch.setattr("zestpanel.core.bench.elsewhere._CONNECT_S", 1)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Unmeasured)
+    monkeypatch.setattr("zestpanel.core.runs.execute.elsewhere._CONNECT_S", 1)
     service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
     script, engine = tmp_path / "own.txt", tmp_path / "citrange.yaml"
     script.write_text("Rain.\n\nSnow.\n\nThaw.", encoding="utf-8")
@@ -104,7 +104,7 @@ def test_runs_once_more_and_what_changed(
 def test_a_timer_renders_what_is_due_and_nothing_twice(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("zestpanel.core.bench.elsewhere._CONNECT_S", 1)
+    monkeypatch.setattr("zestpanel.core.runs.execute.elsewhere._CONNECT_S", 1)
     name, script, engine = str(tmp_path / "Hours.zest"), tmp_path / "one.txt", tmp_path / "citrange.yaml"
     script.write_text("The pear keeps until March.", encoding="utf-8")
     engine.write_text(demo_engine_source("citrange"), encoding="utf-8")

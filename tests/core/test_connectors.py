@@ -23,9 +23,10 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import complete_frames, sound_trace
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.programs import console_verdict
-from zestpanel.core.connectors.speaking import SpeakRequest, Timing
+from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill
 from zestpanel.core.connectors.watching import MemoryWatch
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import AudioError, Cancelled, SynthesisFailure
 from zestpanel.standins.service import StandInService
 

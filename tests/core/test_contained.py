@@ -18,7 +18,7 @@ import soundfile
 from zestpanel.core.audio.files import decode, encode_flac
 from zestpanel.core.contained import asking
 from zestpanel.core.errors import AudioError, Cancelled, TextError
-from zestpanel.core.passages.readers.reading import read_script, script_of
+from zestpanel.core.text.readers.reading import read_script, script_of
 
 
 def test_a_reader_that_dies_or_hangs_is_one_sentence_and_the_next_file_is_read(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -6,14 +6,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zestpanel.core.domain.mark import KINDS, DeliveryMark, clipped, in_order, problems, tidy_value
+from zestpanel.core.domain.passage import text_hash
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.marks.duration import expected_s
-from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, clipped, in_order, problems, tidy_value
-from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
-from zestpanel.core.passages.passage import text_hash
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.texts import copy_of, merged, parts_of
-from zestpanel.core.sending.recipes import DOCUMENT, compared, delivery_of, marks_of, recipe, recipes, with_recipe
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.recipes import DOCUMENT, compared, delivery_of, marks_of, recipe, recipes, with_recipe
+from zestpanel.core.store.texts import copy_of, merged, parts_of
+from zestpanel.core.text.marks.duration import expected_s
+from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
 
 VALUES = {
     "pause": ["250 ms", "weak", "x-strong"],
@@ -123,7 +123,7 @@ def test_marks_move_with_their_words_when_a_text_is_tidied(project: Project) -> 
     text = "  A pear.  \r\nOne plum \t\nand more  "
     plum = text.index("plum")
     marks = (DeliveryMark(plum, plum + 4, "emphasis", "strong"), DeliveryMark(len(text), len(text), "pause", "weak"))
-    from zestpanel.core.project.texts import NewText
+    from zestpanel.core.store.texts import NewText
 
     kept = project.texts.add([NewText(text=text, marks=marks)], language="en-GB")[0]
     assert kept.text == "A pear.\nOne plum\nand more"

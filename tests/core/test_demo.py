@@ -7,12 +7,12 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import demo_engine_source
-from zestpanel.core.bench.dialogue import takes_of
-from zestpanel.core.bench.planning import plan_run
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.choice.evidence import standing
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.files.dialogue import takes_of
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
 from zestpanel.demo import building
 from zestpanel.standins.service import StandInService
 

@@ -9,14 +9,22 @@ import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.files import read
-from zestpanel.core.bench.dialogue import Caption, as_srt, as_vtt, plan_dialogue, put_together, takes_of, write_dialogue
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import BenchRun
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.passages.cutting import cut_script
-from zestpanel.core.passages.readers.script import Part, Script
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.files.dialogue import (
+    Caption,
+    as_srt,
+    as_vtt,
+    plan_dialogue,
+    put_together,
+    takes_of,
+    write_dialogue,
+)
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.cutting import cut_script
+from zestpanel.core.text.readers.script import Part, Script
 from zestpanel.standins.service import StandInService
 
 PARTS = [
@@ -95,7 +103,7 @@ def test_dialogues_have_names_of_their_own_and_sensible_gaps(cast: Project) -> N
 
 
 def test_subtitles_become_turns_with_the_gaps_of_their_file(project: Project, tmp_path: Path) -> None:
-    from zestpanel.core.passages.readers.reading import read_script
+    from zestpanel.core.text.readers.reading import read_script
 
     path = tmp_path / "talk.srt"
     path.write_text(

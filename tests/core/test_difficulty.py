@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zestpanel.core.passages.difficulty import KINDS, find_difficulties, homographs, kinds_of
+from zestpanel.core.text.difficulty import KINDS, find_difficulties, homographs, kinds_of
 from zestpanel.demo.building import scenario
 
 # common practice, no source: what readers stumble over, a sentence each

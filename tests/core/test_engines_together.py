@@ -20,10 +20,10 @@ import pytest
 
 from tests.conftest import Unmeasured
 from tests.small_service import wav
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.unattended import make
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
 
 TEXTS = ["Rain at noon.", "Snow by dusk."]
 

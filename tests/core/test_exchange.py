@@ -14,7 +14,10 @@ from jsonschema import Draft202012Validator
 
 from tests.conftest import COMMAND_ENGINE, KEY, add_command_engine, add_demo_engine, demo_engine_source
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.catalogue.exchange import (
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.connectors.voice_list import fetch_voices, read_page
+from zestpanel.core.errors import Cancelled, InputError, TableError, ZestError
+from zestpanel.core.report.catalogue_file import (
     Catalogue,
     as_json,
     as_yaml,
@@ -28,11 +31,8 @@ from zestpanel.core.catalogue.exchange import (
     voices_from_csv,
     votes_from_csv,
 )
-from zestpanel.core.catalogue.facts import Engine, Voice
-from zestpanel.core.connectors.voice_list import fetch_voices, read_page
-from zestpanel.core.errors import Cancelled, InputError, TableError, ZestError
-from zestpanel.core.project.notes import VoiceNote
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.notes import VoiceNote
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 from zestpanel.standins.voices import PIPS
 

@@ -10,8 +10,6 @@ from typing import Any
 import pytest
 
 from tests.conftest import pretend_take, tone
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.brief import MUST_HAVES, Brief
 from zestpanel.core.catalogue.claims import OwnFigure, hold
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.fact_list import FACTS, Statement, read_facts
@@ -19,14 +17,16 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import ledger, troubles
 from zestpanel.core.catalogue.machine import Machine, fits, this_machine
 from zestpanel.core.catalogue.outside import Claim
-from zestpanel.core.catalogue.preflight import Surroundings, obstacles, remarks, text_obstacles
 from zestpanel.core.choice.evidence import standing
-from zestpanel.core.connectors.secrets import find_secret, forget_secret, has_secret, keep_secret
+from zestpanel.core.connectors.preflight import Surroundings, obstacles, remarks, text_obstacles
+from zestpanel.core.domain.brief import MUST_HAVES, Brief
 from zestpanel.core.errors import ConnectorError, InputError
 from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
-from zestpanel.core.project.notes import VoiceNote
-from zestpanel.core.project.own_voices import Consent
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.secrets.keys import find_secret, forget_secret, has_secret, keep_secret
+from zestpanel.core.store.notes import VoiceNote
+from zestpanel.core.store.own_voices import Consent
+from zestpanel.core.store.project import Project
 
 FILE = """\
 zest-connector: 1

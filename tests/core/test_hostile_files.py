@@ -14,7 +14,6 @@ import pytest
 
 from tests.conftest import add_command_engine
 from tests.core.test_connector_kinds import ASKED, ask, made, raw_server, saying, wav
-from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.notation import Notation
@@ -24,12 +23,13 @@ from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.connector import retry_after
 from zestpanel.core.connectors.http.finding import word_times
 from zestpanel.core.connectors.templates import values_of
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import ConnectorError
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.project.database import now
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.schema import connectors
 from zestpanel.core.sending.as_sent import _written
+from zestpanel.core.store.database import now
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.schema import connectors
 
 SMALL = "zest-connector: 1\nengine: E\nvoices: [{id: a, languages: [en-GB]}]\nspeak: {kind: http, address: 'http://x.example/'%s}\n"
 
@@ -192,13 +192,13 @@ def test_a_project_opens_although_a_connector_file_in_it_cannot_be_read(project:
 
 def test_what_a_longer_fuzzing_found(project: Project) -> None:
     """A file's name that no disk takes, a part's head of many brackets, a name with half a sign."""
-    from zestpanel.core.bench.bringing_in import from_table
     from zestpanel.core.catalogue.reaching import HttpReply
     from zestpanel.core.connectors.http.connector import understood
     from zestpanel.core.connectors.http.finding import Contents
     from zestpanel.core.connectors.http.receiving import Received
     from zestpanel.core.connectors.wizard.example import read_example
     from zestpanel.core.errors import InputError, SynthesisFailure, TableError
+    from zestpanel.core.runs.files.bringing_in import from_table
 
     for name in ("a" * 20_000, "a\x00b", "/" * 5_000):
         with pytest.raises(TableError, match="there is no file"):

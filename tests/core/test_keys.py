@@ -8,13 +8,13 @@ import pytest
 
 from tests.conftest import add_demo_engine, demo_engine_source
 from zestpanel.command_line import run as main
-from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.catalogue.exchange import as_json, as_yaml, export_catalogue, voices_as_csv
 from zestpanel.core.errors import ConnectorError
-from zestpanel.core.project.project import Project
 from zestpanel.core.report.bug_report import bug_report
+from zestpanel.core.report.catalogue_file import as_json, as_yaml, export_catalogue, voices_as_csv
 from zestpanel.core.report.record import write_record
+from zestpanel.core.runs.execute.unattended import render_missing
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 SECRET = "sk-0a1b2c3d4e5f-very-secret"

@@ -26,10 +26,10 @@ from zestpanel.core.listening.acr import (
 )
 from zestpanel.core.listening.design import acr_trials, williams_square
 from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.measures.loudness import integrated_loudness
 from zestpanel.core.playback.mixer import RATE_HZ, prepare_lanes
-from zestpanel.core.project.project import Project
-from zestpanel.core.statistics.scores import panel_scores
+from zestpanel.core.store.project import Project
 
 
 @given(st.integers(2, 12))

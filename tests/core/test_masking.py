@@ -15,11 +15,11 @@ from hypothesis import strategies as st
 from tests.core.test_connector_kinds import ASKED, ask, made, raw_server, saying, wav
 from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.connectors.http.asking import filled
-from zestpanel.core.connectors.masking import MASK, holds_key, masked, note_key, without_keys, writings
 from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.secrets.keys import keep_secret
+from zestpanel.core.secrets.masking import MASK, holds_key, masked, note_key, without_keys, writings
 
 ODD_KEY = "k3y+/=&\"<'% é~"  # signs that every writing treats in its own way
 KEY = "sk+4f/9a==Zx&7Q"

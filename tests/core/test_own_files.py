@@ -14,14 +14,14 @@ from tests.conftest import tone
 from tests.core.test_connector_kinds import raw_server, saying
 from tests.core.test_limits import drip_body, drip_headers
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.run_log import RunLog
 from zestpanel.core.errors import AudioError, ProjectError, SynthesisFailure, TextError
 from zestpanel.core.own_files import append_to, is_own_file, write_whole
-from zestpanel.core.passages.readers.address import read_address
-from zestpanel.core.project.own_voices import Consent
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.schema import recordings
 from zestpanel.core.report.tables import as_text, write_csv
+from zestpanel.core.runs.execute.run_log import RunLog
+from zestpanel.core.store.own_voices import Consent
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.schema import recordings
+from zestpanel.core.text.readers.address import read_address
 from zestpanel.core.text_files import write_text
 
 
@@ -136,7 +136,7 @@ def test_a_page_packed_twice_or_dripping_is_refused(monkeypatch: pytest.MonkeyPa
         with raw_server(saying(body, f"Content-Encoding: {packed}", "Content-Type: text/plain")) as address, \
                 pytest.raises(TextError, match=r"not asked for|larger than 20 MB"):  # fmt: skip
             read_address(address)
-    monkeypatch.setattr("zestpanel.core.passages.readers.address._LONGEST_S", 1.0)
+    monkeypatch.setattr("zestpanel.core.text.readers.address._LONGEST_S", 1.0)
     for drip in (drip_body, drip_headers):
         with raw_server(drip) as address, pytest.raises(TextError, match=r"whole after 1 s|larger"):
             read_address(address)
@@ -151,7 +151,7 @@ def test_a_malformed_address_is_said_to_be_one(address: str) -> None:
 def test_checking_follows_no_link_and_no_lock_is_taken_through_one(project: Project, tmp_path: Path) -> None:
     from zestpanel.command_line import run as verb
     from zestpanel.core.errors import ProjectError
-    from zestpanel.core.project.one_asker import asking
+    from zestpanel.core.store.one_asker import asking
 
     outside = tmp_path / "outside.txt"
     outside.write_text("not yours")

@@ -15,21 +15,21 @@ import pytest
 from tests.conftest import Unmeasured
 from tests.small_service import Answer, Heard, SmallService, wav
 from zestpanel.command_line import run as verb
-from zestpanel.core.bench.auditioning import hear, line_for
-from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps
-from zestpanel.core.bench.events import Progress
-from zestpanel.core.bench.left_to_spend import left_of_budget
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.troubles import duration_words
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.bench.undecided import WORDS, undecided
-from zestpanel.core.brief import Brief, ExchangeRate
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.project.one_asker import AskedElsewhere, asked_elsewhere, asking
-from zestpanel.core.project.project import Project
-from zestpanel.core.tariffs.tariff import Usage
+from zestpanel.core.domain.brief import Brief, ExchangeRate
+from zestpanel.core.money.tariff import Usage
+from zestpanel.core.runs.execute.auditioning import hear, line_for
+from zestpanel.core.runs.execute.events import Progress
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.execute.troubles import duration_words
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.plan.undecided import WORDS, undecided
+from zestpanel.core.runs.spending.caps import DOCUMENT, Purse, SpendingCaps
+from zestpanel.core.runs.spending.left_to_spend import left_of_budget
+from zestpanel.core.store.one_asker import AskedElsewhere, asked_elsewhere, asking
+from zestpanel.core.store.project import Project
 
 TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
 
@@ -122,7 +122,7 @@ def test_a_second_program_asks_for_nothing_meanwhile_and_makes_nothing_again(pro
         with_engine(project, priced_engine(service.address))
         other.look_again()
         planned = plan_run(other)
-        holder = "import sys; from pathlib import Path; from zestpanel.core.project.one_asker import asking\n" \
+        holder = "import sys; from pathlib import Path; from zestpanel.core.store.one_asker import asking\n" \
                  "with asking(Path(sys.argv[1])): print('held', flush=True); sys.stdin.read()"  # fmt: skip
         with subprocess.Popen([sys.executable, "-c", holder, str(project.folder)], stdin=subprocess.PIPE,
                               stdout=subprocess.PIPE, text=True) as process:  # fmt: skip
@@ -154,7 +154,7 @@ def test_what_another_program_has_under_way_is_not_called_left_open(project: Pro
         passage_version_id=job.passage.version_id, repeat=1, attempt=1, plan="plan", characters=13,
     )  # fmt: skip
     assert len(undecided(project)) == 1
-    script = "import sys, time; from pathlib import Path; from zestpanel.core.project.one_asker import begin_asking;" \
+    script = "import sys, time; from pathlib import Path; from zestpanel.core.store.one_asker import begin_asking;" \
              "begin_asking(Path(sys.argv[1])); print(1, flush=True); time.sleep(60)"  # fmt: skip
     with subprocess.Popen([sys.executable, "-c", script, str(project.folder)], stdout=subprocess.PIPE) as process:
         assert process.stdout is not None
@@ -266,7 +266,9 @@ def test_a_service_that_asks_for_no_wait_is_not_run_against(
     project: Project, said_wait: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     waited: list[float] = []
-    monkeypatch.setattr("zestpanel.core.bench.asking.backoff_s", lambda attempt, _: waited.append(attempt) or 0.05)
+    monkeypatch.setattr(
+        "zestpanel.core.runs.execute.asking.backoff_s", lambda attempt, _: waited.append(attempt) or 0.05
+    )
     limit = Answer(b"slowly", 429, {"Retry-After": said_wait})
     with SmallService(lambda _: limit) as service:
         with_engine(project, priced_engine(service.address), texts=TEXTS[:1])

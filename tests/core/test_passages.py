@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zestpanel.core.domain.passage import clean_text, title_from, words_with_places
 from zestpanel.core.errors import TextError
-from zestpanel.core.passages.passage import clean_text, title_from, words_with_places
-from zestpanel.core.passages.readers.plain import plain_from_markdown
-from zestpanel.core.passages.readers.reading import read_script
-from zestpanel.core.passages.splitting import split_paragraphs, split_sentences, split_to_size
+from zestpanel.core.text.readers.plain import plain_from_markdown
+from zestpanel.core.text.readers.reading import read_script
+from zestpanel.core.text.splitting import split_paragraphs, split_sentences, split_to_size
 
 SENTENCES = [
     ("Dr. Hale planted it in 1846. It bore in 1851.", 2),

@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.difficulty import kinds_of
-from zestpanel.core.passages.picking.coverage import coverage
-from zestpanel.core.passages.picking.picker import Feature, features_of, pick
-from zestpanel.core.passages.picking.sounds import sounds_in
-from zestpanel.core.passages.picking.twins import twins
-from zestpanel.core.passages.picking.unpredictable import LANGUAGES, unpredictable_sentences
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.difficulty import kinds_of
+from zestpanel.core.text.picking.coverage import coverage
+from zestpanel.core.text.picking.picker import Feature, features_of, pick
+from zestpanel.core.text.picking.sounds import sounds_in
+from zestpanel.core.text.picking.twins import twins
+from zestpanel.core.text.picking.unpredictable import LANGUAGES, unpredictable_sentences
 
 SCRIPT = [
     "It rained.",

@@ -15,10 +15,10 @@ from sqlalchemy import create_engine
 from tests.conftest import add_command_engine, pretend_take
 from tests.old_projects import project_of
 from zestpanel.core.errors import InputError, ProjectError
-from zestpanel.core.project.database import FILE
-from zestpanel.core.project.opening import REVISIONS
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.schema import metadata
+from zestpanel.core.store.database import FILE
+from zestpanel.core.store.opening import REVISIONS
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.schema import metadata
 
 
 @pytest.mark.usefixtures("made_anew")

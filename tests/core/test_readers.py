@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from pypdf import PdfWriter
 
 from zestpanel.core.errors import TextError
-from zestpanel.core.passages.readers.dialogue import dialogue_of
-from zestpanel.core.passages.readers.reading import READABLE, read_script
-from zestpanel.core.passages.readers.script import Script
-from zestpanel.core.passages.readers.tables import script_of_rows
+from zestpanel.core.text.readers.dialogue import dialogue_of
+from zestpanel.core.text.readers.reading import READABLE, read_script
+from zestpanel.core.text.readers.script import Script
+from zestpanel.core.text.readers.tables import script_of_rows
 
 
 def put(folder: Path, name: str, data: bytes | str) -> Path:
@@ -247,7 +247,7 @@ def test_a_page_from_a_web_address_and_what_can_go_wrong(tmp_path: Path) -> None
     import threading
     from http.server import BaseHTTPRequestHandler, HTTPServer
 
-    from zestpanel.core.passages.readers.address import read_address
+    from zestpanel.core.text.readers.address import read_address
 
     class Answers(BaseHTTPRequestHandler):
         def do_GET(self) -> None:

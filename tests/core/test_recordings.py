@@ -14,16 +14,16 @@ import pytest
 from tests.conftest import demo_engine_source, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.unattended import render_missing
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut, worst
-from zestpanel.core.project.own_voices import Consent
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.unattended import render_missing
 from zestpanel.core.speech import builtin_voice
+from zestpanel.core.store.own_voices import Consent
+from zestpanel.core.store.project import Project
 from zestpanel.standins.own_voice import spectral_tilt_db
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.voices import VOICES

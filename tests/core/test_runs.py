@@ -19,35 +19,36 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import Unmeasured, add_demo_engine, pretend_take, tone
+from zestpanel.core.analysis.person_time import person_time
+from zestpanel.core.analysis.summary import summaries
+from zestpanel.core.analysis.timing.points import points_of
+from zestpanel.core.analysis.timing.rows import timing_rows
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.bench import asking
-from zestpanel.core.bench.arriving import doubts_on_arrival
-from zestpanel.core.bench.caps import DOCUMENT, Purse, SpendingCaps, at_most
-from zestpanel.core.bench.circumstances import asleep_s, describe_network
-from zestpanel.core.bench.conditions import Conditions
-from zestpanel.core.bench.estimates import estimate, use_of
-from zestpanel.core.bench.events import Progress, RunEvent
-from zestpanel.core.bench.pacing import Pace, backoff_s
-from zestpanel.core.bench.person_time import person_time
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.summary import summaries
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.bench.undecided import undecided
-from zestpanel.core.catalogue.candidate import Candidate, short_names
+from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import standing
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.money import Money
+from zestpanel.core.domain.run import Answered
+from zestpanel.core.domain.take import Measured
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.clip_store import ClipStore
-from zestpanel.core.project.journal import Answered
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import NO_USE, Usage
-from zestpanel.core.tariffs.volume import Rates
-from zestpanel.core.timing.points import points_of
-from zestpanel.core.timing.rows import timing_rows
+from zestpanel.core.money.tariff import NO_USE, Usage
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.runs.execute import asking
+from zestpanel.core.runs.execute.arriving import doubts_on_arrival
+from zestpanel.core.runs.execute.events import Progress, RunEvent
+from zestpanel.core.runs.execute.pacing import Pace, backoff_s
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.circumstances import asleep_s, describe_network
+from zestpanel.core.runs.plan.conditions import Conditions
+from zestpanel.core.runs.plan.estimates import estimate, use_of
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.runs.plan.undecided import undecided
+from zestpanel.core.runs.spending.caps import DOCUMENT, Purse, SpendingCaps, at_most
+from zestpanel.core.store.clip_store import ClipStore
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import Behaviour, StandInService
 
 TEXTS = ["Rain at noon.", "Snow by dusk.", "Mild at dawn.", "Calm at nine."]
@@ -456,7 +457,7 @@ def test_sleep_in_the_middle_of_a_request_voids_its_wait(bench: Project, monkeyp
 
 
 def test_a_clock_that_steps_back_breaks_nothing(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
-    from zestpanel.core.project import database, journal, takes
+    from zestpanel.core.store import database, journal, takes
 
     made(bench, passages=bench.texts.all()[:2])
     for module in (database, journal, takes):

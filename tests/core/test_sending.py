@@ -11,23 +11,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import Unmeasured, add_demo_engine, demo_engine_source, tone
-from zestpanel.core.audio.joining import join
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.summary import summaries
-from zestpanel.core.bench.unattended import render_missing
+from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import ConnectorError
+from zestpanel.core.measures.joining import join
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.passages.lexicon.lexicon import Entry, checked, entries_for, hits
-from zestpanel.core.passages.lexicon.pls import from_pls, to_pls
-from zestpanel.core.passages.lexicon.unknown_words import unknown_words
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.passages.marks.ssml import from_ssml
-from zestpanel.core.project.project import Project
+from zestpanel.core.money.tariff import Counting
+from zestpanel.core.runs.execute.unattended import render_missing
+from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.sending.as_sent import as_sent
 from zestpanel.core.sending.choices import SendingChoices
-from zestpanel.core.tariffs.tariff import Counting
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.lexicon.lexicon import Entry, checked, entries_for, hits
+from zestpanel.core.text.lexicon.pls import from_pls, to_pls
+from zestpanel.core.text.lexicon.unknown_words import unknown_words
+from zestpanel.core.text.marks.ssml import from_ssml
 from zestpanel.standins.service import StandInService
 
 TEXT = "Beside the wild crab, Malus sylvestris, stood a Doyenné in 1846. It cost £3.50 & weighed 2.5 kg."

@@ -14,11 +14,6 @@ from tests.conftest import KEY, add_demo_engine, tone
 from tests.core.test_connector_kinds import ASKED, made, raw_server, saying, wav
 from zestpanel.command_line import run
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.measuring_process import MeasuringProcess
-from zestpanel.core.bench.planning import plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.schedule import DOCUMENT, Schedule
-from zestpanel.core.bench.scheduled import coming, is_due, keep_schedule, sleeps, take_due, wake
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import (
@@ -35,8 +30,13 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.connectors.wizard.trying import send_once
 from zestpanel.core.errors import SynthesisFailure
-from zestpanel.core.project.own_voices import Consent
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule
+from zestpanel.core.runs.schedule.scheduled import coming, is_due, keep_schedule, sleeps, take_due, wake
+from zestpanel.core.store.own_voices import Consent
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 pytestmark = pytest.mark.stranger

@@ -17,10 +17,10 @@ from sqlalchemy import Engine, event
 
 from tests.old_projects import project_of
 from zestpanel.core.errors import ProjectError, ZestError
-from zestpanel.core.project.database import FILE
-from zestpanel.core.project.opening import APPLICATION_ID, REVISIONS
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.storage_trouble import StorageTrouble
+from zestpanel.core.store.database import FILE
+from zestpanel.core.store.opening import APPLICATION_ID, REVISIONS
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.storage_trouble import StorageTrouble
 
 EVERY = 1 if os.environ.get("ZEST_DEEP") else 11
 
@@ -142,7 +142,7 @@ def test_the_database_says_whose_it_is(project: Project) -> None:
 
 
 def test_a_locked_project_is_said_to_be_locked(project: Project, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("zestpanel.core.project.database._WAIT_S", 0.05)
+    monkeypatch.setattr("zestpanel.core.store.database._WAIT_S", 0.05)
     with sqlite3.connect(project.folder / FILE) as other:
         other.execute("BEGIN IMMEDIATE")
         project.close()
@@ -267,7 +267,7 @@ def test_sixty_damaged_databases_end_in_sentences_and_are_put_right_as_far_as_th
 ) -> None:
     from tests.conftest import pretend_take
     from zestpanel.command_line import run as verb
-    from zestpanel.core.project.checking import damage_in, repair
+    from zestpanel.core.store.checking import damage_in, repair
 
     version = small_project.texts.all()[0].version_id
     for number in range(40):

@@ -6,12 +6,13 @@ import pytest
 from pydantic import ValidationError
 
 from tests.conftest import add_demo_engine
-from zestpanel.core.bench.unattended import make
+from zestpanel.core.analysis.sweeps.results import PointResult, Spread, judged, sweep_result
+from zestpanel.core.analysis.sweeps.running import plan_sweep
+from zestpanel.core.catalogue.varying import values_over
+from zestpanel.core.domain.sweep import Axis, SweepSpec
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.project import Project
-from zestpanel.core.sweeps.results import PointResult, Spread, judged, sweep_result
-from zestpanel.core.sweeps.running import plan_sweep
-from zestpanel.core.sweeps.sweep import Axis, SweepSpec, values_over
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
 TEXT = "The last frost falls in May, and nobody in the valley plants a bean before it has come and gone."
@@ -62,7 +63,7 @@ def test_a_sweep_finds_where_its_setting_becomes_unstable(bench: Project, servic
     # a point becomes a candidate, and its takes serve it without a request
     asked = service.behaviour.requests
     kept = bench.shortlist.add(bench.shortlist.engines()["Tangor"], voice="ilseth", settings={"liveliness": 1.4})
-    from zestpanel.core.bench.planning import plan_run
+    from zestpanel.core.runs.plan.planning import plan_run
 
     again = plan_run(bench, repeats=3, candidates=kept)
     assert (len(again.jobs), again.served) == (3, 3)

@@ -7,16 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zestpanel.core.analysis.timing.against_length import fit_length
+from zestpanel.core.analysis.timing.playback import least_head_start_s, stalls
+from zestpanel.core.analysis.timing.points import Circumstances, TimingPoint, usual_circumstances
+from zestpanel.core.analysis.timing.rows import timing_rows
+from zestpanel.core.analysis.timing.waits import in_words, quantile_interval, waits
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.bench.in_pieces import joined
-from zestpanel.core.connectors.speaking import Reply, Timing
-from zestpanel.core.project.takes import Take
+from zestpanel.core.connectors.speaking import Reply
+from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.report.timing_pictures import points_picture, request_picture
-from zestpanel.core.timing.against_length import fit_length
-from zestpanel.core.timing.playback import least_head_start_s, stalls
-from zestpanel.core.timing.points import Circumstances, TimingPoint, usual_circumstances
-from zestpanel.core.timing.rows import timing_rows
-from zestpanel.core.timing.waits import in_words, quantile_interval, waits
+from zestpanel.core.runs.execute.in_pieces import joined
 
 
 def test_quantiles_are_type_7_and_p99_needs_a_hundred() -> None:

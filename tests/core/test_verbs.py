@@ -13,10 +13,11 @@ from tests.conftest import COMMAND_ENGINE
 from tests.small_service import Answer, SmallService, as_json, wav
 from zestpanel.command_line import SCRIPTS, _parser
 from zestpanel.command_line import run as verb
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.planning import Job, plan_run
-from zestpanel.core.passages.readers.reading import READABLE
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.plan.job import Job
+from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.readers.reading import READABLE
 from zestpanel.verbs.manual import page
 from zestpanel.verbs.telling import told
 

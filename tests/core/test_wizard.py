@@ -19,15 +19,15 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.masking import holds_key
 from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.secrets import forget_secret, keep_secret
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.connectors.wizard.example import read_example
 from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.connectors.wizard.trying import first_request, look_once, send_once, with_reply
 from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.secrets.keys import forget_secret, keep_secret
+from zestpanel.core.secrets.masking import holds_key
 from zestpanel.standins.service import StandInService
 
 LINE = "The russet pear keeps until March."

@@ -7,9 +7,9 @@ from collections.abc import Callable
 import pytest
 
 from tests.conftest import add_command_engine
-from zestpanel.core.passages.lexicon.lexicon import Entry
-from zestpanel.core.project.project import Project
 from zestpanel.core.sending.choices import SendingChoices
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.lexicon.lexicon import Entry
 
 
 def between(monkeypatch: pytest.MonkeyPatch, kept: object, write: Callable[[], object]) -> None:

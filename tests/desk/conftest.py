@@ -19,12 +19,12 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.bench.measuring import MEASURES_VERSION
-from zestpanel.core.brief import Brief
-from zestpanel.core.passages.passage import words_with_places
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.passage import words_with_places
+from zestpanel.core.domain.take import Measured
+from zestpanel.core.measures.measuring import MEASURES_VERSION
 from zestpanel.core.playback.mixer import Mixer
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
+from zestpanel.core.store.project import Project
 from zestpanel.desk.application import make_application
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.theme.tokens import theme

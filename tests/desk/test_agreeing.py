@@ -11,10 +11,10 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import add_command_engine, demo_engine_source
 from tests.desk.conftest import Opener, drop, recorder, settle, words
-from zestpanel.core.bench.schedule import DOCUMENT, Schedule
-from zestpanel.core.bench.scheduled import sleeps
 from zestpanel.core.connectors.agreed import agreements_file, missing
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule
+from zestpanel.core.runs.schedule.scheduled import sleeps
+from zestpanel.core.store.project import Project
 from zestpanel.desk.agreeing import AgreeDialog, TakeBackDialog
 from zestpanel.standins.service import StandInService
 

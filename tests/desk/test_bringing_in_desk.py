@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import tone
 from tests.desk.conftest import Opener, drop_at, settle
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.files import sort_files
 from zestpanel.desk.pages.engines import EnginesPage

@@ -18,8 +18,8 @@ from tests.conftest import KEY, add_demo_engine, tone
 from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.catalogue.exchange import as_yaml, export_catalogue, parse_catalogue
-from zestpanel.core.project.project import Project
+from zestpanel.core.report.catalogue_file import as_yaml, export_catalogue, parse_catalogue
+from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog

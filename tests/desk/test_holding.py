@@ -16,8 +16,8 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import pretend_take
 from tests.desk.conftest import Opener, Recorder, settle, words
 from tests.desk.stalls import StallMeter
-from zestpanel.core.passages.passage import LONGEST_PASSAGE
-from zestpanel.core.project.project import Project
+from zestpanel.core.domain.passage import LONGEST_PASSAGE
+from zestpanel.core.store.project import Project
 from zestpanel.desk import preparing
 from zestpanel.desk.application import Desk, _catch_crashes
 from zestpanel.desk.pages.passages.importing import ImportDialog
@@ -178,7 +178,7 @@ def test_a_project_that_cannot_be_written_to_is_looked_at_and_heard(
 ) -> None:
     bench_project.close()
     before = {p.name: p.stat().st_mtime_ns for p in bench_project.folder.rglob("*")}
-    monkeypatch.setattr("zestpanel.core.project.opening._unwritable", lambda folder: "read-only")
+    monkeypatch.setattr("zestpanel.core.store.opening._unwritable", lambda folder: "read-only")
     desk = Desk()
     desk.open(bench_project.folder)
     window = desk.window

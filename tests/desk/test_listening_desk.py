@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
 from tests.desk.conftest import Opener, pitch_of, recorder, settle
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow

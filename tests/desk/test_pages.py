@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import COMMAND_ENGINE
 from tests.desk.conftest import Opener, Recorder, cells, drop, recorder, settle, words
 from zestpanel.core.choice.decision import decisions
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 from zestpanel.desk.actions import DEEDS
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.card.card import SOUND

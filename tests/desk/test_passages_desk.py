@@ -14,8 +14,8 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import add_demo_engine
 from tests.desk.conftest import Opener, cells, drop, settle, words
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.project.project import Project
+from zestpanel.core.domain.mark import DeliveryMark
+from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.passages.about_text import AboutText
 from zestpanel.desk.pages.passages.importing import ImportDialog

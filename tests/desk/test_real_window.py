@@ -21,7 +21,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 from zestpanel.desk.agreeing import AgreeDialog
 from zestpanel.desk.application import make_application
 from zestpanel.desk.playing.output import ClockOutput
@@ -121,7 +121,7 @@ def test_from_ones_own_text_and_program_to_swapping_voices(tmp_path: Path, scree
 
 def test_the_program_itself_starts_and_ends(tmp_path: Path, screen: str) -> None:
     """`run` on a project shows its window; closing it by the window system ends the program."""
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
     Project.create(tmp_path / "A.zest").close()
     environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "XDG_CONFIG_HOME": str(tmp_path / "c")}

@@ -16,17 +16,17 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import Unmeasured
 from tests.desk.conftest import Opener, cells, recorder, settle, words
-from zestpanel.core.bench.caps import caps_of
-from zestpanel.core.bench.conditions import Conditions
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.measuring import MEASURES_VERSION
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.schedule import Schedule, finished, look
-from zestpanel.core.bench.scheduled import stored_schedule, take_due
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Measured
+from zestpanel.core.domain.take import Measured
+from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.conditions import Conditions
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.schedule.schedule import Schedule, finished, look
+from zestpanel.core.runs.schedule.scheduled import stored_schedule, take_due
+from zestpanel.core.runs.spending.caps import caps_of
+from zestpanel.core.store.project import Project
 from zestpanel.desk.cells import Cell, Failure, bench_of, with_news
 from zestpanel.desk.grid.model import describe
 from zestpanel.desk.hours import Hours
@@ -41,7 +41,7 @@ from zestpanel.standins.service import StandInService
 def quick(service: StandInService, monkeypatch: pytest.MonkeyPatch) -> StandInService:
     """The stand-in service without delays, and runs that do not measure."""
     service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
-    monkeypatch.setattr("zestpanel.core.bench.running.Here", Unmeasured)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Unmeasured)
     return service
 
 
@@ -384,7 +384,7 @@ def test_another_sound_for_the_same_requests_is_told_when_the_run_is_over(
         def measure(self, *asked: object) -> Measured:
             return Measured(values={"pitch_hz": (214.0 if changed[0] else 200.0) + len(str(asked[1])) % 7 / 10})
 
-    monkeypatch.setattr("zestpanel.core.bench.running.Here", Measuring)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Measuring)
     window = open_window(bench_project)
     page, said = page_of(window, qtbot, "Grid"), list[str]()
     window.state.notice.connect(lambda kind, text: said.append(text))

@@ -14,12 +14,12 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import KEY, add_demo_engine, demo_engine_source, tone
 from tests.desk.conftest import Opener, recorder, settle
 from zestpanel.core.audio.files import write_wav
-from zestpanel.core.bench.bringing_in import Clipping, bring_in
 from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import standing
-from zestpanel.core.project.project import Project
+from zestpanel.core.runs.files.bringing_in import Clipping, bring_in
+from zestpanel.core.store.project import Project
 from zestpanel.desk.behind import behind_waits
 from zestpanel.desk.flow import FlowLayout, flow_row
 from zestpanel.desk.pages.engines import EnginesPage

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zestpanel.core.brief import Brief, ExchangeRate
-from zestpanel.core.tariffs.curve import month_curve
-from zestpanel.core.tariffs.metering import Meter
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import Tariff, Usage, month_cost
-from zestpanel.core.tariffs.volume import Rates, cost_at_volume, requests_at, usage_at
+from zestpanel.core.domain.brief import Brief, ExchangeRate
+from zestpanel.core.domain.money import Money
+from zestpanel.core.money.curve import month_curve
+from zestpanel.core.money.metering import Meter
+from zestpanel.core.money.tariff import Tariff, Usage, month_cost
+from zestpanel.core.money.volume import Rates, cost_at_volume, requests_at, usage_at
 
 
 def tariff(*components: dict[str, object]) -> Tariff:

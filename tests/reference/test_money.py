@@ -6,17 +6,12 @@ from decimal import Decimal
 
 import pytest
 
-from zestpanel.core.brief import Brief
-from zestpanel.core.tariffs.curve import month_curve
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import (
-    ASSUMED_CHARACTERS_PER_MINUTE,
-    Tariff,
-    Usage,
-    month_cost,
-    months_until_cheaper,
-)
-from zestpanel.core.tariffs.volume import Rates, cost_at_volume, usage_at
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.money import Money
+from zestpanel.core.domain.passage import ASSUMED_CHARACTERS_PER_MINUTE
+from zestpanel.core.money.curve import month_curve
+from zestpanel.core.money.tariff import Tariff, Usage, month_cost, months_until_cheaper
+from zestpanel.core.money.volume import Rates, cost_at_volume, usage_at
 
 
 def tariff(*components: dict[str, object], currency: str = "USD") -> Tariff:

@@ -8,9 +8,8 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.statistics.agreement import intraclass_correlation
-from zestpanel.core.statistics.crossed import (
+from zestpanel.core.analysis.statistics.agreement import intraclass_correlation
+from zestpanel.core.analysis.statistics.crossed import (
     compare_crossed,
     crossed_intervals,
     differences,
@@ -19,12 +18,12 @@ from zestpanel.core.statistics.crossed import (
     joint_draws,
     spread_of_mean,
 )
-from zestpanel.core.statistics.intervals import (
+from zestpanel.core.analysis.statistics.intervals import (
     bootstrap_draws,
     t_interval,
     wilson_interval,
 )
-from zestpanel.core.statistics.paired import (
+from zestpanel.core.analysis.statistics.paired import (
     compare,
     equality,
     hodges_lehmann,
@@ -33,6 +32,7 @@ from zestpanel.core.statistics.paired import (
     listeners_needed_to_tell,
     signed_rank_p,
 )
+from zestpanel.core.errors import NotEnoughData
 
 # source: Shrout & Fleiss (1979), table 2: four judges rate six targets
 SHROUT_FLEISS = [[9, 2, 5, 8], [6, 1, 3, 2], [8, 4, 6, 8], [7, 1, 2, 6], [10, 5, 6, 9], [6, 2, 4, 7]]

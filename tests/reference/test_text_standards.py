@@ -13,16 +13,16 @@ import uniseg.sentencebreak
 from syntok import segmenter
 from syntok import segmenter_test as syntok_texts
 
+from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.lexicon.ipa import VOWELS, consonants, name_of, sounds_of, to_builtin, vowels
-from zestpanel.core.passages.lexicon.pls import from_pls
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.passages.marks.spelling_out import spelled
-from zestpanel.core.passages.marks.ssml import from_ssml
-from zestpanel.core.passages.picking.picker import pick
-from zestpanel.core.passages.picking.sounds import sounds_of_language
-from zestpanel.core.passages.splitting import sentence_spans, size_spans, split_sentences
 from zestpanel.core.speech import builtin_voice
+from zestpanel.core.text.lexicon.ipa import VOWELS, consonants, name_of, sounds_of, to_builtin, vowels
+from zestpanel.core.text.lexicon.pls import from_pls
+from zestpanel.core.text.marks.spelling_out import spelled
+from zestpanel.core.text.marks.ssml import from_ssml
+from zestpanel.core.text.picking.picker import pick
+from zestpanel.core.text.picking.sounds import sounds_of_language
+from zestpanel.core.text.splitting import sentence_spans, size_spans, split_sentences
 
 
 @pytest.fixture(scope="module")

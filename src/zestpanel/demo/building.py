@@ -16,29 +16,29 @@ import numpy as np
 import platformdirs
 import yaml
 
-from zestpanel.core.bench.dialogue import plan_dialogue
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.executors import Executor, Here
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.brief import Brief
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.connectors.agreed import agree
-from zestpanel.core.connectors.masking import environment_name
 from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
 from zestpanel.core.measures.recording_checks import check_recording
-from zestpanel.core.passages.lexicon.lexicon import Entry
-from zestpanel.core.passages.marks.mark import DeliveryMark
-from zestpanel.core.passages.readers.reading import read_script
-from zestpanel.core.project.notes import VoiceNote
-from zestpanel.core.project.own_voices import Consent
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.texts import NewText
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.files.dialogue import plan_dialogue
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.secrets.masking import environment_name
 from zestpanel.core.sending.choices import SendingChoices
+from zestpanel.core.store.notes import VoiceNote
+from zestpanel.core.store.own_voices import Consent
+from zestpanel.core.store.project import Project
+from zestpanel.core.store.texts import NewText
+from zestpanel.core.text.lexicon.lexicon import Entry
+from zestpanel.core.text.readers.reading import read_script
 from zestpanel.demo.further_runs import add_further_runs
 
 NAME: Final = "Orchard & Almanac.zest"

@@ -8,15 +8,15 @@ from typing import Any
 
 import httpx
 
-from zestpanel.core.bench.conditions import Conditions
-from zestpanel.core.bench.executors import Executor
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.unattended import make
-from zestpanel.core.changes.again import plan_again
+from zestpanel.core.analysis.changes.again import plan_again
+from zestpanel.core.analysis.sweeps.running import plan_sweep
+from zestpanel.core.domain.sweep import Axis, SweepSpec
 from zestpanel.core.errors import ZestError
-from zestpanel.core.project.project import Project
-from zestpanel.core.sweeps.running import plan_sweep
-from zestpanel.core.sweeps.sweep import Axis, SweepSpec
+from zestpanel.core.runs.execute.executors import Executor
+from zestpanel.core.runs.execute.unattended import make
+from zestpanel.core.runs.plan.conditions import Conditions
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.store.project import Project
 
 
 def add_further_runs(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:

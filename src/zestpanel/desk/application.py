@@ -17,9 +17,9 @@ from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from zestpanel import __version__
-from zestpanel.core.brief import Brief
+from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.project.project import SUFFIX, Project
+from zestpanel.core.store.project import SUFFIX, Project
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QInputDialog, QLineEdit, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.preflight import secret_of
-from zestpanel.core.connectors.secrets import keep_secret
+from zestpanel.core.connectors.preflight import secret_of
+from zestpanel.core.secrets.keys import keep_secret
 from zestpanel.desk.state import DeskState
 
 

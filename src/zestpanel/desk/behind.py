@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.evidence import Row
-from zestpanel.core.project.project import Project
-from zestpanel.core.tariffs.money import shown
+from zestpanel.core.domain.money import shown
+from zestpanel.core.store.project import Project
 from zestpanel.desk.widgets import Table, button, label, open_at
 
 

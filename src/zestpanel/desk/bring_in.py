@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.bench.bringing_in import OBTAINED, Clipping, bring_in
 from zestpanel.core.errors import ZestError
+from zestpanel.core.runs.files.bringing_in import OBTAINED, Clipping, bring_in
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -7,17 +7,18 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.measuring import MEASURES_VERSION
-from zestpanel.core.bench.planning import asked_alike, barred, text_reasons
-from zestpanel.core.brief import Brief
-from zestpanel.core.catalogue.candidate import Candidate, short_names
+from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.decision import decisions
-from zestpanel.core.passages.passage import Passage
-from zestpanel.core.project.one_asker import asked_elsewhere
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Take
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.domain.take import Take
+from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.plan.planning import asked_alike, barred, text_reasons
+from zestpanel.core.store.one_asker import asked_elsewhere
+from zestpanel.core.store.project import Project
 
 
 class Failure(NamedTuple):

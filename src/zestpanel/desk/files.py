@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from zestpanel.core.bench.bringing_in import is_sound_file
-from zestpanel.core.passages.readers.reading import READABLE
+from zestpanel.core.runs.files.bringing_in import is_sound_file
+from zestpanel.core.text.readers.reading import READABLE
 
 KINDS = ("engine", "script", "ratings", "voices", "votes", "clips", "sound", "unknown")
 

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from zestpanel.core.audio.files import read
-from zestpanel.core.bench.auditioning import Heard, Line, hear
 from zestpanel.core.catalogue.facts import Voice
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.runs.execute.auditioning import Heard, Line, hear
+from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
 

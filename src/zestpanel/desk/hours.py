@@ -8,11 +8,11 @@ from datetime import datetime
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QSystemTrayIcon
 
-from zestpanel.core.bench.planning import PlannedRun
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.bench.schedule import Schedule
-from zestpanel.core.bench.scheduled import coming, stored_schedule, take_due
-from zestpanel.core.project.one_asker import asked_elsewhere
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.runs.schedule.schedule import Schedule
+from zestpanel.core.runs.schedule.scheduled import coming, stored_schedule, take_due
+from zestpanel.core.store.one_asker import asked_elsewhere
 from zestpanel.desk.state import DeskState
 
 LOOK_MS = 20_000

@@ -17,7 +17,7 @@ def write_shots(
     from PyQt6.QtWidgets import QApplication
 
     from zestpanel.core.listening.acr import AcrSession
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
     from zestpanel.desk.application import make_application
     from zestpanel.desk.pages.engines import EnginesPage
     from zestpanel.desk.pages.listening import ListeningPage
@@ -141,9 +141,9 @@ def write_shots(
 def _passing_session(test_id: int, listener_id: int, settings: object, project: object):  # type: ignore[no-untyped-def]
     import numpy as np
 
+    from zestpanel.core.domain.listening import Session
     from zestpanel.core.listening.acr import takes_to_hear
     from zestpanel.core.listening.design import acr_trials
-    from zestpanel.core.project.panel import Session
 
     takes = takes_to_hear(project, settings)  # type: ignore[arg-type]
     trials = acr_trials(takes, listener=0, training=2, rng=np.random.default_rng(1))

@@ -10,20 +10,21 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.measuring import measure_missing
-from zestpanel.core.bench.measuring_process import MeasuringProcess
-from zestpanel.core.bench.planning import PlannedRun
-from zestpanel.core.bench.running import BenchRun
-from zestpanel.core.catalogue.candidate import Candidate, candidate_detail
-from zestpanel.core.changes.comparing import CandidateChange
-from zestpanel.core.changes.noticing import changed_without_a_word, in_words
+from zestpanel.core.analysis.changes.comparing import CandidateChange
+from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
+from zestpanel.core.catalogue.candidate import candidate_detail
 from zestpanel.core.choice.evidence import Standing, standing
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage, words_with_places
+from zestpanel.core.domain.take import Mark, Measured, Take
 from zestpanel.core.errors import Cancelled, ZestError
-from zestpanel.core.passages.passage import Passage, words_with_places
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Mark, Measured, Take
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.measuring.measuring import measure_missing
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
+from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.store.project import Project
 from zestpanel.desk.background import Background
 from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.auditioning import Heard, Line, described, hear, kept_answer
 from zestpanel.core.connectors.programs import console_verdict
-from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import SynthesisFailure, ZestError
+from zestpanel.core.runs.execute.auditioning import Heard, Line, described, hear, kept_answer
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour

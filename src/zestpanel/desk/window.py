@@ -29,9 +29,9 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.listening.acr import AcrSession
-from zestpanel.core.project.checking import Damage, damage_in
-from zestpanel.core.project.project import Project
 from zestpanel.core.report.bug_report import bug_report
+from zestpanel.core.store.checking import Damage, damage_in
+from zestpanel.core.store.project import Project
 from zestpanel.desk.actions import DEEDS
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card

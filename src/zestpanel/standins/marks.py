@@ -10,7 +10,7 @@ from typing import Final
 from xml.sax.saxutils import escape
 
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.lexicon.ipa import to_builtin
+from zestpanel.core.text.lexicon.ipa import to_builtin
 
 _PHONEME = re.compile(r"<phoneme\b[^>]*\bph=(?:\"([^\"]*)\"|'([^']*)')[^>]*>(.*?)</phoneme>", re.DOTALL)
 _TAG = re.compile(r"<\s*/?\s*(?:speak|break|emphasis|prosody|say-as|sub|phoneme|lang|voice)\b[^>]*>")

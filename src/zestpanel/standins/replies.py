@@ -15,7 +15,7 @@ import soundfile
 from starlette.responses import JSONResponse, Response, StreamingResponse
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.passages.passage import words_with_places
+from zestpanel.core.domain.passage import words_with_places
 
 CHUNK_S: Final = 0.25
 

@@ -10,8 +10,8 @@ from zestpanel.verbs.opening import Output
 
 def check(options: argparse.Namespace) -> Output:
     """List what is damaged; put right what can be, or take the copy from before the last migration, where asked to."""
-    from zestpanel.core.project.checking import damage_in, from_backup, repair
-    from zestpanel.core.project.opening import refuse_links
+    from zestpanel.core.store.checking import damage_in, from_backup, repair
+    from zestpanel.core.store.opening import refuse_links
 
     folder = options.project
     if not folder.is_dir():

@@ -11,7 +11,7 @@ from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
     from zestpanel.core.catalogue.facts import Engine
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
 _LISTS = ("languages", "must_haves", "roles")
 
@@ -20,7 +20,7 @@ def brief(options: argparse.Namespace) -> Output:
     """Show the brief, or set fields of it: --set budget_per_month=40 --set languages=en-GB,fr-FR."""
     from pydantic import ValidationError
 
-    from zestpanel.core.brief import Brief
+    from zestpanel.core.domain.brief import Brief
     from zestpanel.core.typed import typed_currency, typed_language, typed_number
 
     numbers = ("episodes_per_month", "episode_minutes", "budget_per_month", "longest_wait_s", "human_price_per_minute",

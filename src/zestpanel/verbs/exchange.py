@@ -10,7 +10,7 @@ from zestpanel.verbs.opening import Output, opened
 
 
 def catalogue(options: argparse.Namespace) -> Output:
-    from zestpanel.core.catalogue.exchange import (
+    from zestpanel.core.report.catalogue_file import (
         as_json,
         as_yaml,
         export_catalogue,
@@ -41,9 +41,9 @@ def catalogue(options: argparse.Namespace) -> Output:
 
 def agree(options: argparse.Namespace) -> Output:
     """What of the engines was not agreed to on this machine; agreed to with --yes."""
-    from zestpanel.core.bench.scheduled import sleeps, stored_schedule, wake
     from zestpanel.core.connectors import agreed
     from zestpanel.core.errors import InputError
+    from zestpanel.core.runs.schedule.scheduled import sleeps, stored_schedule, wake
 
     with opened(options) as project:
         engines = project.shortlist.engines()
@@ -82,7 +82,7 @@ def bug_report(options: argparse.Namespace) -> Output:
 
 
 def schemas(options: argparse.Namespace) -> Output:
-    from zestpanel.core.catalogue.exchange import schemas
+    from zestpanel.core.report.catalogue_file import schemas
 
     options.folder.mkdir(parents=True, exist_ok=True)
     written = []

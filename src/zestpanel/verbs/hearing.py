@@ -11,7 +11,7 @@ from zestpanel.verbs.opening import Output, opened
 def hear(options: argparse.Namespace) -> Output:
     """Ask for a line, or take what is kept of the same request, and write it as WAV if a file is named."""
     from zestpanel.core.audio.files import write_wav
-    from zestpanel.core.bench import auditioning
+    from zestpanel.core.runs.execute import auditioning
 
     with opened(options) as project:
         engine = project.shortlist.engines().get(options.engine)

@@ -10,8 +10,8 @@ from zestpanel.verbs.telling import each
 
 
 def new(options: argparse.Namespace) -> Output:
-    from zestpanel.core.brief import Brief
-    from zestpanel.core.project.project import SUFFIX, Project
+    from zestpanel.core.domain.brief import Brief
+    from zestpanel.core.store.project import SUFFIX, Project
     from zestpanel.core.typed import typed_language
 
     languages = tuple(typed_language(tag) for tag in options.language or ["en-GB"])
@@ -25,8 +25,8 @@ def new(options: argparse.Namespace) -> Output:
 def bring_in(options: argparse.Namespace) -> Output:
     from zestpanel.core.catalogue.connector_file import read_connector
     from zestpanel.core.choice.gates import not_stated
-    from zestpanel.core.passages.readers.reading import read_script
-    from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
+    from zestpanel.core.text.readers.reading import read_script
+    from zestpanel.core.text.splitting import split_paragraphs, split_sentences
     from zestpanel.core.typed import typed_language
 
     language = typed_language(options.language) if options.language else ""

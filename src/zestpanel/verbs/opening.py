@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from zestpanel.core.errors import ProjectError, ZestError
 
 if TYPE_CHECKING:  # loaded with the first project that is opened: --help must not wait for it
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
 Output = dict[str, Any]
 
@@ -18,7 +18,7 @@ Output = dict[str, Any]
 @contextlib.contextmanager
 def opened(options: argparse.Namespace) -> Iterator[Project]:
     """The project that the options name, closed again whatever happens. Raises InputError where there is none."""
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.store.project import Project
 
     project = Project.open(options.project)
     try:
@@ -27,7 +27,7 @@ def opened(options: argparse.Namespace) -> Iterator[Project]:
         raise
     except Exception as error:
         # what nobody foresaw, in a project that may be damaged: then the row is named
-        from zestpanel.core.project.checking import first_damage
+        from zestpanel.core.store.checking import first_damage
 
         if not (what := first_damage(options.project)):
             raise

@@ -11,8 +11,8 @@ from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
-    from zestpanel.core.bench.planning import PlannedRun
-    from zestpanel.core.project.project import Project
+    from zestpanel.core.runs.plan.planning import PlannedRun
+    from zestpanel.core.store.project import Project
 
 
 def render(options: argparse.Namespace) -> Output | int:
@@ -34,7 +34,7 @@ def render(options: argparse.Namespace) -> Output | int:
 
 
 def _render(options: argparse.Namespace, project: Project, stack: contextlib.ExitStack) -> Output:
-    from zestpanel.core.project.one_asker import asking
+    from zestpanel.core.store.one_asker import asking
 
     sends = not options.estimate and (options.render or options.json or options.due)
     with asking(project.folder) if sends or options.abandon_open else contextlib.nullcontext():
@@ -42,10 +42,10 @@ def _render(options: argparse.Namespace, project: Project, stack: contextlib.Exi
 
 
 def _render_alone(options: argparse.Namespace, project: Project, stack: contextlib.ExitStack, *, sends: bool) -> Output:
-    from zestpanel.core.bench.planning import plan_run
-    from zestpanel.core.bench.scheduled import coming, is_due, take_due
-    from zestpanel.core.bench.unattended import make
-    from zestpanel.core.bench.undecided import undecided
+    from zestpanel.core.runs.execute.unattended import make
+    from zestpanel.core.runs.plan.planning import plan_run
+    from zestpanel.core.runs.plan.undecided import undecided
+    from zestpanel.core.runs.schedule.scheduled import coming, is_due, take_due
     from zestpanel.verbs.telling import told
 
     waiting = undecided(project)
@@ -55,7 +55,7 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
     now, executor, schedule = datetime.now().astimezone(), None, None
     if options.scheduler and sends and (not options.due or is_due(project, now)):
         # before an occasion is taken: workers that do not answer must not use it up
-        from zestpanel.core.bench.elsewhere import Elsewhere
+        from zestpanel.core.runs.execute.elsewhere import Elsewhere
 
         executor = stack.enter_context(contextlib.closing(Elsewhere(options.scheduler)))
     if options.due:
@@ -113,8 +113,8 @@ def _planned(planned: PlannedRun, still_open: int) -> Output:
 
 def _another_sound(project: Project) -> list[str]:
     """What the last run brought to light, in sentences."""
+    from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
     from zestpanel.core.catalogue.candidate import short_names
-    from zestpanel.core.changes.noticing import changed_without_a_word, in_words
 
     names = short_names(project.shortlist.candidates(), project.shortlist.engines())
     found = changed_without_a_word(project, max(project.journal.runs(), default=0))
@@ -122,7 +122,7 @@ def _another_sound(project: Project) -> list[str]:
 
 
 def _conditions(options: argparse.Namespace) -> Any:
-    from zestpanel.core.bench.conditions import Conditions
+    from zestpanel.core.runs.plan.conditions import Conditions
 
     try:
         levels = tuple(int(part) for part in options.at_once.split(",") if part.strip())
@@ -137,10 +137,10 @@ def _conditions(options: argparse.Namespace) -> Any:
 
 
 def past_runs(options: argparse.Namespace) -> Output:
-    from zestpanel.core.bench.unattended import make
+    from zestpanel.core.analysis.changes.again import plan_again
+    from zestpanel.core.analysis.changes.comparing import compare_runs
     from zestpanel.core.catalogue.candidate import short_names
-    from zestpanel.core.changes.again import plan_again
-    from zestpanel.core.changes.comparing import compare_runs
+    from zestpanel.core.runs.execute.unattended import make
     from zestpanel.verbs.telling import told
 
     with opened(options) as project:
@@ -174,7 +174,7 @@ def past_runs(options: argparse.Namespace) -> Output:
 
 
 def measure(options: argparse.Namespace) -> Output:
-    from zestpanel.core.bench.measuring import measure_missing
+    from zestpanel.core.runs.measuring.measuring import measure_missing
     from zestpanel.verbs.telling import Counted
 
     with opened(options) as project:

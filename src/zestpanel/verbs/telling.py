@@ -10,8 +10,8 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, Final, TypeVar
 
-from zestpanel.core.bench.events import RunEvent
-from zestpanel.core.bench.run_log import named
+from zestpanel.core.runs.execute.events import RunEvent
+from zestpanel.core.runs.execute.run_log import named
 
 T = TypeVar("T")
 

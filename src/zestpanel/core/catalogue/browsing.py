@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.catalogue.candidate import language_name, locale_name
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.languages import language_name, locale_name
 
 Mask = NDArray[np.bool_]
 

@@ -4,47 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from datetime import datetime
-from typing import Any
 
 from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
-    """What is compared. ``settings`` holds every control's value, so that a take can be made again.
-
-    ended: from when on the same request gave another sound, '' while it goes on. first_id: the earliest of the
-    candidates that are the same in all that is stated, itself where there is no other.
-    """
-
-    id: int
-    engine: str
-    model: str
-    model_version: str
-    route: str
-    plan: str
-    voice: str
-    language: str
-    settings: Mapping[str, Any] = field(default_factory=dict)
-    factory: bool = True
-    created: str = ""
-    note: str = ""
-    ended: str = ""
-    first_id: int = 0
-
-    @property
-    def sound_key(self) -> tuple[object, ...]:
-        """What its sound hangs on: candidates that differ by plan alone sound the same."""
-        settings = tuple(sorted((name, repr(value)) for name, value in self.settings.items()))
-        return (self.engine, self.route, self.model, self.model_version, self.voice, self.language, settings,
-                self.factory, self.id if self.ended else 0)  # fmt: skip
-
-    @property
-    def ended_on(self) -> str:
-        """'25 Nov 2026', in local time; '' while it goes on."""
-        return f"{datetime.fromisoformat(self.ended).astimezone():%-d %b %Y}" if self.ended else ""
+from zestpanel.core.domain.candidate import Candidate
 
 
 def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
@@ -117,46 +79,10 @@ def plan_of(candidate: Candidate, engine: Engine | None) -> Plan:
     return (engine.plan(candidate.plan) if engine else None) or UNPRICED
 
 
-_LANGUAGES = {
-    "en": "English",
-    "fr": "French",
-    "es": "Spanish",
-    "de": "German",
-    "it": "Italian",
-    "pt": "Portuguese",
-    "nl": "Dutch",
-    "pl": "Polish",
-    "sv": "Swedish",
-    "da": "Danish",
-    "cs": "Czech",
-    "ja": "Japanese",
-}
-_REGIONS = {
-    "GB": "British",
-    "US": "American",
-    "IE": "Irish",
-    "AU": "Australian",
-    "FR": "France",
-    "CA": "Canada",
-    "BE": "Belgium",
-    "CH": "Switzerland",
-    "DE": "Germany",
-    "AT": "Austria",
-    "ES": "Spain",
-    "MX": "Mexico",
-    "IT": "Italy",
-    "PT": "Portugal",
-    "BR": "Brazil",
-    "NL": "Netherlands",
-}
+def superseded_by(candidate: Candidate, engine: Engine | None) -> str:
+    """The version its model is stated to be of now, where that is another than the candidate's; '' where it is not.
 
-
-def language_name(tag: str) -> str:
-    """'fr-FR' -> 'French'; the tag itself when it is not a common one."""
-    return _LANGUAGES.get(tag.split("-")[0].lower(), tag)
-
-
-def locale_name(tag: str) -> str:
-    """'en-GB' -> 'English, British'."""
-    region = tag.split("-")[1].upper() if "-" in tag else ""
-    return language_name(tag) + (f", {_REGIONS.get(region, region)}" if region else "")
+    The version is part of what a candidate is: what is asked for now would be of the new one, under the old label.
+    """
+    model = engine.model(candidate.model) if engine is not None else None
+    return model.version if model is not None and model.version != candidate.model_version else ""

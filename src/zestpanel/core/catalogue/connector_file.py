@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
-from zestpanel.core.catalogue.places import unknown_places
+from zestpanel.core.catalogue.unknown_places import unknown_places
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 

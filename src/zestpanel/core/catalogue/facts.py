@@ -11,7 +11,7 @@ from zestpanel.core.catalogue.fact_list import About, HasFacts
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.catalogue.outside import Claim, OutsideRank
 from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList
-from zestpanel.core.tariffs.tariff import Tariff
+from zestpanel.core.money.tariff import Tariff
 
 # YAML reads bare yes and no as truth values; both ways of writing are taken
 Fact = Annotated[Literal["yes", "no", "unknown"], WithJsonSchema({"enum": ["yes", "no", "unknown", True, False]})]

@@ -8,7 +8,7 @@ from typing import Final, Literal
 from pydantic import Field, model_validator
 
 from zestpanel.core.catalogue.reaching import Stated
-from zestpanel.core.passages.marks.mark import KINDS, STRENGTHS
+from zestpanel.core.domain.mark import KINDS, STRENGTHS
 
 # what a template may name
 PLACES: Final = ("text", "value", "ms", "seconds", "percent", "factor", "semitones", "db")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from zestpanel.core.tariffs.money import shown
-from zestpanel.core.tariffs.tariff import (
+from zestpanel.core.domain.money import shown
+from zestpanel.core.money.tariff import (
     Allowance,
     Component,
     Credits,

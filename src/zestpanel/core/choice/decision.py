@@ -6,8 +6,8 @@ from dataclasses import asdict, dataclass
 
 from zestpanel.core.choice.evidence import Row, Standing
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.database import now
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.database import now
+from zestpanel.core.store.project import Project
 
 DOCUMENT = "decisions"
 

@@ -10,21 +10,22 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.bench.summary import Summary, summaries
-from zestpanel.core.brief import Brief
-from zestpanel.core.catalogue.candidate import Candidate, candidate_detail, plan_of, short_names
+from zestpanel.core.analysis.statistics.paired import Equality
+from zestpanel.core.analysis.summary import Summary, summaries
+from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
 from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.gates import Gate, gates
 from zestpanel.core.choice.ranking import Criterion, Evidence, Ranked, firmness, frontier, rank
-from zestpanel.core.project.project import Project
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.money import Money
+from zestpanel.core.listening.scores import LanguageScores, PanelScores, Score, panel_scores, primary
+from zestpanel.core.money.curve import month_curve
+from zestpanel.core.money.tariff import Tariff
+from zestpanel.core.money.volume import VolumeCost, cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
-from zestpanel.core.statistics.paired import Equality
-from zestpanel.core.statistics.scores import LanguageScores, PanelScores, Score, panel_scores, primary
-from zestpanel.core.tariffs.curve import month_curve
-from zestpanel.core.tariffs.money import Money
-from zestpanel.core.tariffs.tariff import Tariff
-from zestpanel.core.tariffs.volume import VolumeCost, cost_at_volume
+from zestpanel.core.store.project import Project
 
 QUALITY, COST, WAIT, FAILURES = "quality", "cost", "wait", "failures"
 EQUAL_WITHIN = 0.3  # default margin on the 5-point scale

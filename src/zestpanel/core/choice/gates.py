@@ -8,14 +8,15 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Final, Literal
 
-from zestpanel.core.bench.summary import Summary
-from zestpanel.core.brief import Brief
-from zestpanel.core.catalogue.candidate import Candidate, language_name, plan_of
+from zestpanel.core.analysis.summary import Summary
+from zestpanel.core.catalogue.candidate import plan_of, superseded_by
 from zestpanel.core.catalogue.fact_list import About
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
-from zestpanel.core.catalogue.preflight import superseded_by
-from zestpanel.core.tariffs.volume import VolumeCost
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.languages import language_name
+from zestpanel.core.money.volume import VolumeCost
 
 Verdict = Literal["yes", "no", "unknown"]
 

@@ -23,9 +23,9 @@ import platformdirs
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HttpSpeak, PluginSpeak, Reached
-from zestpanel.core.connectors.environment import expand_environment
-from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.masking import without_keys
 
 _lock = threading.Lock()
 _PLACE: Final = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)\}")

@@ -30,11 +30,13 @@ from zestpanel.core.connectors.programs import (
     size_of,
     too_much,
 )
-from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.watching import MemoryWatch
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.own_files import is_own_file
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _LOOK_S: Final = 0.05  # how often it is asked whether the run was cancelled; what the program does is told at once
 _LEFT_OPEN_S: Final = 0.5  # how long its output is still read after its end, where something it started holds it open

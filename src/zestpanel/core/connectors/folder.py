@@ -10,10 +10,11 @@ from typing import Any
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import FolderSpeak
-from zestpanel.core.connectors.environment import expand_environment
-from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, never_cancelled
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 
 def plain(text: str) -> str:

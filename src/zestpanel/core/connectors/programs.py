@@ -16,12 +16,12 @@ from zestpanel.core.audio.files import decode, decode_raw
 from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
-from zestpanel.core.connectors.environment import expand_environment, for_programs
 from zestpanel.core.connectors.leash import leash
-from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment, for_programs
+from zestpanel.core.secrets.masking import without_keys
 
 
 def end_process_tree(process: subprocess.Popen[bytes]) -> None:

@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import IO, Any, Final
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.connectors.programs import (
     LARGEST_CONSOLE,
     LONGEST_CONSOLE,
@@ -25,10 +24,13 @@ from zestpanel.core.connectors.programs import (
     read_output,
     too_much,
 )
-from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.watching import MemoryWatch, cpu_s, threads_of, tree
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _POLL_S: Final = 0.05
 _LONGEST_PROGRESS: Final = 200

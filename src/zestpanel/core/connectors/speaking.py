@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from zestpanel.core.audio.clip import Clip
-
-Cancelled = Callable[[], bool]
-
-
-def never_cancelled() -> bool:
-    return False
+from zestpanel.core.domain.take import Timing
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,43 +27,6 @@ class SpeakRequest:
     passage: str = ""
     number: int = 0
     repeat: int = 1
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Timing:
-    """Seconds since the request began, by the monotonic clock; None where the phase does not exist.
-
-    chunks: (arrival_s, seconds of sound before the chunk) for chunks that carry sound: the arrival trace.
-    cold: the first request after the start or the loading of a model. typed: put in by hand, not by the clock; such
-    a wait is shown as typed and never averaged with measured ones. slept: the machine was suspended meanwhile, so that
-    the clock missed some of the wait: shown, never averaged. beside: requests to the engine then under way.
-    machine: where it was, when that was not the machine of the run.
-    """
-
-    connected_s: float | None = None
-    sent_s: float | None = None
-    first_byte_s: float | None = None
-    first_sound_s: float | None = None
-    last_byte_s: float
-    decoded_s: float
-    load_s: float | None = None
-    cpu_s: float | None = None
-    peak_memory_mb: float | None = None
-    cold: bool = False
-    typed: bool = False
-    slept: bool = False
-    beside: int | None = None
-    threads: int | None = None
-    machine: str = ""
-    chunks: tuple[tuple[float, float], ...] = ()
-
-    def real_time_factor(self, duration_s: float) -> float:
-        """Time to last byte over duration of the sound."""
-        return self.last_byte_s / duration_s
-
-    def stall_free_start_s(self) -> float | None:
-        """Earliest start at which playback never runs dry: max over chunks of (arrival - sound before it)."""
-        return max((at - before for at, before in self.chunks), default=None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

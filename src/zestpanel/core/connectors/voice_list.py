@@ -14,17 +14,17 @@ from pydantic import ValidationError
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached, VoiceList
 from zestpanel.core.connectors.agreed import require_agreement
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, fetch, key_values, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.finding import at_path
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
-from zestpanel.core.connectors.masking import without_keys
-from zestpanel.core.connectors.secrets import find_secret
-from zestpanel.core.connectors.speaking import Cancelled, never_cancelled
 from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.keys import find_secret
+from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 MOST_PAGES: Final = 200
 MOST_VOICES: Final = 100_000

@@ -18,9 +18,9 @@ import time
 from collections.abc import Callable
 from typing import Any, Final
 
-from zestpanel.core.connectors.environment import for_programs
 from zestpanel.core.contained.frames import packed, unpacked
 from zestpanel.core.errors import Cancelled, ZestError
+from zestpanel.core.secrets.environment import for_programs
 
 _LOOK_S: Final = 0.1
 _JOBS_EACH: Final = 500

@@ -10,6 +10,7 @@ import os
 import resource
 import sys
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any, Final
 
 from zestpanel.core.contained.frames import packed, unpacked
@@ -19,27 +20,25 @@ MOST_MEMORY: Final = 500_000_000
 Job = Callable[[bytes, dict[str, Any]], tuple[dict[str, Any], bytes | memoryview]]
 
 
-def jobs(name: str) -> Job:
-    """What can be asked for; each is loaded when it is first needed."""
-    if name == "script":
-        from zestpanel.core.passages.readers.reading import script_job
+# what can be asked for, by name: module and function. Loaded when first needed, and by name, since whoever takes apart
+# asks through this package and so stands above it.
+JOBS: Final = {
+    "script": ("zestpanel.core.text.readers.reading", "script_job"),
+    "sound": ("zestpanel.core.audio.decoding", "sound_job"),
+    "frames": ("zestpanel.core.connectors.arrival", "frames_job"),
+}
 
-        return script_job
-    if name == "sound":
-        from zestpanel.core.audio.decoding import sound_job
 
-        return sound_job
-    if name == "frames":
-        from zestpanel.core.connectors.arrival import frames_job
-
-        return frames_job
-    raise ValueError(name)
+def job(name: str) -> Job:
+    module, function = JOBS[name]
+    found: Job = getattr(import_module(module), function)
+    return found
 
 
 def answer(asked: dict[str, Any], data: bytes) -> tuple[dict[str, Any], bytes | memoryview]:
     """What came of a job: its own answer, our sentence on why there is none, or only that there is none."""
     try:
-        return jobs(asked["job"])(data, asked)
+        return job(asked["job"])(data, asked)
     except ZestError as error:
         return {"what": error.what, "kept": error.kept, "remedy": error.remedy}, b""
     except MemoryError:

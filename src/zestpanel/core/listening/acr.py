@@ -9,14 +9,14 @@ from typing import Final
 
 import numpy as np
 
+from zestpanel.core.analysis.statistics.crossed import FEWEST_TO_COMPARE, smallest_difference_told
+from zestpanel.core.domain.listening import Listener, Session
+from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import acr_trials
 from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS
 from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, as_heard
-from zestpanel.core.project.panel import Listener, Session
-from zestpanel.core.project.project import Project
-from zestpanel.core.project.takes import Take
-from zestpanel.core.statistics.crossed import FEWEST_TO_COMPARE, smallest_difference_told
+from zestpanel.core.store.project import Project
 
 SCALE: Final = {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}  # ITU-T P.800, listening quality
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)

@@ -9,7 +9,7 @@ from typing import Final
 
 from zestpanel.core.catalogue.candidate import candidate_name
 from zestpanel.core.errors import TableError
-from zestpanel.core.project.project import Project
+from zestpanel.core.store.project import Project
 from zestpanel.core.text_files import read_text
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")

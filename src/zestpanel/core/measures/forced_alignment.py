@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.measures.recogniser import LOCK, dictionary, known_name, pcm_for
-from zestpanel.core.passages.passage import words_with_places
 
 _FRAME_S: Final = 0.01
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zestpanel.core.passages.passage import words_with_places
+from zestpanel.core.domain.passage import words_with_places
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

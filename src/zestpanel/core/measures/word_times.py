@@ -18,10 +18,10 @@ import soxr
 from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.forced_alignment import align
 from zestpanel.core.measures.silence import FRAME_S, frame_levels_dbfs, speech_frames
-from zestpanel.core.passages.passage import words_with_places
 from zestpanel.core.speech import builtin_voice
 
 WordTime = tuple[str, float, float, bool]

@@ -35,7 +35,7 @@ from zestpanel.core.measures.recogniser import (
     ways_of_saying,
 )
 from zestpanel.core.measures.word_errors import errors_of
-from zestpanel.core.passages.lexicon.unknown_words import common_words
+from zestpanel.core.text.lexicon.unknown_words import common_words
 
 # How firmly the text is expected: share of the probability on what follows two words, one word, and on the text's own
 # words at all. Found by trial on the stand-ins' voices: words cut out of clips raise the rate by what was cut.

@@ -10,11 +10,11 @@ from typing import Final
 
 from zestpanel import __version__
 from zestpanel.core.catalogue.machine import this_machine
-from zestpanel.core.catalogue.preflight import secret_of
-from zestpanel.core.connectors.masking import masked
-from zestpanel.core.connectors.secrets import find_secret
+from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.errors import SynthesisFailure
-from zestpanel.core.project.project import Project
+from zestpanel.core.secrets.keys import find_secret
+from zestpanel.core.secrets.masking import masked
+from zestpanel.core.store.project import Project
 
 _PACKAGES: Final = ("PyQt6", "numpy", "scipy", "soundfile", "httpx", "websockets", "av", "SQLAlchemy", "pydantic")
 

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from zestpanel.core.analysis.statistics.intervals import Interval
+from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
-from zestpanel.core.statistics.intervals import Interval
-from zestpanel.core.timing.waits import in_words
 
 _LABEL: Final = 12.0
 _SMALL: Final = 11.0

@@ -11,19 +11,19 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from zestpanel import __version__
-from zestpanel.core.catalogue.candidate import language_name, locale_name
+from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, bounds_in_words, standing
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.own_files import write_whole
-from zestpanel.core.project.database import now
-from zestpanel.core.project.project import Project
 from zestpanel.core.report.drawing import Picture, to_svg
 from zestpanel.core.report.palette import LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
 from zestpanel.core.report.tables import evidence_table, write_csv
-from zestpanel.core.timing.waits import in_words
+from zestpanel.core.store.database import now
+from zestpanel.core.store.project import Project
 
 
 @dataclass(frozen=True, slots=True)

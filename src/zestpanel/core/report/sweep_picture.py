@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
+from zestpanel.core.analysis.sweeps.results import SHOWN, PointResult, SweepResult
 from zestpanel.core.report.charts import nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
-from zestpanel.core.sweeps.results import SHOWN, PointResult, SweepResult
 
 _SMALL: Final = 11.0
 _PLOT_HEIGHT: Final = 118.0

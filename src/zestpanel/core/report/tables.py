@@ -8,10 +8,10 @@ import re
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.bench.summary import Summary
+from zestpanel.core.analysis.summary import Summary
 from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.own_files import written_beside
-from zestpanel.core.tariffs.money import Money, shown
 
 
 def _money(value: Money | None) -> str:

@@ -6,14 +6,14 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.analysis.timing.against_length import LengthFit
+from zestpanel.core.analysis.timing.playback import Stall
+from zestpanel.core.analysis.timing.points import PHASES, TimingPoint
+from zestpanel.core.analysis.timing.rows import TimingRow
+from zestpanel.core.analysis.timing.waits import in_words
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.report.charts import fitted, nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
-from zestpanel.core.timing.against_length import LengthFit
-from zestpanel.core.timing.playback import Stall
-from zestpanel.core.timing.points import PHASES, TimingPoint
-from zestpanel.core.timing.rows import TimingRow
-from zestpanel.core.timing.waits import in_words
 
 _ROW, _SMALL = 38.0, 11.0
 _LEVEL_WORDS: Final = "requests at once"

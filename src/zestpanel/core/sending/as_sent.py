@@ -10,15 +10,15 @@ from xml.sax.saxutils import escape
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.notation import Notation
-from zestpanel.core.passages.difficulty import find_difficulties
-from zestpanel.core.passages.lexicon.lexicon import Entry, entries_for, hits
-from zestpanel.core.passages.marks.duration import pause_ms
-from zestpanel.core.passages.marks.mark import DeliveryMark, clipped, number_of, spans_of
-from zestpanel.core.passages.marks.spelling_out import spelled
-from zestpanel.core.passages.marks.ssml import element_of, inline, woven
-from zestpanel.core.passages.splitting import size_spans
+from zestpanel.core.domain.mark import DeliveryMark, clipped, number_of, spans_of
+from zestpanel.core.money.tariff import Counting
 from zestpanel.core.sending.choices import SendingChoices
-from zestpanel.core.tariffs.tariff import Counting
+from zestpanel.core.text.difficulty import find_difficulties
+from zestpanel.core.text.lexicon.lexicon import Entry, entries_for, hits
+from zestpanel.core.text.marks.duration import pause_ms
+from zestpanel.core.text.marks.spelling_out import spelled
+from zestpanel.core.text.marks.ssml import element_of, inline, woven
+from zestpanel.core.text.splitting import size_spans
 
 Fate = Literal["kept", "left out", "spelled out", "respelled", "sounds given", "as it stands"]
 # How a pause is put in stops where an engine takes no pauses: common practice, no source

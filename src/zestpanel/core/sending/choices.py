@@ -6,7 +6,7 @@ from typing import Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from zestpanel.core.passages.marks.spelling_out import SPELLABLE
+from zestpanel.core.text.marks.spelling_out import SPELLABLE
 
 Fate = Literal["leave out", "spell out"]
 # marks that can be put in words or stops; the others can only be left out

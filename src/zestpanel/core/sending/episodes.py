@@ -7,7 +7,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Final
 
-from zestpanel.core.passages.splitting import size_spans
+from zestpanel.core.text.splitting import size_spans
 
 _MOST_CUT: Final = 60_000  # characters that are cut to learn how full pieces become
 

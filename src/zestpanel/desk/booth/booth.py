@@ -8,10 +8,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.acr import QUESTION, SCALE, AcrSession, level_of_test, takes_to_hear
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
-from zestpanel.core.project.takes import Take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label, set_role

@@ -8,11 +8,11 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.summary import Figure
+from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.analysis.timing.waits import Waits, in_words
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
+from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
-from zestpanel.core.tariffs.money import Money, shown
-from zestpanel.core.timing.waits import Waits, in_words
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState

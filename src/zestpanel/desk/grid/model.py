@@ -6,8 +6,8 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
-from zestpanel.core.catalogue.candidate import Candidate
-from zestpanel.core.passages.passage import Passage
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
 from zestpanel.desk.cells import Cell
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState

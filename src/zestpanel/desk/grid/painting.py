@@ -10,7 +10,7 @@ from PyQt6.QtCore import QLineF, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from zestpanel.core.project.takes import Take
+from zestpanel.core.domain.take import Take
 from zestpanel.desk.cells import Cell
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme

@@ -11,7 +11,7 @@ from typing import Any, Final
 from pydantic import ValidationError
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QWidget
 
-from zestpanel.core.brief import MUST_HAVES, Brief, ExchangeRate
+from zestpanel.core.domain.brief import MUST_HAVES, Brief, ExchangeRate
 from zestpanel.core.errors import InputError
 from zestpanel.core.typed import typed_currency, typed_language, typed_number, typed_whole
 from zestpanel.desk.pages.page import Page

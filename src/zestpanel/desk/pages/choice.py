@@ -8,18 +8,18 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
 
-from zestpanel.core.brief import ROLES
-from zestpanel.core.catalogue.candidate import language_name
+from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row, bounds_in_words
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
+from zestpanel.core.domain.brief import ROLES
 from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import language_name
+from zestpanel.core.listening.scores import Score
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
-from zestpanel.core.statistics.scores import Score
-from zestpanel.core.timing.waits import in_words
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.report.pictures import volume_picture
-from zestpanel.core.tariffs.money import Money, shown
 from zestpanel.desk.behind import behind_cost
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page

@@ -6,7 +6,7 @@ from typing import Final
 
 from PyQt6.QtWidgets import QHBoxLayout
 
-from zestpanel.core.bench.summary import Figure
+from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.desk.behind import behind_takes, behind_waits
 from zestpanel.desk.card.card import SOUND

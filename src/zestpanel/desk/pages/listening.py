@@ -7,8 +7,8 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QVBoxLayout
 
-from zestpanel.core.catalogue.candidate import language_name
 from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import language_name
 from zestpanel.core.listening.acr import (
     AcrSession,
     AcrSettings,
@@ -18,8 +18,8 @@ from zestpanel.core.listening.acr import (
     what_can_be_told,
 )
 from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.scores import primary
 from zestpanel.core.report.pictures import scores_picture
-from zestpanel.core.statistics.scores import primary
 from zestpanel.desk.behind import behind_score
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page

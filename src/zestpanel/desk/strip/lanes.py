@@ -8,8 +8,8 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from zestpanel.core.passages.passage import words_with_places
-from zestpanel.core.project.takes import Mark
+from zestpanel.core.domain.passage import words_with_places
+from zestpanel.core.domain.take import Mark
 from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, envelope, lane_columns, text_columns, typical_spans

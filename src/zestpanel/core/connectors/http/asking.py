@@ -19,14 +19,13 @@ import httpx
 
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached
 from zestpanel.core.connectors.agreed import stays_at
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.receiving import Received, receive
-from zestpanel.core.connectors.masking import holds_key, known_keys, without_keys
 from zestpanel.core.connectors.plugins import signer
-from zestpanel.core.connectors.speaking import Cancelled
 from zestpanel.core.connectors.templates import fill
-from zestpanel.core.connectors.waiting import watched
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.masking import holds_key, known_keys, without_keys
+from zestpanel.core.waiting import Cancelled, watched
 
 MOST_REDIRECTS: Final = 5
 _QUOTES: Final = {'"': "&quot;", "'": "&apos;"}

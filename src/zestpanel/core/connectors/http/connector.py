@@ -19,20 +19,22 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode, decode_raw
 from zestpanel.core.audio.kinds import describe_bytes, is_cut_off
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
-from zestpanel.core.connectors.masking import MASK, without_keys
-from zestpanel.core.connectors.secrets import find_secret
-from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest, Timing, never_cancelled
+from zestpanel.core.connectors.preflight import secret_of
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import AudioError, SynthesisFailure
 from zestpanel.core.errors import Cancelled as WasCancelled
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.keys import find_secret
+from zestpanel.core.secrets.masking import MASK, without_keys
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 LONGEST_NAME: Final = 200  # of what a service calls its voice or model
 _READ_OF_FAILURES: Final = 4000

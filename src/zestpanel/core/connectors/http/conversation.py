@@ -14,17 +14,17 @@ from websockets.sync.client import ClientConnection, connect
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import WebSocketSpeak
 from zestpanel.core.connectors.agreed import stays_at
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import key_values, with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
 from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, own_words, too_many_pieces, uncoded
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.masking import MASK, without_keys
-from zestpanel.core.connectors.speaking import Cancelled, Reply, SpeakRequest
+from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
-from zestpanel.core.connectors.waiting import watched
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.masking import MASK, without_keys
+from zestpanel.core.waiting import Cancelled, watched
 
 _LOOK_S: Final = 0.1  # how often a wait looks whether it was cancelled
 

@@ -16,8 +16,8 @@ from typing import Any, Final
 
 from zestpanel.core.audio.kinds import describe_bytes, wav_data_bytes
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.masking import without_keys
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.masking import without_keys
 
 Chunks = tuple[tuple[float, bytes], ...]
 _LONGEST_LINE: Final = 50_000_000

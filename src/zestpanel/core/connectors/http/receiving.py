@@ -11,9 +11,9 @@ from typing import Final
 import httpx
 
 from zestpanel.core.catalogue.reaching import Reached
-from zestpanel.core.connectors.speaking import Cancelled
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.waiting import Cancelled
 
 _PIECE: Final = 1 << 20  # unpacked in pieces of at most 1 MB, so that a bomb is met before it goes off
 

@@ -10,14 +10,14 @@ from typing import Any, Final
 import httpx
 
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached, TokenCall
-from zestpanel.core.connectors.environment import expand_environment
 from zestpanel.core.connectors.http.asking import Asked, content_of, key_values, send, with_query
 from zestpanel.core.connectors.http.finding import at_path, json_of
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.masking import note_key
-from zestpanel.core.connectors.speaking import Cancelled
 from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.secrets.masking import note_key
+from zestpanel.core.waiting import Cancelled
 
 _EARLY: Final = 0.9  # of its time a token is used: clocks differ, and requests take a while
 

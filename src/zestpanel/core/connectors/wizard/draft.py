@@ -10,8 +10,8 @@ from typing import Any
 
 import yaml
 
-from zestpanel.core.connectors.masking import MASK
 from zestpanel.core.errors import InputError
+from zestpanel.core.secrets.masking import MASK
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

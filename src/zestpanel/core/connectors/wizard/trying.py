@@ -17,12 +17,13 @@ from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.http.asking import fetch, filled, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.receiving import Received
-from zestpanel.core.connectors.masking import note_key, without_keys
-from zestpanel.core.connectors.speaking import Cancelled, SpeakRequest, never_cancelled
+from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.connectors.wizard.job import follow_job, job_in
 from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.secrets.masking import note_key, without_keys
+from zestpanel.core.waiting import Cancelled, never_cancelled
 
 
 def first_request(engine: Engine, text: str) -> SpeakRequest:

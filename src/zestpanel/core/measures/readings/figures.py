@@ -150,7 +150,7 @@ def clock(hour: int, minute: int, half: str, language: str) -> list[Reading]:
 
 
 def _clock_elsewhere(hour: int, minute: int, language: str) -> list[Reading]:
-    from zestpanel.core.passages.marks.spelling_out import spelled
+    from zestpanel.core.text.marks.spelling_out import spelled
 
     usual = spelled("time", f"{hour}:{minute:02}", language)
     out = [plain(usual, language)] if usual else []

@@ -138,7 +138,7 @@ def _month_then_day(found: re.Match[str], before: str, language: str) -> list[Re
 
 
 def _all_figures(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    from zestpanel.core.passages.marks.spelling_out import spelled
+    from zestpanel.core.text.marks.spelling_out import spelled
 
     said = spelled("date", found["date"], language)
     out = [plain(said, language)] if said else []

@@ -20,8 +20,8 @@ from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger, price_is_old, troubles
 from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.catalogue.overview import describe_component
-from zestpanel.core.catalogue.preflight import secret_of
 from zestpanel.core.choice.evidence import own_figures
+from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key

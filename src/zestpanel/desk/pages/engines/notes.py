@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.fact_list import FACTS, About
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.errors import InputError
-from zestpanel.core.project.notes import TIME_SPENT_ON, VoiceNote
-from zestpanel.core.project.own_voices import Consent, Recording
+from zestpanel.core.store.notes import TIME_SPENT_ON, VoiceNote
+from zestpanel.core.store.own_voices import Consent, Recording
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -13,7 +13,10 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
-from zestpanel.core.catalogue.exchange import (
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.choice.gates import not_stated
+from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.report.catalogue_file import (
     as_json,
     as_yaml,
     export_catalogue,
@@ -25,9 +28,6 @@ from zestpanel.core.catalogue.exchange import (
     voices_from_csv,
     votes_from_csv,
 )
-from zestpanel.core.catalogue.facts import Engine, Voice
-from zestpanel.core.choice.gates import not_stated
-from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.text_files import write_text
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.files import kind_of

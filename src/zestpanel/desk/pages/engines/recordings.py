@@ -11,13 +11,13 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBo
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
-from zestpanel.core.catalogue.candidate import locale_name
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.templates import DESCRIBED_BY
 from zestpanel.core.errors import InputError
+from zestpanel.core.languages import locale_name
 from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut
 from zestpanel.core.playback.mixer import prepare_lanes
-from zestpanel.core.project.own_voices import Recording
+from zestpanel.core.store.own_voices import Recording
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import ConsentDialog, FormDialog
 from zestpanel.desk.state import DeskState

@@ -7,12 +7,14 @@ from typing import Any
 
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.planning import barred, surroundings
-from zestpanel.core.catalogue.candidate import Candidate, candidate_detail, locale_name
+from zestpanel.core.catalogue.candidate import candidate_detail
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.preflight import Obstacle, remarks, text_obstacles
+from zestpanel.core.connectors.preflight import Obstacle, remarks, text_obstacles
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.passage import Passage
+from zestpanel.core.languages import locale_name
+from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.state import DeskState

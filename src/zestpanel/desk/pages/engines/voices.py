@@ -5,7 +5,6 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.auditioning import Line, line_for
 from zestpanel.core.catalogue.browsing import (
     COLUMNS,
     EngineTraits,
@@ -15,11 +14,12 @@ from zestpanel.core.catalogue.browsing import (
     make_rows,
     price_band,
 )
-from zestpanel.core.catalogue.candidate import Candidate
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
-from zestpanel.core.tariffs.volume import Rates, cost_at_volume
+from zestpanel.core.money.volume import Rates, cost_at_volume
+from zestpanel.core.runs.execute.auditioning import Line, line_for
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_line, hear_sample

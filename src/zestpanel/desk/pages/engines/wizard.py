@@ -19,13 +19,13 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.secrets import keep_secret
 from zestpanel.core.connectors.speaking import Reply
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.example import read_example
 from zestpanel.core.connectors.wizard.trying import Looked, first_request, look_once
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.core.secrets.keys import keep_secret
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.passages.passage import RIGHTS, Passage, Review
+from zestpanel.core.domain.passage import RIGHTS, Passage, Review
 from zestpanel.desk.widgets import button, label, open_at
 
 

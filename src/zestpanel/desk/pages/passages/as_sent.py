@@ -7,13 +7,14 @@ from typing import Final
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.estimates import cost_of_sending
-from zestpanel.core.catalogue.candidate import Candidate, plan_of
+from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.passages.marks.spelling_out import SPELLABLE
-from zestpanel.core.passages.passage import Passage
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.runs.plan.estimates import cost_of_sending
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.sending.choices import CAN_BE_SPELLED, SendingChoices
+from zestpanel.core.text.marks.spelling_out import SPELLABLE
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
     QTextImageFormat,
 )
 
-from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, in_order
+from zestpanel.core.domain.mark import KINDS, DeliveryMark, in_order
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 

@@ -18,13 +18,13 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.difficulty import KINDS
-from zestpanel.core.passages.picking.coverage import Coverage, SoundCoverage, coverage
-from zestpanel.core.passages.picking.picker import Cover, Feature, pick
-from zestpanel.core.passages.picking.twins import twins
-from zestpanel.core.passages.picking.unpredictable import unpredictable_sentences
-from zestpanel.core.passages.splitting import split_paragraphs, split_sentences
-from zestpanel.core.project.texts import NewText
+from zestpanel.core.store.texts import NewText
+from zestpanel.core.text.difficulty import KINDS
+from zestpanel.core.text.picking.coverage import Coverage, SoundCoverage, coverage
+from zestpanel.core.text.picking.picker import Cover, Feature, pick
+from zestpanel.core.text.picking.twins import twins
+from zestpanel.core.text.picking.unpredictable import unpredictable_sentences
+from zestpanel.core.text.splitting import split_paragraphs, split_sentences
 from zestpanel.desk.brush import painting
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
@@ -335,7 +335,7 @@ class Meter(QWidget):
     def _sounds(self, painter: QPainter | None, width: int, y: int, one: SoundCoverage) -> int:
         """The sounds of a language in boxes: said ones filled, missing ones in an outline, those the scripts say in
         plum."""
-        from zestpanel.core.catalogue.candidate import locale_name
+        from zestpanel.core.languages import locale_name
 
         line = theme.px(23)
         whole = len(one.covered) + len(one.missing)

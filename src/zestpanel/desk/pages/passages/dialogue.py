@@ -19,11 +19,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.bench.dialogue import plan_dialogue, put_together, takes_of, write_dialogue
-from zestpanel.core.bench.running import BenchRun
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.passage import Passage
 from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.files.dialogue import plan_dialogue, put_together, takes_of, write_dialogue
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState

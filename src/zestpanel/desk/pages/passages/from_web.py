@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.passages.passage import RIGHTS
-from zestpanel.core.passages.readers.address import read_address
-from zestpanel.core.passages.readers.script import Script
+from zestpanel.core.domain.passage import RIGHTS
+from zestpanel.core.text.readers.address import read_address
+from zestpanel.core.text.readers.script import Script
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 

@@ -22,11 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.domain.passage import RIGHTS, title_from
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.cutting import CUTS, cut_script
-from zestpanel.core.passages.passage import RIGHTS, title_from
-from zestpanel.core.passages.readers.script import SPOKEN, Part, Script
-from zestpanel.core.passages.readers.tables import script_of_rows
+from zestpanel.core.text.cutting import CUTS, cut_script
+from zestpanel.core.text.readers.script import SPOKEN, Part, Script
+from zestpanel.core.text.readers.tables import script_of_rows
 from zestpanel.core.typed import typed_language
 from zestpanel.desk.background import Background
 from zestpanel.desk.widgets import button, label, open_at

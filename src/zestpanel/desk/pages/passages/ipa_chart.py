@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.passages.lexicon.ipa import CONSONANTS, FRONTNESS, MARKS, OTHERS, PLACES, VOWELS, name_of
+from zestpanel.core.text.lexicon.ipa import CONSONANTS, FRONTNESS, MARKS, OTHERS, PLACES, VOWELS, name_of
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.passages.marks.mark import KINDS, STRENGTHS, tidy_value
+from zestpanel.core.domain.mark import KINDS, STRENGTHS, tidy_value
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 

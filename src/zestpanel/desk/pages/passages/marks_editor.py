@@ -10,7 +10,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QMouseEvent, QShortcut, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QTextEdit, QWidget
 
-from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, problems, tidy_value
+from zestpanel.core.domain.mark import KINDS, DeliveryMark, problems, tidy_value
 from zestpanel.desk.pages.passages.chips import (
     OBJECT,
     Chip,

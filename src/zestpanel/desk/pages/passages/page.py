@@ -7,13 +7,13 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
-from zestpanel.core.catalogue.candidate import locale_name
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.cutting import plain_parts
-from zestpanel.core.passages.passage import Passage
-from zestpanel.core.passages.readers.reading import READABLE, read_script
-from zestpanel.core.passages.readers.script import Part, Script
-from zestpanel.core.project.texts import NewText
+from zestpanel.core.languages import locale_name
+from zestpanel.core.store.texts import NewText
+from zestpanel.core.text.cutting import plain_parts
+from zestpanel.core.text.readers.reading import READABLE, read_script
+from zestpanel.core.text.readers.script import Part, Script
 from zestpanel.core.text_files import read_text
 from zestpanel.desk.pages.passages.as_sent import AsSentView
 from zestpanel.desk.pages.passages.coverage import CoverageView
@@ -152,7 +152,7 @@ class PassagesPage(TabbedPage):
 
     def import_ssml(self, paths: list[Path]) -> None:
         """Each document becomes a passage with its marks; what has no mark of ours is named."""
-        from zestpanel.core.passages.marks.ssml import SsmlText, from_ssml
+        from zestpanel.core.text.marks.ssml import SsmlText, from_ssml
 
         def work() -> list[tuple[Path, SsmlText | ZestError]]:
             found: list[tuple[Path, SsmlText | ZestError]] = []

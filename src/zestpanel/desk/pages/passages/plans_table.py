@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zestpanel.core.passages.marks.duration import ASSUMED_PER_MINUTE, expected_s
-from zestpanel.core.passages.passage import Passage
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.sending.as_sent import understands
+from zestpanel.core.text.marks.duration import ASSUMED_PER_MINUTE, expected_s
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table
 

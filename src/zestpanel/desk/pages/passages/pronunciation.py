@@ -7,12 +7,12 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from zestpanel.core.catalogue.candidate import locale_name
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.lexicon.ipa import sounds_of
-from zestpanel.core.passages.lexicon.lexicon import Entry, entries_for, hits
-from zestpanel.core.passages.lexicon.pls import from_pls, to_pls
-from zestpanel.core.passages.lexicon.unknown_words import unknown_words
+from zestpanel.core.languages import locale_name
+from zestpanel.core.text.lexicon.ipa import sounds_of
+from zestpanel.core.text.lexicon.lexicon import Entry, entries_for, hits
+from zestpanel.core.text.lexicon.pls import from_pls, to_pls
+from zestpanel.core.text.lexicon.unknown_words import unknown_words
 from zestpanel.core.text_files import read_text, write_text
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart

@@ -6,11 +6,10 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from zestpanel.core.domain.mark import KINDS, DeliveryMark
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import ZestError
-from zestpanel.core.passages.marks.duration import expected_s
-from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark
-from zestpanel.core.passages.passage import Passage
-from zestpanel.core.sending.recipes import (
+from zestpanel.core.store.recipes import (
     DELIVERY,
     DOCUMENT,
     Recipe,
@@ -21,6 +20,7 @@ from zestpanel.core.sending.recipes import (
     recipes,
     with_recipe,
 )
+from zestpanel.core.text.marks.duration import expected_s
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, open_at
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zestpanel.core.audio.clip import Clip, as_samples
-from zestpanel.core.passages.lexicon.ipa import to_builtin
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.speech import builtin_voice
+from zestpanel.core.text.lexicon.ipa import to_builtin
 from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
 

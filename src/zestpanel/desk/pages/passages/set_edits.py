@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from zestpanel.core.passages.passage import Passage
-from zestpanel.core.passages.splitting import sentence_spans
-from zestpanel.core.project.texts import NewText, copy_of, merged, parts_of
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.store.texts import NewText, copy_of, merged, parts_of
+from zestpanel.core.text.splitting import sentence_spans
 from zestpanel.desk.state import DeskState
 
 

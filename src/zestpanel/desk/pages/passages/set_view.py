@@ -12,15 +12,15 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from zestpanel.core.catalogue.candidate import locale_name
-from zestpanel.core.catalogue.preflight import marks_in
+from zestpanel.core.connectors.preflight import marks_in
+from zestpanel.core.domain.mark import KINDS, DeliveryMark, from_json
+from zestpanel.core.domain.passage import RIGHTS, Passage, words_with_places
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.difficulty import KINDS as HARD_KINDS
-from zestpanel.core.passages.difficulty import Difficulty, find_difficulties
-from zestpanel.core.passages.marks.duration import expected_s
-from zestpanel.core.passages.marks.mark import KINDS, DeliveryMark, from_json
-from zestpanel.core.passages.marks.ssml import from_ssml, to_ssml
-from zestpanel.core.passages.passage import RIGHTS, Passage, words_with_places
+from zestpanel.core.languages import locale_name
+from zestpanel.core.text.difficulty import KINDS as HARD_KINDS
+from zestpanel.core.text.difficulty import Difficulty, find_difficulties
+from zestpanel.core.text.marks.duration import expected_s
+from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
 from zestpanel.core.text_files import write_text
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.about_text import AboutText

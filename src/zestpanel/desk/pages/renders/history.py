@@ -6,13 +6,14 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.clip_names import export_clips
-from zestpanel.core.catalogue.candidate import Candidate, describe_settings
+from zestpanel.core.catalogue.candidate import describe_settings
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.drift import drift_words, from_values
-from zestpanel.core.passages.passage import Passage
-from zestpanel.core.project.journal import JournalRow
-from zestpanel.core.project.takes import Measured, Take
+from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.when import day_and_hour

@@ -11,14 +11,14 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.bringing_in import Clipping, from_table, guess
-from zestpanel.core.bench.clip_names import export_clips
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
-from zestpanel.core.bench.undecided import WORDS as MAY_BE_PAID
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import TableError, ZestError
-from zestpanel.core.tariffs.money import Money, shown
+from zestpanel.core.runs.files.bringing_in import Clipping, from_table, guess
+from zestpanel.core.runs.files.clip_names import export_clips
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
+from zestpanel.core.runs.schedule.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.bring_in import BringInDialog

@@ -23,15 +23,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.bench.caps import DOCUMENT as CAPS
-from zestpanel.core.bench.caps import SpendingCaps, caps_of, plan_key
-from zestpanel.core.bench.conditions import LEVELS, Conditions
-from zestpanel.core.bench.planning import PlannedRun, plan_run
-from zestpanel.core.bench.schedule import Schedule
-from zestpanel.core.bench.scheduled import keep_schedule
-from zestpanel.core.catalogue.candidate import Candidate
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
-from zestpanel.core.passages.passage import Passage
+from zestpanel.core.runs.plan.conditions import LEVELS, Conditions
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.schedule.schedule import Schedule
+from zestpanel.core.runs.schedule.scheduled import keep_schedule
+from zestpanel.core.runs.spending.caps import DOCUMENT as CAPS
+from zestpanel.core.runs.spending.caps import SpendingCaps, caps_of, plan_key
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -8,11 +8,11 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from zestpanel.core.bench.left_to_spend import left_of_budget
-from zestpanel.core.bench.planning import PlannedRun
-from zestpanel.core.bench.undecided import undecided
+from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.errors import FAILURE_KINDS
-from zestpanel.core.project.journal import JournalRow
+from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.runs.plan.undecided import undecided
+from zestpanel.core.runs.spending.left_to_spend import left_of_budget
 from zestpanel.desk.state import DeskState
 
 

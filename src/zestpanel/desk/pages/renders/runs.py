@@ -9,11 +9,11 @@ from datetime import datetime
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from zestpanel.core.bench.planning import PlannedRun
-from zestpanel.core.bench.run_log import log_path
-from zestpanel.core.changes.again import plan_again
-from zestpanel.core.project.auditions import Audition
-from zestpanel.core.project.journal import JournalRow, RunRow
+from zestpanel.core.analysis.changes.again import plan_again
+from zestpanel.core.domain.run import JournalRow, RunRow
+from zestpanel.core.runs.execute.run_log import log_path
+from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.store.auditions import Audition
 from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

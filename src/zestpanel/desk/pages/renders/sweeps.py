@@ -14,14 +14,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.bench.planning import PlannedRun
+from zestpanel.core.analysis.sweeps.results import RULE, PointResult, SweepResult, sweep_result
+from zestpanel.core.analysis.sweeps.running import plan_sweep
 from zestpanel.core.catalogue.facts import Control
+from zestpanel.core.catalogue.varying import values_over
+from zestpanel.core.domain.sweep import Axis, Sweep, SweepSpec
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.sweep_picture import sweep_picture, value_words
-from zestpanel.core.sweeps.results import RULE, PointResult, SweepResult, sweep_result
-from zestpanel.core.sweeps.running import plan_sweep
-from zestpanel.core.sweeps.sweep import Axis, Sweep, SweepSpec, values_over
+from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label

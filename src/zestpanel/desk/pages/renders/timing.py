@@ -6,8 +6,13 @@ from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from zestpanel.core.analysis.timing.against_length import LengthFit, fit_length
+from zestpanel.core.analysis.timing.playback import least_head_start_s, stalls
+from zestpanel.core.analysis.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_circumstances
+from zestpanel.core.analysis.timing.rows import TimingRow, timing_rows, watts_of
+from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.catalogue.candidate import plan_of
-from zestpanel.core.connectors.speaking import Timing
+from zestpanel.core.domain.take import Timing
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.timing_pictures import (
     hours_picture,
@@ -16,11 +21,6 @@ from zestpanel.core.report.timing_pictures import (
     points_picture,
     request_picture,
 )
-from zestpanel.core.timing.against_length import LengthFit, fit_length
-from zestpanel.core.timing.playback import least_head_start_s, stalls
-from zestpanel.core.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_circumstances
-from zestpanel.core.timing.rows import TimingRow, timing_rows, watts_of
-from zestpanel.core.timing.waits import in_words
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.changes.comparing import ALPHA, CandidateChange, Difference, compare_runs
+from zestpanel.core.analysis.changes.comparing import ALPHA, CandidateChange, Difference, compare_runs
 from zestpanel.core.errors import ZestError
-from zestpanel.core.project.splitting import Split
+from zestpanel.core.store.splitting import Split
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label
 

@@ -1,0 +1,1 @@
+"""What takes and ratings say: statistics, waits, sweeps, changes."""

@@ -1,0 +1,272 @@
+"""What a candidate's takes say together: sound, pace, waits and failures, each with what it rests on."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from types import MappingProxyType
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.analysis.person_time import PersonTime, person_time
+from zestpanel.core.analysis.statistics.intervals import Interval, wilson_interval
+from zestpanel.core.analysis.timing.points import (
+    Circumstances,
+    TimingPoint,
+    give_ups,
+    timing_points,
+    usual_circumstances,
+)
+from zestpanel.core.analysis.timing.waits import Waits, waits
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.domain.take import Measured, Take, Timing
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.runs.plan.planning import asked_alike
+from zestpanel.core.store.project import Project
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figure:
+    """A median over takes with the 25-75 % spread and the number of takes."""
+
+    median: float
+    low: float
+    high: float
+    n: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Summary:
+    """Everything the card shows that is not a rating or a price. sound: Figures by measure name, over the takes that
+    count (not captured sound, vendors' samples or takes found odd, unless a person lets them).
+
+    Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
+    are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
+    person: time logged for the candidate's engine.
+    """
+
+    candidate_id: int
+    takes: tuple[Take, ...] = field(repr=False)
+    sound: dict[str, Figure]
+    first_sound: Waits
+    whole_clip: Waits
+    real_time_factor: Figure | None
+    cold: tuple[float, ...]
+    load_s: float | None
+    cpu_s: Figure | None
+    peak_memory_mb: float | None
+    failures: dict[str, int]
+    requests: int
+    failure_rate: Interval | None
+    rates: Rates
+    odd_voice: str
+    circumstances: Circumstances | None = None
+    other_waits: int = 0
+    tried_again: int = 0
+    doubted: int = 0
+    person: PersonTime | None = None
+    hearing: Hearing | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hearing:
+    """How far the recogniser can be believed for a voice: of words that are heard right from nearly every other voice
+    (``of``), how many it does not hear from this one. What it misses there is likelier its own fault than the voice's.
+    """
+
+    missed: int
+    of: int
+
+    @property
+    def percent(self) -> float:
+        return 100 * self.missed / self.of
+
+
+FEWEST_OTHERS: Final = 2  # voices beside this one
+MOST_MISSED: Final = 0.1  # share of other takes that may miss a word which every voice says
+
+
+def hearing_of(takes: Mapping[int, Sequence[Take]], measured: Mapping[int, Measured]) -> dict[int, Hearing]:
+    """By candidate id, over the takes that count; candidates with too few others beside them are left out."""
+    heard: dict[int, dict[int, list[str]]] = defaultdict(lambda: defaultdict(list))  # version -> candidate -> takes
+    for candidate_id, of in takes.items():
+        for take in of:
+            right = measured[take.id].values.get("heard_right") if take.id in measured and take.scored else None
+            if isinstance(right, str) and right:
+                heard[take.passage_version_id][candidate_id].append(right)
+    missed: Counter[int] = Counter()
+    told: Counter[int] = Counter()
+    for by_candidate in heard.values():
+        length = min(len(right) for of in by_candidate.values() for right in of)
+        for candidate_id, own in by_candidate.items():
+            others = [right for other, of in by_candidate.items() if other != candidate_id for right in of]
+            if len(by_candidate) <= FEWEST_OTHERS or not others:
+                continue
+            for place in range(length):
+                if sum(right[place] == "0" for right in others) <= MOST_MISSED * len(others):
+                    told[candidate_id] += len(own)
+                    missed[candidate_id] += sum(right[place] == "0" for right in own)
+    return {i: Hearing(missed=missed[i], of=n) for i, n in told.items() if n}
+
+
+def figure(values: Sequence[float]) -> Figure | None:
+    if not values:
+        return None
+    low, middle, high = np.quantile(np.asarray(values, dtype=float), [0.25, 0.5, 0.75])
+    return Figure(median=float(middle), low=float(low), high=float(high), n=len(values))
+
+
+def summaries(project: Project) -> dict[int, Summary]:
+    """Summary by candidate id, over takes of the passages' present versions."""
+    present = {p.version_id: p for p in project.texts.all()}
+    measured = project.takes.measured()
+    takes: dict[int, list[Take]] = defaultdict(list)
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    engines = project.shortlist.engines()
+    for take in project.takes.all():
+        passage, candidate = present.get(take.passage_version_id), candidates.get(take.candidate_id)
+        engine = engines.get(candidate.engine) if candidate else None
+        if passage is None or candidate is None:
+            continue
+        if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
+            takes[take.candidate_id].append(take)
+    journal: dict[int, list[JournalRow]] = defaultdict(list)
+    for row in project.journal.rows():
+        journal[row.candidate_id].append(row)
+    lengths = {version: passage.characters for version, passage in present.items()}
+    people = person_time(project)
+    points: dict[int, list[TimingPoint]] = defaultdict(list)
+    runs = project.journal.runs()
+    for point in timing_points((t for of in takes.values() for t in of), candidates, runs):
+        points[point.take.candidate_id].append(point)
+    given_up = give_ups(
+        (row for of in journal.values() for row in of), candidates, runs, (p for of in points.values() for p in of)
+    )
+    hearing = hearing_of(takes, measured)
+    out = {
+        c.id: replace(
+            summary_of(
+                c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice,
+                give_ups=given_up.get(c.id, {}), counted=_counted(project, c, engines, present.values()),
+            ),
+            person=people.get(c.engine),
+            hearing=hearing.get(c.id),
+        )
+        for c in candidates.values()
+    }  # fmt: skip
+    return _with_shared_pace(out, candidates)
+
+
+def _counted(
+    project: Project, candidate: Candidate, engines: Mapping[str, Engine], passages: Iterable[Passage]
+) -> Decimal:
+    """Characters as a candidate's plan counts them, for each character of the channel's texts in its language."""
+    engine, own = engines.get(candidate.engine), candidate.language.split("-")[0].lower()
+    texts = [p for p in passages if p.language.split("-")[0].lower() == own] if engine is not None else []
+    characters = sum(p.characters for p in texts)
+    if engine is None or not characters:
+        return Decimal(1)
+    return Decimal(sum(project.sending.of(candidate, p, engine).billed for p in texts)) / characters
+
+
+def _with_shared_pace(found: dict[int, Summary], candidates: Mapping[int, Candidate]) -> dict[int, Summary]:
+    """Candidates without takes of their own speak at the pace of the same sound bought under another plan."""
+    known = {candidates[i].sound_key: s.rates for i, s in found.items() if not s.rates.assumed}
+    for i, summary in found.items():
+        rates = known.get(candidates[i].sound_key)
+        if summary.rates.assumed and rates is not None:
+            shared = replace(rates, billed_per_character=summary.rates.billed_per_character)
+            found[i] = replace(summary, rates=shared)
+    return found
+
+
+def summary_of(
+    candidate_id: int,
+    takes: Sequence[Take],
+    timed: Sequence[TimingPoint],
+    journal: Sequence[JournalRow],
+    measured: dict[int, Measured],
+    lengths: dict[int, int],
+    *,
+    voice: str,
+    give_ups: Mapping[Circumstances, int] = MappingProxyType({}),
+    counted: Decimal = Decimal(1),
+) -> Summary:
+    """Summary of one candidate. lengths: characters by passage version. give_ups: time-outs by circumstances. counted:
+    characters as its plan counts them for each of the script, where no take of its own tells."""
+    values: dict[str, list[float]] = defaultdict(list)
+    for take in (one for one in takes if one.scored):
+        for name, value in (measured[take.id].values if take.id in measured else {}).items():
+            if isinstance(value, int | float):
+                values[name].append(float(value))
+    sound = {name: found for name, numbers in values.items() if (found := figure(numbers)) is not None}
+    # typed waits and those slept through are shown as such, and never averaged with the clock's
+    usual = usual_circumstances(timed)
+    usable = [p for p in timed if p.usable]
+    ours = [p for p in usable if p.circumstances == usual]
+    given_up = give_ups.get(usual, 0) if usual is not None else sum(give_ups.values())
+    warm = [p for p in ours if not p.timing.cold]
+    closed = [row for row in journal if row.state in ("done", "failed")]
+    failures = Counter(row.failure_kind for row in closed if row.state == "failed")
+    factor = figure([p.timing.real_time_factor(p.take.duration_s) for p in warm or ours])
+    memory = [p.timing.peak_memory_mb for p in usable if p.timing.peak_memory_mb is not None]
+    load = [p.timing.load_s for p in usable if p.timing.load_s is not None]
+    used = {take.voice_used for take in takes if take.voice_used and take.voice_used != voice}
+
+    def of(pick: Callable[[Timing], float | None]) -> list[float]:
+        return [value for p in warm if (value := pick(p.timing)) is not None]
+
+    return Summary(
+        candidate_id=candidate_id,
+        takes=tuple(takes),
+        sound=sound,
+        first_sound=waits(of(lambda t: t.first_sound_s), gave_up=given_up),
+        whole_clip=waits(of(lambda t: t.last_byte_s), gave_up=given_up),
+        real_time_factor=factor,
+        cold=tuple(p.timing.last_byte_s for p in usable if p.timing.cold),
+        load_s=max(load) if load else None,
+        cpu_s=figure(of(lambda t: t.cpu_s)),
+        peak_memory_mb=max(memory) if memory else None,
+        failures=dict(failures),
+        requests=len(closed),
+        failure_rate=wilson_interval(sum(failures.values()), len(closed)) if closed else None,
+        rates=rates_of(takes, lengths, warm or ours, counted=counted),
+        odd_voice=", ".join(sorted(used)),
+        circumstances=usual,
+        other_waits=len(usable) - len(ours) - sum(p.timing.cold for p in usable if p.circumstances != usual),
+        tried_again=sum(row.attempt > 1 for row in closed),
+        doubted=sum(bool(take.doubts) and not take.accepted for take in takes),
+    )
+
+
+def rates_of(
+    takes: Sequence[Take], lengths: dict[int, int], timed: Sequence[TimingPoint], *, counted: Decimal = Decimal(1)
+) -> Rates:
+    """The candidate's own characters per minute (all characters over all minutes), what its plan counts of them, and
+    its speed (all waits over all the sound waited for: a mean of ratios would weigh a short clip like a long one)."""
+    takes = [t for t in takes if t.scored]
+    seconds = _sum(t.duration_s for t in takes)
+    if not seconds:
+        return Rates(billed_per_character=counted)
+    characters = sum(lengths[t.passage_version_id] for t in takes)
+    billed = [t for t in takes if t.characters_billed is not None and t.copied_from is None]
+    of_billed = sum(lengths[t.passage_version_id] for t in billed)
+    waited, made = _sum(p.timing.last_byte_s for p in timed), _sum(p.take.duration_s for p in timed)
+    return Rates(
+        characters_per_minute=characters / (seconds / 60),
+        takes=len(takes),
+        processing_per_sound_s=waited / made if made else None,
+        billed_per_character=Decimal(sum(t.characters_billed or 0 for t in billed)) / of_billed
+        if of_billed
+        else counted,
+    )
+
+
+def _sum(values: Iterable[float]) -> Decimal:
+    return sum((Decimal(repr(value)) for value in values), Decimal(0))

@@ -1,0 +1,189 @@
+"""What moved over a sweep, with the spread between repeats, and where it becomes unstable by a stated rule."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.domain.sweep import Sweep, Value
+from zestpanel.core.domain.take import Measured, Take
+from zestpanel.core.runs.plan.planning import asked_alike
+from zestpanel.core.store.project import Project
+
+# name -> (what it is called, decimal places)
+SHOWN: Final[dict[str, tuple[str, int]]] = {
+    "duration_s": ("length, s", 2),
+    "words_per_minute": ("words a minute", 0),
+    "pitch_hz": ("pitch, Hz", 0),
+    "pitch_sd_st": ("pitch movement, semitones", 2),
+    "pauses_s": ("pauses, s", 2),
+    "loudness_lufs": ("loudness, LUFS", 1),
+    "words_wrong": ("words wrong, %", 0),
+    "failed": ("failed or odd, %", 0),
+}
+
+# The stability rule (ours; the bounds are common practice, no source): said wherever it is applied.
+MOST_SPREAD: Final = 0.10  # of the length, between repeats of the same request
+TIMES_USUAL: Final = 3.0  # how many times the spread where the candidate stands
+MOST_WRONG: Final = 10.0  # percentage points of words wrong, over those where the candidate stands
+MOST_LOUDNESS_LU: Final = 3.0
+RULE: Final = (
+    "A point is unstable when a take of it failed or was found odd on arrival, when the lengths of its repeats differ "
+    f"by more than {100 * MOST_SPREAD:.0f} % (and {TIMES_USUAL:g} times what they do at its own settings), when "
+    f"the recogniser has over {MOST_WRONG:.0f} points more of its words wrong, or when its repeats differ by more than "
+    f"{MOST_LOUDNESS_LU:g} LU in loudness."
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Spread:
+    """One measure at one point: a value a repeat (means over the passages), their median, least and most."""
+
+    values: tuple[float, ...]
+
+    @property
+    def median(self) -> float:
+        return float(np.median(self.values))
+
+    @property
+    def low(self) -> float:
+        return min(self.values)
+
+    @property
+    def high(self) -> float:
+        return max(self.values)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PointResult:
+    """unstable: why the point is unstable by the rule; empty when it is not, or when nothing is known of it."""
+
+    values: tuple[Value, ...]
+    candidate_id: int
+    takes: tuple[Take, ...] = field(repr=False)
+    failed: int
+    measures: dict[str, Spread]
+    here: bool  # the candidate's own settings
+    unstable: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SweepResult:
+    """edges: for a sweep over numbers, (last stable value, first unstable one) below and above the candidate's own
+    settings; None where it stays stable to the end of the range."""
+
+    points: tuple[PointResult, ...]
+    below: tuple[float, float] | None = None
+    above: tuple[float, float] | None = None
+
+
+def sweep_result(project: Project, sweep: Sweep) -> SweepResult:
+    """What is known of the sweep so far, from its takes of the passages' present versions."""
+    passages = {p.version_id: p for p in project.texts.all() if p.id in sweep.spec.passage_ids}
+    engines = project.shortlist.engines()
+    ids = {c.id for c in sweep.points}
+    takes: dict[int, list[Take]] = defaultdict(list)
+    by_id = {c.id: c for c in sweep.points}
+    for take in project.takes.all(with_timing=False):
+        if take.candidate_id in ids and (passage := passages.get(take.passage_version_id)):
+            candidate = by_id[take.candidate_id]
+            engine = engines.get(candidate.engine)
+            if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
+                takes[take.candidate_id].append(take)
+    measured = project.takes.measured([t.id for of in takes.values() for t in of])
+    failed: dict[int, int] = defaultdict(int)
+    made = {(t.candidate_id, t.passage_version_id, t.repeat) for of in takes.values() for t in of}
+    given_up: set[tuple[int, int, int]] = set()
+    for row in project.journal.rows(state="failed"):
+        key = (row.candidate_id, row.passage_version_id, row.repeat)
+        if row.candidate_id in ids and row.passage_version_id in passages and key not in made | given_up:
+            given_up.add(key)
+            failed[row.candidate_id] += 1
+    own = next(c for c in project.shortlist.candidates(removed=True, of_sweeps=True) if c.id == sweep.spec.candidate_id)
+    points = [
+        PointResult(
+            values=values,
+            candidate_id=candidate.id,
+            takes=tuple(takes[candidate.id]),
+            failed=failed[candidate.id],
+            measures=_measures(takes[candidate.id], measured, failed[candidate.id]),
+            here=all(own.settings.get(axis.control) == v for axis, v in zip(sweep.spec.axes, values, strict=True)),
+        )
+        for values, candidate in zip(sweep.spec.points, sweep.points, strict=True)
+    ]
+    return judged(points, one_axis=len(sweep.spec.axes) == 1)
+
+
+def _measures(takes: Sequence[Take], measured: dict[int, Measured], failed: int) -> dict[str, Spread]:
+    by_repeat: dict[str, dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
+    for take in takes:
+        found = measured.get(take.id)
+        if found is None:
+            continue
+        for name in SHOWN:
+            value = found.values.get(name)
+            if isinstance(value, int | float):
+                by_repeat[name][take.repeat].append(float(value))
+    out = {}
+    for name, repeats in by_repeat.items():
+        most = max(len(values) for values in repeats.values())
+        # a repeat that lacks a passage would be a mean over other texts
+        out[name] = Spread(values=tuple(float(np.mean(v)) for _, v in sorted(repeats.items()) if len(v) == most))
+    if takes or failed:
+        odd = sum(bool(t.doubts) for t in takes)
+        out["failed"] = Spread(values=(100 * (failed + odd) / (len(takes) + failed),))
+    return out
+
+
+def judged(points: Sequence[PointResult], *, one_axis: bool) -> SweepResult:
+    """The points with the rule applied, and for one axis of numbers where its edges are."""
+    here = next((p for p in points if p.here and p.measures), None) or next((p for p in points if p.measures), None)
+    done = [replace(p, unstable=tuple(_unstable(p, here))) for p in points]
+    if not one_axis or here is None or not all(_is_number(p.values[0]) for p in done):
+        return SweepResult(points=tuple(done))
+    done.sort(key=lambda p: float(p.values[0]))
+    place = next(i for i, p in enumerate(done) if p.candidate_id == here.candidate_id)
+    return SweepResult(points=tuple(done), below=_edge(done[place::-1]), above=_edge(done[place:]))
+
+
+def _is_number(value: Value) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _edge(outward: Sequence[PointResult]) -> tuple[float, float] | None:
+    for last, point in pairwise(outward):
+        if point.unstable:
+            return float(last.values[0]), float(point.values[0])
+    return None
+
+
+def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
+    """Why a point is unstable by the rule."""
+    out = []
+    odd = sum(bool(t.doubts) for t in point.takes)
+    if point.failed:
+        out.append(f"{point.failed} failed")
+    if odd:
+        out.append(f"{odd} odd on arrival")
+    if here is None:
+        return out
+
+    def relative(of: PointResult) -> float:
+        lengths = of.measures.get("duration_s")
+        return (lengths.high - lengths.low) / lengths.median if lengths and lengths.median else 0.0
+
+    spread = relative(point)
+    if spread > MOST_SPREAD and (point is here or spread > TIMES_USUAL * relative(here)):
+        out.append(f"lengths of repeats differ by {100 * spread:.0f} %")
+    wrong, usual = point.measures.get("words_wrong"), here.measures.get("words_wrong")
+    if wrong and usual and wrong.median - usual.median > MOST_WRONG:
+        out.append(f"{wrong.median:.0f} % of its words are wrong")
+    loud = point.measures.get("loudness_lufs")
+    if loud and loud.high - loud.low > MOST_LOUDNESS_LU:
+        out.append(f"loudness of repeats differs by {loud.high - loud.low:.1f} LU")
+    return out

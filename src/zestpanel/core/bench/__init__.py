@@ -1,1 +1,0 @@
-"""The bench run: what is missing, what it will cost, running it, timing it, resuming it."""

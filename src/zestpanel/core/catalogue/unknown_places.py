@@ -1,0 +1,55 @@
+"""Which places of a connector file nothing would be filled into."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.places import PLACE
+
+_EVERYWHERE: Final = frozenset({
+    "text", "form", "voice", "model", "language", "seed", "reference", "reference_base64", "gender", "age", "accent",
+    "strength", "request_id",
+})  # fmt: skip
+_NETWORK: Final = frozenset({"secret", "secret_base64", "token"})
+_OF_KIND: Final = {
+    "http": _NETWORK,
+    "websocket": _NETWORK,
+    "command": frozenset({"output", "output_folder", "text_file"}),
+    "folder": frozenset({"passage", "number", "repeat", "engine"}),
+    "plugin": frozenset[str](),
+}
+# fields in which places are filled, and what more than the usual can stand in some of them
+_FILLED: Final = ("address", "headers", "query", "body", "files", "send", "arguments", "pattern")
+
+
+def unknown_places(engine: Engine) -> Iterator[tuple[tuple[str | int, ...], str]]:
+    """(path of the field in the file, name) of each place that nothing would be filled into."""
+    known = _EVERYWHERE | _OF_KIND[engine.speak.kind] | {control.name for control in engine.controls}
+    for field in _FILLED:
+        for path, name in _named(getattr(engine.speak, field, None), ("speak", field)):
+            if name not in known:
+                yield path, name
+    job = getattr(engine.speak, "job", None)
+    for field in ("poll", "fetch"):
+        for path, name in _named(getattr(job, field, None), ("speak", "job", field)):
+            if name != "job":
+                yield path, name
+    token = getattr(engine.speak, "token", None)
+    for field in ("address", "headers", "query", "body"):
+        for path, name in _named(getattr(token, field, None), ("speak", "token", field)):
+            if name not in ("secret", "secret_base64", "request_id"):
+                yield path, name
+
+
+def _named(template: Any, path: tuple[str | int, ...]) -> Iterator[tuple[tuple[str | int, ...], str]]:
+    if isinstance(template, dict):
+        for key, value in template.items():
+            yield from _named(value, (*path, key))
+    elif isinstance(template, list | tuple):
+        for number, value in enumerate(template):
+            yield from _named(value, (*path, number))
+    elif isinstance(template, str):
+        for match in PLACE.finditer(template):
+            yield path, match[1]

@@ -1,0 +1,1 @@
+"""What the product is about: candidates, passages, takes, runs, ratings, money. Values alone, no reading or writing."""

@@ -1,0 +1,99 @@
+"""What the channel needs: the first step of the trail, and the yardstick of all later ones."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from typing import Final
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from zestpanel.core.domain.money import Money
+
+MUST_HAVES: Final = {
+    "commercial use": "Commercial use is allowed",
+    "download": "The sound may be downloaded and kept",
+    "no watermark": "No watermark in the sound",
+    "runs locally": "Runs on our own machine",
+    "no attribution": "No credit line is demanded",
+    "streams": "The sound comes while it is still being made",
+    "offline": "Works without a network",
+    "keeps no data": "The vendor keeps neither texts nor sound",
+}
+
+ROLES: Final = ("main narrator", "second voice", "drafts", "patches", "fall-back")
+
+
+WORKING_DAYS: Final = 21  # common practice, no source: working days of a month
+
+
+class ExchangeRate(BaseModel):
+    """One unit of another currency in the brief's own, as somebody read it somewhere on a day."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    currency: str = Field(pattern=r"^[A-Z]{3}$")
+    rate: Decimal = Field(gt=0)
+    dated: date | None = None
+    source: str = ""
+
+
+class Brief(BaseModel):
+    """The brief. Languages are BCP 47 tags, the first is the main one; money in ``currency`` (ISO 4217)."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    channel: str = ""
+    about: str = ""
+    languages: tuple[str, ...] = ("en-GB",)
+    accent: str = ""
+    audience: str = ""
+    episodes_per_month: int = Field(default=4, ge=0, le=10_000)
+    episode_minutes: Decimal = Field(default=Decimal(8), ge=0, le=10_000)
+    currency: str = Field(default="EUR", pattern=r"^[A-Z]{3}$")
+    budget_per_month: Decimal | None = Field(default=None, ge=0)
+    longest_wait_s: Decimal | None = Field(default=None, gt=0)
+    must_haves: tuple[str, ...] = ("commercial use", "download")
+    human_price_per_minute: Decimal | None = Field(default=None, ge=0)
+    days_of_work: int = Field(default=WORKING_DAYS, ge=1, le=31, description="days a month on which texts are rendered")
+    one_off_months: int | None = Field(
+        default=None, ge=1, le=600, description="over which one-off purchases are spread"
+    )
+    exchange_rates: tuple[ExchangeRate, ...] = ()
+    roles: tuple[str, ...] = ("main narrator", "fall-back")
+    audition_lines: dict[str, str] = Field(default_factory=dict)
+
+    @property
+    def minutes_per_month(self) -> Decimal:
+        return self.episodes_per_month * self.episode_minutes
+
+    @field_validator("exchange_rates")
+    @classmethod
+    def _one_a_currency(cls, value: tuple[ExchangeRate, ...]) -> tuple[ExchangeRate, ...]:
+        if len({one.currency for one in value}) < len(value):
+            raise ValueError("a currency has two exchange rates")
+        return value
+
+    def rate_of(self, currency: str) -> ExchangeRate | None:
+        return next((one for one in self.exchange_rates if one.currency == currency), None)
+
+    def in_own_currency(self, money: Money) -> Money | None:
+        """An amount in the brief's currency, exact; None where no exchange rate is given."""
+        if money.currency == self.currency:
+            return money
+        rate = self.rate_of(money.currency)
+        return None if rate is None else Money(money.amount * rate.rate, self.currency)
+
+    def in_currency(self, money: Money, currency: str) -> Decimal | None:
+        """An amount in any currency that the rates lead to; None where they do not."""
+        if money.currency == currency:
+            return money.amount
+        ours, rate = self.in_own_currency(money), self.rate_of(currency)
+        if ours is None or currency == self.currency:
+            return None if ours is None else ours.amount
+        return None if rate is None else ours.amount / rate.rate
+
+    def audition_line(self, language: str) -> str:
+        """The user's own line for a language ('' when there is none yet); 'en' serves 'en-GB'."""
+        primary = language.split("-")[0].lower()
+        return self.audition_lines.get(language) or self.audition_lines.get(primary, "")

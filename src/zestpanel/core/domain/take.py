@@ -1,0 +1,109 @@
+"""A take: one delivered clip and everything known of how it came about, its timing and what was measured of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Final, NamedTuple
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Timing:
+    """Seconds since the request began, by the monotonic clock; None where the phase does not exist.
+
+    chunks: (arrival_s, seconds of sound before the chunk) for chunks that carry sound: the arrival trace.
+    cold: the first request after the start or the loading of a model. typed: put in by hand, not by the clock; such
+    a wait is shown as typed and never averaged with measured ones. slept: the machine was suspended meanwhile, so that
+    the clock missed some of the wait: shown, never averaged. beside: requests to the engine then under way.
+    machine: where it was, when that was not the machine of the run.
+    """
+
+    connected_s: float | None = None
+    sent_s: float | None = None
+    first_byte_s: float | None = None
+    first_sound_s: float | None = None
+    last_byte_s: float
+    decoded_s: float
+    load_s: float | None = None
+    cpu_s: float | None = None
+    peak_memory_mb: float | None = None
+    cold: bool = False
+    typed: bool = False
+    slept: bool = False
+    beside: int | None = None
+    threads: int | None = None
+    machine: str = ""
+    chunks: tuple[tuple[float, float], ...] = ()
+
+    def real_time_factor(self, duration_s: float) -> float:
+        """Time to last byte over duration of the sound."""
+        return self.last_byte_s / duration_s
+
+    def stall_free_start_s(self) -> float | None:
+        """Earliest start at which playback never runs dry: max over chunks of (arrival - sound before it)."""
+        return max((at - before for at, before in self.chunks), default=None)
+
+
+WordTimes = tuple[tuple[str, float, float], ...]  # (word, start in s, end in s), in the order of the text
+NEVER_SCORED: Final = ("captured", "vendor sample")
+
+
+class Take(NamedTuple):
+    """One delivered clip and everything known of how it came about. Never rewritten.
+
+    A named tuple: the grid reads tens of thousands of them at once. Its fields are the table's columns.
+    """
+
+    id: int
+    candidate_id: int
+    passage_version_id: int
+    repeat: int
+    obtained: str
+    clip: str
+    duration_s: float
+    rate_hz: int
+    peaks: bytes
+    timing: Timing | None
+    voice_used: str
+    model_used: str
+    characters_billed: int | None
+    created: str
+    starred: bool
+    brought: dict[str, Any] | None
+    sent: tuple[str, ...] | None
+    run_id: int | None
+    seed: int | None
+    asked: str
+    copied_from: int | None
+    delivered: str
+    doubts: tuple[str, ...]
+    accepted: bool
+    note: str
+    removed: str
+
+    @property
+    def scored(self) -> bool:
+        """Whether it may enter a score: captured sound and vendors' samples are heard but never scored, nor is a
+        clip that was found odd on arrival, until a person lets it count."""
+        return self.obtained not in NEVER_SCORED and (self.accepted or not self.doubts)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measured:
+    """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found.
+
+    version: of the measures, 0 for what was not read from a project.
+    """
+
+    values: dict[str, float | str | None]
+    words: tuple[tuple[str, float, float, bool], ...] = ()
+    words_by: str = ""
+    version: int = field(default=0, compare=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    id: int
+    take_id: int
+    at_s: float
+    kind: str
+    note: str

@@ -1,0 +1,284 @@
+"""The panel's scores: who counts, the mean opinion score with its intervals, and who is not told apart."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.analysis.statistics.agreement import Icc, intraclass_correlation
+from zestpanel.core.analysis.statistics.crossed import (
+    FEWEST_LISTENERS,
+    FEWEST_PASSAGES,
+    Differences,
+    compare_crossed,
+    crossed_intervals,
+    differences,
+    draws_of,
+    equality_crossed,
+    joint_draws,
+)
+from zestpanel.core.analysis.statistics.intervals import Interval, t_interval
+from zestpanel.core.analysis.statistics.paired import Comparison, Equality, compare
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.listening import Listener, Rating
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.store.project import Project
+
+FEWEST_KINDS: Final = 2
+BOOTSTRAP_SEED: Final = 20_240
+SCALE: Final = (1.0, 5.0)  # ends of the 5-point scale
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Score:
+    """A candidate's mean opinion score in one language.
+
+    crossed: interval by the crossed bootstrap. by_listener: t interval over listener means. naive: t interval over
+    all ratings as if independent, for comparison with other tables only; both None where they would have no width.
+    counts: ratings per category 1..5. letters: candidates of the same language sharing a letter are not told apart;
+    these_texts: the same with the passages taken as fixed.
+    """
+
+    candidate_id: int
+    language: str
+    mean: float
+    crossed: Interval
+    by_listener: Interval | None
+    naive: Interval | None
+    counts: tuple[int, int, int, int, int]
+    listeners: int
+    passages: int
+    ratings: int
+    letters: str
+    these_texts: str
+    simulated: int
+    kinds: int | None = None  # kinds of text among the rated passages; None where they were not told apart
+
+    @property
+    def preliminary(self) -> bool:
+        few_kinds = self.kinds is not None and self.kinds < FEWEST_KINDS
+        return self.listeners < FEWEST_LISTENERS or self.passages < FEWEST_PASSAGES or few_kinds
+
+    @property
+    def why_preliminary(self) -> str:
+        return (
+            f"rests on {self.listeners} of at least {FEWEST_LISTENERS} listeners and {self.passages} of at least "
+            f"{FEWEST_PASSAGES} passages"
+        ) + (f", of {self.kinds} of at least {FEWEST_KINDS} kinds of text" if self.kinds is not None else "")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LanguageScores:
+    """Scores within one language; candidates of two languages never compete.
+
+    comparison: listeners and passages drawn. draws: means under the same resampled listeners and passages for all,
+    shape (candidates, draws). table: (candidates, listeners, passages), NaN where not rated.
+    """
+
+    language: str
+    candidate_ids: tuple[int, ...]
+    scores: Mapping[int, Score]
+    comparison: Comparison
+    agreement: Icc | None
+    differences: Differences = field(repr=False, compare=False)
+    draws: NDArray[np.float64] = field(repr=False, compare=False)
+    table: NDArray[np.float64] = field(repr=False, compare=False)
+
+    def draws_of(self, candidate_id: int) -> NDArray[np.float64]:
+        one: NDArray[np.float64] = self.draws[self.candidate_ids.index(candidate_id)]
+        return one
+
+    def best(self) -> int:
+        return max(self.candidate_ids, key=lambda i: self.scores[i].mean)
+
+    def equality(self, first: int, second: int, *, margin: float) -> Equality | None:
+        """TOST between two candidates by id, None where there are too few answers in common."""
+        a, b = self.candidate_ids.index(first), self.candidate_ids.index(second)
+        return equality_crossed(self.differences, a, b, margin=margin)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PanelScores:
+    """by_candidate: each candidate's score in its own language, else in the first it was rated in.
+
+    not_spoken: ratings kept apart because the listener does not speak the passage's language; not_stated: because it
+    is not known which languages the listener speaks.
+    """
+
+    by_candidate: dict[int, Score]
+    languages: tuple[LanguageScores, ...]
+    not_spoken: int = 0
+    not_stated: int = 0
+
+    @property
+    def kept_apart(self) -> int:
+        return self.not_spoken + self.not_stated
+
+    def of_language(self, language: str) -> LanguageScores | None:
+        return next((one for one in self.languages if one.language == primary(language)), None)
+
+    def language_of(self, candidate_id: int) -> LanguageScores | None:
+        score = self.by_candidate.get(candidate_id)
+        return None if score is None else self.of_language(score.language)
+
+    def why_kept_apart(self) -> str:
+        """A sentence on ratings that count in no score, '' where all count."""
+        parts = []
+        if self.not_spoken:
+            parts.append(f"{self.not_spoken} of a language the listener does not speak")
+        if self.not_stated:
+            parts.append(f"{self.not_stated} by listeners whose languages are not stated")
+        if not parts:
+            return ""
+        return f"Ratings kept apart, in no score: {'; '.join(parts)}."
+
+
+def primary(tag: str) -> str:
+    """'en' of 'en-GB'."""
+    return tag.split("-")[0].lower()
+
+
+def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
+    """Scores of the project's ratings as they stand, at the passages' present versions."""
+    passages = {p.version_id: p.language for p in project.texts.all()}
+    rows = [r for r in project.panel.ratings() if r.scale == scale and r.passage_version_id in passages]
+    kinds = {p.version_id: frozenset(project.hard_parts.kinds(p)) | set(p.tags) for p in project.texts.all()}
+    return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
+
+
+def score_ratings(
+    rows: Sequence[Rating],
+    candidates: Sequence[Candidate],
+    listeners: Sequence[Listener],
+    passages: dict[int, str],
+    kinds: Mapping[int, frozenset[str]] | None = None,
+) -> PanelScores:
+    """Scores from ratings. passages: language by passage version id; kinds: what is in each text, plain if nothing.
+
+    Ratings of a language the listener does not speak are kept apart, and those of listeners who stated none.
+    Several ratings of one clip by one listener (hidden repeats) count as their mean.
+    """
+    speaks = {p.id: {primary(tag) for tag in p.languages} for p in listeners}
+    simulated = {p.id for p in listeners if p.simulated}
+    known = [r for r in rows if speaks.get(r.listener_id)]
+    counted = [r for r in known if primary(passages[r.passage_version_id]) in speaks[r.listener_id]]
+    languages = []
+    for language in dict.fromkeys(primary(tag) for tag in passages.values()):
+        of_language = [r for r in counted if primary(passages[r.passage_version_id]) == language]
+        rated = {r.candidate_id for r in of_language}
+        ids = tuple(c.id for c in candidates if c.id in rated)
+        if ids:
+            languages.append(_within(language, ids, of_language, simulated, kinds))
+    own = {c.id: primary(c.language) for c in candidates}
+    scores: dict[int, Score] = {}
+    for one in languages:
+        for candidate_id, score in one.scores.items():
+            if candidate_id not in scores or one.language == own[candidate_id]:
+                scores[candidate_id] = score
+    return PanelScores(
+        by_candidate=scores,
+        languages=tuple(languages),
+        not_spoken=len(known) - len(counted),
+        not_stated=len(rows) - len(known),
+    )
+
+
+def _within(
+    language: str,
+    ids: tuple[int, ...],
+    rows: Sequence[Rating],
+    simulated: set[int],
+    kinds: Mapping[int, frozenset[str]] | None,
+) -> LanguageScores:
+    table = _table([r for r in rows if r.candidate_id in ids], ids)
+    found = differences(table)
+    means = [float(np.nanmean(one)) for one in table]
+    order = sorted(range(len(ids)), key=lambda k: -means[k])
+    comparison = compare_crossed(found, len(ids), order)
+    these_texts = compare(np.stack([_means(one) for one in table]))
+    raw = draws_of(table, BOOTSTRAP_SEED)
+    intervals = crossed_intervals(table, raw, bounds=SCALE)
+    scores = {}
+    for k, candidate_id in enumerate(ids):
+        own = [r for r in rows if r.candidate_id == candidate_id]
+        letters = comparison.letters[k], these_texts.letters[k]
+        scores[candidate_id] = _score(candidate_id, language, table[k], own, intervals[k], letters, simulated)
+        if kinds is not None:
+            read = [kinds.get(version, frozenset()) or {"plain"} for version in {r.passage_version_id for r in own}]
+            scores[candidate_id] = replace(scores[candidate_id], kinds=len(set().union(*read)))
+    return LanguageScores(
+        language=language,
+        candidate_ids=ids,
+        scores=scores,
+        comparison=comparison,
+        agreement=_agreement(table),
+        differences=found,
+        draws=joint_draws(table, raw, np.random.default_rng(BOOTSTRAP_SEED + 1), SCALE),
+        table=table,
+    )
+
+
+def _table(rows: Sequence[Rating], ids: tuple[int, ...]) -> NDArray[np.float64]:
+    people = sorted({r.listener_id for r in rows})
+    texts = sorted({r.passage_version_id for r in rows})
+    total = np.zeros((len(ids), len(people), len(texts)))
+    count = np.zeros_like(total)
+    where = {i: n for n, i in enumerate(ids)}, {i: n for n, i in enumerate(people)}, {i: n for n, i in enumerate(texts)}
+    for r in rows:
+        at = where[0][r.candidate_id], where[1][r.listener_id], where[2][r.passage_version_id]
+        total[at] += r.score
+        count[at] += 1
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return total / count
+
+
+def _means(one: NDArray[np.float64]) -> NDArray[np.float64]:
+    have = ~np.isnan(one)
+    n = have.sum(axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        out: NDArray[np.float64] = np.where(have, one, 0).sum(axis=1) / n
+    return out
+
+
+def _agreement(table: NDArray[np.float64]) -> Icc | None:
+    count, people, texts = table.shape
+    items = table.transpose(0, 2, 1).reshape(count * texts, people)
+    try:
+        return intraclass_correlation(items[~np.isnan(items).any(axis=1)])
+    except NotEnoughData:
+        return None
+
+
+def _score(
+    candidate_id: int,
+    language: str,
+    table: NDArray[np.float64],
+    own: Sequence[Rating],
+    crossed: Interval,
+    letters: tuple[str, str],
+    simulated: set[int],
+) -> Score:
+    values = [r.score for r in own]
+    rated = ~np.isnan(table)
+    people = _means(table)
+    people = people[~np.isnan(people)]
+    counts = np.bincount(np.clip(np.rint(values).astype(int), 1, 5), minlength=6)[1:]
+    return Score(
+        candidate_id=candidate_id,
+        language=language,
+        mean=float(table[rated].mean()),
+        crossed=crossed,
+        by_listener=t_interval(people) if len(people) > 1 and np.ptp(people) > 0 else None,
+        naive=t_interval(values) if len(values) > 1 and np.ptp(values) > 0 else None,
+        counts=tuple(int(n) for n in counts),  # type: ignore[arg-type]
+        listeners=int(rated.any(axis=1).sum()),
+        passages=int(rated.any(axis=0).sum()),
+        ratings=len(own),
+        letters=letters[0],
+        these_texts=letters[1],
+        simulated=sum(r.listener_id in simulated for r in own),
+    )

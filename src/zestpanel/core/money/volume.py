@@ -1,0 +1,120 @@
+"""A candidate's plan at the channel's volume: per 1,000 characters, finished minute, episode and month."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.money import Money
+from zestpanel.core.domain.passage import ASSUMED_CHARACTERS_PER_MINUTE
+from zestpanel.core.money.tariff import DAYS_IN_MONTH, MonthCost, Tariff, Usage, month_cost
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rates:
+    """What a candidate's own takes tell, or those of the same sound under another plan.
+
+    characters_per_minute: of the script, over finished minutes; the assumption when there are no takes.
+    billed_per_character: characters as the plan counts them, for each of the script. processing_per_sound_s: seconds
+    computed over seconds of sound, all of both, None while untimed.
+    """
+
+    characters_per_minute: Decimal = ASSUMED_CHARACTERS_PER_MINUTE
+    takes: int = 0
+    processing_per_sound_s: Decimal | None = None
+    billed_per_character: Decimal = Decimal(1)
+
+    @property
+    def assumed(self) -> bool:
+        return self.takes == 0
+
+    def sound_s(self, characters: int | Decimal) -> Decimal:
+        """Seconds of sound that so many characters of a script make."""
+        return characters / self.characters_per_minute * 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VolumeCost:
+    """Money at a volume; each figure None where ``month.total`` is, or where the plan cannot cover the volume.
+
+    characters: of the script. own: the month in the brief's currency, None where that is not known (``why_not``).
+    """
+
+    month: MonthCost
+    rates: Rates
+    characters: Decimal
+    per_thousand: Money | None
+    per_minute: Money | None
+    per_episode: Money | None
+    requests_per_episode: int = 1
+    own: Money | None = None
+    why_not: str = ""
+
+
+def usage_at(
+    rates: Rates, minutes: Decimal, *, model: str, requests: Decimal | int = 0, days: int = DAYS_IN_MONTH
+) -> Usage:
+    """A month of so many finished minutes, as the plan will count it."""
+    sound_s = minutes * 60
+    processing = None if rates.processing_per_sound_s is None else sound_s * rates.processing_per_sound_s
+    characters = minutes * rates.characters_per_minute * rates.billed_per_character
+    return Usage(
+        characters=characters,
+        sound_s=sound_s,
+        requests=requests,
+        by_model={model: characters},
+        processing_s=processing,
+        days=days,
+    )
+
+
+def requests_at(brief: Brief, minutes: Decimal, requests_per_episode: int) -> Decimal:
+    """Requests of a month of so many minutes: episodes are cut into requests, other volumes in proportion."""
+    if not brief.minutes_per_month:
+        return Decimal(requests_per_episode * brief.episodes_per_month)
+    return minutes * requests_per_episode * brief.episodes_per_month / brief.minutes_per_month
+
+
+def cost_at_volume(
+    tariff: Tariff,
+    rates: Rates,
+    brief: Brief,
+    *,
+    model: str,
+    minutes: Decimal | None = None,
+    month: int | None = None,
+    requests_per_episode: int = 1,
+) -> VolumeCost:
+    """The plan at the brief's volume (or at ``minutes`` a month), with the candidate's own pace.
+
+    month: as for ``month_cost``, a usual one unless said. requests_per_episode: as an episode is cut for the engine.
+    """
+    minutes = brief.minutes_per_month if minutes is None else minutes
+    requests = requests_at(brief, minutes, requests_per_episode)
+    usage = usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work)
+    cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
+    total = cost.total if cost.covers else None
+    own = None if total is None else brief.in_own_currency(total)
+    why_not = ""
+    if total is None:
+        why_not = cost.why or "the plan stops before this volume"
+    elif own is None:
+        why_not = f"priced in {total.currency}, and the brief gives no exchange rate"
+    characters = minutes * rates.characters_per_minute
+    divided = total is not None and minutes > 0
+
+    def per(amount: Decimal | int) -> Money | None:
+        return total / amount if total is not None and divided else None
+
+    return VolumeCost(
+        month=cost,
+        rates=rates,
+        characters=characters,
+        per_thousand=per(characters / 1000),
+        per_minute=per(minutes),
+        per_episode=per(max(1, brief.episodes_per_month)),
+        requests_per_episode=requests_per_episode,
+        own=own,
+        why_not=why_not,
+    )

@@ -1,0 +1,1 @@
+"""Runs: planned, priced, held to caps, made, measured, scheduled."""

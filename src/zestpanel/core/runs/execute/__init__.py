@@ -1,0 +1,1 @@
+"""A run while it goes on: requests, faults, waits, events."""

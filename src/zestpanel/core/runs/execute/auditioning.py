@@ -1,0 +1,191 @@
+"""One line in one voice, heard or tried: a request like those of a run. It is written the way a run would send it,
+journaled before it goes out, held to the caps, and answered from what is kept where the same was asked before."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from decimal import Decimal
+from typing import Any
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.catalogue.candidate import plan_of
+from zestpanel.core.catalogue.facts import Engine, language_for
+from zestpanel.core.connectors.opening import connector_of, open_connector
+from zestpanel.core.connectors.speaking import Connector, Reply
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.errors import Cancelled as WasCancelled
+from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.money.tariff import NO_USE
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.runs.execute.asking import request_of
+from zestpanel.core.runs.execute.in_pieces import joined
+from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, use_of, use_of_job
+from zestpanel.core.runs.plan.job import Job
+from zestpanel.core.runs.plan.planning import digest_of, text_reasons
+from zestpanel.core.runs.spending.caps import Purse, at_most, caps_of
+from zestpanel.core.store.one_asker import asking
+from zestpanel.core.store.project import Project
+from zestpanel.core.waiting import Cancelled, never_cancelled
+
+_SEED = 1  # that of a run's first take
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """The sound of a line. asked_on: when it was asked for ('' means now); reply: what the reply said of itself."""
+
+    clip: Clip
+    asked_on: str
+    reply: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line for one voice of an engine, put together as a run's job would be."""
+
+    engine: Engine
+    job: Job
+
+    @property
+    def plan(self) -> str:
+        return plan_of(self.job.candidate, self.engine).name
+
+
+def line_for(
+    project: Project, engine: Engine, text: str, *, voice: str, model: str, plan: str, settings: Mapping[str, Any],
+    language: str,
+) -> Line:  # fmt: skip
+    """Raises InputError for a text the engine does not take, SynthesisFailure for a recording without consent."""
+    stated = engine.model(model)
+    candidate = Candidate(
+        id=0, engine=engine.engine, model=model, model_version=stated.version if stated else "",
+        route=engine.route_label, plan=plan, voice=voice, language=language,
+        settings={**engine.factory_settings(), **settings},
+    )  # fmt: skip
+    passage = Passage(id=0, version_id=0, number=1, title="", language=language, text=" ".join(text.split()))
+    if reasons := text_reasons(project, candidate, engine, passage):
+        raise InputError(f"{engine.engine} does not take this line: {reasons[0]}.", kept="Nothing was sent.")
+    project.own_voices.source_of(engine.engine, voice)
+    known = engine.voice(voice)
+    job = Job(
+        candidate=candidate, passage=passage, repeat=1, seed=_SEED, asked="",
+        sent=project.sending.of(candidate, passage, engine),
+        language=language_for(known, language, language) if known else language,
+    )  # fmt: skip
+    return Line(engine, job)
+
+
+def described(project: Project, line: Line) -> str:
+    """The requests as they would be sent, secrets masked. Raises SynthesisFailure."""
+    connector = connector_of(line.engine)
+    try:
+        pieces = [connector.describe(request_of(project, line.job, piece)) for piece in line.job.sent.requests]
+    finally:
+        connector.close()
+    return "\n\n".join(pieces)
+
+
+def kept_answer(project: Project, line: Line) -> Heard | None:
+    """What the same request brought before: a take of a run, or a line heard; under whatever plan."""
+    own_voice = project.own_voices.identity_of(line.engine.engine, line.job.candidate.voice)
+    plans = dict.fromkeys([line.job.candidate.plan, *(plan.name for plan in line.engine.plans), ""])
+    digests = [digest_of(line.job, own_voice, plan=plan) for plan in plans]
+    takes = {t.asked: t for t in project.takes.all(with_timing=False) if t.asked and t.scored}
+    for digest in digests:
+        if (take := takes.get(digest)) is not None:
+            said = {"voice_used": take.voice_used, "characters_billed": take.characters_billed}
+            return Heard(clip=project.takes.load(take), asked_on=take.created, reply=said)
+        if (audition := project.auditions.stored(digest)) is not None:
+            return Heard(clip=project.auditions.load(audition), asked_on=audition.opened, reply=audition.reply)
+    return None
+
+
+def hear(
+    project: Project,
+    line: Line,
+    *,
+    again: bool = False,
+    cancelled: Cancelled = never_cancelled,
+    connect: Callable[[Engine], Connector] = open_connector,
+) -> Heard:
+    """The line's sound, from what is kept unless it is asked ``again``.
+
+    Raises SynthesisFailure, Cancelled, AskedElsewhere, and InputError where a cap would be broken.
+    """
+    if not again and (found := kept_answer(project, line)) is not None:
+        return found
+    with asking(project.folder):
+        return _asked(project, line, cancelled, connect)
+
+
+def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:
+    engine, job = line.engine, line.job
+    rates = paces_of(project, [job.candidate])
+    purse = project.purse or purse_of(project, engine)  # that of a run, which must know of it, where one goes on
+    key = (engine.engine, line.plan)
+    left = at_most(use_of_job(job, rates), rates.get(job.candidate.id, Rates()))
+    if why := purse.reserve(key, left):
+        raise InputError(why, kept="Nothing was sent.", remedy="Raise the cap under Renders if it is to be spent.")
+    own_voice = project.own_voices.identity_of(engine.engine, job.candidate.voice)
+    number = project.auditions.open(
+        engine=engine.engine, model=job.candidate.model, plan=line.plan, voice=job.candidate.voice,
+        text=job.passage.text, asked=digest_of(job, own_voice), requests=len(job.sent.requests),
+        characters=job.sent.billed,
+    )  # fmt: skip
+    replies: list[Reply] = []
+    used = left  # until more is known
+    try:
+        connector = connect(engine)
+        try:
+            for piece in job.sent.requests:
+                replies.append(connector.speak(request_of(project, job, piece), cancelled))
+        finally:
+            connector.close()
+        reply = joined(replies)
+        billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
+        said = _said(reply)
+        project.auditions.close_done(number, reply.clip, characters=billed, reply=said)
+        sound_s = Decimal(repr(reply.clip.duration_s))
+        used = use_of(job.candidate.model, billed, sound_s=sound_s, requests=len(replies))
+        return Heard(clip=reply.clip, asked_on="", reply=said)
+    except WasCancelled:
+        project.auditions.close_failed(number, "cancelled", "Cancelled while under way.", state="cancelled")
+        raise
+    except SynthesisFailure as failure:
+        paid = len(replies) + (failure.kind in MAY_BE_BILLED)
+        if not paid:
+            used = NO_USE
+        project.auditions.close_failed(
+            number, failure.kind, failure.what, state="unused" if replies else "failed", requests=paid,
+            characters=sum(piece.billed for piece in job.sent.requests[:paid]),
+        )  # fmt: skip
+        raise
+    finally:
+        purse.settle(key, left, NO_USE, maybe=used)  # it counts against caps, and is not what a run has spent
+
+
+def purse_of(project: Project, engine: Engine) -> Purse:
+    """What is spent so far, by runs and by lines, under the caps as they are."""
+    candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+    engines = {**project.shortlist.engines(), engine.engine: engine}
+    return Purse(
+        engines, candidates, project.journal.rows(), caps_of(project), today=datetime.now(UTC).date(),
+        rates=paces_of(project, candidates.values()), auditions=project.auditions.rows(),
+        convert=project.brief.in_currency,
+    )  # fmt: skip
+
+
+def _said(reply: Reply) -> dict[str, Any]:
+    return {
+        "voice_used": reply.voice_used,
+        "model_used": reply.model_used,
+        "characters_billed": reply.characters_billed,
+        "allowance_left": reply.allowance_left,
+        "word_times": len(reply.word_times),
+        "bytes": len(reply.data),
+        "console": reply.console[-20_000:],
+        "timing": asdict(reply.timing) if reply.timing else None,
+    }

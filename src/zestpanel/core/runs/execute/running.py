@@ -1,0 +1,488 @@
+"""Running a bench: worker threads per engine, a journal row before each request, pause, resume, hold and cancel."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import defaultdict, deque
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.catalogue.candidate import plan_of
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.opening import open_connector
+from zestpanel.core.connectors.speaking import Connector
+from zestpanel.core.domain.take import Take
+from zestpanel.core.errors import Cancelled, SynthesisFailure
+from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.money.tariff import Usage
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.runs.execute.arriving import doubts_on_arrival
+from zestpanel.core.runs.execute.asking import Asked, Asking, taken_in
+from zestpanel.core.runs.execute.events import Progress, RunEvent
+from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.in_pieces import joined
+from zestpanel.core.runs.execute.measurer import Measurer
+from zestpanel.core.runs.execute.pacing import Pace
+from zestpanel.core.runs.execute.run_log import RunLog, log_path, named
+from zestpanel.core.runs.execute.troubles import DOWN, IN_A_ROW, disk_trouble, duration_words
+from zestpanel.core.runs.plan.circumstances import describe_machine, describe_network
+from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, prices_of
+from zestpanel.core.runs.plan.job import Job
+from zestpanel.core.runs.plan.meanwhile import left_to_make
+from zestpanel.core.runs.plan.planning import PlannedRun, interleaved
+from zestpanel.core.runs.spending.caps import Purse, SpendingCaps, at_most, caps_of, plan_key
+from zestpanel.core.store.one_asker import begin_asking, end_asking
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.marks.duration import pause_ms
+
+_LOOK_S: Final = 0.1  # how often a job looks whether the one it waits for is over
+
+
+class BenchRun:
+    """One run. ``on_event`` is called from worker threads. Every finished take is on disk before its event.
+
+    Levels of requests at once run one after the other. Within a level each engine has its own workers; a conductor
+    thread starts them, and when all have ended with work left (something is held) it pauses the run with the reason.
+    Programs of this machine run one engine after the other and one text at a time, with measuring held back, so that
+    their waits are their own; unless the conditions say that they run side by side.
+    """
+
+    def __init__(
+        self,
+        project: Project,
+        planned: PlannedRun,
+        *,
+        on_event: Callable[[RunEvent], None] = lambda _: None,
+        seed: int = 0,
+        connect: Callable[[Engine], Connector] = open_connector,
+        executor: Executor | None = None,
+    ) -> None:
+        self._project, self._planned, self._on_event = project, planned, on_event
+        self._executor = executor or Here(connect)
+        self._executor_is_ours = executor is None
+        self._seed = seed
+        self._rng = np.random.default_rng(seed)
+        self._engines = project.shortlist.engines()
+        self._levels: dict[int, dict[str, deque[Job]]] = {n: defaultdict(deque) for n in sorted(
+            {job.at_once for job in planned.jobs})}  # fmt: skip
+        for job in sorted(interleaved(planned.jobs, self._rng), key=lambda job: bool(job.same_as)):
+            self._levels[job.at_once][job.candidate.engine].append(job)
+        self._total = len(planned.jobs)
+        self._rates = paces_of(project, (job.candidate for job in planned.jobs))
+        self._purse = Purse(
+            self._engines, {}, (), SpendingCaps(), today=datetime.now(UTC).date()
+        )  # filled at the start
+        self._paces: dict[str, Pace] = {}
+        self._lock = threading.RLock()
+        self._keeping = threading.Lock()  # coding and storing one clip at a time leaves the interpreter to others
+        self._go, self._cancel = threading.Event(), threading.Event()
+        self._go.set()
+        self._done = self._failed = self._running = 0
+        self._down: dict[str, int] = defaultdict(int)
+        self._leading = {job.same_as for job in planned.jobs if job.same_as}
+        self._led_by: dict[str, Take] = {}  # takes that serve other jobs of this run, by the digest they were asked by
+        self._given_up_on: set[str] = set()
+        self._held: dict[str, str] = {}  # engine ('' for the whole run) -> why
+        self._active_s, self._resumed_at = 0.0, time.monotonic()
+        self._finished = threading.Event()
+        self._resting = threading.Event()  # finished, or held with nothing under way
+        self._programs_at_work = threading.Event()  # programs are timed: the machine is theirs
+        self._executor.tell = self._told_by_engine
+        self._asking = Asking(
+            project, self._executor, self._paces, cold=planned.conditions.cold, go=self._go, cancel=self._cancel,
+            tell=on_event, hold=self._hold, rng=self._rng, rates=self._rates,
+        )  # fmt: skip
+        self._measurer = Measurer(
+            project,
+            self._executor,
+            lambda take: self._on_event(RunEvent(kind="measured", take=take)),
+            lambda text: self._on_event(RunEvent(kind="unmeasured", text=text)),
+            held_back=self._machine_is_timed,
+        )
+
+    # -- control
+
+    def start(self) -> None:
+        """Raises AskedElsewhere where another program is asking for the project."""
+        begin_asking(self._project.folder)
+        try:
+            self._begin()
+        except BaseException:
+            self._project.purse = None
+            end_asking(self._project.folder)
+            raise
+
+    def _begin(self) -> None:
+        self._resumed_at = time.monotonic()
+        self._look_at_what_is_there()
+        conditions = self._planned.conditions
+        prices = prices_of((j.candidate for j in self._planned.jobs), self._engines)
+        self._run_ids = {
+            level: self._project.journal.begin_run(
+                repeats=self._planned.repeats,
+                seed=self._seed,
+                machine=describe_machine(),
+                network=describe_network(),
+                kind=conditions.kind,
+                conditions={**conditions.as_document(), "at_once": level, "prices": prices},
+                of_run=conditions.of_run,
+            )
+            for level in (self._levels or {0: {}})
+        }
+        self.run_id = min(self._run_ids.values())
+        self.log = self._asking.log = RunLog(log_path(self._project.folder, self.run_id))
+        self.log.begin(self.run_id, self._seed, planned=self._planned)
+        if self._made_elsewhere:
+            self.log.write(f"{self._made_elsewhere} takes were made or asked for by another program meanwhile.")
+        for take in self._project.takes.unmeasured(version=MEASURES_VERSION):
+            self._measurer.add(take)
+        threading.Thread(target=self._conduct, name="render conductor").start()
+
+    def _look_at_what_is_there(self) -> None:
+        """What was used so far and what is there, now that no other program asks: plans were made before that."""
+        project = self._project
+        journal = project.journal.rows()
+        candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+        self._purse = project.purse = Purse(
+            self._engines, candidates, journal, caps_of(project), today=datetime.now(UTC).date(), rates=self._rates,
+            auditions=project.auditions.rows(), convert=project.brief.in_currency,
+        )  # fmt: skip
+        for name in {job.candidate.engine for job in self._planned.jobs}:
+            rows = [row for row in journal[-1000:] if candidates[row.candidate_id].engine == name]
+            most = self._engines[name].limits.requests_per_minute
+            self._paces[name] = Pace(most, earlier=[_age_s(row.opened) for row in rows])
+        self._made_elsewhere = 0
+        if self._planned.seen == project.changes():
+            return
+        is_left, self._led_by = left_to_make(project, journal)
+        for queues in self._levels.values():
+            for name, queue in queues.items():
+                queues[name] = deque(filter(is_left, queue))  # those that wait for another stand behind all others
+        left = sum(len(queue) for queues in self._levels.values() for queue in queues.values())
+        self._made_elsewhere, self._total = self._total - left, left
+
+    def pause(self) -> None:
+        """Finish what is in flight and start nothing new."""
+        with self._lock:
+            if self._go.is_set():
+                self._go.clear()
+                self._active_s += time.monotonic() - self._resumed_at
+                self.log.write("Paused.")
+
+    def resume(self) -> None:
+        """Go on; what was held is tried again, under the caps as they are now."""
+        with self._lock:
+            self._purse.open_again(caps_of(self._project))
+            self._held.clear()
+            self._down.clear()
+            self._resting.clear()
+            if not self._go.is_set():
+                self._resumed_at = time.monotonic()
+                self._go.set()
+                self.log.write("Went on.")
+
+    def cancel(self) -> None:
+        """Stop: requests in flight are dropped and stay in the journal as cancelled."""
+        self._cancel.set()
+        self._go.set()
+
+    def leave(self) -> None:
+        """Stop as quickly as can be: like cancel, and takes that wait to be measured are left for another time."""
+        self._measurer.drop()
+        self.cancel()
+
+    def wait(self, timeout_s: float | None = None) -> bool:
+        """Wait for the end, the measuring included. False when it did not come in time."""
+        return self._finished.wait(timeout_s)
+
+    def wait_till_resting(self, timeout_s: float | None = None) -> bool:
+        """Wait until the run is over, or until nothing is under way and a person has to decide."""
+        return self._resting.wait(timeout_s)
+
+    def progress(self) -> Progress:
+        with self._lock:
+            paused = not self._go.is_set()
+            elapsed = self._active_s + (0.0 if paused else time.monotonic() - self._resumed_at)
+            over, total = self._done + self._failed, self._total
+            left = elapsed / over * (total - over) if over >= 3 and not self._finished.is_set() else None
+            return Progress(
+                total=total,
+                done=self._done,
+                failed=self._failed,
+                running=self._running,
+                elapsed_s=elapsed,
+                left_s=left,
+                spent=self._purse.spent(),
+                paused=paused,
+                finished=self._finished.is_set(),
+                held=" ".join(dict.fromkeys(self._held.values())),
+                waiting=", ".join(
+                    f"{name} waits {duration_words(left)}, as its service asks"
+                    for name, pace in self._paces.items() if (left := pace.held_s()) >= 1
+                ),
+            )  # fmt: skip
+
+    # -- the conductor
+
+    def _conduct(self) -> None:
+        try:
+            for level, queues in self._levels.items():
+                while any(queues.values()) and not self._cancel.is_set():
+                    self._go.wait()
+                    self._work_through(level, queues)
+                    if any(queues.values()) and not self._cancel.is_set():
+                        self._rest()
+        finally:
+            self._finish()
+
+    def _work_through(self, level: int, queues: dict[str, deque[Job]]) -> None:
+        alone = [] if self._planned.conditions.side_by_side else [n for n in queues if not self._engines[n].is_hosted]
+        threads = [thread for name in queues if name not in alone for thread in self._workers(name, queues, level)]
+        if alone:
+            threads.append(threading.Thread(target=self._one_by_one, args=(alone, queues, level), name="programs"))
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+
+    def _workers(
+        self, name: str, queues: dict[str, deque[Job]], level: int, *, most: int = 0
+    ) -> list[threading.Thread]:
+        engine, queue = self._engines[name], queues[name]
+        most = most or engine.limits.requests_at_once
+        return [
+            threading.Thread(target=self._work, args=(engine, queue, level), name=f"render {name} {index}")
+            for index in range(min(level or most, most, len(queue)))
+        ]
+
+    def _one_by_one(self, names: list[str], queues: dict[str, deque[Job]], level: int) -> None:
+        """Programs of this machine, an engine after the other; several texts at once only where load is timed."""
+        self._programs_at_work.set()
+        try:
+            while self._machine_is_timed() and self._measurer.at_work and not self._cancel.wait(_LOOK_S):
+                pass  # what is being measured is finished first
+            for name in names:
+                workers = self._workers(name, queues, level, most=0 if level else 1)
+                for worker in workers:
+                    worker.start()
+                for worker in workers:
+                    worker.join()
+        finally:
+            self._programs_at_work.clear()
+
+    def _machine_is_timed(self) -> bool:
+        return self._programs_at_work.is_set() and self._go.is_set()
+
+    def _told_by_engine(self, engine: str, text: str) -> None:
+        self.log.write(f"{engine}: {text}")
+        self._on_event(RunEvent(kind="told", text=f"{engine}: {text}"))
+
+    def _rest(self) -> None:
+        """What is left is held: wait for a person, unless one has just said to go on."""
+        with self._lock:
+            if not self._held:
+                return
+            if self._go.is_set():
+                self._go.clear()
+                self._active_s += time.monotonic() - self._resumed_at
+            self._resting.set()
+        self._go.wait()
+
+    def _finish(self) -> None:
+        self._measurer.finish()
+        if self._executor_is_ours:
+            self._executor.close()
+        try:
+            for run_id in self._run_ids.values():
+                self._project.journal.end_run(run_id)
+            if self._purse.unpriced and self._purse.caps != SpendingCaps():
+                names = ", ".join(sorted(plan_key(*key) for key in self._purse.unpriced))
+                self.log.write(f"No cap could hold what has no price that is known: {names}.")
+            self.log.end(self.progress(), stopped=self._cancel.is_set())
+        finally:
+            self._project.purse = None
+            end_asking(self._project.folder)
+            with self._lock:
+                self._active_s += time.monotonic() - self._resumed_at if self._go.is_set() else 0.0
+                self._resumed_at = time.monotonic()
+                self._finished.set()
+                self._resting.set()
+                text = " ".join(dict.fromkeys(self._held.values()))
+            self._on_event(RunEvent(kind="finished", text=text))
+
+    def _hold(self, engine: str, why: str) -> None:
+        """Begin nothing more with an engine ('' for the whole run) until a person says to go on."""
+        with self._lock:
+            fresh = engine not in self._held
+            self._held[engine] = why
+        if fresh:
+            self.log.write(f"Held{', ' + engine if engine else ''}: {why}")
+            self._on_event(RunEvent(kind="held", text=why))
+
+    # -- the workers
+
+    def _work(self, engine: Engine, queue: deque[Job], level: int) -> None:
+        name = engine.engine
+        while not self._cancel.is_set():
+            self._go.wait()
+            if self._cancel.is_set() or name in self._held or "" in self._held:
+                break
+            try:
+                job = queue.popleft()
+            except IndexError:
+                break
+            if self._one(engine, job, level):
+                continue
+            if job.same_as:  # behind the one it waits for
+                queue.append(job)
+            else:
+                queue.appendleft(job)
+
+    def _one(self, engine: Engine, job: Job, level: int) -> bool:
+        """Make one take. False when it is to be made later: its engine or the run is held, or was cancelled."""
+        with self._lock:
+            self._running += 1
+        self._on_event(RunEvent(kind="started", job=job))
+        over = False
+        try:
+            over = self._made(engine, job, level)
+        except Cancelled:
+            pass
+        except Exception as error:  # the disk, the database: nothing more can be kept safely
+            self._hold("", disk_trouble(error) or f"The run cannot go on: {error}")
+        finally:
+            with self._lock:
+                self._running -= 1
+            if not over:
+                self._on_event(RunEvent(kind="put back", job=job))
+        return over
+
+    def _made(self, engine: Engine, job: Job, level: int) -> bool:
+        run_id = self._run_ids[level]
+        if job.same_as and not self._leader_is_over(engine.engine, job):
+            return False
+        serves = job.served_from or self._led_by.get(job.same_as)
+        if serves is not None:
+            with self._keeping:
+                take = self._project.takes.serve(
+                    serves, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
+                    repeat=job.repeat, run_id=run_id,
+                )  # fmt: skip
+                self._count_kept(job, take, "served from the store: an identical request was made before")
+            return True
+        left = at_most(self._asking.left_to_ask(job), self._rates.get(job.candidate.id, Rates()))
+        if not self._reserved(engine, job, left):
+            return False
+        before = self._asking.so_far(job)
+        try:
+            asked = self._asking.whole(engine, job, run_id)
+            if asked is None:
+                return False
+            with self._keeping, taken_in(engine.engine):
+                self._keep(job, asked, run_id)
+            self._asking.kept(job)
+            with self._lock:
+                self._down[engine.engine] = 0
+            return True
+        except SynthesisFailure as failure:
+            return self._given_up(failure, engine, job, run_id)
+        except Cancelled:
+            self._asking.give_up(job)
+            raise
+        finally:
+            billed, maybe = before.more()
+            key = (engine.engine, plan_of(job.candidate, engine).name)
+            self._purse.settle(key, left, billed, maybe=maybe)
+
+    def _leader_is_over(self, name: str, job: Job) -> bool:
+        """Wait for the job that asks for the same sound, which began before. False when it cannot go on now."""
+        while job.same_as not in self._led_by and job.same_as not in self._given_up_on:
+            if self._cancel.wait(_LOOK_S) or not self._go.is_set() or name in self._held or "" in self._held:
+                return False
+        return True
+
+    def _reserved(self, engine: Engine, job: Job, use: Usage) -> bool:
+        """Set the price of a take aside. Requests under way may end unpaid, so a refusal waits for them first."""
+        key = (engine.engine, plan_of(job.candidate, engine).name)
+        while why := self._purse.reserve(key, use):
+            if self._purse.is_final(why) or self._cancel.wait(0.05):
+                self._hold(engine.engine, why)
+                return False
+        return True
+
+    def _given_up(self, failure: SynthesisFailure, engine: Engine, job: Job, run_id: int) -> bool:
+        """A take failed for good (True), or is the one too many that holds its engine (False)."""
+        name = engine.engine
+        with self._lock:
+            self._down[name] = self._down[name] + 1 if failure.kind in DOWN else 0
+            down = self._down[name] >= IN_A_ROW
+            again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
+            self._failed += not again
+        if down:
+            said = "is not reached" if failure.kind == "unreachable" else "does not answer as it should"
+            self._hold(name, f"{name} {said}: {failure.what}")
+        if again:
+            return False
+        self._asking.give_up(job)
+        with self._lock:
+            self._given_up_on.add(job.asked)
+        self.log.write(f"{named(job)}: failed, {failure.kind}: {failure.what}")
+        self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
+        return True
+
+    def _keep(self, job: Job, asked: Asked, run_id: int) -> None:
+        reply = joined(asked.replies)
+        billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
+        take = self._project.takes.keep(
+            reply.clip,
+            candidate_id=job.candidate.id,
+            passage_version_id=job.passage.version_id,
+            repeat=job.repeat,
+            seed=job.seed,
+            asked=job.asked,
+            run_id=run_id,
+            answered=asked.answered,
+            timing=reply.timing,
+            voice_used=reply.voice_used,
+            model_used=reply.model_used,
+            characters_billed=billed,
+            obtained=reply.obtained,
+            brought={"file": reply.file_name} if reply.file_name else None,
+            sent=[piece.text for piece in job.sent.requests],
+            delivered=reply.data if len(asked.replies) == 1 else b"",
+            doubts=doubts_on_arrival(
+                reply.clip,
+                " ".join(piece.words for piece in job.sent.requests),
+                pauses_s=sum(pause_ms(m) for m in job.passage.marks if m.kind == "pause") / 1000,
+                voice=job.candidate.voice,
+                voice_used=reply.voice_used,
+                model=job.candidate.model,
+                model_used=reply.model_used,
+            ),
+        )
+        waited = f" after {reply.timing.last_byte_s:.2f} s" if reply.timing else ""
+        odd = "; odd: " + " ".join(take.doubts) if take.doubts else ""
+        self._count_kept(job, take, f"{take.duration_s:.1f} s of sound{waited}, {billed} characters billed{odd}")
+        if reply.console.strip():
+            self.log.write(f"{named(job)}: its console: {reply.console.strip()}")
+        self._measurer.add(take, reply.word_times)
+
+    def _count_kept(self, job: Job, take: Take, words: str) -> None:
+        with self._lock:
+            self._done += 1
+            if job.asked in self._leading:
+                if take.scored:
+                    self._led_by[job.asked] = take
+                else:
+                    self._given_up_on.add(job.asked)
+        self.log.write(f"{named(job)}: kept, {words}")
+        self._on_event(RunEvent(kind="kept", job=job, take=take))
+
+
+def _age_s(stamp: str) -> float:
+    """Seconds since a stamp of the journal; a clock set back gives 0."""
+    return max(0.0, (datetime.now(UTC) - datetime.fromisoformat(stamp)).total_seconds())

@@ -1,0 +1,47 @@
+"""What stops a run besides its end: the disk is full, nothing is reached, a key is refused, an allowance is used up."""
+
+from __future__ import annotations
+
+import errno
+import math
+import re
+from typing import Final
+
+from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.store.storage_trouble import StorageTrouble
+
+IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
+DOWN: Final = ("unreachable", "broke off", "server error")  # kinds that say so
+LONGEST_WAIT_S: Final = 900.0  # that a run waits by itself because a service asked it to
+_KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
+_FULL: Final = (errno.ENOSPC, errno.EDQUOT)
+
+
+def stops_engine(failure: SynthesisFailure) -> str:
+    """Why every further request to the engine would fail alike; '' when it would not."""
+    if failure.kind == "no allowance":
+        return failure.what
+    if failure.kind == "limited" and failure.retry_after_s is not None and failure.retry_after_s > LONGEST_WAIT_S:
+        return f"{failure.what} It asks to wait {duration_words(failure.retry_after_s)}: go on then."
+    if failure.kind == "refused" and _KEY_REFUSED.search(failure.what):
+        return f"{failure.what} Its key is not accepted any more."
+    return ""
+
+
+def duration_words(seconds: float) -> str:
+    """'40 s', '12 min', '5 h', '31 years'."""
+    for unit, size, up_to in (("s", 1, 120), ("min", 60, 7200), ("h", 3600, 172_800), ("days", 86_400, 63_072_000)):
+        if seconds < up_to:
+            return f"{math.ceil(seconds / size)} {unit}"
+    return f"{seconds / 31_557_600:,.0f} years"
+
+
+def disk_trouble(error: BaseException) -> str:
+    """A sentence where nothing more can be stored, '' for any other error."""
+    if (isinstance(error, OSError) and error.errno in _FULL) or (
+        isinstance(error, StorageTrouble) and error.kind == "full"
+    ):
+        return "The disk is full: finished takes are kept, nothing more can be stored. Make room, then go on."
+    if isinstance(error, OSError) and error.errno in (errno.EROFS, errno.EACCES, errno.EIO):
+        return f"The project folder cannot be written to ({error.strerror}): finished takes are kept."
+    return ""

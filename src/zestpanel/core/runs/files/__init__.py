@@ -1,0 +1,1 @@
+"""Clips in and out as files."""

@@ -1,0 +1,149 @@
+"""A cast dialogue as sound: each turn by its speaker's candidate, with gaps, one file or one a turn, with captions."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import write_wav
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.domain.take import Take
+from zestpanel.core.errors import InputError
+from zestpanel.core.measures.joining import join
+from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.own_files import write_whole
+from zestpanel.core.runs.plan.planning import PlannedRun, asked_alike, plan_run
+from zestpanel.core.store.project import Project
+from zestpanel.core.text.splitting import split_sentences
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Caption:
+    start_s: float
+    end_s: float
+    speaker: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlayedDialogue:
+    """A dialogue put together: the whole clip and its captions in the order they are said."""
+
+    clip: Clip
+    captions: tuple[Caption, ...]
+    turns: tuple[tuple[Passage, Take], ...]
+
+
+def plan_dialogue(project: Project, name: str) -> PlannedRun:
+    """The turns that are still missing, each for the candidate its speaker is cast with."""
+    cast = project.dialogues.cast(name)
+    turns = [t for t in project.dialogues.turns(name) if t.speaker in cast]
+    wanted = {(cast[t.speaker], t.id) for t in turns}
+    candidates = [c for c in project.shortlist.candidates() if c.id in set(cast.values())]
+    return plan_run(
+        project, candidates=candidates, passages=turns, only=lambda c, p: (c.id, p.id) in wanted
+    )  # fmt: skip
+
+
+def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
+    """Each turn with the take that speaks it now, None where it is missing, stale or not cast."""
+    cast = project.dialogues.cast(name)
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    engines = project.shortlist.engines()
+    by_cell: dict[tuple[int, int], list[Take]] = {}
+    for take in project.takes.all(with_timing=False):
+        by_cell.setdefault((take.candidate_id, take.passage_version_id), []).append(take)
+    out: list[tuple[Passage, Take | None]] = []
+    for turn in project.dialogues.turns(name):
+        candidate = candidates.get(cast.get(turn.speaker, -1))
+        engine = engines.get(candidate.engine) if candidate else None
+        there = by_cell.get((candidate.id, turn.version_id), []) if candidate else []
+        if candidate and engine:
+            sent = project.sending.of(candidate, turn, engine)
+            there = [t for t in there if asked_alike(t, sent)]
+        out.append((turn, next((t for t in there if t.starred), there[0] if there else None)))
+    return out
+
+
+def put_together(project: Project, name: str) -> PlayedDialogue:
+    """The dialogue as one clip with captions. Raises InputError where a turn has no take yet."""
+    found = takes_of(project, name)
+    missing = [turn for turn, take in found if take is None]
+    if not found or missing:
+        what = (
+            f"{len(missing)} of {len(found)} turns of '{name}' are not rendered" if found else f"'{name}' has no turns"
+        )
+        raise InputError(f"{what}.", kept="Nothing was written.", remedy="Cast every speaker and render the dialogue.")
+    there = [(turn, take) for turn, take in found if take is not None]
+    clips = [project.takes.load(take) for _, take in there]
+    clip, begins = join(clips, project.dialogues.gaps_s(name))
+    captions: list[Caption] = []
+    for (turn, _), one, begin in zip(there, clips, begins, strict=True):
+        silence = measure_silence(one)
+        captions += _captions(turn, begin + silence.lead_s, begin + one.duration_s - silence.tail_s)
+    return PlayedDialogue(clip=clip, captions=tuple(captions), turns=tuple(there))
+
+
+def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
+    """A turn's captions, a sentence each, its time shared out by characters."""
+    sentences = split_sentences(turn.text, turn.language) or [turn.text]
+    whole = sum(len(s) for s in sentences)
+    out, at = [], max(0.0, start_s)
+    for sentence in sentences:
+        until = at + (end_s - start_s) * len(sentence) / whole
+        out.append(Caption(start_s=at, end_s=until, speaker=turn.speaker, text=sentence))
+        at = until
+    return out
+
+
+def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
+    """Write the dialogue's sound and captions (SubRip and WebVTT, with speakers). Raises InputError."""
+    played = put_together(project, name)
+    stem = re.sub(r"[^\w .-]+", "_", name).strip(" .") or "dialogue"
+    written: list[Path] = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if one_file:
+            written.append(folder / f"{stem}.wav")
+            write_wav(written[-1], played.clip)
+        else:
+            for i, (turn, take) in enumerate(played.turns, 1):
+                speaker = re.sub(r"[^\w.-]+", "_", turn.speaker)
+                written.append(folder / f"{stem} {i:03d} {speaker}.wav")
+                write_wav(written[-1], project.takes.load(take))
+        for suffix, text in ((".srt", as_srt(played.captions)), (".vtt", as_vtt(played.captions))):
+            written.append(folder / f"{stem}{suffix}")
+            write_whole(written[-1], text.encode("utf-8"))
+    except OSError as error:
+        raise InputError(f"{written[-1].name if written else folder} cannot be written ({error.strerror}).",
+                         kept="The project is as it was.", remedy="Choose another folder.") from error  # fmt: skip
+    return written
+
+
+def _stamp(at_s: float, comma: str) -> str:
+    ms = round(at_s * 1000)
+    return f"{ms // 3_600_000:02d}:{ms // 60_000 % 60:02d}:{ms // 1000 % 60:02d}{comma}{ms % 1000:03d}"
+
+
+def as_srt(captions: Sequence[Caption]) -> str:
+    """SubRip, the speaker in front of the words."""
+    return "\n".join(
+        f"{i}\n{_stamp(c.start_s, ',')} --> {_stamp(c.end_s, ',')}\n{c.speaker}: {c.text}\n"
+        for i, c in enumerate(captions, 1)
+    )
+
+
+def as_vtt(captions: Sequence[Caption]) -> str:
+    """WebVTT (W3C), the speaker as a voice span."""
+
+    def safe(text: str) -> str:
+        return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+    cues = [
+        f"{_stamp(c.start_s, '.')} --> {_stamp(c.end_s, '.')}\n<v {safe(c.speaker)}>{safe(c.text)}</v>\n"
+        for c in captions
+    ]
+    return "WEBVTT\n\n" + "\n".join(cues)

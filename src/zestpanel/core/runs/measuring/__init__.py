@@ -1,0 +1,1 @@
+"""Takes measured, in processes of their own."""

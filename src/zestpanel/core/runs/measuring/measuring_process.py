@@ -1,0 +1,102 @@
+"""Measuring in a process of its own: pitch and alignment hold Python's lock for long, and a window must not wait.
+
+The process reads one JSON object a line, {"clip", "text", "language", "words"}, and answers {"values", "words",
+"words_by"} or {"error"}. It ends when its standard input does, so that it never outlives the program.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+from zestpanel.core.domain.take import Measured, WordTimes
+from zestpanel.core.errors import AudioError, ZestError
+from zestpanel.core.secrets.environment import for_programs
+
+
+class MeasuringProcess:
+    """The asking side. Use as a context manager; the process starts with the first question."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+
+    def __enter__(self) -> MeasuringProcess:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._process is not None:
+            assert self._process.stdin is not None
+            assert self._process.stdout is not None
+            self._process.stdin.close()
+            self._process.wait()
+            self._process.stdout.close()
+
+    @property
+    def alive(self) -> bool:
+        """False once the process has ended by itself: then a new one is needed."""
+        return self._process is None or self._process.poll() is None
+
+    def start(self) -> None:
+        """Start the process now, so that its imports are over when the first clip comes."""
+        if self._process is None:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+                encoding="utf-8", env=for_programs({}),
+            )  # fmt: skip
+
+    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
+        """Raises AudioError for a clip that cannot be read, ZestError where the process ended."""
+        self.start()
+        process = self._process
+        assert process is not None
+        assert process.stdin is not None
+        assert process.stdout is not None
+        try:
+            process.stdin.write(
+                json.dumps({"clip": str(clip), "text": text, "language": language, "words": words}) + "\n"
+            )
+            process.stdin.flush()
+            line = process.stdout.readline()
+        except OSError:
+            line = ""
+        if not line:
+            raise ZestError("The measuring process ended.", kept="The take is kept.", remedy="It is measured later.")
+        answer: dict[str, Any] = json.loads(line)
+        if "error" in answer:
+            raise AudioError(answer["error"])
+        return Measured(
+            values=answer["values"], words=tuple((w, s, e, g) for w, s, e, g in answer["words"]),
+            words_by=answer["words_by"],
+        )  # fmt: skip
+
+
+def serve() -> None:
+    """The answering side: until standard input ends."""
+    os.nice(10)  # a window and the timing of requests come first
+    with contextlib.suppress(OSError, AttributeError):  # nor does it take the processor from them when it wakes
+        os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
+    from zestpanel.core.audio.files import read_kept
+    from zestpanel.core.measures.measuring import measure
+
+    for line in sys.stdin:
+        asked = json.loads(line)
+        try:
+            words = tuple((w, s, e) for w, s, e in asked["words"])
+            found = measure(read_kept(Path(asked["clip"])), asked["text"], asked["language"], words)
+            answer: dict[str, Any] = {"values": found.values, "words": found.words, "words_by": found.words_by}
+        except Exception as error:  # whatever it is, the asker is told which clip it was
+            answer = {"error": str(error)}
+        try:
+            print(json.dumps(answer), flush=True)
+        except BrokenPipeError:  # the program ended meanwhile: nobody is left to be told
+            os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+            return
+
+
+if __name__ == "__main__":
+    serve()

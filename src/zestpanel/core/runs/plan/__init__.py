@@ -1,0 +1,1 @@
+"""What a run will ask for, and what it will take."""

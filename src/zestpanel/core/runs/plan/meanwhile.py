@@ -1,0 +1,34 @@
+"""What another program has made, or asked for, between a run's planning and its beginning."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.domain.take import Take
+from zestpanel.core.runs.plan.job import Job
+from zestpanel.core.store.project import Project
+
+
+def left_to_make(project: Project, journal: Sequence[JournalRow]) -> tuple[Callable[[Job], bool], dict[str, Take]]:
+    """(whether a job is still to be made, asked of each job once and of those others wait for first; the takes that
+    serve jobs which wait for one that is there already, by its digest)."""
+    there = {
+        (take.candidate_id, take.passage_version_id, take.repeat, take.asked): take
+        for take in project.takes.all(with_timing=False)
+    }
+    under_way = {(row.candidate_id, row.passage_version_id, row.repeat) for row in journal if row.state == "open"}
+    asked_for: set[str] = set()
+    serving: dict[str, Take] = {}
+
+    def is_left(job: Job) -> bool:
+        cell = (job.candidate.id, job.passage.version_id, job.repeat)
+        if (take := there.get((*cell, job.asked))) is not None:
+            serving[job.asked] = take
+            return False
+        if cell in under_way or job.same_as in asked_for:
+            asked_for.add(job.asked)
+            return False
+        return True
+
+    return is_left, serving

@@ -1,0 +1,1 @@
+"""Runs at set hours."""

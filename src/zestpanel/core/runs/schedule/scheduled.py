@@ -1,0 +1,93 @@
+"""The stored schedule: what of it is due now, as a planned run."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import ValidationError
+
+from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
+from zestpanel.core.runs.plan.conditions import Conditions
+from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule, finished, look
+from zestpanel.core.store.project import Project
+
+
+def stored_schedule(project: Project) -> Schedule | None:
+    """The project's schedule; None for none, and for one that makes no sense: the project may be of anybody."""
+    return _understood(project.documents.get(DOCUMENT))
+
+
+def _understood(stored: object) -> Schedule | None:
+    try:
+        return Schedule.model_validate(stored) if stored else None
+    except ValidationError:
+        return None
+
+
+def keep_schedule(project: Project, schedule: Schedule) -> None:
+    """Set by the person at this machine: it may begin runs by itself."""
+    agree_to_schedule(project.folder, schedule.identity)
+    project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
+
+
+def sleeps(project: Project, schedule: Schedule) -> bool:
+    """Whether it was not set or agreed to on this machine: then nothing is begun and nothing made up for."""
+    return not schedule_agreed(project.folder, schedule.identity)
+
+
+def wake(project: Project) -> None:
+    """The person at this machine agrees to the schedule the project came with."""
+    if (schedule := stored_schedule(project)) is not None:
+        agree_to_schedule(project.folder, schedule.identity)
+
+
+def give_up_schedule(project: Project) -> None:
+    project.documents.put(DOCUMENT, None)
+
+
+def is_due(project: Project, now: datetime) -> bool:
+    schedule = stored_schedule(project)
+    return schedule is not None and not sleeps(project, schedule) and look(schedule, now)[1] is not None
+
+
+def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
+    """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
+    that neither a crash in the middle nor a second program that looks renders it twice."""
+    while (stored := project.documents.get(DOCUMENT)) is not None:
+        schedule = _understood(stored)
+        if schedule is None:
+            break
+        if sleeps(project, schedule):
+            return schedule, None
+        schedule, due = look(schedule, now)
+        if due is not None:
+            schedule = finished(schedule, due)
+        if project.documents.put_if(DOCUMENT, schedule.model_dump(mode="json"), was=stored):
+            return schedule, None if due is None else plan_occasion(project, schedule)
+    return None, None
+
+
+def plan_occasion(project: Project, schedule: Schedule) -> PlannedRun:
+    """New takes of the schedule's cells, with the same seeds at every occasion."""
+    return plan_run(
+        project,
+        repeats=schedule.repeats,
+        candidates=[c for c in project.shortlist.candidates() if c.id in schedule.candidate_ids],
+        passages=[p for p in project.texts.all() if p.id in schedule.passage_ids],
+        conditions=Conditions(fresh=True, kind="scheduled"),
+    )
+
+
+def coming(schedule: Schedule | None, *, asleep: bool = False) -> str:
+    """How a schedule stands, in a sentence; '' where there is none."""
+    if schedule is None:
+        return ""
+    if asleep and not schedule.over:
+        return "The project came with runs at set hours. They sleep until they are agreed to on this machine."
+    missed = f" {len(schedule.missed)} were missed, as nothing looked at their time." if schedule.missed else ""
+    upcoming = schedule.upcoming()
+    if upcoming is None:
+        return f"All {schedule.times} runs of the schedule are over.{missed}"
+    at = f"{upcoming.astimezone():%a %d %b, %H:%M}"
+    return f"Run {len(schedule.done) + len(schedule.missed) + 1} of {schedule.times} at {at}.{missed}"

@@ -1,0 +1,1 @@
+"""What may be spent, what was, and what may have been."""

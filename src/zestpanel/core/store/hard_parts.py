@@ -1,0 +1,55 @@
+"""Hard parts of the passages: found by rule, corrected by a person; corrections belong to a text, not to a title."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final
+
+from zestpanel.core.domain.passage import Passage, text_hash
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.text.difficulty import KINDS, kinds_of
+
+_DOCUMENT: Final = "hard parts"
+
+
+class HardParts:
+    def __init__(self, documents: Documents) -> None:
+        self._documents = documents
+        self._by_rule: dict[tuple[str, str], frozenset[str]] = {}  # by the text's hash and its language
+
+    def _corrections(self, passage: Passage) -> dict[str, bool]:
+        found: dict[str, bool] = (self._documents.get(_DOCUMENT) or {}).get(passage.sha256, {})
+        return found
+
+    def kinds(self, passage: Passage) -> list[str]:
+        """Kinds of hard parts, in the order of KINDS."""
+        corrections = self._corrections(passage)
+        found = set(self._found(passage))
+        found |= {kind for kind, present in corrections.items() if present}
+        found -= {kind for kind, present in corrections.items() if not present}
+        return [kind for kind in KINDS if kind in found]
+
+    def is_known(self, passage: Passage) -> bool:
+        """Whether its kinds are told at once: they were looked for before."""
+        return (text_hash(passage.text), passage.language) in self._by_rule
+
+    def _found(self, passage: Passage) -> frozenset[str]:
+        key = (text_hash(passage.text), passage.language)
+        if key not in self._by_rule:
+            self._by_rule[key] = frozenset(kinds_of(passage.text, passage.language))
+        return self._by_rule[key]
+
+    def correct(self, passage: Passage, kind: str, present: bool) -> None:
+        """Say that a kind is there, or is not, whatever the rules find; saying what they find takes it back."""
+        corrections = dict(self._corrections(passage))
+        if (kind in self._found(passage)) == present:
+            corrections.pop(kind, None)
+        else:
+            corrections[kind] = present
+        every = {**(self._documents.get(_DOCUMENT) or {}), passage.sha256: corrections}
+        self._documents.put(_DOCUMENT, {sha: kept for sha, kept in every.items() if kept})
+
+    def coverage(self, passages: Sequence[Passage]) -> tuple[list[str], list[str]]:
+        """(kinds that occur in the set, kinds that do not)."""
+        found = {kind for passage in passages for kind in self.kinds(passage)}
+        return [kind for kind in KINDS if kind in found], [kind for kind in KINDS if kind not in found]

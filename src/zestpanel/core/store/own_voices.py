@@ -1,0 +1,256 @@
+"""Recordings, their consent, and the voices of one's own made from them or from a description."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Row, select, update
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import read
+from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.errors import AudioError, InputError, SynthesisFailure
+from zestpanel.core.store.clip_store import ClipStore
+from zestpanel.core.store.database import Database, now
+from zestpanel.core.store.schema import own_voices, recordings
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Consent:
+    """Who agreed to what, when, until when (None: no end). evidence: the name of a file or a note of where it is."""
+
+    who: str
+    given: date
+    use: str
+    until: date | None = None
+    evidence: str = ""
+
+    def missing(self, today: date) -> str:
+        """'' while the consent holds, else why it does not."""
+        if self.until is not None and self.until < today:
+            return f"the consent of {self.who} ended on {self.until}"
+        return ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recording:
+    """One version of a recording. from_id: the one it was made from; how: 'as given', 'best stretch', 'cleaned'."""
+
+    id: int
+    name: str
+    clip: str
+    duration_s: float
+    rate_hz: int
+    language: str
+    words: str
+    checks: tuple[Mapping[str, Any], ...] = field(repr=False)
+    consent: Consent | None
+    from_id: int | None
+    how: str
+    created: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OwnVoice:
+    id: int
+    engine: str
+    voice: Voice
+    recording_id: int | None
+    described: Mapping[str, str]
+
+
+class OwnVoices:
+    def __init__(self, database: Database, store: ClipStore) -> None:
+        self._database, self._store = database, store
+
+    # -- recordings
+
+    def add_recording(
+        self,
+        clip: Clip,
+        *,
+        name: str,
+        language: str,
+        checks: list[dict[str, Any]],
+        words: str = "",
+        how: str = "as given",
+        from_id: int | None = None,
+        consent: Consent | None = None,
+    ) -> Recording:
+        """Keep a recording (or a version of one). The sound is stored first, so that a row always has its clip."""
+        values = {
+            "name": name,
+            "clip": self._store.keep(clip),
+            "duration_s": clip.duration_s,
+            "rate_hz": clip.rate_hz,
+            "language": language,
+            "words": words,
+            "checks": checks,
+            "consent": _written(consent),
+            "from_id": from_id,
+            "how": how,
+            "created": now(),
+        }
+        with self._database.writing() as connection:
+            return _recording(connection.execute(recordings.insert().values(values).returning(recordings)).one())
+
+    def recordings(self) -> list[Recording]:
+        query = select(recordings).where(recordings.c.removed.is_(None)).order_by(recordings.c.id)
+        with self._database.reading() as connection:
+            return [_recording(row) for row in connection.execute(query)]
+
+    def set_recording_removed(self, recording_id: int, removed: bool) -> None:
+        with self._database.writing() as connection:
+            values = {"removed": now() if removed else None}
+            connection.execute(update(recordings).where(recordings.c.id == recording_id).values(values))
+
+    def set_consent(self, recording_id: int, consent: Consent | None) -> None:
+        """Raises InputError for a consent that does not say who agreed to what."""
+        if consent is not None and not (consent.who.strip() and consent.use.strip()):
+            raise InputError("A consent says who agreed, and to what use.", kept="Nothing was changed.")
+        with self._database.writing() as connection:
+            query = update(recordings).where(recordings.c.id == recording_id)
+            connection.execute(query.values(consent=_written(consent)))
+
+    def path(self, recording: Recording) -> Path:
+        return self._store.path(recording.clip)
+
+    def load(self, recording: Recording) -> Clip:
+        return read(self.path(recording))
+
+    # -- voices
+
+    def add_voice(
+        self,
+        engine: str,
+        *,
+        voice: str,
+        name: str,
+        language: str,
+        recording_id: int | None = None,
+        described: Mapping[str, str] | None = None,
+    ) -> int:
+        """A voice of one's own for an engine; its number. Raises InputError when the engine has one of that id."""
+        if any(v.engine == engine and v.voice.id == voice for v in self.voices()):
+            raise InputError(f"{engine} has a voice '{name}' of your own already.", kept="Nothing was changed.")
+        values = {
+            "engine": engine,
+            "voice": voice,
+            "name": name,
+            "language": language,
+            "made": "recorded" if recording_id is not None else "described",
+            "recording_id": recording_id,
+            "described": dict(described or {}),
+            "created": now(),
+            "removed": None,
+        }
+        with self._database.writing() as connection:
+            gone = connection.execute(
+                select(own_voices.c.id).where(own_voices.c.engine == engine, own_voices.c.voice == voice)
+            ).scalar()
+            if gone is not None:  # one that was removed comes back with its new facts
+                connection.execute(update(own_voices).where(own_voices.c.id == gone).values(values))
+                return int(gone)
+            return int(connection.execute(own_voices.insert().values(values).returning(own_voices.c.id)).scalar_one())
+
+    def set_voice_removed(self, voice_id: int, removed: bool) -> None:
+        with self._database.writing() as connection:
+            values = {"removed": now() if removed else None}
+            connection.execute(update(own_voices).where(own_voices.c.id == voice_id).values(values))
+
+    def voices(self) -> list[OwnVoice]:
+        query = select(own_voices).where(own_voices.c.removed.is_(None)).order_by(own_voices.c.id)
+        with self._database.reading() as connection:
+            return [
+                OwnVoice(
+                    id=row.id,
+                    engine=row.engine,
+                    recording_id=row.recording_id,
+                    described=row.described,
+                    voice=Voice(
+                        id=row.voice,
+                        name=row.name,
+                        languages=(row.language,),
+                        gender=row.described.get("gender") or "unknown",
+                        age=row.described.get("age") or "unknown",
+                        made=row.made,
+                    ),
+                )
+                for row in connection.execute(query)
+            ]
+
+    def consent_missing(self, engine: str, voice: str, *, today: date | None = None) -> str:
+        """Why a voice of one's own may not speak, '' when it may: its recording needs a consent that holds."""
+        found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
+        if found is None or found.recording_id is None:
+            return ""
+        recording = next((r for r in self.recordings() if r.id == found.recording_id), None)
+        if recording is None:
+            return "the recording this voice is made from was taken away"
+        if recording.consent is None:
+            return f"nobody's consent is recorded for '{recording.name}'"
+        return recording.consent.missing(today or date.today())
+
+    def source_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
+        """(path of the recording, description) of a voice, for a request; empty for listed voices.
+
+        Every request that carries a recording has it from here. Raises SynthesisFailure('refused') while the consent
+        of the person recorded is missing or over.
+        """
+        if why := self.consent_missing(engine, voice):
+            raise SynthesisFailure("refused", f"The recording was not sent: {why}.")
+        try:
+            return self.identity_of(engine, voice)
+        except AudioError as error:
+            raise SynthesisFailure("refused", f"The recording was not sent: {error.what}") from error
+
+    def identity_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
+        """The same whatever the consent: to tell requests apart, never to send one."""
+        found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
+        if found is None:
+            return "", {}
+        recording = next((r for r in self.recordings() if r.id == found.recording_id), None)
+        return (str(self.path(recording)) if recording else ""), found.described
+
+
+def _written(consent: Consent | None) -> dict[str, Any] | None:
+    if consent is None:
+        return None
+    return {
+        "who": consent.who,
+        "given": consent.given.isoformat(),
+        "use": consent.use,
+        "until": consent.until.isoformat() if consent.until else None,
+        "evidence": consent.evidence,
+    }
+
+
+def _recording(row: Row[Any]) -> Recording:
+    consent = None
+    if row.consent:
+        until = row.consent.get("until")
+        consent = Consent(
+            who=row.consent["who"],
+            given=date.fromisoformat(row.consent["given"]),
+            use=row.consent["use"],
+            until=date.fromisoformat(until) if until else None,
+            evidence=row.consent.get("evidence", ""),
+        )
+    return Recording(
+        id=row.id,
+        name=row.name,
+        clip=row.clip,
+        duration_s=row.duration_s,
+        rate_hz=row.rate_hz,
+        language=row.language,
+        words=row.words,
+        checks=tuple(row.checks),
+        consent=consent,
+        from_id=row.from_id,
+        how=row.how,
+        created=row.created,
+    )

@@ -1,0 +1,102 @@
+"""A project: one folder that holds everything, reached through a few collections."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.errors import ProjectError
+from zestpanel.core.store.auditions import Auditions
+from zestpanel.core.store.checking import first_damage
+from zestpanel.core.store.clip_store import ClipStore
+from zestpanel.core.store.database import Database
+from zestpanel.core.store.dialogues import Dialogues
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.hard_parts import HardParts
+from zestpanel.core.store.history import History
+from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.notes import CatalogueNotes
+from zestpanel.core.store.opening import create_database, open_database
+from zestpanel.core.store.own_voices import OwnVoices
+from zestpanel.core.store.panel import Panel
+from zestpanel.core.store.pronunciations import Pronunciations
+from zestpanel.core.store.scripts import Scripts
+from zestpanel.core.store.sending import Sending
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.sweeps import Sweeps
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
+
+SUFFIX = ".zest"
+
+
+class Project:
+    """An open project. Safe to read and write from several threads; close it when done."""
+
+    def __init__(self, folder: Path, database: Database) -> None:
+        self.folder, self._database = folder, database
+        database.damage_in = first_damage
+        self.documents = Documents(database)
+        store = ClipStore(folder)
+        self.own_voices = OwnVoices(database, store)
+        self.notes = CatalogueNotes(database)
+        self.hard_parts = HardParts(self.documents)
+        self.shortlist = Shortlist(database, self.documents, self.own_voices)
+        self.texts = Texts(database)
+        self.dialogues = Dialogues(self.documents, self.texts)
+        self.scripts = Scripts(self.documents)
+        self.pronunciations = Pronunciations(database)
+        self.sending = Sending(self.documents, self.pronunciations)
+        self.journal = Journal(database)
+        self.takes = Takes(database, store)
+        self.auditions = Auditions(database, store)
+        self.sweeps = Sweeps(database, self.shortlist)
+        self.panel = Panel(database)
+        self.history = History()
+        self.purse: Any = None  # of the run that goes on, which lines heard meanwhile share
+
+    @classmethod
+    def create(cls, folder: Path) -> Project:
+        """A new, empty project. Raises ProjectError where something is there already."""
+        return cls(folder, create_database(folder))
+
+    @classmethod
+    def open(cls, folder: Path) -> Project:
+        """Raises ProjectError: no project, damaged, or written by a newer program."""
+        if not folder.is_dir():
+            raise ProjectError(f"There is no project at {folder}.", remedy="Check the name, or make a new one.")
+        return cls(folder, open_database(folder))
+
+    def close(self) -> None:
+        self._database.close()
+
+    @property
+    def read_only(self) -> str:
+        """Why nothing can be written: 'read-only' or 'full', '' where it can."""
+        return self._database.read_only
+
+    def look_again(self) -> None:
+        """Another program has written: what was worked out of the database is worked out anew."""
+        self.shortlist.voices_changed()
+        self.pronunciations.look_again()
+        self.sending.look_again()
+
+    def changes(self) -> int:
+        """A number that differs once another program has written to the project."""
+        return self._database.changes()
+
+    # -- the brief, with undo
+
+    @property
+    def brief(self) -> Brief:
+        return Brief.model_validate(self.documents.get("brief") or {})
+
+    def set_brief(self, brief: Brief, *, label: str = "brief") -> None:
+        self.edit_document("brief", brief.model_dump(mode="json"), label=label)
+
+    def edit_document(self, name: str, value: Any, *, label: str) -> None:
+        """Write a document so that it can be undone. Nothing happens when the value is what it was."""
+        before = self.documents.get(name)
+        if before != value:
+            self.history.run(label, lambda: self.documents.put(name, value), lambda: self.documents.put(name, before))

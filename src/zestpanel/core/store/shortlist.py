@@ -1,0 +1,222 @@
+"""Engines known to the project (as connector files) and the candidates on its shortlist."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import Row, func, select, update
+from sqlalchemy.dialects.sqlite import insert
+
+from zestpanel.core.catalogue.candidate import superseded_by
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.errors import ConnectorError, InputError
+from zestpanel.core.store.database import Database, now
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.own_voices import OwnVoices
+from zestpanel.core.store.schema import candidates, connectors
+from zestpanel.core.store.splitting import Split, put_together, split_candidate
+from zestpanel.core.store.worked_out import WorkedOut
+
+
+class Shortlist:
+    def __init__(self, database: Database, documents: Documents, own_voices: OwnVoices) -> None:
+        self._database, self._documents, self._own_voices = database, documents, own_voices
+        self._engines = WorkedOut(self._put_together)
+        self._parsed: dict[str, Engine] = {}  # by the file's text, which is read once
+
+    # -- engines
+
+    def add_engine(self, engine: Engine, source: str, file_name: str) -> None:
+        """Add an engine, or replace what was known of it; candidates made from it stay as they are.
+
+        engine: what ``source`` says.
+        """
+        self._parsed[source] = engine
+        values = {"engine": engine.engine, "file_name": file_name, "source": source, "added": now()}
+        with self._database.writing() as connection:
+            row = insert(connectors).values(**values)
+            connection.execute(row.on_conflict_do_update(index_elements=["engine"], set_=values))
+        self._engines.forget()
+
+    def engines(self) -> dict[str, Engine]:
+        """Engines by name, in the order they were added: as their files state them, with fetched and own voices."""
+        return self._engines.get()
+
+    def _put_together(self) -> dict[str, Engine]:
+        own = self._own_voices.voices()
+        return {
+            name: with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name])
+            for name, (engine, _, _) in self.files().items()
+        }
+
+    def files(self) -> dict[str, tuple[Engine, str, str]]:
+        """(engine as its file states it, the file's text, its name) by engine.
+
+        A file that can no longer be read, from a stranger or from an earlier version, is left out: its candidates say
+        that it is not in the project, and the rest of the project opens.
+        """
+        with self._database.reading() as connection:
+            rows = connection.execute(select(connectors).order_by(connectors.c.id)).all()
+        found = {}
+        for row in rows:
+            with contextlib.suppress(ConnectorError):
+                found[row.engine] = (self._engine_of(row.source, row.file_name), row.source, row.file_name)
+        return found
+
+    def _engine_of(self, source: str, file_name: str) -> Engine:
+        known = self._parsed.get(source)
+        if known is None:
+            known = self._parsed[source] = parse_connector(source, name=file_name, kept=True)
+        return known
+
+    def remove_engine(self, engine: str) -> None:
+        """Take an engine's file out; its candidates and takes stay and say that the engine is not known."""
+        with self._database.writing() as connection:
+            connection.execute(connectors.delete().where(connectors.c.engine == engine))
+        self._engines.forget()
+
+    # -- voices that are not in the file
+
+    def fetched(self, engine: str) -> list[Voice]:
+        """The voices last fetched from the service, none when they never were."""
+        return [Voice.model_validate(v) for v in self._documents.get(f"voices of {engine}") or []]
+
+    def put_fetched(self, engine: str, voices: Sequence[Voice]) -> None:
+        self._documents.put(f"voices of {engine}", [v.model_dump(mode="json", exclude_defaults=True) for v in voices])
+        self._engines.forget()
+
+    def voices_changed(self) -> None:
+        """Voices of one's own were added or taken away: engines are put together anew."""
+        self._engines.forget()
+
+    # -- candidates
+
+    def add(
+        self,
+        engine: Engine,
+        *,
+        voice: str,
+        model: str | None = None,
+        plan: str | None = None,
+        language: str | None = None,
+        settings: dict[str, Any] | None = None,
+    ) -> list[Candidate]:
+        """Put a voice on the shortlist; what is not given takes the engine's first.
+
+        The first candidate of an engine with other than factory settings brings its factory twin along, so that a
+        tuned voice is never compared with untuned ones alone. Returns the candidates that were added: none when the
+        very same is already there. Raises InputError.
+        """
+        known = engine.voice(voice)
+        if known is None:
+            raise InputError(f"{engine.engine} lists no voice '{voice}'.", kept="The shortlist is unchanged.")
+        chosen = (
+            engine.model(model)
+            if model
+            else next((m for m in engine.models if not known.models or m.id in known.models), engine.models[0])
+        )
+        if chosen is None:
+            raise InputError(f"{engine.engine} lists no model '{model}'.", kept="The shortlist is unchanged.")
+        factory = engine.factory_settings()
+        wanted = {**factory, **(settings or {})}
+        for control in engine.controls:
+            if problem := control.check(wanted[control.name]):
+                raise InputError(f"{engine.engine}: {problem}.", kept="The shortlist is unchanged.")
+        base = {
+            "engine": engine.engine,
+            "model": chosen.id,
+            "model_version": chosen.version,
+            "route": engine.route_label,
+            "plan": plan if plan is not None else (engine.plans[0].name if engine.plans else ""),
+            "voice": known.id,
+            "language": language or known.languages[0],
+            "note": "",
+        }
+        existing = self.candidates()
+        rows = []
+        has_factory = any(c.engine == engine.engine and c.factory and not c.ended for c in existing)
+        if wanted != factory and not has_factory:
+            rows.append({**base, "settings": factory, "factory": True})
+        rows.append({**base, "settings": wanted, "factory": wanted == factory})
+        same = [(*(getattr(c, k) for k in base if k != "note"), dict(c.settings)) for c in existing if not c.ended]
+        fresh = [r for r in rows if (*(r[k] for k in base if k != "note"), r["settings"]) not in same]
+        added = []
+        with self._database.writing() as connection:
+            place = connection.execute(select(func.max(candidates.c.position))).scalar() or 0
+            for row in fresh:
+                place += 1
+                new = connection.execute(
+                    candidates.insert().values(**row, position=place, created=now()).returning(candidates)
+                ).one()
+                added.append(candidate_of(new))
+        return added
+
+    def candidates(self, *, removed: bool = False, of_sweeps: bool = False) -> list[Candidate]:
+        """The shortlist in order; with ``removed`` also what was taken off it (takes keep pointing there), with
+        ``of_sweeps`` also the points of sweeps."""
+        query = select(candidates).order_by(candidates.c.position, candidates.c.id)
+        if not of_sweeps:
+            query = query.where(candidates.c.sweep_id.is_(None))
+        if not removed:
+            query = query.where(candidates.c.removed.is_(None))
+        with self._database.reading() as connection:
+            return [candidate_of(row) for row in connection.execute(query)]
+
+    def superseded(self, engine: Engine) -> dict[str, int]:
+        """What a newly stated version means: (model and versions in words, how many candidates are of the old one)."""
+        out: dict[str, int] = {}
+        for candidate in self.candidates():
+            stated = superseded_by(candidate, engine) if candidate.engine == engine.engine else ""
+            if stated and not candidate.ended:
+                words = f"{candidate.model} is version {stated} now, not {candidate.model_version}"
+                out[words] = out.get(words, 0) + 1
+        return out
+
+    def split(self, candidate_id: int, run_id: int) -> Split:
+        """Two candidates instead of one, from a run on; see ``split_candidate``."""
+        return split_candidate(self._database, candidate_id, run_id)
+
+    def put_together(self, split: Split) -> None:
+        put_together(self._database, split)
+
+    def set_removed(self, candidate_ids: list[int], removed: bool) -> None:
+        with self._database.writing() as connection:
+            connection.execute(
+                update(candidates).where(candidates.c.id.in_(candidate_ids)).values(removed=now() if removed else None)
+            )
+
+
+def candidate_of(row: Row[Any]) -> Candidate:
+    return Candidate(
+        id=row.id,
+        engine=row.engine,
+        model=row.model,
+        model_version=row.model_version,
+        route=row.route,
+        plan=row.plan,
+        voice=row.voice,
+        language=row.language,
+        settings=row.settings,
+        factory=row.factory,
+        created=row.created,
+        note=row.note,
+        ended=row.ended or "",
+        first_id=row.first_id or row.id,
+    )
+
+
+def with_voices(engine: Engine, fetched: Sequence[Voice], own: Sequence[Voice]) -> Engine:
+    """The engine with the voices its service lists (what the file says of a voice of the same id wins) and own ones."""
+    stated = {v.id: v for v in engine.voices}
+    voices = [stated.pop(v.id, v) for v in fetched] + list(stated.values()) if fetched else list(engine.voices)
+    have = {v.id for v in voices}
+    voices += [v for v in own if v.id not in have]
+    return (
+        engine
+        if len(voices) == len(engine.voices) and not fetched
+        else engine.model_copy(update={"voices": tuple(voices)})
+    )

@@ -1,0 +1,158 @@
+"""The pronunciation list to and from PLS (W3C Recommendation "Pronunciation Lexicon Specification 1.0", 2008)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Final
+from xml.parsers import expat
+from xml.sax.saxutils import escape, quoteattr
+
+from zestpanel.core.errors import InputError
+from zestpanel.core.text.lexicon.lexicon import Entry, checked
+
+NAMESPACE: Final = "http://www.w3.org/2005/01/pronunciation-lexicon"
+MOST_LEVELS: Final = 100
+# what may stand within what (PLS 1.0, chapter 4)
+_WITHIN: Final[dict[str, set[str]]] = {
+    "": {"lexicon"},
+    "lexicon": {"lexeme", "meta", "metadata"},
+    "lexeme": {"grapheme", "phoneme", "alias", "example"},
+}
+_ATTRIBUTES: Final[dict[str, set[str]]] = {
+    "lexicon": {"version", "alphabet", "xml:lang", "xml:base", "xmlns", "xmlns:xsi", "xsi:schemaLocation"},
+    "lexeme": {"xml:id", "role"},
+    "grapheme": set(),
+    "phoneme": {"prefer", "alphabet"},
+    "alias": {"prefer"},
+    "example": set(),
+    "meta": {"name", "http-equiv", "content"},
+    "metadata": set(),
+}
+
+
+def to_pls(entries: Sequence[Entry], language: str) -> str:
+    """A document with the entries of a language. A lexeme that has both keeps sounds first, its respelling as alias."""
+    lines = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        f'<lexicon version="1.0" xmlns="{NAMESPACE}" alphabet="ipa" xml:lang={quoteattr(language)}>',
+    ]
+    for entry in entries:
+        if entry.language.lower() != language.lower() or entry.engine:
+            continue
+        lines.append("  <lexeme>")
+        lines.append(f"    <grapheme>{escape(entry.word)}</grapheme>")
+        if entry.ipa:
+            lines.append(f"    <phoneme>{escape(entry.ipa)}</phoneme>")
+        if entry.respelling:
+            lines.append(f"    <alias>{escape(entry.respelling)}</alias>")
+        lines.append("  </lexeme>")
+    return "\n".join([*lines, "</lexicon>"]) + "\n"
+
+
+@dataclass
+class _Lexeme:
+    graphemes: list[str] = field(default_factory=list)
+    phonemes: list[tuple[str, bool]] = field(default_factory=list)
+    aliases: list[tuple[str, bool]] = field(default_factory=list)
+
+
+class _Reader:
+    def __init__(self, what: str) -> None:
+        self.what, self.language, self.alphabet = what, "", "ipa"
+        self.stack: list[tuple[str, dict[str, str]]] = []
+        self.text: list[str] = []
+        self.lexeme = _Lexeme()
+        self.entries: list[Entry] = []
+        self.parser = expat.ParserCreate("utf-8")
+        self.parser.StartElementHandler = self.start
+        self.parser.EndElementHandler = self.end
+        self.parser.CharacterDataHandler = self.data
+        self.parser.EntityDeclHandler = lambda *_: self.fail("entities are not taken")
+
+    def fail(self, why: str) -> None:
+        raise InputError(f"{self.what}, line {self.parser.CurrentLineNumber}: {why}.", kept="The list is as it was.")
+
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        parent = self.stack[-1][0] if self.stack else ""
+        if parent == "metadata":
+            self.stack.append(("metadata", {}))
+            return
+        if name not in _WITHIN.get(parent, set()):
+            self.fail(f"<{name}> may not stand {f'within <{parent}>' if parent else 'at the root'}")
+        for attribute in attributes:
+            if attribute not in _ATTRIBUTES[name]:
+                self.fail(f"<{name}> has no attribute '{attribute}'")
+        if name == "lexicon":
+            if attributes.get("version") != "1.0":
+                self.fail("version 1.0 is needed")
+            self.language = attributes.get("xml:lang", "")
+            if not self.language:
+                self.fail("<lexicon> needs the attribute 'xml:lang'")
+            self.alphabet = attributes.get("alphabet", "")
+            if not self.alphabet:
+                self.fail("<lexicon> needs the attribute 'alphabet'")
+        elif name == "lexeme":
+            self.lexeme = _Lexeme()
+        if len(self.stack) > MOST_LEVELS:
+            self.fail(f"elements stand more than {MOST_LEVELS} deep in one another")
+        self.stack.append((name, attributes))
+        self.text = []
+
+    def data(self, data: str) -> None:
+        self.text.append(data)
+
+    def end(self, name: str) -> None:
+        opened, attributes = self.stack.pop()
+        text, self.text = " ".join("".join(self.text).split()), []
+        preferred = attributes.get("prefer") == "true"
+        if opened == "grapheme":
+            self.lexeme.graphemes.append(text)
+        elif opened == "phoneme":
+            alphabet = attributes.get("alphabet", self.alphabet)
+            if alphabet != "ipa":
+                self.fail(f"sounds in the alphabet '{alphabet}' cannot be read, only in ipa")
+            self.lexeme.phonemes.append((text, preferred))
+        elif opened == "alias":
+            self.lexeme.aliases.append((text, preferred))
+        elif opened == "lexeme":
+            self._close_lexeme()
+
+    def _close_lexeme(self) -> None:
+        one = self.lexeme
+        if not one.graphemes:
+            self.fail("a lexeme has no grapheme")
+        if not one.phonemes and not one.aliases:
+            self.fail(f"'{one.graphemes[0]}' has neither phoneme nor alias")
+        for word in one.graphemes:
+            try:
+                self.entries.append(
+                    checked(
+                        Entry(
+                            word=word,
+                            language=self.language,
+                            ipa=_preferred(one.phonemes),
+                            respelling=_preferred(one.aliases),
+                        )
+                    )
+                )
+            except InputError as error:
+                self.fail(error.what.rstrip("."))
+
+
+def _preferred(found: list[tuple[str, bool]]) -> str:
+    """The one that is preferred, else the first (PLS 1.0, 4.6)."""
+    return next((text for text, preferred in found if preferred), found[0][0] if found else "")
+
+
+def from_pls(source: str, what: str = "The list") -> list[Entry]:
+    """Entries of a document. Raises InputError with line and reason."""
+    reader = _Reader(what)
+    try:
+        reader.parser.Parse(source.encode("utf-8", "replace"), True)
+    except expat.ExpatError as error:
+        raise InputError(
+            f"{what}, line {error.lineno}: this is no well-formed markup ({expat.ErrorString(error.code)}).",
+            kept="The list is as it was.",
+        ) from error
+    return reader.entries

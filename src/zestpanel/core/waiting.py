@@ -1,0 +1,51 @@
+"""Waiting for what may never come: stopped within a moment, and over after a time as a whole."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Final, TypeVar
+
+from zestpanel.core.errors import Cancelled as WasCancelled
+from zestpanel.core.errors import SynthesisFailure
+
+Cancelled = Callable[[], bool]
+T = TypeVar("T")
+_LOOK_S: Final = 0.1
+
+
+def never_cancelled() -> bool:
+    return False
+
+
+def watched(work: Callable[[], T], cancelled: Cancelled, until: float, late: str, give_up: Callable[[], None]) -> T:
+    """What ``work`` gives, from a thread of its own.
+
+    until: by the monotonic clock, when it is over as a whole, however much still drips in; late: the sentence then.
+    give_up: called when it is not waited for any longer, to close what it reads from.
+    Raises what ``work`` does, Cancelled or SynthesisFailure('timed out').
+    """
+    got: list[T] = []
+    failed: list[BaseException] = []
+    over = threading.Event()
+
+    def go() -> None:
+        try:
+            got.append(work())
+        except BaseException as error:
+            failed.append(error)
+        finally:
+            over.set()
+
+    threading.Thread(target=go, name="request", daemon=True).start()
+    while not over.wait(_LOOK_S):
+        if cancelled():
+            give_up()
+            raise WasCancelled
+        if time.monotonic() > until:
+            give_up()
+            raise SynthesisFailure("timed out", late)
+    if failed:
+        raise failed[0]
+    return got[0]
