@@ -20,7 +20,6 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.measures.loudness import integrated_loudness, measure_loudness
-from zestpanel.core.measures.measuring import MEASURES_VERSION
 from zestpanel.core.measures.pitch import measure_pitch
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.money.curve import month_curve
@@ -197,7 +196,7 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
         ]  # fmt: skip
         connection.execute(take_rows.insert(), rows)
         connection.execute(measure_rows.insert(), [
-            {"take_id": k, "version": MEASURES_VERSION, "words": [], "words_by": "",
+            {"take_id": k, "version": 5, "words": [], "words_by": "",
              "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0}}
             for k in range(1, len(rows) + 1)
         ])  # fmt: skip

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -19,7 +20,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.take import Measured, WordTimes
-from zestpanel.core.measures.measuring import measure
+from zestpanel.core.measures.registry import measure, versions
 from zestpanel.core.runs.execute.executors import Here
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
@@ -46,8 +47,8 @@ voices:
 class Unmeasured(Here):
     """Renders without measuring, for tests that try something else: measuring takes a process of its own."""
 
-    def measure(self, *_: object) -> Measured:
-        return Measured(values={})
+    def measure(self, *_: object, **__: object) -> Measured:
+        return Measured(values={}, versions=versions())
 
 
 @pytest.fixture(autouse=True)
@@ -55,10 +56,10 @@ def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.Fi
     """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one. The
     recogniser, which takes most of the time, listens only in tests that are marked so."""
     if "listens" not in request.keywords:
-        monkeypatch.setattr("zestpanel.core.measures.measuring.words_heard", lambda *_: "no recogniser in this test")
+        monkeypatch.setattr("zestpanel.core.measures.words_heard.words_heard", lambda *_: "no recogniser in this test")
 
-    def here(self: Here, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
-        return measure(read(clip), text, language, words)
+    def here(self: Here, clip: Path, text: str, language: str, words: WordTimes, **more: Any) -> Measured:
+        return measure(read(clip), text, language, words, **more)
 
     monkeypatch.setattr(Here, "measure", here)
 

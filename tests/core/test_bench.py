@@ -15,7 +15,7 @@ from zestpanel.core.analysis.timing.waits import waits
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import AudioError
-from zestpanel.core.measures.measuring import MEASURES_VERSION, measure
+from zestpanel.core.measures.registry import measure, versions
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import render_missing
 from zestpanel.core.runs.measuring.measuring import measure_missing
@@ -79,7 +79,7 @@ def test_takes_know_how_they_came_about(bench: Project) -> None:
         measured = bench.takes.measured([take.id])[take.id]
         assert measured.words
         assert measured.values["loudness_lufs"] is not None
-    assert bench.takes.unmeasured(version=MEASURES_VERSION) == []
+    assert bench.takes.unmeasured(versions()) == []
     ways = {m.words_by for m in bench.takes.measured().values()}
     assert "times in the reply" in ways
     assert ways <= {"times in the reply", "aligned by the recogniser", "warped onto the built-in voice"}
@@ -230,7 +230,7 @@ def test_leaving_a_run_keeps_its_takes_for_measuring_another_time(bench: Project
     assert run.wait(120)
     takes = bench.takes.all()
     assert 1 <= len(takes) < len(plan_run(bench, repeats=3).jobs) + len(takes)
-    left = bench.takes.count_unmeasured(version=MEASURES_VERSION)
+    left = bench.takes.count_unmeasured(versions())
     assert left >= 1
     assert bench.journal.rows(state="open") == []
     assert measure_missing(bench) == (left, [])

@@ -335,6 +335,6 @@ def test_takes_that_a_killed_run_left_unmeasured_are_measured_by_the_next(projec
         run._measurer.drop()  # as if it had been killed before
         run.start()
         assert run.wait(60)
-        assert len(project.takes.unmeasured(version=99)) == 1
+        assert len(project.takes.unmeasured({"loudness": 99})) == 1
         assert made(project).done == 1
-    assert project.takes.unmeasured(version=1) == []
+    assert project.takes.unmeasured({"loudness": 1}) == []

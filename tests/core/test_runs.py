@@ -33,6 +33,7 @@ from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.run import Answered
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.errors import InputError
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.tariff import NO_USE, Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute import asking
@@ -690,9 +691,9 @@ def test_programs_are_timed_one_at_a_time_with_measuring_held_back(project: Proj
     measured_at: list[float] = []
 
     class Noting(Unmeasured):
-        def measure(self, *_: object) -> Measured:
+        def measure(self, *_: object, **__: object) -> Measured:
             measured_at.append(time.time())
-            return Measured(values={})
+            return Measured(values={}, versions=versions())
 
     assert make(project, plan_run(project), executor=Noting()).done == 6
     assert overlaps(tmp_path / "note") == 0

@@ -22,7 +22,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Measured
-from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.playback.mixer import Mixer
 from zestpanel.core.store.project import Project
 from zestpanel.desk.application import make_application
@@ -96,7 +96,7 @@ def bench_project(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[P
             times = tuple((w, a, b, True) for (w, _, _), (a, b) in zip(words, spans, strict=True))
             values: dict[str, float | str | None] = {"pitch_hz": 200.0 + 100 * k, "words_per_minute": 150.0}
             project.takes.put_measured(
-                take.id, Measured(values=values, words=times, words_by="times in the reply"), version=MEASURES_VERSION
+                take.id, Measured(values=values, words=times, words_by="times in the reply", versions=versions())
             )
     yield project
     project.close()

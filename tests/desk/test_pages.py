@@ -12,10 +12,10 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import COMMAND_ENGINE
 from tests.desk.conftest import Opener, Recorder, cells, drop, recorder, settle, words
 from zestpanel.core.choice.decision import decisions
+from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.project import Project
 from zestpanel.desk.actions import DEEDS
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
-from zestpanel.desk.card.card import SOUND
 from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
 from zestpanel.desk.pages.engines import EnginesPage
@@ -224,7 +224,7 @@ def test_every_figure_leads_to_what_is_behind_it(bench_project: Project, open_wi
     row = next(iter(standing.rows.values()))
     score = behind_score(window, bench_project, row)
     assert score.table.rowCount() == 18
-    assert behind_takes(window, bench_project, row, "Sound", SOUND).table.rowCount() == 3
+    assert behind_takes(window, bench_project, row, "Sound", listed()).table.rowCount() == 3
     cost = behind_cost(window, row)
     assert "Conservatory" in words_of(cost)
     assert cost.table.rowCount() == 3

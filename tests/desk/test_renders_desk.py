@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import Unmeasured
 from tests.desk.conftest import Opener, cells, recorder, settle, words
 from zestpanel.core.domain.take import Measured
-from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import make
@@ -210,7 +210,7 @@ def test_a_sweep_from_setting_up_to_a_kept_point(
     for take in bench_project.takes.all():  # what measuring would say of a steady and an unsteady engine
         if take.run_id is not None:
             length = 2.0 * (1 + 0.3 * (take.repeat - 1)) if take.duration_s and take.candidate_id > 5 else 2.0
-            bench_project.takes.put_measured(take.id, Measured(values={"duration_s": length}), version=MEASURES_VERSION)
+            bench_project.takes.put_measured(take.id, Measured(values={"duration_s": length}, versions=versions()))
     view.refresh()
     settle(qtbot, window)
     assert view.result is not None
@@ -244,7 +244,7 @@ def test_an_earlier_run_once_more_names_what_changed(
             if take.run_id == max(bench_project.journal.runs()):
                 pitch = 200.0 * (1 + 0.07 * (lively > 0 and take.candidate_id == 3)) + take.passage_version_id
                 values: dict[str, float | str | None] = {"pitch_hz": pitch, "words_per_minute": 150.0 + take.id % 2}
-                bench_project.takes.put_measured(take.id, Measured(values=values), version=MEASURES_VERSION)
+                bench_project.takes.put_measured(take.id, Measured(values=values, versions=versions()))
     window = open_window(bench_project)
     view = page_of(window, qtbot, "Runs").widget_of("Runs")
     assert [row[0] for row in cells(view.table)] == ["2", "1"]
@@ -381,8 +381,10 @@ def test_another_sound_for_the_same_requests_is_told_when_the_run_is_over(
     changed = [False]
 
     class Measuring(Unmeasured):
-        def measure(self, *asked: object) -> Measured:
-            return Measured(values={"pitch_hz": (214.0 if changed[0] else 200.0) + len(str(asked[1])) % 7 / 10})
+        def measure(self, *asked: object, **_: object) -> Measured:
+            return Measured(
+                values={"pitch_hz": (214.0 if changed[0] else 200.0) + len(str(asked[1])) % 7 / 10}, versions=versions()
+            )
 
     monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Measuring)
     window = open_window(bench_project)

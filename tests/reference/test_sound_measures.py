@@ -13,10 +13,10 @@ from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.measures import word_times
 from zestpanel.core.measures.balance import spectral_balance_db
 from zestpanel.core.measures.forced_alignment import align
-from zestpanel.core.measures.measuring import measure
 from zestpanel.core.measures.pace import speech_pace
 from zestpanel.core.measures.pitch import measure_pitch, semitones
 from zestpanel.core.measures.recogniser import model_phones
+from zestpanel.core.measures.registry import measure
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.measures.word_times import BY_RECOGNISER, BY_REPLY, BY_WARP, find_word_times, warp
 from zestpanel.core.speech import builtin_voice

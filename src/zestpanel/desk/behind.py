@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.evidence import Row
 from zestpanel.core.domain.money import shown
+from zestpanel.core.measures.declared import Measure
 from zestpanel.core.store.project import Project
 from zestpanel.desk.widgets import Table, button, label, open_at
 
@@ -33,26 +36,24 @@ class Behind(QDialog):
         open_at(self, 760, 480)
 
 
-def behind_takes(
-    parent: QWidget, project: Project, row: Row, title: str, measures: dict[str, tuple[str, int]]
-) -> Behind:
-    """Takes with some of their measures. measures: name -> (column title, decimal places)."""
+def behind_takes(parent: QWidget, project: Project, row: Row, title: str, measures: Mapping[str, Measure]) -> Behind:
+    """Takes with some of their measures, by name."""
     measured = project.takes.measured([t.id for t in row.summary.takes])
     titles = {p.version_id: p.title for p in project.texts.all()}
     rows = []
     for take in row.summary.takes:
         values = measured[take.id].values if take.id in measured else {}
         cells = []
-        for name, (_, places) in measures.items():
+        for name, one in measures.items():
             value = values.get(name)
             cells.append(
-                f"{value:.{places}f}".replace("-", "−")
+                f"{value:.{one.decimals}f}".replace("-", "−")
                 if isinstance(value, int | float)
-                else str(values.get("loudness_why") or "–")
+                else str(values.get(f"{name}_why") or "–")
             )
         rows.append([titles.get(take.passage_version_id, ""), str(take.repeat), f"{take.duration_s:.2f}", *cells])
     how = "The card shows the median over these takes and the span of the middle half."
-    head = ["passage", "repeat", "length s", *(column for column, _ in measures.values())]
+    head = ["passage", "repeat", "length s", *(one.label for one in measures.values())]
     return Behind(parent, title, how, head, rows, list(range(1, len(head))))
 
 

@@ -14,7 +14,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
-from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.plan.planning import asked_alike, barred, text_reasons
 from zestpanel.core.store.one_asker import asked_elsewhere
@@ -141,7 +141,7 @@ def bench_of(project: Project) -> Bench:
         brief=project.brief,
         takes=len(every_take),
         newest_take=every_take[-1].id if every_take else 0,
-        unmeasured=project.takes.count_unmeasured(version=MEASURES_VERSION),
+        unmeasured=project.takes.count_unmeasured(versions()),
         raters=project.panel.count_raters(),
         decided=frozenset(d.role for d in decisions(project)),
     )

@@ -21,6 +21,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money
 from zestpanel.core.listening.scores import LanguageScores, PanelScores, Score, panel_scores, primary
+from zestpanel.core.measures.registry import measures
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import VolumeCost, cost_at_volume
@@ -290,8 +291,9 @@ def own_figures(found: Standing, engine: str) -> dict[str, OwnFigure]:
             offer("real-time factor", s.real_time_factor.median, s.real_time_factor.n, row)
         if s.failure_rate is not None:
             offer("failures per 100", 100 * s.failure_rate.estimate, s.requests, row)
-        if pace := s.sound.get("words_per_minute"):
-            offer("words a minute", pace.median, pace.n, row, higher=True)
+        for one in measures().values():
+            if one.claimed and (figure := s.sound.get(one.name)):
+                offer(one.claimed, figure.median, figure.n, row, higher=one.better != "lower")
         if score is not None:
             offer("panel score", score.mean, score.ratings, row, higher=True)
         takes = max(1, s.rates.takes)

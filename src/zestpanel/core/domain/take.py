@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
@@ -91,13 +92,16 @@ class Take(NamedTuple):
 class Measured:
     """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found.
 
-    version: of the measures, 0 for what was not read from a project.
+    versions: of the families of measures; '' stands for those that are not named.
     """
 
     values: dict[str, float | str | None]
     words: tuple[tuple[str, float, float, bool], ...] = ()
     words_by: str = ""
-    version: int = field(default=0, compare=False)
+    versions: Mapping[str, int] = field(default_factory=dict, compare=False)
+
+    def version_of(self, family: str) -> int:
+        return self.versions.get(family, self.versions.get("", 0))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

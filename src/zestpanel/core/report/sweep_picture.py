@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
-from zestpanel.core.analysis.sweeps.results import SHOWN, PointResult, SweepResult
+from zestpanel.core.analysis.sweeps.results import PointResult, SweepResult, swept
 from zestpanel.core.report.charts import nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
 
@@ -19,7 +19,7 @@ def sweep_picture(result: SweepResult, *, across: str, width: float, columns: in
     A click on a point's column leads to its candidate. The band is where the sweep is unstable by the rule.
     """
     points = [p for p in result.points if p.measures]
-    names = [name for name in SHOWN if any(name in p.measures for p in points)]
+    names = [name for name in swept() if any(name in p.measures for p in points)]
     if not points or not names:
         return None
     shapes: list[Shape] = []
@@ -46,7 +46,7 @@ def _plot(
     shapes: list[Shape], regions: list[Region], points: Sequence[PointResult], name: str, left: float, top: float,
     width: float, *, last: bool,
 ) -> None:  # fmt: skip
-    words, places = SHOWN[name]
+    words, places = swept()[name]
     found = [p.measures[name] for p in points if name in p.measures]
     low, high = min(s.low for s in found), max(s.high for s in found)
     if name in ("words_wrong", "failed"):

@@ -11,6 +11,7 @@ from typing import Final
 from zestpanel.core.analysis.summary import Summary
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.measures.registry import listed
 from zestpanel.core.own_files import written_beside
 
 
@@ -46,12 +47,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
         "passages",
         "ratings",
         "not told apart",
-        "words a minute",
-        "loudness LUFS",
-        "pitch Hz",
-        "pitch spread st",
-        "lead s",
-        "tail s",
+        *(one.label for one in listed().values()),
         "first sound s (median)",
         "whole clip s (median)",
         "real-time factor",
@@ -91,12 +87,7 @@ def evidence_table(standing: Standing) -> list[list[str]]:
                 str(score.passages if score else 0),
                 str(score.ratings if score else 0),
                 score.letters if score else "",
-                _sound(s, "words_per_minute", 0),
-                _sound(s, "loudness_lufs", 1),
-                _sound(s, "pitch_hz", 0),
-                _sound(s, "pitch_sd_st", 1),
-                _sound(s, "lead_s", 2),
-                _sound(s, "tail_s", 2),
+                *(_sound(s, one.name, one.decimals) for one in listed().values()),
                 _plain(s.first_sound.median, 3),
                 _plain(s.whole_clip.median, 3),
                 _plain(s.real_time_factor.median if s.real_time_factor else None, 3),

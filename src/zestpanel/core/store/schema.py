@@ -289,6 +289,7 @@ measures = Table(
     Column("values", JSON, nullable=False),
     Column("words", JSON, nullable=False),
     Column("words_by", String, nullable=False),
+    Column("families", JSON),  # versions by family; NULL where ``version`` stands for all
 )
 
 marks = Table(

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import Row, func, null, select, update
+from sqlalchemy import ColumnElement, Row, case, func, null, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.audio.clip import Clip
@@ -195,10 +195,11 @@ class Takes:
 
     # -- what was measured, and what ears marked
 
-    def put_measured(self, take_id: int, measured: Measured, *, version: int) -> None:
+    def put_measured(self, take_id: int, measured: Measured) -> None:
         values = {
             "take_id": take_id,
-            "version": version,
+            "version": min(measured.versions.values(), default=0),
+            "families": dict(measured.versions),
             "values": measured.values,
             "words": [list(word) for word in measured.words],
             "words_by": measured.words_by,
@@ -217,7 +218,7 @@ class Takes:
                     values=row._mapping["values"],
                     words=tuple((w, s, e, g) for w, s, e, g in row.words),
                     words_by=row.words_by,
-                    version=row.version,
+                    versions=row.families or {"": row.version},
                 )
                 for row in connection.execute(query)
             }
@@ -246,23 +247,24 @@ class Takes:
         with self._database.reading() as connection:
             return {i: (float(a), float(b), int(n)) for i, a, b, n in connection.execute(query)}
 
-    def unmeasured(self, *, version: int) -> list[Take]:
+    def unmeasured(self, versions: Mapping[str, int]) -> list[Take]:
+        """Takes that lack figures of a family of measures, or have them of an earlier version of it."""
         query = (
             select(*_COLUMNS)
             .outerjoin(measures, measures.c.take_id == takes.c.id)
-            .where(func.coalesce(measures.c.version, 0) < version, takes.c.removed.is_(None))
+            .where(_outdated(versions), takes.c.removed.is_(None))
             .order_by(takes.c.id)
         )
         with self._database.reading() as connection:
             return [_take(row) for row in connection.execute(query)]
 
-    def count_unmeasured(self, *, version: int) -> int:
+    def count_unmeasured(self, versions: Mapping[str, int]) -> int:
         with self._database.reading() as connection:
             return int(
                 connection.execute(
                     select(func.count())
                     .select_from(takes.outerjoin(measures, measures.c.take_id == takes.c.id))
-                    .where(func.coalesce(measures.c.version, 0) < version, takes.c.removed.is_(None))
+                    .where(_outdated(versions), takes.c.removed.is_(None))
                 ).scalar_one()
             )
 
@@ -284,6 +286,14 @@ class Takes:
         with self._database.reading() as connection:
             rows = connection.execute(select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id))
             return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note) for r in rows]
+
+
+def _outdated(versions: Mapping[str, int]) -> ColumnElement[bool]:
+    """The version of a family as the row says it; a row from before there were families has one for all."""
+    of = [func.coalesce(func.json_extract(measures.c.families, f'$."{name}"'), 0) for name in versions]
+    own = [case((measures.c.families.is_(None), func.coalesce(measures.c.version, 0)), else_=said) < version
+           for said, version in zip(of, versions.values(), strict=True)]  # fmt: skip
+    return or_(*own)
 
 
 _AT: Final = {name: place for place, name in enumerate(Take._fields)}

@@ -13,6 +13,7 @@ from zestpanel.core.analysis.timing.waits import Waits, in_words
 from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
+from zestpanel.core.measures.registry import listed
 from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
@@ -20,18 +21,6 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Swatch, button, label, rule
 
 REST_MS = 90
-
-SOUND = {
-    "words_per_minute": ("words a minute", 0),
-    "pitch_hz": ("pitch, Hz", 0),
-    "pitch_sd_st": ("pitch spread, semitones", 1),
-    "loudness_lufs": ("loudness, LUFS", 1),
-    "longest_pause_s": ("longest pause, s", 2),
-    "lead_s": ("silence before, s", 2),
-    "tail_s": ("silence after, s", 2),
-    "noise_dbfs": ("noise in pauses, dBFS", 0),
-    "words_wrong": ("words wrong, %", 0),
-}
 
 
 class Card(QFrame):
@@ -201,12 +190,13 @@ class Card(QFrame):
         project = self._state.project
         self._group(
             "Sound",
-            lambda: behind_takes(self, project, row, f"Sound: {row.name}", SOUND),
+            lambda: behind_takes(self, project, row, f"Sound: {row.name}", listed()),
             small=f"{len(row.summary.takes)} takes",
         )
-        for name, (words, places) in SOUND.items():
+        for name, one in listed().items():
             found = row.summary.sound.get(name)
-            self._line(words, f"{found.median:.{places}f}".replace("-", "−") if found else "–", _spread(found, places))
+            value = f"{found.median:.{one.decimals}f}".replace("-", "−") if found else "–"
+            self._line(one.label, value, _spread(found, one.decimals))
 
     # -- pieces
 

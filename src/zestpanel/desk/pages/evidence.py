@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Final
-
 from PyQt6.QtWidgets import QHBoxLayout
 
 from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.measures.declared import Measure
+from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.desk.behind import behind_takes, behind_waits
-from zestpanel.desk.card.card import SOUND
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
-COLUMNS: Final[dict[tuple[str, ...], str]] = {
-    ("words_per_minute",): "wpm",
-    ("pitch_hz",): "pitch Hz",
-    ("pitch_sd_st",): "spread st",
-    ("loudness_lufs",): "LUFS",
-    ("longest_pause_s",): "pause s",
-    ("lead_s", "tail_s"): "around s",
-    ("noise_dbfs",): "noise dB",
-    ("words_wrong",): "wrong %",
-}
+
+def columns() -> dict[str, list[Measure]]:
+    """Measures by the head of their column; some share one."""
+    out: dict[str, list[Measure]] = {}
+    for one in listed().values():
+        out.setdefault(listed()[one.shares].short if one.shares else one.short, []).append(one)
+    return out
+
+
 WORDS_WRONG = (
     "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only; figures count "
     "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
@@ -81,8 +79,8 @@ class EvidencePage(Page):
         tips: dict[tuple[int, int], str] = {}
         for row in found.rows.values():
             cells = [f"{row.name}\n{row.detail}", str(sum(take.scored for take in row.summary.takes))]
-            for names in COLUMNS:
-                found_here = [(row.summary.sound.get(name), SOUND[name][1]) for name in names]
+            for of in columns().values():
+                found_here = [(row.summary.sound.get(one.name), one.decimals) for one in of]
                 cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
             believed = row.summary.hearing
             cells.append(f"{believed.percent:.0f}" if believed is not None else "–")
@@ -95,7 +93,7 @@ class EvidencePage(Page):
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = ["Candidate", "takes", *COLUMNS.values(), "misheard %"]
+        head = ["Candidate", "takes", *columns(), "misheard %"]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         unmeasured = self.state.bench.unmeasured
@@ -118,7 +116,7 @@ class EvidencePage(Page):
     def _open_takes(self, index: int) -> None:
         if self.state.standing and index < len(self._ids):
             row = self.state.standing.rows[self._ids[index]]
-            behind_takes(self, self.state.project, row, f"Sound: {row.name}", SOUND).show()
+            behind_takes(self, self.state.project, row, f"Sound: {row.name}", listed()).show()
 
     def _open_waits(self, candidate_id: int) -> None:
         if self.state.standing and candidate_id in self.state.standing.rows:

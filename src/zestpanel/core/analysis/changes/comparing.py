@@ -16,6 +16,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Final
 
 import numpy as np
@@ -26,6 +27,7 @@ from zestpanel.core.analysis.statistics.paired import holm, signed_rank_p
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.take import Measured, Take
+from zestpanel.core.measures.registry import family_of, measures
 from zestpanel.core.runs.spending.caps import plan_key
 from zestpanel.core.store.project import Project
 
@@ -47,17 +49,22 @@ class Yardstick:
     ratio: bool = False
 
 
-YARDSTICKS: Final[dict[str, Yardstick]] = {
-    "words_per_minute": Yardstick(words="pace", about="sound", allowance=0.02, ratio=True),
-    "pitch_hz": Yardstick(words="pitch", about="sound", allowance=0.02, ratio=True),
-    "pitch_sd_st": Yardstick(words="pitch movement", about="sound", allowance=0.1, ratio=True),
-    "loudness_lufs": Yardstick(words="loudness", about="sound", allowance=0.5, unit="LU"),
-    "balance_db": Yardstick(words="spectral balance", about="sound", allowance=0.5, unit="dB"),
-    "words_wrong": Yardstick(words="words wrong", about="words", allowance=5.0, unit="points"),
+# what is compared beside the measures of the sound
+_ASIDE: Final[dict[str, Yardstick]] = {
     "characters_billed": Yardstick(words="characters billed", about="price", allowance=0.0, ratio=True),
     "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
     "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
 }
+
+
+@cache
+def yardsticks() -> dict[str, Yardstick]:
+    """By name: every measure that says what a change of it is, then prices and waits."""
+    return {
+        one.name: Yardstick(words=one.words, about=one.change.about, allowance=one.change.over, unit=one.change.unit,
+                            ratio=one.change.ratio)
+        for one in measures().values() if one.change is not None
+    } | _ASIDE  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,7 +82,7 @@ class Difference:
 
     @property
     def yardstick(self) -> Yardstick:
-        return YARDSTICKS[self.name]
+        return yardsticks()[self.name]
 
     @property
     def changed(self) -> bool:
@@ -228,18 +235,19 @@ def _value(name: str, take: Take, measured: Measured | None) -> float | None:
 def _differences(
     pairs: Sequence[tuple[Take, Take]], measured: Mapping[int, Measured], *, timed: bool
 ) -> list[Difference]:
-    def comparable(rule: Yardstick) -> list[tuple[Take, Take]]:
-        """Figures of another version of the measures are of another kind."""
+    def comparable(name: str, rule: Yardstick) -> list[tuple[Take, Take]]:
+        """Figures of another version of their family are of another kind."""
         if rule.about not in ("sound", "words"):
             return list(pairs)
-        made = {t.id: measured[t.id].version if t.id in measured else 0 for pair in pairs for t in pair}
+        of = family_of(name)
+        made = {t.id: measured[t.id].version_of(of) if t.id in measured else 0 for pair in pairs for t in pair}
         return [(a, b) for a, b in pairs if made[a.id] == made[b.id]]
 
     out = []
-    for name, rule in YARDSTICKS.items():
+    for name, rule in yardsticks().items():
         if rule.about == "timing" and not timed:
             continue
-        held = comparable(rule)
+        held = comparable(name, rule)
         values = [(_value(name, a, measured.get(a.id)), _value(name, b, measured.get(b.id))) for a, b in held]
         known = [(a, b) for a, b in values if a is not None and b is not None and (not rule.ratio or min(a, b) > 0)]
         if len(known) < FEWEST_PAIRS:
@@ -263,7 +271,7 @@ def difference_of(name: str, differences: Sequence[float] | NDArray[np.float64])
     mean, se = float(d.mean()), float(d.std(ddof=1) / np.sqrt(len(d)))
     if se < 1e-12:
         certain = 1.0 if abs(mean) < 1e-12 else 0.0
-        p = certain if YARDSTICKS[name].about == "price" else signed_rank_p(d)
+        p = certain if yardsticks()[name].about == "price" else signed_rank_p(d)
         return Difference(name=name, mean=mean, low=mean, high=mean, n=len(d), p=p)
     p = 2 * float(special().stdtr(len(d) - 1, -abs(mean / se)))
     half = float(special().stdtrit(len(d) - 1, 0.975)) * se

@@ -12,20 +12,16 @@ import numpy as np
 
 from zestpanel.core.domain.sweep import Sweep, Value
 from zestpanel.core.domain.take import Measured, Take
+from zestpanel.core.measures.registry import measures
 from zestpanel.core.runs.plan.planning import asked_alike
 from zestpanel.core.store.project import Project
 
-# name -> (what it is called, decimal places)
-SHOWN: Final[dict[str, tuple[str, int]]] = {
-    "duration_s": ("length, s", 2),
-    "words_per_minute": ("words a minute", 0),
-    "pitch_hz": ("pitch, Hz", 0),
-    "pitch_sd_st": ("pitch movement, semitones", 2),
-    "pauses_s": ("pauses, s", 2),
-    "loudness_lufs": ("loudness, LUFS", 1),
-    "words_wrong": ("words wrong, %", 0),
-    "failed": ("failed or odd, %", 0),
-}
+
+def swept() -> dict[str, tuple[str, int]]:
+    """What is followed over a sweep, by name: (label, decimals)."""
+    found = {name: (one.label, one.decimals) for name, one in measures().items() if one.swept}
+    return {**found, "failed": ("failed or odd, %", 0)}
+
 
 # The stability rule (ours; the bounds are common practice, no source): said wherever it is applied.
 MOST_SPREAD: Final = 0.10  # of the length, between repeats of the same request
@@ -125,7 +121,7 @@ def _measures(takes: Sequence[Take], measured: dict[int, Measured], failed: int)
         found = measured.get(take.id)
         if found is None:
             continue
-        for name in SHOWN:
+        for name in swept():
             value = found.values.get(name)
             if isinstance(value, int | float):
                 by_repeat[name][take.repeat].append(float(value))

@@ -8,7 +8,7 @@ scheduler; that is safe because nothing of it is paid for. Optional: ``pip insta
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
@@ -70,12 +70,17 @@ class Elsewhere:
         reply: Reply = answer["reply"]
         return reply
 
-    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
-        future = self._client.submit(_measure_there, clip.read_bytes(), text, language, words, pure=False)
+    def measure(
+        self, clip: Path, text: str, language: str, words: WordTimes, *, only: Collection[str] = (),
+        before: Measured | None = None,
+    ) -> Measured:  # fmt: skip
+        asked = (clip.read_bytes(), text, language, words, tuple(only), before)
+        future = self._client.submit(_measure_there, *asked, pure=False)
         answer = self._answer(future, lambda: False)
         if "error" in answer:
             raise AudioError(answer["error"])
-        return Measured(values=answer["values"], words=answer["words"], words_by=answer["words_by"])
+        measured: Measured = answer["measured"]
+        return measured
 
     def _answer(self, future: Any, cancelled: Cancelled) -> dict[str, Any]:
         from distributed import TimeoutError as NotYet
@@ -131,11 +136,12 @@ def _speak_there(document: Mapping[str, Any], request: SpeakRequest, recording: 
     return {"reply": reply}
 
 
-def _measure_there(data: bytes, text: str, language: str, words: WordTimes) -> dict[str, Any]:
-    from zestpanel.core.measures.measuring import measure
+def _measure_there(
+    data: bytes, text: str, language: str, words: WordTimes, only: tuple[str, ...], before: Measured | None
+) -> dict[str, Any]:
+    from zestpanel.core.measures.registry import measure
 
     try:
-        found = measure(decode(data), text, language, words)
+        return {"measured": measure(decode(data), text, language, words, only=only, before=before)}
     except ZestError as error:
         return {"error": str(error)}
-    return {"values": found.values, "words": found.words, "words_by": found.words_by}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import partial
 from pathlib import Path
 from typing import Protocol
@@ -31,7 +31,10 @@ class Executor(Protocol):
         """Raises SynthesisFailure or Cancelled. cold: with an engine just started, or over a new connection."""
         ...
 
-    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
+    def measure(
+        self, clip: Path, text: str, language: str, words: WordTimes, *, only: Collection[str] = (),
+        before: Measured | None = None,
+    ) -> Measured:  # fmt: skip
         """Raises AudioError for a clip that cannot be read, ZestError where the work could not be done."""
         ...
 
@@ -70,13 +73,16 @@ class Here:
             connector = self._connectors[engine.engine]
         return connector.speak(request, cancelled)
 
-    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
+    def measure(
+        self, clip: Path, text: str, language: str, words: WordTimes, *, only: Collection[str] = (),
+        before: Measured | None = None,
+    ) -> Measured:  # fmt: skip
         process: MeasuringProcess | None = getattr(self._mine, "process", None)
         if process is None or not process.alive:
             process = self._mine.process = MeasuringProcess()
             with self._lock:
                 self._processes.append(process)
-        return process.measure(clip, text, language, words)
+        return process.measure(clip, text, language, words, only=only, before=before)
 
     def close(self) -> None:
         with self._lock:

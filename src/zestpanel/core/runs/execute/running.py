@@ -17,7 +17,7 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import Connector
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import Cancelled, SynthesisFailure
-from zestpanel.core.measures.measuring import MEASURES_VERSION
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.tariff import Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute.arriving import doubts_on_arrival
@@ -138,7 +138,7 @@ class BenchRun:
         self.log.begin(self.run_id, self._seed, planned=self._planned)
         if self._made_elsewhere:
             self.log.write(f"{self._made_elsewhere} takes were made or asked for by another program meanwhile.")
-        for take in self._project.takes.unmeasured(version=MEASURES_VERSION):
+        for take in self._project.takes.unmeasured(versions()):
             self._measurer.add(take)
         threading.Thread(target=self._conduct, name="render conductor").start()
 

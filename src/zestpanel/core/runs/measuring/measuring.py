@@ -2,44 +2,56 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import Protocol
 
 from zestpanel.core.domain.take import Measured, Take, WordTimes
 from zestpanel.core.errors import ZestError
-from zestpanel.core.measures.measuring import MEASURES_VERSION, measure
-from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
+from zestpanel.core.measures.registry import measure, outdated, versions
 from zestpanel.core.store.project import Project
 
 
 class MeasuresClips(Protocol):
     """A process of its own, or whoever executes a run."""
 
-    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
-        """Raises AudioError for a clip that cannot be read, ZestError where the process ended."""
-        ...
+    def measure(
+        self,
+        clip: Path,
+        text: str,
+        language: str,
+        words: WordTimes,
+        *,
+        only: Collection[str] = (),
+        before: Measured | None = None,
+    ) -> Measured:
+        """As ``registry.measure``. Raises AudioError for a clip that cannot be read, ZestError where the process
+        ended."""
+        ...  # fmt: skip
 
 
 def measure_and_keep(
     project: Project, take: Take, word_times: WordTimes = (), process: MeasuresClips | None = None
 ) -> Measured:
-    """Measure one take, here or in the process given, and store the figures."""
+    """Measure what one take lacks, here or in the process given, and store the figures."""
     text, language = project.texts.version_text(take.passage_version_id)
+    before = project.takes.measured([take.id]).get(take.id)
+    only = outdated(before) if before is not None else []
     if process is None:
-        measured = measure(project.takes.load(take), text, language, word_times)
+        measured = measure(project.takes.load(take), text, language, word_times, only=only, before=before)
     else:
-        measured = process.measure(project.takes.clip_path(take), text, language, word_times)
-    project.takes.put_measured(take.id, measured, version=MEASURES_VERSION)
+        clip = project.takes.clip_path(take)
+        measured = process.measure(clip, text, language, word_times, only=only, before=before)
+    project.takes.put_measured(take.id, measured)
     return measured
 
 
 def measure_missing(
-    project: Project, *, on_take: Callable[[Take], None] = lambda _: None, process: MeasuringProcess | None = None
+    project: Project, *, on_take: Callable[[Take], None] = lambda _: None, process: MeasuresClips | None = None
 ) -> tuple[int, list[str]]:
     """Measure every take that lacks figures; (how many were measured, sentences on those that could not be)."""
     done, problems = 0, []
-    for take in project.takes.unmeasured(version=MEASURES_VERSION):
+    for take in project.takes.unmeasured(versions()):
         try:
             measure_and_keep(project, take, (), process)
             done += 1

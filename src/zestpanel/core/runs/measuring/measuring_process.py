@@ -1,7 +1,8 @@
 """Measuring in a process of its own: pitch and alignment hold Python's lock for long, and a window must not wait.
 
-The process reads one JSON object a line, {"clip", "text", "language", "words"}, and answers {"values", "words",
-"words_by"} or {"error"}. It ends when its standard input does, so that it never outlives the program.
+The process reads one JSON object a line, {"clip", "text", "language", "words", "only", "before"}, and answers
+{"values", "words", "words_by", "versions"} or {"error"}. It ends when its standard input does, so that it never
+outlives the program.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Collection, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -49,7 +51,10 @@ class MeasuringProcess:
                 encoding="utf-8", env=for_programs({}),
             )  # fmt: skip
 
-    def measure(self, clip: Path, text: str, language: str, words: WordTimes) -> Measured:
+    def measure(
+        self, clip: Path, text: str, language: str, words: WordTimes, *, only: Collection[str] = (),
+        before: Measured | None = None,
+    ) -> Measured:  # fmt: skip
         """Raises AudioError for a clip that cannot be read, ZestError where the process ended."""
         self.start()
         process = self._process
@@ -57,9 +62,9 @@ class MeasuringProcess:
         assert process.stdin is not None
         assert process.stdout is not None
         try:
-            process.stdin.write(
-                json.dumps({"clip": str(clip), "text": text, "language": language, "words": words}) + "\n"
-            )
+            asked = {"clip": str(clip), "text": text, "language": language, "words": words, "only": list(only),
+                     "before": packed(before) if before is not None else None}  # fmt: skip
+            process.stdin.write(json.dumps(asked) + "\n")
             process.stdin.flush()
             line = process.stdout.readline()
         except OSError:
@@ -69,10 +74,18 @@ class MeasuringProcess:
         answer: dict[str, Any] = json.loads(line)
         if "error" in answer:
             raise AudioError(answer["error"])
-        return Measured(
-            values=answer["values"], words=tuple((w, s, e, g) for w, s, e, g in answer["words"]),
-            words_by=answer["words_by"],
-        )  # fmt: skip
+        return unpacked(answer)
+
+
+def packed(measured: Measured) -> dict[str, Any]:
+    """As it travels between processes."""
+    return {"values": measured.values, "words": measured.words, "words_by": measured.words_by,
+            "versions": dict(measured.versions)}  # fmt: skip
+
+
+def unpacked(told: Mapping[str, Any]) -> Measured:
+    return Measured(values=told["values"], words=tuple((w, s, e, g) for w, s, e, g in told["words"]),
+                    words_by=told["words_by"], versions=told["versions"])  # fmt: skip
 
 
 def serve() -> None:
@@ -81,14 +94,16 @@ def serve() -> None:
     with contextlib.suppress(OSError, AttributeError):  # nor does it take the processor from them when it wakes
         os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
     from zestpanel.core.audio.files import read_kept
-    from zestpanel.core.measures.measuring import measure
+    from zestpanel.core.measures.registry import measure
 
     for line in sys.stdin:
         asked = json.loads(line)
         try:
             words = tuple((w, s, e) for w, s, e in asked["words"])
-            found = measure(read_kept(Path(asked["clip"])), asked["text"], asked["language"], words)
-            answer: dict[str, Any] = {"values": found.values, "words": found.words, "words_by": found.words_by}
+            before = unpacked(asked["before"]) if asked["before"] is not None else None
+            clip = read_kept(Path(asked["clip"]))
+            found = measure(clip, asked["text"], asked["language"], words, only=asked["only"], before=before)
+            answer = packed(found)
         except Exception as error:  # whatever it is, the asker is told which clip it was
             answer = {"error": str(error)}
         try:

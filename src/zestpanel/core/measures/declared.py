@@ -1,0 +1,100 @@
+"""What a measure is, and what a family of measures is given to measure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.domain.take import WordTimes
+from zestpanel.core.measures.silence import Silence, measure_silence
+
+Value = float | str | None
+Values = Mapping[str, Value]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Allowance:
+    """What a change must be over to be called one, when a bench is done again (common practice, no source).
+
+    ratio: as a share of what it was; else as a difference in ``unit``. about: what is shown to have changed.
+    """
+
+    over: float
+    unit: str = ""
+    ratio: bool = False
+    about: Literal["sound", "words"] = "sound"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measure:
+    """One figure of a clip, and everything the pages, the record and the tables need to show it.
+
+    name: under which it is stored. words: in a sentence; label: in a list, with its unit; short: as a column's head.
+    better: which way is better, '' where neither is. languages: ISO 639-1, empty for all. rule, source and rests_on
+    stand in docs/methods.md. change: None where a change is not looked for. shown: on card, Evidence and in tables.
+    swept: in sweeps. claimed: what a vendor's claim calls it. shares: the measure in whose column it is shown.
+    """
+
+    name: str
+    words: str
+    label: str
+    short: str = ""
+    unit: str = ""
+    decimals: int = 1
+    better: Literal["higher", "lower", ""] = ""
+    languages: tuple[str, ...] = ()
+    rule: str = ""
+    source: str = ""
+    rests_on: str = "–"
+    change: Allowance | None = None
+    shown: bool = False
+    swept: bool = False
+    claimed: str = ""
+    shares: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Family:
+    """Measures that are taken together. version: raised when a rule changes, and this family alone is measured anew;
+    where figures differ in it they are not compared. place: where its measures stand in lists. also: what it stores
+    beside its measures and their reasons (NAME_why)."""
+
+    name: str
+    version: int
+    place: int
+    measures: tuple[Measure, ...]
+    values: Callable[[Material], Values]
+    also: tuple[str, ...] = ()
+
+    @property
+    def keys(self) -> frozenset[str]:
+        names = [measure.name for measure in self.measures]
+        return frozenset([*names, *(f"{name}_why" for name in names), *self.also])
+
+
+@dataclass
+class Material:
+    """A clip with its text, and what several families need of it, worked out once.
+
+    from_reply: word times that came with the sound. known: word times found before, where these are not asked for.
+    """
+
+    clip: Clip
+    text: str
+    language: str
+    from_reply: WordTimes = ()
+    known: tuple[tuple[tuple[str, float, float, bool], ...], str] | None = field(default=None)
+
+    @cached_property
+    def silence(self) -> Silence:
+        return measure_silence(self.clip)
+
+    @cached_property
+    def words(self) -> tuple[tuple[tuple[str, float, float, bool], ...], str]:
+        """(word times, by which way)."""
+        from zestpanel.core.measures.word_times import find_word_times
+
+        return self.known or find_word_times(self.clip, self.text, self.language, self.from_reply)

@@ -1,0 +1,23 @@
+"""How long a clip is."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from zestpanel.core.measures.declared import Family, Material, Measure, Values
+
+
+def _values(of: Material) -> Values:
+    return {"duration_s": of.clip.duration_s}
+
+
+FAMILY: Final = Family(
+    name="length",
+    version=5,
+    place=0,
+    values=_values,
+    measures=(
+        Measure(name="duration_s", words="length", label="length, s", unit="s", decimals=2, swept=True,
+                rule="samples over the rate", source="–"),
+    ),
+)  # fmt: skip

@@ -1,0 +1,34 @@
+"""How loud a clip is, and how near its peaks come to full scale."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.measures.loudness import measure_loudness
+
+
+def _values(of: Material) -> Values:
+    found = measure_loudness(of.clip)
+    return {"loudness_lufs": found.integrated_lufs, "loudness_why": found.why,
+            "true_peak_dbtp": found.true_peak_dbtp if found.why != "silent" else None}  # fmt: skip
+
+
+FAMILY: Final = Family(
+    name="loudness",
+    version=5,
+    place=30,
+    values=_values,
+    measures=(
+        Measure(name="loudness_lufs", words="loudness", label="loudness, LUFS", short="LUFS", unit="LUFS",
+                change=Allowance(over=0.5, unit="LU"), shown=True, swept=True,
+                rule="integrated and gated; filters in series from 40 kHz up, below that the same weighting applied in "
+                     "the frequency domain up to half the rate",
+                source="ITU-R BS.1770-5",
+                rests_on="the 48 kHz coefficients of the standard being its filters at other rates, too"),
+        Measure(name="true_peak_dbtp", words="true peak", label="true peak, dBTP", unit="dBTP",
+                rule="eight times oversampling beside loud samples, and a parabola through the top",
+                source="ITU-R BS.1770-5, Annex 2",
+                rests_on="the peak lying beside a sample within 9 dB of the greatest"),
+    ),
+)  # fmt: skip

@@ -1,0 +1,43 @@
+"""Which words of the text a recogniser does not hear, and where each word lies."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+
+
+def _values(of: Material) -> Values:
+    from zestpanel.core.measures.words_heard import words_heard
+
+    heard = words_heard(of.clip, of.text, of.language)
+    if isinstance(heard, str):
+        return {"words_wrong": None, "words_wrong_why": heard}
+    return {
+        "words_wrong": heard.wrong_percent,
+        "words_missing": float(heard.missing),
+        "words_added": float(heard.added),
+        "words_replaced": float(heard.replaced),
+        "heard": heard.heard,
+        "heard_right": "".join("1" if right else "0" for right in heard.right),
+        "heard_by": heard.by,
+    }
+
+
+FAMILY: Final = Family(
+    name="words heard",
+    version=5,
+    place=60,
+    values=_values,
+    also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),
+    measures=(
+        Measure(name="words_wrong", words="words wrong", label="words wrong, %", short="wrong %", unit="points",
+                decimals=0, better="lower", languages=("en",),
+                change=Allowance(over=5.0, unit="points", about="words"), shown=True, swept=True,
+                rule="the built-in English recogniser against the text; both sides in plain words by one rule a "
+                     "language, of several right readings the best one; (missing + added + replaced) over the words of "
+                     "the reading followed",
+                source="word error rate, after Levenshtein (1966)",
+                rests_on="the recogniser hearing these voices alike; 'misheard' says how far it does"),
+    ),
+)  # fmt: skip
