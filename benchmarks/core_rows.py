@@ -209,7 +209,7 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
              "score": float(rng.integers(1, 6))}
             for c in range(1, candidates + 1) for v in versions
         ]  # fmt: skip
-    project.panel.add_ratings(ratings)
+    project.answers.add_ratings(ratings)
 
 
 ROWS = [

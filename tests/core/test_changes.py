@@ -96,7 +96,7 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
 
     def rate(take: Take, score: float) -> None:
         row = {"listener_id": listener.id, "candidate_id": take.candidate_id, "take_id": take.id, "score": score}
-        bench.panel.add_ratings([{**row, "passage_version_id": version, "origin": "booth"}])
+        bench.answers.add_ratings([{**row, "passage_version_id": version, "origin": "booth"}])
 
     rate(take, 4.0)
     with pytest.raises(InputError, match="both before that run and since"):
@@ -123,9 +123,9 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     ]
     assert {t.run_id for t in bench.takes.all(candidate_id=then.id)} == {first}
     assert {t.run_id for t in bench.takes.all(candidate_id=now.id)} == {second}
-    assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 2.0)]
+    assert [(r.candidate_id, r.score) for r in bench.answers.ratings()] == [(then.id, 4.0), (now.id, 2.0)]
     rate(new_take, 3.0)  # as a session that began before does: it still names the earlier candidate
-    assert [(r.candidate_id, r.score) for r in bench.panel.ratings()] == [(then.id, 4.0), (now.id, 3.0)]
+    assert [(r.candidate_id, r.score) for r in bench.answers.ratings()] == [(then.id, 4.0), (now.id, 3.0)]
     assert {r.candidate_id for r in bench.journal.rows(run_id=second)} == {citrange.id, now.id}
 
     # the earlier one is made no more, and what is missing of the later one is asked for, not served from the earlier
@@ -163,7 +163,7 @@ def _everything(project: Project) -> tuple[object, ...]:
         project.shortlist.candidates(),
         project.takes.all(),
         project.journal.rows(),
-        [(r.candidate_id, r.score) for r in project.panel.ratings()],
+        [(r.candidate_id, r.score) for r in project.answers.ratings()],
     )
 
 

@@ -49,7 +49,7 @@ def bench(project: Project) -> Project:
                 score = float(np.clip(round(quality + (k % 3 - 1) * 0.4), 1, 5))
                 rows.append({"listener_id": listener.id, "candidate_id": candidate.id, "score": score, "origin": "file",
                              "passage_version_id": passage.version_id})  # fmt: skip
-    project.panel.add_ratings(rows)
+    project.answers.add_ratings(rows)
     project.set_brief(project.brief.model_copy(update={
         "must_haves": ("commercial use", "no watermark"), "budget_per_month": Decimal(30)
     }))  # fmt: skip
@@ -283,7 +283,7 @@ def test_languages_never_compete_and_a_voice_nobody_heard_is_named(bench: Projec
     bench.texts.add(["Un.", "Deux.", "Trois."], language="fr-FR")
     for passage in bench.texts.all()[3:]:
         pretend_take(bench, french.id, passage.version_id)
-        bench.panel.add_ratings([
+        bench.answers.add_ratings([
             {"listener_id": bench.panel.add_listener(f"F{k}", languages=["fr"]).id, "candidate_id": french.id,
              "passage_version_id": passage.version_id, "score": 5.0, "origin": "file"} for k in range(6)
         ])  # fmt: skip

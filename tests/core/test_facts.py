@@ -21,7 +21,8 @@ from zestpanel.core.choice.evidence import standing
 from zestpanel.core.connectors.preflight import Surroundings, obstacles, remarks, text_obstacles
 from zestpanel.core.domain.brief import MUST_HAVES, Brief
 from zestpanel.core.errors import ConnectorError, InputError
-from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.secrets.keys import find_secret, forget_secret, has_secret, keep_secret
 from zestpanel.core.store.notes import VoiceNote
@@ -233,7 +234,7 @@ def test_captured_sound_is_heard_and_never_scored(project: Project) -> None:
     clip = tone(220, -12, 1, 16_000)
     where = {"candidate_id": one.id, "passage_version_id": passage.version_id, "repeat": 1}
     project.takes.keep(clip, obtained="captured", **where)
-    settings = AcrSettings(candidate_ids=(one.id,), passage_ids=(passage.id,))
+    settings = TestSettings(candidate_ids=(one.id,), passage_ids=(passage.id,))
     assert takes_to_hear(project, settings) == {}
     pretend_take(project, one.id, passage.version_id, repeat=2)
     assert len(takes_to_hear(project, settings)) == 1

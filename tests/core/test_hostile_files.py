@@ -14,6 +14,7 @@ import pytest
 
 from tests.conftest import add_command_engine
 from tests.core.test_connector_kinds import ASKED, ask, made, raw_server, saying, wav
+from tests.small_service import wav as tone_file
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.notation import Notation
@@ -21,12 +22,14 @@ from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.connector import retry_after
-from zestpanel.core.connectors.http.finding import word_times
+from zestpanel.core.connectors.http.finding import Contents, word_times
+from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.sending.as_sent import _written
+from zestpanel.core.store.checking import Damage
 from zestpanel.core.store.database import now
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.schema import connectors
@@ -215,3 +218,27 @@ def test_what_a_longer_fuzzing_found(project: Project) -> None:
     for body in ('{"inp\\ud800ut": "Hi"}', '{"text": "\\udfff"}'):
         with pytest.raises(InputError, match="half of a sign"):
             read_example(f"POST /say HTTP/1.1\nHost: x.example\nContent-Type: application/json\n\n{body}")
+
+
+def test_what_a_million_inputs_found() -> None:
+    """Heads of parts that are taken apart in a time that grows with the square; sentences with a name without end."""
+    long = "v" + "a" * 5_000
+    with pytest.raises(ConnectorError) as refused:
+        parse_connector(json.dumps({
+            "zest-connector": 1, "engine": "E", "voices": [{"id": "v", "languages": ["en"]}],
+            "speak": {"kind": "http", "address": "https://x.example/", "body": {long: f"{{{long}}}"}},
+        }), name="e.json")  # fmt: skip
+    assert len(str(refused.value)) < 500
+    nested = b'{"a":' * 2_000
+    body = (
+        b"--x\r\nContent-Type: " + nested + b"\r\n\r\nno\r\n"
+        b"--x\r\nContent-Disposition: form-data; name=sound\r\nContent-Type: audio/wav\r\n\r\n"
+        + tone_file()
+        + b"\r\n--x--\r\n"
+    )
+    reply = Received(status=200, headers={"content-type": "multipart/mixed; boundary=x"}, chunks=((0.1, body),),
+                     marks={}, last_byte_s=0.1)  # fmt: skip
+    for path in ("part audio/", "part sound"):
+        ((_, sound),) = Contents(reply, path, lambda _: reply).sound
+        assert sound == tone_file()
+    assert len(str(Damage("takes", "n" * 9_000, "w" * 9_000))) < 300

@@ -14,19 +14,15 @@ from hypothesis import strategies as st
 from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.errors import InputError, NotEnoughData, TableError
-from zestpanel.core.listening.acr import (
-    SCALE,
-    AcrSession,
-    AcrSettings,
-    came_later,
-    level_of_test,
-    start_session,
-    takes_to_hear,
-    what_can_be_told,
-)
 from zestpanel.core.listening.design import acr_trials, williams_square
+from zestpanel.core.listening.material import level_of_test, takes_to_hear
+from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.scores import panel_scores
+from zestpanel.core.listening.session import session_of, start_session
+from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.measures.loudness import integrated_loudness
 from zestpanel.core.playback.mixer import RATE_HZ, prepare_lanes
 from zestpanel.core.store.project import Project
@@ -74,8 +70,8 @@ def heard(project: Project) -> Project:
     return project
 
 
-def settings_of(project: Project, **more: int) -> AcrSettings:
-    return AcrSettings(
+def settings_of(project: Project, **more: int) -> TestSettings:
+    return TestSettings(
         candidate_ids=tuple(c.id for c in project.shortlist.candidates()),
         passage_ids=tuple(p.id for p in project.texts.all()), **more,
     )  # fmt: skip
@@ -84,38 +80,37 @@ def settings_of(project: Project, **more: int) -> AcrSettings:
 def test_a_rating_counts_only_after_enough_was_heard(heard: Project) -> None:
     settings = settings_of(heard)
     test = heard.panel.add_test("ACR", settings.as_document())
-    session = AcrSession(
-        heard, settings, start_session(heard, test, settings, heard.panel.add_listener("A", languages=["en"]))
-    )
+    session = session_of(heard, test, heard.panel.add_listener("A", languages=["en"]))
     assert session.in_training
-    session.played(0.5)
-    assert not session.rate(4)
-    session.played(0.8)
-    assert not session.rate(6)
-    assert session.rate(4)
-    assert heard.panel.ratings() == [], "training is not scored"
-    assert [r.training for r in heard.panel.ratings(training=True)] == [True]
+    session.played(0, 0.5)
+    assert not session.answer({"score": 4})
+    session.played(0, 0.8)
+    for wrong in ({"score": 6}, {"score": "4"}, {"choice": 4}, {}):
+        with pytest.raises(InputError, match="This is no answer to"):
+            session.answer(wrong)
+    assert session.answer({"score": 4})
+    assert heard.answers.ratings() == [], "training is not scored"
+    assert [r.training for r in heard.answers.ratings(training=True)] == [True]
 
 
 def test_stop_and_resume_at_the_same_clip(heard: Project) -> None:
     settings = settings_of(heard, training=1)
     test_id = heard.panel.add_test("ACR", settings.as_document())
     listener = heard.panel.add_listener("A", languages=["en"])
-    session = AcrSession(heard, settings, start_session(heard, test_id, settings, listener))
+    session = session_of(heard, test_id, listener)
     for score in (3, 5, 4):
-        session.played(1.0)
+        session.played(0, 1.0)
         session.note_play()
-        assert session.rate(score)
+        assert session.answer({"score": score})
     found = heard.panel.open_test()
     assert found is not None
-    again = AcrSettings.from_document(found[1])
-    assert again == settings
-    resumed = AcrSession(heard, again, start_session(heard, found[0], again, listener))
-    assert (resumed.index, resumed.take_id) == (3, session.take_id)
+    assert TestSettings.from_document(found.settings) == settings
+    resumed = session_of(heard, found.id, listener)
+    assert (resumed.index, resumed.trial) == (3, session.trial)
     while not resumed.finished:
-        resumed.played(1.0)
-        resumed.rate(2)
-    assert len(heard.panel.ratings()) == 9
+        resumed.played(0, 1.0)
+        resumed.answer({"score": 2})
+    assert len(heard.answers.ratings()) == 9
     assert heard.panel.sessions(test_id)[0].finished
 
 
@@ -134,7 +129,9 @@ def test_no_clips_no_test(project: Project) -> None:
     project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
     settings = settings_of(project)
     with pytest.raises(NotEnoughData, match=r"nothing to hear yet.*Render"):
-        start_session(project, project.panel.add_test("ACR", {}), settings, project.panel.add_listener("A"))
+        start_session(
+            project, project.panel.add_test("ACR", {}), kind_of("ACR"), settings, project.panel.add_listener("A")
+        )
 
 
 def test_the_planner_says_beforehand_what_cannot_be_told() -> None:
@@ -144,7 +141,7 @@ def test_the_planner_says_beforehand_what_cannot_be_told() -> None:
     assert "listeners would tell 0.5" in few or "more passages do" in few
     assert "compared with nobody" in what_can_be_told(candidates=1, passages=4, listeners=6)
     # source: ITU-T P.800, the listening-quality scale
-    assert SCALE == {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}
+    assert SCALES["ACR"].steps == {5: "Excellent", 4: "Good", 3: "Fair", 2: "Poor", 1: "Bad"}
 
 
 # -- tables
@@ -160,7 +157,7 @@ def test_ratings_from_a_table_by_number_or_name(heard: Project, tmp_path: Path) 
     rows = ["Ann,1,1,4,", 'Ann,two,"Tangor · Corwick",3,x', "Ben,3,citrange linnoway,5,"]
     table = write(tmp_path / "r.csv", head, *rows)
     assert import_ratings(heard, table) == 3
-    assert sorted(r.score for r in heard.panel.ratings()) == [3, 4, 5]
+    assert sorted(r.score for r in heard.answers.ratings()) == [3, 4, 5]
     assert {p.alias for p in heard.panel.listeners()} == {"Ann", "Ben"}
     semicolons = write(tmp_path / "s.csv", "score;candidate;passage;listener", "2,5;1;1;Ann")
     assert import_ratings(heard, semicolons) == 1
@@ -187,7 +184,7 @@ def test_a_bad_table_adds_nothing_and_names_the_place(
     assert complaint in str(caught.value)
     assert str(caught.value).startswith("bad.csv")
     assert "No rating was added." in str(caught.value)
-    assert heard.panel.ratings() == []
+    assert heard.answers.ratings() == []
     assert heard.panel.listeners() == []
 
 
@@ -217,7 +214,7 @@ def rate(project: Project, scores: dict[int, float], listeners: int, *, language
                 value = float(np.clip(round(score + rng.normal(0, 0.4)), 1, 5))
                 rows.append({"listener_id": listener.id, "candidate_id": candidate, "score": value, "origin": "file",
                              "passage_version_id": passage.version_id})  # fmt: skip
-    project.panel.add_ratings(rows)
+    project.answers.add_ratings(rows)
 
 
 def test_scores_say_who_is_told_apart_and_what_is_preliminary(heard: Project) -> None:
@@ -264,11 +261,11 @@ def test_ratings_of_a_removed_take_do_not_count_until_it_is_back(heard: Project)
     take = heard.takes.all(candidate_id=candidate.id)[0]
     listener = heard.panel.add_listener("A", languages=["en"])
     row = {"listener_id": listener.id, "candidate_id": candidate.id, "take_id": take.id, "score": 5.0}
-    heard.panel.add_ratings([{**row, "passage_version_id": passage.version_id, "origin": "booth"}])
+    heard.answers.add_ratings([{**row, "passage_version_id": passage.version_id, "origin": "booth"}])
     heard.takes.set_removed(take.id, True)
-    assert heard.panel.ratings() == []
+    assert heard.answers.ratings() == []
     heard.takes.set_removed(take.id, False)
-    assert len(heard.panel.ratings()) == 1
+    assert len(heard.answers.ratings()) == 1
 
 
 def test_languages_of_a_known_listener_are_what_was_stated_last(heard: Project) -> None:
@@ -297,21 +294,23 @@ def test_listeners_hear_only_languages_they_speak(heard: Project) -> None:
     pretend_take(heard, candidate.id, french.version_id)
     settings = settings_of(heard, training=0)
     test = heard.panel.add_test("ACR", settings.as_document())
-    both = start_session(heard, test, settings, heard.panel.add_listener("Both", languages=["en", "fr"]))
-    english = start_session(heard, test, settings, heard.panel.add_listener("One", languages=["en-US"]))
+    both = start_session(
+        heard, test, kind_of("ACR"), settings, heard.panel.add_listener("Both", languages=["en", "fr"])
+    )
+    english = start_session(heard, test, kind_of("ACR"), settings, heard.panel.add_listener("One", languages=["en-US"]))
     assert len(both.trials) == len(english.trials) + 1
-    assert french.version_id not in {version for _, version, _, _ in english.trials}
+    assert french.version_id not in {t.stimuli[0].passage_version_id for t in english.trials}
     with pytest.raises(NotEnoughData, match="No clip of this test is in a language that Es speaks"):
-        start_session(heard, test, settings, heard.panel.add_listener("Es", languages=["es"]))
+        start_session(heard, test, kind_of("ACR"), settings, heard.panel.add_listener("Es", languages=["es"]))
     with pytest.raises(InputError, match="Which languages does Who speak"):
-        start_session(heard, test, settings, heard.panel.add_listener("Who"))
+        start_session(heard, test, kind_of("ACR"), settings, heard.panel.add_listener("Who"))
 
 
 def test_a_voice_of_two_languages_has_two_scores(heard: Project) -> None:
     a, b, _ = (c.id for c in heard.shortlist.candidates())
     rate(heard, {a: 4.0, b: 2.0}, 6)
     french = next(p for p in heard.texts.all() if p.language == "fr-FR")
-    heard.panel.add_ratings([
+    heard.answers.add_ratings([
         {"listener_id": heard.panel.add_listener(f"F{k}", languages=["fr"]).id, "candidate_id": a, "score": 1.0,
          "passage_version_id": french.version_id, "origin": "file"} for k in range(5)
     ])  # fmt: skip

@@ -146,11 +146,11 @@ def test_ratings_are_only_added_and_the_last_one_stands(project: Project) -> Non
     version = project.texts.add(["Words."], language="en-GB")[0].version_id
     listener = project.panel.add_listener("A", languages=["en"])
     row = {"listener_id": listener.id, "candidate_id": candidate.id, "passage_version_id": version, "origin": "file"}
-    project.panel.add_ratings([{**row, "score": 2.0}])
-    project.panel.add_ratings([{**row, "score": 4.0}])
-    assert [r.score for r in project.panel.ratings()] == [4.0]
-    project.panel.add_ratings([{**row, "score": 4.0, "withdrawn": True}])
-    assert project.panel.ratings() == []
+    project.answers.add_ratings([{**row, "score": 2.0}])
+    project.answers.add_ratings([{**row, "score": 4.0}])
+    assert [r.score for r in project.answers.ratings()] == [4.0]
+    project.answers.add_ratings([{**row, "score": 4.0, "withdrawn": True}])
+    assert project.answers.ratings() == []
 
 
 def test_killed_at_any_instant_it_opens_clean(tmp_path: Path) -> None:

@@ -213,7 +213,7 @@ def rate_all(project: Project) -> None:
                  "score": float(4 - n + (k + p.id) % 2), "origin": "file"}
                 for p in passages
             ]  # fmt: skip
-    project.panel.add_ratings(rows)
+    project.answers.add_ratings(rows)
 
 
 def test_every_figure_leads_to_what_is_behind_it(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
@@ -261,20 +261,20 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
         qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
         assert not [n for n in ("Tangor", "Citrange", "Ilseth") if n in words(booth)]
         qtbot.keyClick(booth, Qt.Key.Key_4)
-        assert not booth.grades[4].isEnabled(), "not before enough was heard"
+        assert not booth.answers["4"].isEnabled(), "not before enough was heard"
         recorder(window).hear(1.0)
         window.state.player.moved.emit()
-        assert not booth.grades[4].isEnabled()
+        assert not booth.answers["4"].isEnabled()
         recorder(window).hear(2.6)
         window.state.player.moved.emit()
-        assert booth.grades[4].isEnabled()
+        assert booth.answers["4"].isEnabled()
         qtbot.keyClick(booth, Qt.Key.Key_4)
-        assert len(bench_project.panel.ratings(training=True)) == rated + 1
-    assert len(bench_project.panel.ratings()) == 1, "two training clips are not scored"
+        assert len(bench_project.answers.ratings(training=True)) == rated + 1
+    assert len(bench_project.answers.ratings()) == 1, "two training clips are not scored"
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     assert booth.isVisible(), "no name and no score is shown to who was listening"
-    assert "You stopped at clip 2 of 9. All your answers are kept." in words(booth)
-    assert not any(grade.isVisible() for grade in booth.grades.values())
+    assert "You stopped at 2 of 9. All your answers are kept." in words(booth)
+    assert not any(grade.isVisible() for grade in booth.answers.values())
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     assert not booth.isVisible()
     settle(qtbot, window)
@@ -453,8 +453,8 @@ def test_without_a_sound_device_nothing_is_rated_and_with_one_it_goes_on(bench_p
     mixer.render(200_000)  # all of the clip is pulled by the clock, and nobody hears it
     window.state.player.moved.emit()
     qtbot.keyClick(booth, Qt.Key.Key_4)
-    assert not booth.grades[4].isEnabled()
-    assert bench_project.panel.ratings(training=True) == []
+    assert not booth.answers["4"].isEnabled()
+    assert bench_project.answers.ratings(training=True) == []
     mixer.pause()
     qtbot.keyClick(booth, Qt.Key.Key_Space)  # a device was connected
     assert "Listen to at least 80%" in words(booth)
@@ -462,7 +462,7 @@ def test_without_a_sound_device_nothing_is_rated_and_with_one_it_goes_on(bench_p
     recorder(window).hear(3.6)
     window.state.player.moved.emit()
     qtbot.keyClick(booth, Qt.Key.Key_4)
-    assert len(bench_project.panel.ratings(training=True)) == 1
+    assert len(bench_project.answers.ratings(training=True)) == 1
     window.close()
 
 
@@ -530,7 +530,7 @@ def test_listeners_are_told_which_languages_they_speak(
 ) -> None:
     candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.all()[0]
     ann = bench_project.panel.add_listener("Ann")
-    bench_project.panel.add_ratings([{"listener_id": ann.id, "candidate_id": candidate.id, "score": 4.0,
+    bench_project.answers.add_ratings([{"listener_id": ann.id, "candidate_id": candidate.id, "score": 4.0,
                                       "passage_version_id": passage.version_id, "origin": "file"}])  # fmt: skip
     window = open_window(bench_project)
     window.go_to("listening")

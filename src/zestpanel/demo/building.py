@@ -24,7 +24,8 @@ from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.listening.acr import AcrSettings, takes_to_hear
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.recording_checks import check_recording
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.executors import Executor, Here
@@ -246,7 +247,7 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
     """A simulated panel: seeded, its listeners and ratings marked as simulated, through a real test's takes."""
     panel, passages, candidates = data["panel"], project.texts.all(), project.shortlist.candidates()
     rng = np.random.default_rng(panel["seed"])
-    settings = AcrSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
+    settings = TestSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
     project.panel.add_test("ACR", settings.as_document())
     takes = takes_to_hear(project, settings)
     quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
@@ -272,7 +273,7 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
                     "origin": "simulated",
                 }
             )
-    project.panel.add_ratings(rows)
+    project.answers.add_ratings(rows)
 
 
 def add_marks(project: Project, data: dict[str, Any]) -> None:

@@ -127,7 +127,7 @@ def behind_score(parent: QWidget, project: Project, row: Row) -> Behind:
             f"{r.score:g}",
             "simulated" if listeners[r.listener_id].simulated else r.origin,
         ]
-        for r in project.panel.ratings()
+        for r in project.answers.ratings()
         if r.candidate_id == row.candidate.id and r.passage_version_id in passages
     ]
     score = row.score

@@ -142,7 +142,7 @@ def bench_of(project: Project) -> Bench:
         takes=len(every_take),
         newest_take=every_take[-1].id if every_take else 0,
         unmeasured=project.takes.count_unmeasured(versions()),
-        raters=project.panel.count_raters(),
+        raters=project.answers.count_listeners(),
         decided=frozenset(d.role for d in decisions(project)),
     )
 

@@ -8,6 +8,13 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from zestpanel.core.domain.listening import Answer, Trial
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.session import ListeningSession
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.project import Project
+
 
 def write_shots(
     folder: Path, to: Path, *, names: tuple[str, ...] = (), dark: bool = False, scale: float = 1.0
@@ -16,8 +23,6 @@ def write_shots(
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PyQt6.QtWidgets import QApplication
 
-    from zestpanel.core.listening.acr import AcrSession
-    from zestpanel.core.store.project import Project
     from zestpanel.desk.application import make_application
     from zestpanel.desk.pages.engines import EnginesPage
     from zestpanel.desk.pages.listening import ListeningPage
@@ -120,10 +125,8 @@ def write_shots(
     def booth() -> None:
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
-        settings = page.settings()
-        listener = project.panel.listeners()[0]
         # the session is not stored: a picture must not change the project
-        window._to_booth(AcrSession(project, settings, _passing_session(0, listener.id, settings, project)))
+        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("ACR"), page.settings()))
 
     shoot("booth", booth)
     window.booth._leave()
@@ -138,13 +141,24 @@ def write_shots(
     return written
 
 
-def _passing_session(test_id: int, listener_id: int, settings: object, project: object):  # type: ignore[no-untyped-def]
-    import numpy as np
+class _Passing:
+    """A session that is kept nowhere."""
 
-    from zestpanel.core.domain.listening import Session
-    from zestpanel.core.listening.acr import takes_to_hear
-    from zestpanel.core.listening.design import acr_trials
+    def __init__(self, project: Project, settings: TestSettings) -> None:
+        import numpy as np
 
-    takes = takes_to_hear(project, settings)  # type: ignore[arg-type]
-    trials = acr_trials(takes, listener=0, training=2, rng=np.random.default_rng(1))
-    return Session(id=0, test_id=test_id, listener_id=listener_id, trials=tuple(trials), finished=False)
+        able = takes_to_hear(project, settings)
+        planned = kind_of("ACR").design(able, settings, listener=0, rng=np.random.default_rng(1))
+        self.trials = tuple(
+            Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)
+            for k, one in enumerate(planned)
+        )
+
+    def answered(self) -> set[int]:
+        return set()
+
+    def answer(self, trial: Trial, answer: Answer) -> None:
+        pass
+
+    def finish(self) -> None:
+        pass

@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.listening.acr import AcrSession
+from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.store.project import Project
@@ -317,7 +317,7 @@ class MainWindow(QMainWindow):
 
     # -- the booth
 
-    def _to_booth(self, session: AcrSession) -> None:
+    def _to_booth(self, session: ListeningSession) -> None:
         for deed in DEEDS:
             if deed.id != "quit":
                 self.actions_by_id[deed.id].setEnabled(False)

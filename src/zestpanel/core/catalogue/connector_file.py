@@ -56,7 +56,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         place = tuple(part for part in first["loc"] if part not in _UNION_TAGS)
         within = ("kind",) if first["type"] == "union_tag_invalid" else ()
         line = _line_of(node, (*place, *within))
-        item = ".".join(str(part) for part in place) or "the file"
+        item = _short(".".join(str(part) for part in place)) or "the file"
         message = first["msg"].removeprefix("Value error, ")
         if first["type"] == "extra_forbidden":
             message = "this field is not known here"
@@ -67,16 +67,21 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         ) from error
 
 
+def _short(name: str) -> str:
+    return name if len(name) <= 60 else f"{name[:59]}…"
+
+
 def _refuse_unknown_places(engine: Engine, node: Any, name: str) -> None:
     """A misspelt {voice} would let every voice speak as the service's own."""
     for path, place in unknown_places(engine):
         close = get_close_matches(place, ["text", "voice", "model", "language", "seed", "secret", "output",
                                           *(control.name for control in engine.controls)], n=1)  # fmt: skip
+        shown, at = _short(place), _short(".".join(map(str, path)))
         meant = f" Was {{{close[0]}}} meant?" if close else ""
         raise ConnectorError(
-            f"{name}, line {_line_of(node, path)}: {'.'.join(map(str, path))}: nothing fills {{{place}}}.{meant}",
+            f"{name}, line {_line_of(node, path)}: {at}: nothing fills {{{shown}}}.{meant}",
             kept="Nothing was added.",
-            remedy=f"Correct the line; braces that are meant as they stand are doubled: {{{{{place}}}}}.",
+            remedy=f"Correct the line; braces that are meant as they stand are doubled: {{{{{shown}}}}}.",
         )
 
 

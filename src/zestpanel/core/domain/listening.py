@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,12 +33,81 @@ class Rating:
     session_id: int | None
 
 
+Role = Literal["judged", "reference", "anchor", "context"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stimulus:
+    """One clip of a trial. take_id is None for answers that came in a table, which do not say which take was heard."""
+
+    candidate_id: int
+    passage_version_id: int
+    take_id: int | None
+    role: Role = "judged"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedTrial:
+    """stimuli: in the order they are heard or switched. detail: what else the kind of test needs, as it was drawn."""
+
+    stimuli: tuple[Stimulus, ...]
+    training: bool = False
+    detail: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trial(PlannedTrial):
+    """place: within its session, from 0."""
+
+    id: int
+    session_id: int
+    place: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """What was answered to a trial, as its kind of test words it. origin: 'booth', 'file' or 'simulated'.
+
+    heard_share: of the least heard clip, how much of it. took_s: from the beginning of the trial.
+    """
+
+    given: Mapping[str, Any]
+    origin: str
+    heard_share: float | None = None
+    plays: int | None = None
+    took_s: float | None = None
+    note: str = ""
+    id: int = 0
+    created: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answered:
+    """An answer that stands, with its trial and who gave it."""
+
+    answer: Answer
+    trial: Trial
+    test_id: int
+    listener_id: int
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Session:
-    """A listener's way through a test: trials as (candidate, passage version, take, training)."""
+    """A listener's way through a test."""
 
     id: int
     test_id: int
     listener_id: int
-    trials: tuple[tuple[int, int, int, bool], ...]
+    trials: tuple[Trial, ...]
     finished: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListeningTest:
+    """kind: which kind of listening test (see listening/kinds). settings: as the kind reads and writes them."""
+
+    id: int
+    kind: str
+    settings: Mapping[str, Any]
+    created: str
+    closed: str

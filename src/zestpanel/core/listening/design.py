@@ -7,8 +7,11 @@ treatments; conduct after ITU-T P.800.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
+
+from zestpanel.core.domain.listening import PlannedTrial
 
 Trial = tuple[int, int, int, bool]  # candidate, passage version, take, training
 
@@ -59,3 +62,10 @@ def _spread_over(trials: Sequence[Trial], count: int, rng: np.random.Generator) 
         if len(out) < count and all(trial[0] != other[0] for other in out):
             out.append(trial)
     return out
+
+
+def with_training(trials: Sequence[PlannedTrial], training: int, rng: np.random.Generator) -> list[PlannedTrial]:
+    """Some of the trials first, unscored; they come again as scored ones."""
+    count = min(training, len(trials))
+    chosen = [trials[int(k)] for k in rng.permutation(len(trials))[:count]]
+    return [*(replace(one, training=True) for one in chosen), *trials]

@@ -66,7 +66,7 @@ def import_ratings(
         ).id
         for alias, tags in spoken.items()
     }
-    project.panel.add_ratings(
+    project.answers.add_ratings(
         [
             {
                 "listener_id": known[alias],

@@ -145,7 +145,7 @@ def primary(tag: str) -> str:
 def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions."""
     passages = {p.version_id: p.language for p in project.texts.all()}
-    rows = [r for r in project.panel.ratings() if r.scale == scale and r.passage_version_id in passages]
+    rows = [r for r in project.answers.ratings() if r.scale == scale and r.passage_version_id in passages]
     kinds = {p.version_id: frozenset(project.hard_parts.kinds(p)) | set(p.tags) for p in project.texts.all()}
     return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
 

@@ -74,7 +74,7 @@ def render_record(project: Project, found: Standing) -> str:
     environment.filters.update(language=language_name, locale=locale_name)
     passages = project.texts.all()
     listeners = {p.id: p for p in project.panel.listeners()}
-    ratings = project.panel.ratings()
+    ratings = project.answers.ratings()
     heard = {r.listener_id for r in ratings}
     return environment.get_template("record.html.j2").render(
         standing=found,

@@ -44,7 +44,9 @@ class Damage:
     what: str
 
     def __str__(self) -> str:
-        return f"{self.table}{f', row {self.row}' if self.row else ''}: {self.what}"
+        row = self.row if len(self.row) <= 40 else f"{self.row[:39]}…"  # a name may be what was damaged
+        what = self.what if len(self.what) <= 160 else f"{self.what[:159]}…"
+        return f"{self.table[:40]}{f', row {row}' if row else ''}: {what}"
 
 
 def damage_in(folder: Path) -> list[Damage]:

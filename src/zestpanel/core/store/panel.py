@@ -1,15 +1,16 @@
-"""Listeners, tests, sessions and ratings. Ratings are append-only."""
+"""Listeners, listening tests and sessions."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 
-from zestpanel.core.domain.listening import Listener, Rating, Session
+from zestpanel.core.domain.listening import Listener, ListeningTest, PlannedTrial, Session
+from zestpanel.core.store.answers import add_trials, read_trials
 from zestpanel.core.store.database import Database, now
-from zestpanel.core.store.schema import listeners, ratings, sessions, takes, tests
+from zestpanel.core.store.schema import listeners, sessions, tests
 
 
 class Panel:
@@ -60,126 +61,48 @@ class Panel:
         with self._database.reading() as connection:
             return [_listener(row) for row in connection.execute(select(listeners).order_by(listeners.c.id))]
 
-    def add_test(self, kind: str, settings: dict[str, Any]) -> int:
-        with self._database.writing() as connection:
-            return int(
-                connection.execute(
-                    tests.insert().values(kind=kind, settings=settings, created=now()).returning(tests.c.id)
-                ).scalar_one()
-            )
+    # -- tests and sessions
 
-    def open_test(self) -> tuple[int, dict[str, Any]] | None:
-        """(id, settings) of the newest test that is not closed."""
-        query = select(tests).where(tests.c.closed.is_(None)).order_by(tests.c.id.desc()).limit(1)
+    def add_test(self, kind: str, settings: Mapping[str, Any], *, closed: bool = False) -> int:
+        values = {"kind": kind, "settings": dict(settings), "created": now(), "closed": now() if closed else None}
+        with self._database.writing() as connection:
+            return int(connection.execute(tests.insert().values(values).returning(tests.c.id)).scalar_one())
+
+    def tests(self) -> list[ListeningTest]:
         with self._database.reading() as connection:
-            row = connection.execute(query).one_or_none()
-        return (row.id, row.settings) if row else None
+            return [_test(row) for row in connection.execute(select(tests).order_by(tests.c.id))]
+
+    def open_test(self) -> ListeningTest | None:
+        """The newest test that is not closed."""
+        return next((test for test in reversed(self.tests()) if not test.closed), None)
 
     def close_test(self, test_id: int) -> None:
         with self._database.writing() as connection:
             connection.execute(update(tests).where(tests.c.id == test_id).values(closed=now()))
 
-    def add_session(self, test_id: int, listener_id: int, trials: Sequence[tuple[int, int, int, bool]]) -> Session:
+    def add_session(self, test_id: int, listener_id: int, planned: Sequence[PlannedTrial]) -> Session:
+        """A listener's way through a test, with all its trials."""
         with self._database.writing() as connection:
-            row = connection.execute(
-                sessions.insert()
-                .values(test_id=test_id, listener_id=listener_id, trials=[list(t) for t in trials], created=now())
-                .returning(sessions)
-            ).one()
-        return _session(row)
+            values = {"test_id": test_id, "listener_id": listener_id, "created": now()}
+            session_id = int(connection.execute(sessions.insert().values(values).returning(sessions.c.id)).scalar_one())
+            add_trials(connection, session_id, planned)
+        return next(s for s in self.sessions(test_id) if s.id == session_id)
 
     def sessions(self, test_id: int) -> list[Session]:
         with self._database.reading() as connection:
-            rows = connection.execute(select(sessions).where(sessions.c.test_id == test_id).order_by(sessions.c.id))
-            return [_session(row) for row in rows]
+            rows = connection.execute(
+                select(sessions).where(sessions.c.test_id == test_id).order_by(sessions.c.id)
+            ).all()
+            found = read_trials(connection, sessions.c.test_id == test_id)
+        return [
+            Session(id=row.id, test_id=row.test_id, listener_id=row.listener_id, finished=row.finished is not None,
+                    trials=tuple(t for t in found.values() if t.session_id == row.id))
+            for row in rows
+        ]  # fmt: skip
 
     def finish_session(self, session_id: int) -> None:
         with self._database.writing() as connection:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(finished=now()))
-
-    def add_ratings(self, rows: Sequence[dict[str, Any]]) -> None:
-        """Append ratings, all or none; see schema.ratings for the fields, the optional ones may be left out.
-
-        A rating of a take counts for the candidate that the take is of now.
-        """
-        blank: dict[str, Any] = {
-            "session_id": None,
-            "take_id": None,
-            "trial": None,
-            "scale": "ACR",
-            "training": False,
-            "heard_share": None,
-            "plays": None,
-            "took_s": None,
-            "withdrawn": False,
-        }
-        if rows:
-            heard = {row["take_id"] for row in rows if row.get("take_id") is not None}
-            with self._database.writing() as connection:
-                # a listening session may have begun before its candidate was split: the take knows whose it is
-                whose = dict(
-                    connection.execute(select(takes.c.id, takes.c.candidate_id).where(takes.c.id.in_(heard))).all()
-                )
-                connection.execute(
-                    ratings.insert(),
-                    [
-                        {**blank, "created": now(), **row,
-                         "candidate_id": whose.get(row.get("take_id"), row["candidate_id"])}
-                        for row in rows
-                    ],
-                )  # fmt: skip
-
-    def ratings(self, *, training: bool = False) -> list[Rating]:
-        """The ratings that stand: per listener, candidate, passage and trial the last one, unless withdrawn. Ratings of
-        a take that was removed do not; they are back when it is."""
-        newest = func.max(ratings.c.id).label("id")
-        group = (
-            ratings.c.listener_id,
-            ratings.c.candidate_id,
-            ratings.c.passage_version_id,
-            ratings.c.scale,
-            func.coalesce(ratings.c.session_id, 0),
-            func.coalesce(ratings.c.trial, -1),
-        )
-        last = select(newest).group_by(*group).subquery()
-        query = (
-            select(ratings)
-            .join(last, last.c.id == ratings.c.id)
-            .outerjoin(takes, takes.c.id == ratings.c.take_id)
-            .where(ratings.c.withdrawn.is_(False), takes.c.removed.is_(None))
-        )
-        if not training:
-            query = query.where(ratings.c.training.is_(False))
-        with self._database.reading() as connection:
-            return [
-                Rating(
-                    id=r.id,
-                    listener_id=r.listener_id,
-                    candidate_id=r.candidate_id,
-                    passage_version_id=r.passage_version_id,
-                    score=r.score,
-                    scale=r.scale,
-                    training=r.training,
-                    origin=r.origin,
-                    trial=r.trial,
-                    session_id=r.session_id,
-                )
-                for r in connection.execute(query.order_by(ratings.c.id))
-            ]
-
-    def count_raters(self) -> int:
-        """Listeners who have given a scored rating."""
-        query = select(func.count(func.distinct(ratings.c.listener_id))).where(ratings.c.training.is_(False))
-        with self._database.reading() as connection:
-            return int(connection.execute(query).scalar_one())
-
-    def rated_trials(self, session_id: int) -> dict[int, float]:
-        """Score by trial index, for resuming a session."""
-        query = (
-            select(ratings.c.trial, ratings.c.score).where(ratings.c.session_id == session_id).order_by(ratings.c.id)
-        )
-        with self._database.reading() as connection:
-            return {trial: score for trial, score in connection.execute(query)}
 
 
 def _listener(row: Any) -> Listener:
@@ -193,11 +116,7 @@ def _listener(row: Any) -> Listener:
     )
 
 
-def _session(row: Any) -> Session:
-    return Session(
-        id=row.id,
-        test_id=row.test_id,
-        listener_id=row.listener_id,
-        trials=tuple((c, p, t, bool(g)) for c, p, t, g in row.trials),
-        finished=row.finished is not None,
-    )
+def _test(row: Any) -> ListeningTest:
+    return ListeningTest(
+        id=row.id, kind=row.kind, settings=row.settings, created=row.created, closed=row.closed or ""
+    )  # fmt: skip

@@ -7,6 +7,7 @@ from typing import Any
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.store.answers import Answers
 from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.checking import first_damage
 from zestpanel.core.store.clip_store import ClipStore
@@ -53,6 +54,7 @@ class Project:
         self.auditions = Auditions(database, store)
         self.sweeps = Sweeps(database, self.shortlist)
         self.panel = Panel(database)
+        self.answers = Answers(database)
         self.history = History()
         self.purse: Any = None  # of the run that goes on, which lines heard meanwhile share
 

@@ -332,33 +332,52 @@ sessions = Table(
     _id(),
     _to("tests"),
     _to("listeners"),
-    Column("trials", JSON, nullable=False),
     Column("created", String, nullable=False),
     Column("finished", String),
     UniqueConstraint("test_id", "listener_id"),
 )
 
-# Append-only: a later row for the same trial replaces an earlier one, a row with withdrawn set takes it back.
-ratings = Table(
-    "ratings",
+# What a listener is asked, in order. detail: what the kind of test drew for it.
+trials = Table(
+    "trials",
     metadata,
     _id(),
-    _to("listeners"),
+    _to("sessions"),
+    Column("place", Integer, nullable=False),
+    Column("training", Boolean, nullable=False),
+    Column("detail", JSON, nullable=False),
+    UniqueConstraint("session_id", "place"),
+)
+
+# The clips of a trial, in the order they are heard or switched.
+stimuli = Table(
+    "stimuli",
+    metadata,
+    _id(),
+    _to("trials"),
+    Column("role", String, nullable=False),
     _to("candidates"),
     Column("passage_version_id", Integer, ForeignKey("passage_versions.id"), nullable=False),
-    _to("sessions", nullable=True),
     _to("takes", nullable=True),
-    Column("trial", Integer),
-    Column("scale", String, nullable=False),
-    Column("score", Float, nullable=False),
-    Column("training", Boolean, nullable=False),
+    Index("stimuli_by_trial", "trial_id"),
+    Index("stimuli_by_cell", "candidate_id", "passage_version_id"),
+)
+
+# Append-only: a later row for the same trial replaces an earlier one, a row with withdrawn set takes it back.
+answers = Table(
+    "answers",
+    metadata,
+    _id(),
+    _to("trials"),
+    Column("given", JSON, nullable=False),
     Column("heard_share", Float),
     Column("plays", Integer),
     Column("took_s", Float),
+    Column("note", String, nullable=False),
     Column("origin", String, nullable=False),
     Column("created", String, nullable=False),
     Column("withdrawn", Boolean, nullable=False),
-    Index("ratings_by_cell", "candidate_id", "passage_version_id"),
+    Index("answers_by_trial", "trial_id"),
 )
 
 # Lines asked for to hear a voice or to try an engine, outside of runs: written open before, closed after.

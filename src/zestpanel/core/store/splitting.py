@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import Database, now
-from zestpanel.core.store.schema import candidates, ratings, requests, runs, takes
+from zestpanel.core.store.schema import candidates, requests, runs, stimuli, takes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +65,7 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
         ids = iter(sorted(later))
         while some := list(islice(ids, 500)):  # a statement takes so many values and no more
             connection.execute(update(takes).where(takes.c.id.in_(some)).values(candidate_id=new))
-            connection.execute(update(ratings).where(ratings.c.take_id.in_(some)).values(candidate_id=new))
+            connection.execute(update(stimuli).where(stimuli.c.take_id.in_(some)).values(candidate_id=new))
         since = (requests.c.candidate_id == candidate_id) & (requests.c.run_id >= run_id)
         connection.execute(update(requests).where(since).values(candidate_id=new))
         connection.execute(update(candidates).where(candidates.c.id == candidate_id).values(ended=began))
@@ -75,7 +75,7 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
 def put_together(database: Database, split: Split) -> None:
     """Take a split back: what is the later candidate's by now is the earlier one's."""
     with database.writing() as connection:
-        for table in (takes, requests, ratings):
+        for table in (takes, requests, stimuli):
             back = update(table).where(table.c.candidate_id == split.later_id)
             connection.execute(back.values(candidate_id=split.earlier_id))
         connection.execute(update(candidates).where(candidates.c.id == split.earlier_id).values(ended=None))

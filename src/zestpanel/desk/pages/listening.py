@@ -9,19 +9,18 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.acr import (
-    AcrSession,
-    AcrSettings,
-    came_later,
-    start_session,
-    takes_to_hear,
-    what_can_be_told,
-)
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.report.pictures import scores_picture
 from zestpanel.desk.behind import behind_score
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.new_test import NewTestDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
@@ -29,8 +28,8 @@ from zestpanel.desk.widgets import EmptyState, Table, button, label
 
 class ListeningPage(Page):
     title = "Listening"
-    about = "Blind ratings of listening quality, 1 to 5 (ITU-T P.800). The booth hides names and balances the order."
-    begin = pyqtSignal(object)  # an AcrSession, for the booth
+    about = "Blind tests, planned from the question. The booth hides names and balances the order."
+    begin = pyqtSignal(object)  # a ListeningSession, for the booth
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
@@ -41,7 +40,7 @@ class ListeningPage(Page):
                 tip="CSV with the columns listener, passage, candidate, score",
             )
         )
-        self.head.addWidget(button("New test", self.new_test, tip="All candidates on all passages, orders drawn anew"))
+        self.head.addWidget(button("New test …", self.ask_for_test, tip="Planned from what you want to know"))
         row = QHBoxLayout()
         self.alias, self.languages, self.kit = QLineEdit(), QLineEdit(), QComboBox()
         self.alias.setPlaceholderText("listener, a name or an alias")
@@ -61,6 +60,9 @@ class ListeningPage(Page):
         self.body.addLayout(self._charts)
         self._notes = label("", "small", wrap=True)
         self.body.addWidget(self._notes)
+        self._others = QVBoxLayout()
+        self._others.setSpacing(6)
+        self.body.addLayout(self._others)
         self.body.addWidget(label("Listeners", "strong"))
         self.people = Table()
         self.people.setAccessibleName("Listeners")
@@ -83,31 +85,37 @@ class ListeningPage(Page):
             return
         self.set_empty(None)
         self._show_scores()
+        self._show_other_tests()
         self._show_people()
 
-    def settings(self) -> AcrSettings:
+    def settings(self) -> TestSettings:
         """The open test's, else what one opened now would have: the whole shortlist on all passages."""
         found = self.state.project.panel.open_test()
         if found is not None:
-            return AcrSettings.from_document(found[1])
+            return TestSettings.from_document(found.settings)
         bench = self.state.bench
-        return AcrSettings(
+        return TestSettings(
             candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
         )
 
-    def open_test(self) -> tuple[int, AcrSettings]:
+    def open_test(self) -> int:
         """The open test, made when the first listener comes. From then on its candidates and passages stand."""
         found = self.state.project.panel.open_test()
-        settings = self.settings()
-        return found[0] if found else self.state.project.panel.add_test("ACR", settings.as_document()), settings
+        return found.id if found else self.state.project.panel.add_test("ACR", self.settings().as_document())
 
-    def new_test(self) -> None:
-        """Close the open test and begin another with what is on the bench now; ratings given so far are kept."""
-        found = self.state.project.panel.open_test()
+    def ask_for_test(self) -> None:
+        names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
+        NewTestDialog(self, self.state.project, names, self.new_test).show()
+
+    def new_test(self, kind: str, settings: TestSettings) -> None:
+        """Close the open test and begin another; answers given so far are kept and stay below."""
+        panel = self.state.project.panel
+        found = panel.open_test()
         if found is not None:
-            self.state.project.panel.close_test(found[0])
-        self.open_test()
-        self.state.say("A new test is open, with all candidates and passages of the bench.")
+            panel.close_test(found.id)
+        panel.add_test(kind, settings.as_document())
+        self.state.say(f"{kind_of(kind).title} is open: {len(settings.candidate_ids)} candidates, "
+                       f"{len(settings.passage_ids)} passages.")  # fmt: skip
         self.refresh()
 
     def to_the_booth(self) -> None:
@@ -118,14 +126,13 @@ class ListeningPage(Page):
             self.alias.setFocus()
             return
         tags = _tags(self.languages.text())
-        test_id, settings = self.open_test()
+        test_id = self.open_test()
         try:
             listener = self.state.project.panel.add_listener(alias, languages=tags, kit=self.kit.currentText())
-            session = start_session(self.state.project, test_id, settings, listener)
+            under_way = session_of(self.state.project, test_id, listener)
         except ZestError as error:
             self.state.complain(error)
             return
-        under_way = AcrSession(self.state.project, settings, session)
         if under_way.finished:
             self.state.say(f"{alias} has finished this test.")
             return
@@ -173,12 +180,45 @@ class ListeningPage(Page):
             notes.append(apart + (" Double-click a listener to state languages." if found.scores.not_stated else ""))
         self._notes.setText(" ".join(notes))
 
+    def _show_other_tests(self) -> None:
+        """What the tests say that are no rating of listening quality, the newest first."""
+        while (item := self._others.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
+        for test in reversed(self.state.project.panel.tests()):
+            settings = TestSettings.from_document(test.settings)
+            if test.kind == "ACR" and settings.scale == "ACR":
+                continue
+            try:
+                kind = kind_of(test.kind)
+                answers = self.state.project.answers.of_test(test.id)
+                found = kind.found(answers, names, settings)
+            except ZestError as error:
+                self._others.addWidget(label(f"{test.kind}: {error.what}", "quiet", wrap=True))
+                continue
+            asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
+            self._others.addWidget(label(f"{asks}  {kind.title}", "strong"))
+            self._others.addWidget(label(found.says, "", wrap=True))
+            table = Table()
+            table.setAccessibleName(f"{kind.title}: {asks}")
+            table.show_rows(list(found.head), [list(row) for row in found.rows], numbers=found.numbers)
+            table.setFixedHeight(table.height_for_rows())
+            self._others.addWidget(table)
+            self._others.addWidget(label(found.rule, "small", wrap=True))
+
     def _about_the_test(self) -> str:
         """What is heard, what came too late for it, and what it will be able to tell, language by language."""
         settings, bench = self.settings(), self.state.bench
         heard = takes_to_hear(self.state.project, settings)
         if not heard:
             return ""
+        test = self.state.project.panel.open_test()
+        if test is not None and (test.kind != "ACR" or settings.scale != "ACR"):
+            kind = kind_of(test.kind)
+            asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
+            inside = f"{len(settings.candidate_ids)} candidates on {len(settings.passage_ids)} passages"
+            return f"Open: {asks} {kind.title}, {inside}. The panel hears the starred take of a cell, else its first."
         languages = {p.version_id: primary(p.language) for p in bench.passages}
         people = self.state.project.panel.listeners()
         parts = ["The panel hears the starred take of a cell, else its first."]
@@ -213,9 +253,10 @@ class ListeningPage(Page):
     def _show_people(self) -> None:
         panel = self.state.project.panel
         test = panel.open_test()
-        sessions = {s.listener_id: s for s in panel.sessions(test[0])} if test else {}
+        answers = self.state.project.answers
+        sessions = {s.listener_id: s for s in panel.sessions(test.id)} if test else {}
         counts: dict[int, int] = {}
-        for rating in panel.ratings():
+        for rating in answers.ratings():
             counts[rating.listener_id] = counts.get(rating.listener_id, 0) + 1
         rows = []
         for person in panel.listeners():
@@ -225,7 +266,7 @@ class ListeningPage(Page):
             elif session.finished:
                 stand = "finished"
             else:
-                stand = f"stopped after {len(panel.rated_trials(session.id))} of {len(session.trials)} trials"
+                stand = f"stopped after {len(answers.answered_places(session.id))} of {len(session.trials)} trials"
             rows.append(
                 [
                     person.alias,

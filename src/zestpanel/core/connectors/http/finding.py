@@ -10,8 +10,9 @@ import math
 import re
 import struct
 from collections.abc import Callable, Iterable, Mapping
+from email.message import Message
 from email.parser import BytesParser
-from email.policy import HTTP
+from email.policy import compat32
 from typing import Any, Final
 
 from zestpanel.core.audio.kinds import describe_bytes, wav_data_bytes
@@ -147,10 +148,13 @@ class Contents:
         return sound
 
     def _among_parts(self, kind: str) -> bytes:
-        message = BytesParser(policy=HTTP).parsebytes(b"Content-Type: " + kind.encode() + b"\r\n\r\n"
-                                                      + self._received.data)  # fmt: skip
+        # the plain policy: the newer one takes every head apart as a language of its own, in a time that grows with
+        # the square of its length
+        message = BytesParser(policy=compat32).parsebytes(b"Content-Type: " + kind.encode() + b"\r\n\r\n"
+                                                          + self._received.data)  # fmt: skip
         sound = b""
-        for part in message.iter_parts():
+        parts = [part for part in message.get_payload() if isinstance(part, Message)] if message.is_multipart() else []
+        for part in parts:
             payload = part.get_payload(decode=True)
             data = payload if isinstance(payload, bytes) else b""
             name = part.get_param("name", header="content-disposition")

@@ -1,0 +1,155 @@
+"""Strengths from paired comparisons that allow 'no preference'.
+
+Model: Davidson (1970), JASA 65, 317-328: of i and j, i is preferred with p_i / (p_i + p_j + v sqrt(p_i p_j)), neither
+with v sqrt(p_i p_j) over the same. With v = 0 it is that of Bradley & Terry (1952). The log-likelihood is concave in
+the logarithms of strengths and v, so Newton's steps, halved where needed, find its one maximum; it exists where every
+split of the candidates in two has a win or a tie across it both ways (Ford 1957).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.errors import NotEnoughData
+
+_STEPS: Final = 60
+_CLOSE: Final = 1e-10
+
+
+@dataclass(frozen=True, slots=True)
+class Strengths:
+    """log_strength: (candidates,), natural logarithms with mean 0. covariance: of these. tie: v, 0 without any tie."""
+
+    log_strength: NDArray[np.float64]
+    covariance: NDArray[np.float64]
+    tie: float
+
+    def beats(self, i: int, j: int) -> float:
+        """The chance that i is preferred to j by one who has a preference."""
+        return float(1 / (1 + np.exp(self.log_strength[j] - self.log_strength[i])))
+
+    def difference_se(self, i: int, j: int) -> float:
+        """Standard error of the difference of the logarithms."""
+        c = self.covariance
+        return float(np.sqrt(max(0.0, c[i, i] + c[j, j] - 2 * c[i, j])))
+
+
+def strengths(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> Strengths:
+    """wins[i, j]: how often i was preferred to j; ties[i, j] = ties[j, i]: how often neither was.
+
+    Raises NotEnoughData where the answers allow no finite strengths: candidates that were never compared, directly or
+    through others, or some that won, or lost, every comparison with the rest.
+    """
+    wins, ties = np.asarray(wins, dtype=float), np.asarray(ties, dtype=float)
+    n = len(wins)
+    apart = groups_apart(wins, ties)
+    if n < 2 or len(apart) > 1:
+        raise NotEnoughData(
+            "The answers do not tie all candidates together: some were never compared with the rest, or won or lost "
+            "every comparison with it.", remedy="More answers between them are needed.",
+        )  # fmt: skip
+    i, j = np.triu_indices(n, 1)
+    compared = wins[i, j] + wins[j, i] + ties[i, j]
+    i, j = i[compared > 0], j[compared > 0]
+    won, lost, tied = wins[i, j], wins[j, i], ties[i, j]
+    has_ties = bool(tied.sum() > 0)
+    size = n + has_ties
+    x = np.zeros(size)  # logarithms of strengths, then of v
+    value = _likelihood(x, i, j, won, lost, tied, n, has_ties)
+    for _ in range(_STEPS):
+        gradient, information = _slope(x, i, j, won, lost, tied, n, has_ties)
+        # strengths are known up to a factor: the mean of their logarithms is held at 0
+        held = information.copy()
+        held[:n, :n] += 1.0 / n
+        step = np.linalg.solve(held, gradient)
+        scale = 1.0
+        while scale > 1e-8:
+            trial = x + scale * step
+            new = _likelihood(trial, i, j, won, lost, tied, n, has_ties)
+            if new >= value - 1e-12:
+                break
+            scale /= 2
+        x, value = trial, new
+        if float(np.abs(scale * step).max()) < _CLOSE:
+            break
+    _, information = _slope(x, i, j, won, lost, tied, n, has_ties)
+    information[:n, :n] += 1.0 / n
+    covariance: NDArray[np.float64] = (np.linalg.inv(information)[:n, :n] - 1.0 / n).astype(np.float64)
+    log_strength = x[:n] - x[:n].mean()
+    return Strengths(log_strength, covariance, float(np.exp(x[n])) if has_ties else 0.0)
+
+
+def groups_apart(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> list[list[int]]:
+    """Candidates that can be placed on one line together: one group where all can."""
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    count, of = connected_components(
+        csr_matrix(((wins + ties) > 0).astype(np.int8)), directed=True, connection="strong"
+    )
+    return [[int(k) for k in np.flatnonzero(of == group)] for group in range(count)]
+
+
+def _terms(
+    x: NDArray[np.float64], i: NDArray[np.intp], j: NDArray[np.intp], n: int, has_ties: bool
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    a, b = x[i], x[j]
+    return a, b, (x[n] + (a + b) / 2 if has_ties else np.full(len(a), -np.inf))
+
+
+def _likelihood(
+    x: NDArray[np.float64], i: NDArray[np.intp], j: NDArray[np.intp], won: NDArray[np.float64],
+    lost: NDArray[np.float64], tied: NDArray[np.float64], n: int, has_ties: bool,
+) -> float:  # fmt: skip
+    a, b, t = _terms(x, i, j, n, has_ties)
+    whole = np.logaddexp(np.logaddexp(a, b), t)
+    out = won * (a - whole) + lost * (b - whole)
+    return float(out.sum() + (tied * (t - whole)).sum() if has_ties else out.sum())
+
+
+def _slope(
+    x: NDArray[np.float64], i: NDArray[np.intp], j: NDArray[np.intp], won: NDArray[np.float64],
+    lost: NDArray[np.float64], tied: NDArray[np.float64], n: int, has_ties: bool,
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    """(gradient, minus the matrix of second derivatives) of the log-likelihood."""
+    a, b, t = _terms(x, i, j, n, has_ties)
+    whole = np.logaddexp(np.logaddexp(a, b), t)
+    p, q, r = np.exp(a - whole), np.exp(b - whole), np.exp(t - whole)
+    count = won + lost + tied
+    # mean and variance of what each outcome adds to the slope: (1, 0), (0, 1) or (1/2, 1/2), and 1 for a tie
+    mean_i, mean_j = p + r / 2, q + r / 2
+    size = n + has_ties
+    gradient, information = np.zeros(size), np.zeros((size, size))
+    np.add.at(gradient, i, won + tied / 2 - count * mean_i)
+    np.add.at(gradient, j, lost + tied / 2 - count * mean_j)
+    np.add.at(information, (i, i), count * (p + r / 4 - mean_i**2))
+    np.add.at(information, (j, j), count * (q + r / 4 - mean_j**2))
+    across = count * (r / 4 - mean_i * mean_j)
+    np.add.at(information, (i, j), across)
+    np.add.at(information, (j, i), across)
+    if has_ties:
+        gradient[n] = float((tied - count * r).sum())
+        information[n, n] = float((count * r * (1 - r)).sum())
+        for at, mean in ((i, mean_i), (j, mean_j)):
+            cross = np.zeros(n)
+            np.add.at(cross, at, count * (r / 2 - mean * r))
+            information[n, :n] += cross
+            information[:n, n] += cross
+    return gradient, information
+
+
+def pair_table(votes: Sequence[tuple[int, int, int]], count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(wins, ties) of votes (first, second, answer): answer 1 for the first, -1 for the second, 0 for neither."""
+    wins, ties = np.zeros((count, count)), np.zeros((count, count))
+    for first, second, answer in votes:
+        if answer:
+            wins[(first, second) if answer > 0 else (second, first)] += 1
+        else:
+            ties[first, second] += 1
+            ties[second, first] += 1
+    return wins, ties

@@ -1,0 +1,93 @@
+"""ABX: A, B and X, which is one of the two. Can the difference be heard at all?
+
+References: Munson & Gardner (1950); analysis by the exact binomial distribution against guessing.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from itertools import combinations
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.analysis.statistics.intervals import wilson_interval
+from zestpanel.core.analysis.statistics.paired import holm
+from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.design import with_training
+from zestpanel.core.listening.kind import Able, Choice, Found, Question, Shown
+from zestpanel.core.listening.settings import TestSettings
+
+
+class SameOrDifferent:
+    name = "ABX"
+    title = "Can it be heard (ABX)"
+    asks = "Can the difference be heard at all?"
+    fewest_candidates = 2
+
+    def design(
+        self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
+    ) -> list[PlannedTrial]:
+        """Every pair of candidates on every passage. Which is A, and which is X, is drawn: X is each of them as often
+        as the number of trials allows."""
+        pairs = [(pair, version) for version in dict.fromkeys(version for _, version in able)
+                 for pair in combinations([c for c in settings.candidate_ids if (c, version) in able], 2)]  # fmt: skip
+        hidden = rng.permutation([k % 2 for k in range(len(pairs))])
+        trials = []
+        for k in rng.permutation(len(pairs)):
+            pair, version = pairs[k]
+            a, b = pair if rng.random() < 0.5 else pair[::-1]
+            x = (a, b)[hidden[k]]
+            clips = tuple(Stimulus(candidate_id=c, passage_version_id=version, take_id=able[c, version])
+                          for c in (a, b, x))  # fmt: skip
+            trials.append(PlannedTrial(stimuli=clips, detail={"x": "ab"[hidden[k]]}))
+        if settings.most:
+            trials = trials[: settings.most]
+        return with_training(trials, settings.training, rng)
+
+    def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
+        choices = (Choice("a", "X is A", "a"), Choice("b", "X is B", "b"))
+        question = Question("x", "Which of the two is X?", choices)
+        return Shown(clips=(("A", 0), ("B", 1), ("X", 2)), question=question, must_hear=settings.must_hear)
+
+    def found(self, answers: Sequence[Answered], names: Mapping[int, str], settings: TestSettings) -> Found:
+        right: dict[tuple[int, int], list[bool]] = defaultdict(list)
+        listeners = set()
+        for one in answers:
+            a, b = sorted(s.candidate_id for s in one.trial.stimuli[:2])
+            right[a, b].append(one.answer.given["x"] == one.trial.detail["x"])
+            listeners.add(one.listener_id)
+        if not right:
+            raise NotEnoughData("Nobody has answered yet.")
+        rows, heard = [], []
+        adjusted = holm([guessing_p(sum(x), len(x)) for x in right.values()])
+        for ((a, b), x), p in zip(right.items(), adjusted, strict=True):
+            share = wilson_interval(sum(x), len(x))
+            rows.append((f"{names.get(a, '?')} / {names.get(b, '?')}", f"{sum(x)} of {len(x)}",
+                         f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %",
+                         f"{p:.3f}" if p >= 0.001 else "< 0.001"))  # fmt: skip
+            heard.append(p < 0.05)
+        told = sum(heard)
+        says = (
+            f"The difference is heard in {told} of {len(rows)} pairs." if len(rows) > 1
+            else "The difference is heard." if told else "It is not shown that the difference can be heard."
+        )  # fmt: skip
+        return Found(
+            says=f"{says} {sum(map(len, right.values()))} answers of {len(listeners)} listeners.",
+            head=("Pair", "right", "share", "95 %", "p against guessing"),
+            rows=tuple(rows),
+            rule="Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
+                 "Wilson's interval. Not heard here does not mean that nobody can hear it.",
+        )  # fmt: skip
+
+
+KIND: Final = SameOrDifferent()
+
+
+def guessing_p(right: int, answers: int) -> float:
+    """The chance of at least so many right answers by guessing among two: exact binomial, one-sided."""
+    from scipy.stats import binom
+
+    return float(binom.sf(right - 1, answers, 0.5))

@@ -1,0 +1,180 @@
+"""A listener's way through a test, of whatever kind: begun, gone on with, answered.
+
+``Sessions`` is the port behind which trials come from and answers go to: the project's store, or another place.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol
+
+import numpy as np
+
+from zestpanel.core.domain.listening import Answer, Listener, Session, Trial
+from zestpanel.core.errors import InputError, NotEnoughData
+from zestpanel.core.listening.kind import Kind, Shown, check
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.project import Project
+
+
+class Sessions(Protocol):
+    """Where a session's trials come from and its answers go to."""
+
+    @property
+    def trials(self) -> tuple[Trial, ...]:
+        """All of the session, in order."""
+        ...
+
+    def answered(self) -> set[int]:
+        """Places of the trials that were answered before."""
+        ...
+
+    def answer(self, trial: Trial, answer: Answer) -> None:
+        """Keep an answer, at once and whole."""
+        ...
+
+    def finish(self) -> None: ...
+
+
+class ProjectSessions:
+    """A session kept in a project."""
+
+    def __init__(self, project: Project, session: Session) -> None:
+        self._project, self.session = project, session
+
+    @property
+    def trials(self) -> tuple[Trial, ...]:
+        return self.session.trials
+
+    def answered(self) -> set[int]:
+        return self._project.answers.answered_places(self.session.id)
+
+    def answer(self, trial: Trial, answer: Answer) -> None:
+        self._project.answers.add(trial.id, answer)
+
+    def finish(self) -> None:
+        self._project.panel.finish_session(self.session.id)
+
+
+def start_session(project: Project, test_id: int, kind: Kind, settings: TestSettings, listener: Listener) -> Session:
+    """The listener's session of the test: the one begun earlier, or a new one with its own balanced order, over the
+    passages whose language they speak.
+
+    Raises NotEnoughData when there is nothing in the test that the listener can judge, InputError when it is not known
+    which languages they speak.
+    """
+    sessions = project.panel.sessions(test_id)
+    for session in sessions:
+        if session.listener_id == listener.id:
+            return session
+    takes = takes_to_hear(project, settings)
+    if not takes:
+        raise NotEnoughData(
+            "There is nothing to hear yet: no candidate has a clip of these passages.",
+            remedy="Render the missing takes first.",
+        )
+    if not listener.languages:
+        raise InputError(
+            f"Which languages does {listener.alias} speak? Only clips in those are heard and count.",
+            kept="No session was begun.",
+            remedy="Write them beside the name, such as: en, fr.",
+        )
+    spoken = {tag.split("-")[0].lower() for tag in listener.languages}
+    languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
+    able = {key: take for key, take in takes.items() if languages[key[1]] in spoken}
+    if not able:
+        raise NotEnoughData(
+            f"No clip of this test is in a language that {listener.alias} speaks ({', '.join(listener.languages)}).",
+            kept="No session was begun.",
+        )
+    rng = np.random.default_rng([settings.seed, len(sessions)])
+    planned = kind.design(able, settings, listener=len(sessions), rng=rng)
+    if not planned:
+        raise NotEnoughData(
+            f"No passage has clips of {kind.fewest_candidates} candidates that {listener.alias} can judge.",
+            kept="No session was begun.", remedy="Render the missing takes first.",
+        )  # fmt: skip
+    return project.panel.add_session(test_id, listener.id, planned)
+
+
+class ListeningSession:
+    """A session under way, without a window. The place in it is where the first trial without an answer is."""
+
+    def __init__(
+        self, port: Sessions, kind: Kind, settings: TestSettings, *, clock: Callable[[], float] = time.monotonic
+    ) -> None:
+        self._port, self.kind, self.settings, self._clock = port, kind, settings, clock
+        self.trials = port.trials
+        answered = port.answered()
+        self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
+        self._begin_trial()
+
+    def _begin_trial(self) -> None:
+        self._began, self._plays = self._clock(), 0
+        self._heard = [0.0] * (0 if self.finished else len(self.trial.stimuli))
+
+    @property
+    def finished(self) -> bool:
+        return self.index >= len(self.trials)
+
+    @property
+    def trial(self) -> Trial:
+        return self.trials[self.index]
+
+    @property
+    def shown(self) -> Shown:
+        return self.kind.shown(self.trial, self.settings)
+
+    @property
+    def in_training(self) -> bool:
+        return not self.finished and self.trial.training
+
+    @property
+    def counts(self) -> tuple[int, int]:
+        """(place, total) within the training or the scored part, place from 1."""
+        training = sum(trial.training for trial in self.trials)
+        if self.in_training:
+            return self.index + 1, training
+        return self.index - training + 1, len(self.trials) - training
+
+    def played(self, stimulus: int, share: float) -> None:
+        """Note that a clip of the trial was heard up to this share of it."""
+        self._heard[stimulus] = max(self._heard[stimulus], share)
+
+    def note_play(self) -> None:
+        self._plays += 1
+
+    def heard(self, stimulus: int) -> float:
+        return self._heard[stimulus]
+
+    @property
+    def may_answer(self) -> bool:
+        return not self.finished and min(self._heard, default=0.0) >= self.settings.must_hear - 1e-6
+
+    def answer(self, given: Mapping[str, Any]) -> bool:
+        """Keep an answer and go on; False (and nothing kept) while too little was heard. Raises InputError."""
+        if not self.may_answer:
+            return False
+        check(given, self.shown)
+        self._port.answer(
+            self.trial,
+            Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=self._plays,
+                   took_s=self._clock() - self._began),
+        )  # fmt: skip
+        self.index += 1
+        if self.finished:
+            self._port.finish()
+        self._begin_trial()
+        return True
+
+
+def session_of(project: Project, test_id: int, listener: Listener) -> ListeningSession:
+    """The listener's session of a test of the project, begun or gone on with. Raises as ``start_session``."""
+    test = next(one for one in project.panel.tests() if one.id == test_id)
+    kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
+    return ListeningSession(
+        ProjectSessions(project, start_session(project, test_id, kind, settings, listener)), kind, settings
+    )

@@ -1,0 +1,229 @@
+"""Trials and what was answered to them. Answers are append-only: the last one to a trial stands, unless withdrawn."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence, Set
+from typing import Any, Final
+
+from sqlalchemy import ColumnElement, Connection, func, select
+
+from zestpanel.core.domain.listening import Answer, Answered, PlannedTrial, Rating, Stimulus, Trial
+from zestpanel.core.store.database import Database, now
+from zestpanel.core.store.schema import answers, sessions, stimuli, takes, tests, trials
+
+SCALE: Final = "ACR"  # what a table's ratings are on, where nothing else is said
+
+
+class Answers:
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def add(self, trial_id: int, answer: Answer, *, withdrawn: bool = False) -> int:
+        values = {
+            "trial_id": trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
+            "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
+            "created": now(), "withdrawn": withdrawn,
+        }  # fmt: skip
+        with self._database.writing() as connection:
+            return int(connection.execute(answers.insert().values(values).returning(answers.c.id)).scalar_one())
+
+    def answered_places(self, session_id: int) -> set[int]:
+        """Places of a session's trials that were answered, for going on with it."""
+        query = select(trials.c.place).join(answers, answers.c.trial_id == trials.c.id)
+        with self._database.reading() as connection:
+            return set(connection.execute(query.where(trials.c.session_id == session_id)).scalars())
+
+    def count_listeners(self) -> int:
+        """Listeners who have given an answer that counts."""
+        query = (
+            select(func.count(func.distinct(sessions.c.listener_id)))
+            .select_from(answers)
+            .join(trials, trials.c.id == answers.c.trial_id)
+            .join(sessions, sessions.c.id == trials.c.session_id)
+            .where(trials.c.training.is_(False))
+        )
+        with self._database.reading() as connection:
+            return int(connection.execute(query).scalar_one())
+
+    def of_test(self, test_id: int, *, training: bool = False) -> list[Answered]:
+        """The answers to a test that stand, in the order they were given; without those to clips that were removed."""
+        with self._database.reading() as connection:
+            found = read_trials(connection, sessions.c.test_id == test_id)
+            rows = connection.execute(
+                select(answers, sessions.c.listener_id)
+                .join(trials, trials.c.id == answers.c.trial_id)
+                .join(sessions, sessions.c.id == trials.c.session_id)
+                .where(sessions.c.test_id == test_id, answers.c.id.in_(_last()), answers.c.withdrawn.is_(False))
+                .order_by(answers.c.id)
+            ).all()
+            gone = set(connection.execute(select(takes.c.id).where(takes.c.removed.is_not(None))).scalars())
+        return [
+            Answered(answer=_answer(row), trial=found[row.trial_id], test_id=test_id, listener_id=row.listener_id)
+            for row in rows
+            if (training or not found[row.trial_id].training)
+            and not any(s.take_id in gone for s in found[row.trial_id].stimuli)
+        ]
+
+    # -- single scores of single clips
+
+    def ratings(self, *, training: bool = False) -> list[Rating]:
+        """The ratings that stand, of all tests that ask for a score of one clip. Ratings of a take that was removed do
+        not; they are back when it is."""
+        score = func.json_extract(answers.c.given, "$.score")
+        query = (
+            select(
+                answers.c.id, sessions.c.listener_id, stimuli.c.candidate_id, stimuli.c.passage_version_id,
+                score.label("score"), tests.c.settings, trials.c.training, answers.c.origin, trials.c.place,
+                trials.c.session_id,
+            )
+            .select_from(answers)
+            .join(trials, trials.c.id == answers.c.trial_id)
+            .join(stimuli, stimuli.c.trial_id == trials.c.id)
+            .join(sessions, sessions.c.id == trials.c.session_id)
+            .join(tests, tests.c.id == sessions.c.test_id)
+            .outerjoin(takes, takes.c.id == stimuli.c.take_id)
+            .where(
+                answers.c.id.in_(_last()), answers.c.withdrawn.is_(False), takes.c.removed.is_(None),
+                tests.c.kind == "ACR", score.is_not(None),
+            )
+            .order_by(answers.c.id)
+        )  # fmt: skip
+        if not training:
+            query = query.where(trials.c.training.is_(False))
+        found: dict[object, Rating] = {}
+        with self._database.reading() as connection:
+            for r in connection.execute(query):
+                # of ratings from tables the last one of a listener for a clip's candidate and text stands
+                cell = (r.session_id, r.candidate_id, r.passage_version_id)
+                key = cell if "origin" in r.settings else (r.session_id, r.place)
+                found.pop(key, None)
+                found[key] = Rating(
+                    id=r.id, listener_id=r.listener_id, candidate_id=r.candidate_id,
+                    passage_version_id=r.passage_version_id, score=float(r.score),
+                    scale=r.settings.get("scale", SCALE), training=r.training, origin=r.origin, trial=r.place,
+                    session_id=r.session_id,
+                )  # fmt: skip
+        return list(found.values())
+
+    def add_ratings(self, rows: Sequence[Mapping[str, Any]]) -> None:
+        """Ratings that come in a table or from a simulated panel, all or none: listener_id, candidate_id,
+        passage_version_id, score, origin; take_id where it is known, withdrawn for one that is taken back.
+
+        Each origin has a test of its own, each listener a session of it, each clip a trial: a later rating of the same
+        clip by the same listener stands instead of the earlier one.
+        """
+        with self._database.writing() as connection:
+            for origin in dict.fromkeys(row["origin"] for row in rows):
+                of = [row for row in rows if row["origin"] == origin]
+                self._add_ratings(connection, self._table_test(connection, origin), of)
+
+    def _table_test(self, connection: Connection, origin: str) -> int:
+        """The test that stands for ratings of one origin that no booth asked for."""
+        settings = {"origin": origin}
+        for row in connection.execute(select(tests).where(tests.c.kind == "ACR", tests.c.closed.is_not(None))):
+            if row.settings == settings:
+                return int(row.id)
+        values = {"kind": "ACR", "settings": settings, "created": now(), "closed": now()}
+        return int(connection.execute(tests.insert().values(values).returning(tests.c.id)).scalar_one())
+
+    def _add_ratings(self, connection: Connection, test_id: int, rows: Sequence[Mapping[str, Any]]) -> None:
+        known = {
+            row.listener_id: int(row.id)
+            for row in connection.execute(select(sessions).where(sessions.c.test_id == test_id))
+        }
+        for listener in dict.fromkeys(row["listener_id"] for row in rows):
+            if listener not in known:
+                values = {"test_id": test_id, "listener_id": listener, "created": now(), "finished": now()}
+                added = connection.execute(sessions.insert().values(values).returning(sessions.c.id))
+                known[listener] = int(added.scalar_one())
+        there = {_clip_of(t.session_id, t.stimuli[0]): t.id
+                 for t in read_trials(connection, sessions.c.test_id == test_id).values()}  # fmt: skip
+        whose = _whose(connection, {row.get("take_id") for row in rows})
+        clips = [
+            Stimulus(candidate_id=whose.get(row.get("take_id"), row["candidate_id"]),
+                     passage_version_id=row["passage_version_id"], take_id=row.get("take_id"))
+            for row in rows
+        ]  # fmt: skip
+        for session in dict.fromkeys(known.values()):
+            new = dict.fromkeys(
+                clip for row, clip in zip(rows, clips, strict=True)
+                if known[row["listener_id"]] == session and _clip_of(session, clip) not in there
+            )  # fmt: skip
+            planned = [PlannedTrial(stimuli=(clip,)) for clip in new]
+            numbers = add_trials(connection, session, planned)
+            there |= {_clip_of(session, clip): number for clip, number in zip(new, numbers, strict=True)}
+        if rows:
+            connection.execute(
+                answers.insert(),
+                [
+                    {"trial_id": there[_clip_of(known[row["listener_id"]], clip)], "given": {"score": row["score"]},
+                     "heard_share": row.get("heard_share"), "plays": None, "took_s": None, "note": "",
+                     "origin": row["origin"], "created": now(), "withdrawn": bool(row.get("withdrawn", False))}
+                    for row, clip in zip(rows, clips, strict=True)
+                ],
+            )  # fmt: skip
+
+
+def add_trials(connection: Connection, session_id: int, planned: Iterable[PlannedTrial]) -> list[int]:
+    """Trials behind those a session has; their numbers. A clip counts for the candidate that its take is of now."""
+    before = connection.execute(
+        select(func.coalesce(func.max(trials.c.place), -1)).where(trials.c.session_id == session_id)
+    ).scalar_one()
+    first = int(connection.execute(select(func.coalesce(func.max(trials.c.id), 0))).scalar_one()) + 1
+    new = list(planned)
+    if not new:
+        return []
+    whose = _whose(connection, {s.take_id for trial in new for s in trial.stimuli})
+    connection.execute(
+        trials.insert(),
+        [{"id": first + k, "session_id": session_id, "place": before + 1 + k, "training": one.training,
+          "detail": dict(one.detail)} for k, one in enumerate(new)],
+    )  # fmt: skip
+    connection.execute(
+        stimuli.insert(),
+        [{"trial_id": first + k, "role": s.role, "candidate_id": whose.get(s.take_id, s.candidate_id),
+          "passage_version_id": s.passage_version_id, "take_id": s.take_id}
+         for k, one in enumerate(new) for s in one.stimuli],
+    )  # fmt: skip
+    return list(range(first, first + len(new)))
+
+
+def _whose(connection: Connection, of: Set[int | None]) -> dict[int | None, int]:
+    """The candidate that each of these takes is of now: it may have been split since it was planned."""
+    rows = connection.execute(select(takes.c.id, takes.c.candidate_id))
+    return {row.id: row.candidate_id for row in rows if row.id in of}
+
+
+def read_trials(connection: Connection, where: ColumnElement[bool]) -> dict[int, Trial]:
+    """Trials by number, in the order of their sessions; where: a condition on sessions."""
+    clips: dict[int, list[Stimulus]] = {}
+    in_question = select(trials.c.id).join(sessions, sessions.c.id == trials.c.session_id).where(where)
+    for row in connection.execute(select(stimuli).where(stimuli.c.trial_id.in_(in_question)).order_by(stimuli.c.id)):
+        clips.setdefault(row.trial_id, []).append(
+            Stimulus(candidate_id=row.candidate_id, passage_version_id=row.passage_version_id, take_id=row.take_id,
+                     role=row.role)
+        )  # fmt: skip
+    rows = connection.execute(
+        select(trials).where(trials.c.id.in_(in_question)).order_by(trials.c.session_id, trials.c.place)
+    )
+    return {
+        row.id: Trial(id=row.id, session_id=row.session_id, place=row.place, training=row.training, detail=row.detail,
+                      stimuli=tuple(clips.get(row.id, ())))
+        for row in rows
+    }  # fmt: skip
+
+
+def _last() -> Any:
+    """Numbers of the last answer to each trial."""
+    return select(func.max(answers.c.id)).group_by(answers.c.trial_id)
+
+
+def _clip_of(session_id: int, clip: Stimulus) -> tuple[int, int, int, int | None]:
+    return session_id, clip.candidate_id, clip.passage_version_id, clip.take_id
+
+
+def _answer(row: Any) -> Answer:
+    return Answer(
+        id=row.id, given=row.given, origin=row.origin, heard_share=row.heard_share, plays=row.plays,
+        took_s=row.took_s, note=row.note, created=row.created,
+    )  # fmt: skip
