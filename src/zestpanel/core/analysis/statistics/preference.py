@@ -53,20 +53,55 @@ def strengths(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> Strengths
             "The answers do not tie all candidates together: some were never compared with the rest, or won or lost "
             "every comparison with it.", remedy="More answers between them are needed.",
         )  # fmt: skip
+    fitted = _fitted(wins, ties)
+    x, information = fitted.at, fitted.information
+    information[:n, :n] += 1.0 / n
+    covariance: NDArray[np.float64] = (np.linalg.inv(information)[:n, :n] - 1.0 / n).astype(np.float64)
+    return Strengths(x[:n] - x[:n].mean(), covariance, float(np.exp(x[n])) if len(x) > n else 0.0)
+
+
+def equal_p(wins: NDArray[np.float64], ties: NDArray[np.float64], i: int, j: int) -> float:
+    """How likely so large a gap between i and j is where they are equally strong: likelihood ratio, chi-squared with
+    one degree of freedom (Wilks 1938). Unlike the gap over its standard error it holds where one wins nearly always.
+
+    Raises NotEnoughData as ``strengths``.
+    """
+    from scipy.stats import chi2
+
+    strengths(wins, ties)
+    wins, ties = np.asarray(wins, dtype=float), np.asarray(ties, dtype=float)
+    free, held = _fitted(wins, ties), _fitted(wins, ties, same=(i, j))
+    return float(chi2.sf(max(0.0, 2 * (free.likelihood - held.likelihood)), 1))
+
+
+@dataclass(frozen=True, slots=True)
+class _Fitted:
+    at: NDArray[np.float64]  # logarithms of strengths, then of v where there were ties
+    likelihood: float
+    information: NDArray[np.float64]
+
+
+def _fitted(wins: NDArray[np.float64], ties: NDArray[np.float64], same: tuple[int, int] | None = None) -> _Fitted:
+    """The maximum of the log-likelihood; same: two candidates that are held equally strong."""
+    n = len(wins)
     i, j = np.triu_indices(n, 1)
     compared = wins[i, j] + wins[j, i] + ties[i, j]
     i, j = i[compared > 0], j[compared > 0]
     won, lost, tied = wins[i, j], wins[j, i], ties[i, j]
     has_ties = bool(tied.sum() > 0)
     size = n + has_ties
-    x = np.zeros(size)  # logarithms of strengths, then of v
+    free = np.eye(size)  # how the parameters follow from those that are free
+    if same is not None:
+        free[:, same[0]] += free[:, same[1]]
+        free = np.delete(free, same[1], axis=1)
+    x = np.zeros(size)
     value = _likelihood(x, i, j, won, lost, tied, n, has_ties)
     for _ in range(_STEPS):
         gradient, information = _slope(x, i, j, won, lost, tied, n, has_ties)
         # strengths are known up to a factor: the mean of their logarithms is held at 0
         held = information.copy()
         held[:n, :n] += 1.0 / n
-        step = np.linalg.solve(held, gradient)
+        step = free @ np.linalg.solve(free.T @ held @ free, free.T @ gradient)
         scale = 1.0
         while scale > 1e-8:
             trial = x + scale * step
@@ -78,10 +113,7 @@ def strengths(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> Strengths
         if float(np.abs(scale * step).max()) < _CLOSE:
             break
     _, information = _slope(x, i, j, won, lost, tied, n, has_ties)
-    information[:n, :n] += 1.0 / n
-    covariance: NDArray[np.float64] = (np.linalg.inv(information)[:n, :n] - 1.0 / n).astype(np.float64)
-    log_strength = x[:n] - x[:n].mean()
-    return Strengths(log_strength, covariance, float(np.exp(x[n])) if has_ties else 0.0)
+    return _Fitted(x, value, information)
 
 
 def groups_apart(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> list[list[int]]:

@@ -7,9 +7,10 @@ from itertools import combinations
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
-from zestpanel.core.analysis.statistics.preference import Strengths, pair_table, strengths
+from zestpanel.core.analysis.statistics.preference import Strengths, equal_p, pair_table, strengths
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import with_training
@@ -17,6 +18,7 @@ from zestpanel.core.listening.kind import Able, Choice, Found, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
+ALPHA: Final = 0.05
 
 
 class Preference:
@@ -95,7 +97,7 @@ def preference_found(votes: Sequence[tuple[str, str, str]]) -> Found:
             f"{fitted.log_strength[k]:+.2f}".replace("-", "−") if fitted is not None else "–",
         ))  # fmt: skip
     return Found(
-        says=_says(names, order, fitted, len(votes)) + _order_effect(votes) + why,
+        says=_says(names, order, (wins, ties), fitted, len(votes)) + _order_effect(votes) + why,
         head=("Candidate", "preferred", "95 %", "won", "neither", "lost", "strength (log)"),
         rows=tuple(rows),
         rule="Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
@@ -103,12 +105,20 @@ def preference_found(votes: Sequence[tuple[str, str, str]]) -> Found:
     )  # fmt: skip
 
 
-def _says(names: Sequence[str], order: Sequence[int], fitted: Strengths | None, count: int) -> str:
+def _says(
+    names: Sequence[str], order: Sequence[int], tables: tuple[NDArray[np.float64], NDArray[np.float64]],
+    fitted: Strengths | None, count: int,
+) -> str:  # fmt: skip
+    wins, ties = tables
     best, second = order[0], order[1]
-    if fitted is None:
+    if fitted is None:  # then what the two did against one another is all there is to tell
+        from scipy.stats import binomtest
+
+        won, lost = int(wins[best, second]), int(wins[second, best])
+        if won + lost and binomtest(won, won + lost, 0.5).pvalue < ALPHA:
+            return f"{names[best]} is preferred to {names[second]}, the next, {won} to {lost}."
         return f"{names[best]} is preferred most often, in {count} answers."
-    gap = float(fitted.log_strength[best] - fitted.log_strength[second])
-    if gap <= 1.96 * fitted.difference_se(best, second):
+    if equal_p(wins, ties, best, second) >= ALPHA:
         return f"{names[best]} and {names[second]} are not told apart ({count} answers)."
     share = 100 * fitted.beats(best, second)
     return f"{names[best]} is preferred to {names[second]}, the next, by {share:.0f} of 100 who have a preference."
@@ -123,7 +133,7 @@ def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
     if not decided:
         return ""
     p = float(binomtest(first, decided, 0.5).pvalue)
-    if p >= 0.05:
+    if p >= ALPHA:
         return ""
     which = "first" if 2 * first > decided else "second"
     return (

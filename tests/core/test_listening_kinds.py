@@ -1,0 +1,222 @@
+"""Kinds of listening tests: their trials balance, their answers are checked, and what they say is right."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections import Counter
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import add_demo_engine, pretend_take
+from tests.old_projects import project_of
+from zestpanel.core.domain.listening import Answer, Stimulus
+from zestpanel.core.errors import InputError, NotEnoughData
+from zestpanel.core.listening import registry
+from zestpanel.core.listening.kind import Shown, check
+from zestpanel.core.listening.kinds import category_rating
+from zestpanel.core.listening.registry import kind_of, kinds
+from zestpanel.core.listening.scales import SCALES, Scale
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.database import FILE
+from zestpanel.core.store.project import Project
+
+ABLE = {(c, v): 100 * c + v for v in (1, 2, 3) for c in (1, 2, 3, 4)}
+SETTINGS = TestSettings(candidate_ids=(1, 2, 3, 4), passage_ids=(1, 2, 3), training=0)
+
+
+@pytest.fixture
+def heard(project: Project) -> Project:
+    add_demo_engine(project, "tangor")
+    add_demo_engine(project, "citrange")
+    project.shortlist.add(project.shortlist.engines()["Tangor"], voice="ilseth")
+    project.shortlist.add(project.shortlist.engines()["Citrange"], voice="linnoway")
+    for passage in project.texts.add(["One line here.", "Two lines there."], language="en-GB"):
+        for candidate in project.shortlist.candidates():
+            pretend_take(project, candidate.id, passage.version_id, hz=200 + 50 * candidate.id)
+    return project
+
+
+def opened(project: Project, kind: str, **more: object) -> int:
+    settings = TestSettings(
+        candidate_ids=tuple(c.id for c in project.shortlist.candidates()),
+        passage_ids=tuple(p.id for p in project.texts.all()), training=0, **more,  # type: ignore[arg-type]
+    )  # fmt: skip
+    return project.panel.add_test(kind, settings.as_document())
+
+
+@pytest.mark.parametrize("name", sorted(kinds()))
+def test_every_kind_draws_trials_shows_them_and_takes_only_its_answers(name: str) -> None:
+    kind = kind_of(name)
+    trials = kind.design(ABLE, SETTINGS, listener=0, rng=np.random.default_rng(1))
+    assert {s.candidate_id for trial in trials for s in trial.stimuli} == {1, 2, 3, 4}
+    for trial in trials:
+        assert len({s.passage_version_id for s in trial.stimuli}) == 1
+        shown = kind.shown(trial, SETTINGS)
+        assert {at for _, at in shown.clips} == set(range(len(trial.stimuli)))
+        keys = [choice.key for choice in shown.question.choices]
+        clips = [str(k + 1) for k in range(len(shown.clips))] if len(shown.clips) > 1 else []
+        assert len(set(keys + clips)) == len(keys + clips), "a key does one thing"
+        for choice in shown.question.choices:
+            check({shown.question.name: choice.value}, shown)
+        with pytest.raises(InputError, match="This is no answer"):
+            check({shown.question.name: "else"}, shown)
+    with pytest.raises(NotEnoughData):
+        kind.found([], {}, SETTINGS)
+
+
+def test_pairs_stand_first_equally_often_over_listeners() -> None:
+    first: Counter[tuple[int, int, int]] = Counter()
+    for listener in range(8):
+        for trial in kind_of("preference").design(
+            ABLE, SETTINGS, listener=listener, rng=np.random.default_rng(listener)
+        ):
+            a, b = trial.stimuli
+            first[a.passage_version_id, a.candidate_id, b.candidate_id] += 1
+    assert len(first) == 3 * 4 * 3
+    assert set(first.values()) == {4}
+
+
+def test_x_is_each_of_the_two_as_often() -> None:
+    for seed in range(5):
+        trials = kind_of("ABX").design(ABLE, SETTINGS, listener=0, rng=np.random.default_rng(seed))
+        assert Counter(trial.detail["x"] for trial in trials) == {"a": 9, "b": 9}
+        for trial in trials:
+            a, b, x = trial.stimuli
+            assert x == (a if trial.detail["x"] == "a" else b)
+
+
+def test_a_preference_from_the_first_trial_to_the_result(heard: Project) -> None:
+    test = opened(heard, "preference")
+    better = heard.shortlist.candidates()[1].id
+    for k in range(6):
+        session = session_of(heard, test, heard.panel.add_listener(f"L{k}", languages=["en"]))
+        while not session.finished:
+            session.played(0, 1.0)
+            assert not session.answer({"choice": "first"}), "both are to be heard"
+            session.played(1, 1.0)
+            place = [s.candidate_id for s in session.trial.stimuli].index(better)
+            given = "neither" if (k, session.index) == (0, 0) else ("first", "second")[place]
+            assert session.answer({"choice": given})
+    names = {c.id: c.voice for c in heard.shortlist.candidates()}
+    found = kind_of("preference").found(heard.answers.of_test(test), names, SETTINGS)
+    assert found.rows[0][:6] == ("linnoway", "100 %", "74 to 100 %", "11", "1", "0")
+    assert found.says.startswith("linnoway is preferred to ilseth, the next, by ")
+    assert heard.answers.ratings() == [], "no score of one clip"
+    assert heard.answers.count_listeners() == 6
+
+
+def test_abx_tells_hearing_from_guessing(heard: Project) -> None:
+    names = {c.id: c.voice for c in heard.shortlist.candidates()}
+    for right, words in ((1.0, "The difference is heard."), (0.5, "It is not shown that the difference can be heard.")):
+        test = opened(heard, "ABX")
+        for k in range(8):
+            session = session_of(heard, test, heard.panel.add_listener(f"L{k}", languages=["en"]))
+            while not session.finished:
+                for clip in range(3):
+                    session.played(clip, 1.0)
+                x = str(session.trial.detail["x"])
+                knows = session.index % 2 == 0 or right == 1.0
+                assert session.answer({"x": x if knows else "ba"["ab".index(x)]})
+        found = kind_of("ABX").found(heard.answers.of_test(test), names, SETTINGS)
+        assert found.says.startswith(words), found
+        assert found.rows[0][1] == f"{16 * right:.0f} of 16"
+
+
+def test_a_scale_that_is_added_is_asked_and_answered(heard: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    warm = Scale(question="How warm is this voice?", steps={3: "Warm", 2: "Neither", 1: "Cold"}, about="How warm?")
+    monkeypatch.setitem(SCALES, "warmth", warm)
+    session = session_of(heard, opened(heard, "ACR", scale="warmth"), heard.panel.add_listener("A", languages=["en"]))
+    assert session.shown.question.words == warm.question
+    session.played(0, 1.0)
+    with pytest.raises(InputError, match="Answers are: Warm, Neither, Cold"):
+        session.answer({"score": 4})
+    assert session.answer({"score": 3})
+    assert [(r.score, r.scale) for r in heard.answers.ratings()] == [(3.0, "warmth")]
+
+
+class _Told(category_rating.CategoryRating):
+    name, title, asks = "told", "Told", "Was it told?"
+
+
+@pytest.fixture
+def with_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A kind more, as a file in ``kinds`` would bring it."""
+    found = {**kinds(), "told": _Told()}
+    monkeypatch.setattr(registry, "kinds", lambda: found)
+
+
+def test_a_kind_that_is_added_is_run_and_an_unknown_one_is_named(heard: Project, with_told: None) -> None:
+    session = session_of(heard, opened(heard, "told"), heard.panel.add_listener("A", languages=["en"]))
+    assert isinstance(session.shown, Shown)
+    with pytest.raises(InputError, match=r"does not know listening tests of the kind 'else'\. Its answers are kept"):
+        kind_of("else")
+
+
+def test_an_answer_can_be_taken_back_and_given_anew(heard: Project) -> None:
+    test = opened(heard, "ACR")
+    session = session_of(heard, test, heard.panel.add_listener("A", languages=["en"]))
+    trial = session.trial
+    session.played(0, 1.0)
+    session.answer({"score": 4})
+    heard.answers.add(trial.id, Answer(given={"score": 2}, origin="booth"))
+    assert [a.answer.given for a in heard.answers.of_test(test)] == [{"score": 2}]
+    heard.answers.add(trial.id, Answer(given={"score": 2}, origin="booth"), withdrawn=True)
+    assert heard.answers.of_test(test) == []
+    assert heard.answers.ratings() == []
+
+
+def test_ratings_of_an_earlier_project_keep_their_numbers_and_their_trials(tmp_path: Path) -> None:
+    """Every rating that stood stands, with its score, its listener and its take; sessions go on where they stopped."""
+    folder = project_of(tmp_path / "Old.zest", "0008")
+    with sqlite3.connect(folder / FILE) as old:
+        tables = {name: [row[1] for row in old.execute(f"PRAGMA table_info({name})")]
+                  for name in ("passages", "passage_versions", "candidates", "takes", "listeners", "tests", "sessions",
+                               "ratings")}  # fmt: skip
+
+        def add(table: str, **values: object) -> None:
+            kinds_of = {row[1]: row[2] for row in old.execute(f"PRAGMA table_info({table})") if row[3]}
+            filled = {name: 0 if kind in ("INTEGER", "FLOAT", "BOOLEAN") else "[]" if kind == "JSON" else b"" if
+                      kind == "BLOB" else "then" for name, kind in kinds_of.items() if name not in values}  # fmt: skip
+            row = {**filled, **values}
+            marks = ", ".join("?" * len(row))
+            quoted = ", ".join(f'"{name}"' for name in row)
+            old.execute(f"INSERT INTO {table} ({quoted}) VALUES ({marks})", tuple(row.values()))
+
+        assert all(tables.values())
+        for number in (1, 2):
+            add("passages", id=number)
+            add("passage_versions", id=number, passage_id=number, number=1)
+            add("candidates", id=number, settings="{}")
+            add("listeners", id=number, alias=f"L{number}", languages='["en"]')
+        for take in (1, 2, 3):
+            add("takes", id=take, candidate_id=2 if take == 2 else 1, passage_version_id=1)
+        add("tests", id=1, kind="ACR", settings=json.dumps({"candidate_ids": [1, 2], "passage_ids": [1, 2]}))
+        trials = [[1, 1, 1, True], [1, 1, 1, False], [2, 1, 2, False]]
+        add("sessions", id=7, test_id=1, listener_id=1, trials=json.dumps(trials))
+        common = {"scale": "ACR", "training": False, "withdrawn": False, "passage_version_id": 1}
+        booth = {**common, "listener_id": 1, "session_id": 7, "origin": "booth"}
+        table = {**common, "listener_id": 2, "origin": "file"}
+        add("ratings", id=1, candidate_id=1, take_id=1, trial=0, score=5.0, **{**booth, "training": True})
+        add("ratings", id=2, candidate_id=1, take_id=1, trial=1, score=4.0, **booth)
+        add("ratings", id=3, candidate_id=1, score=1.0, **table)
+        add("ratings", id=4, candidate_id=1, score=2.0, **table)  # the later one of the same clip stands
+        add("ratings", id=5, candidate_id=2, score=3.0, **table)
+        add("ratings", id=6, candidate_id=2, score=3.0, **{**table, "withdrawn": True})
+    old.close()
+    project = Project.open(folder)
+    stand = [(r.id, r.listener_id, r.candidate_id, r.score, r.origin) for r in project.answers.ratings()]
+    assert stand == [(2, 1, 1, 4.0, "booth"), (4, 2, 1, 2.0, "file")]
+    assert [r.id for r in project.answers.ratings(training=True)] == [1, 2, 4]
+    (session,) = project.panel.sessions(1)
+    assert [(t.stimuli[0], t.training) for t in session.trials] == [
+        (Stimulus(candidate_id=c, passage_version_id=p, take_id=t), training) for c, p, t, training in trials
+    ]
+    assert project.answers.answered_places(7) == {0, 1}
+    open_test = project.panel.open_test()
+    assert open_test is not None
+    assert open_test.id == 1, "what came in tables is no open test"
+    project.close()
