@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from zestpanel.core.choice.decision import decisions
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.runs.files.dialogue import takes_of
 from zestpanel.core.runs.plan.planning import plan_run
+from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 from zestpanel.demo import building
 from zestpanel.standins.service import StandInService
@@ -39,11 +41,25 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
         "sweep": {**data["further"]["sweep"], "values": [1.0, 2.0], "repeats": 1, "passage": 1},
         "again": {"candidates": [1, 2], "passages": [1], "day": "2027-02-01"},
     }
+    data["tests"] = {"preference": {"candidates": [1, 2, 3], "listeners": 2, "most": 2},
+                     "ABX": {"candidates": [1, 99], "listeners": 1, "heard": 1.0}}  # fmt: skip
     data["decisions"] = [{"role": "main narrator", "candidate": 1, "runner_up": 3, "by": "x", "why": "y"}]
     monkeypatch.setattr(building, "scenario", lambda name="scenario": data)
     folder = tmp_path / building.NAME
     with building.stand_in_service():
-        building.build(folder, lambda _: None)
+        building.begin(folder)
+        assert not building.is_whole(folder)
+        whole, data["panel"] = data["panel"], {}
+        with pytest.raises(KeyError):  # as if it had been ended in the middle
+            building.go_on(folder, lambda _: None)
+        data["panel"] = whole
+        with contextlib.closing(Project.open(folder)) as project:
+            assert building.steps_done(project) == ["catalogue", "rendered"]
+        building.go_on(folder, lambda _: None)
+        assert building.is_whole(folder)
+        before = (folder / FILE).read_bytes()
+        building.go_on(folder, lambda _: None)
+        assert (folder / FILE).read_bytes() == before, "what was made is not made again"
     project = Project.open(folder)
     found = standing(project)
     turns = project.dialogues.turns("At the gate")

@@ -8,28 +8,26 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from functools import partial
 from importlib import resources
 from pathlib import Path
 from typing import Any, Final
 
-import numpy as np
 import platformdirs
 import yaml
 
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.choice.decision import decide
+from zestpanel.core.choice.decision import decide, decisions
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.listening.material import takes_to_hear
-from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.recording_checks import check_recording
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.executors import Executor, Here
-from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.files.dialogue import plan_dialogue
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.secrets.masking import environment_name
@@ -40,12 +38,14 @@ from zestpanel.core.store.project import Project
 from zestpanel.core.store.texts import NewText
 from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.core.text.readers.reading import read_script
-from zestpanel.demo.further_runs import add_further_runs
+from zestpanel.demo.further_runs import FURTHER
+from zestpanel.demo.listeners import add_listening_tests, add_panel
 
 NAME: Final = "Orchard & Almanac.zest"
 TRAPS: Final = "Orchard & Almanac, traps.zest"
 ENGINES: Final = ("tangor", "citrange", "mandelo", "rangpur", "sunquat")
 REPEATS: Final = 2
+_STEPS: Final = "scenario"  # the document that says which steps were made
 _KEY: Final = "orchard-demo-key"  # the stand-in's; it opens nothing else
 
 
@@ -93,21 +93,45 @@ def renew_engines(folder: Path) -> None:
         project.close()
 
 
+def begin(folder: Path) -> None:
+    """Brief, engines, shortlist and passages, and nothing made yet: in a second or two, beside its place until it is
+    whole. The stand-in service must be running."""
+    _beside(folder, lambda project: fill(project, scenario(), ENGINES))
+
+
+def go_on(folder: Path, tell: Callable[[str], None]) -> None:
+    """What a lead does in the weeks after: each step once, so that one that was stopped is gone on with next time."""
+    data = scenario()
+    with contextlib.closing(Project.open(folder)) as project, contextlib.closing(Here()) as executor:
+        steps: dict[str, Callable[[], None]] = {
+            "catalogue": lambda: add_catalogue(project, data["catalogue"]),
+            "rendered": lambda: render(project, tell, executor),
+            "panel": lambda: add_panel(project, data),
+            "listening": lambda: add_listening_tests(project, data),
+            **{name: partial(step, project, data["further"], tell, executor) for name, step in FURTHER.items()},
+            "marks": lambda: add_marks(project, data),
+            "decisions": lambda: add_decisions(project, data),
+        }
+        for name, step in steps.items():
+            if name not in (done := steps_done(project)):
+                step()
+                project.documents.put(_STEPS, [*done, name])
+
+
+def steps_done(project: Project) -> list[str]:
+    return list(project.documents.get(_STEPS) or ())
+
+
+def is_whole(folder: Path) -> bool:
+    """Whether nothing of the scenario is left to be made; so is a demo that an earlier version built."""
+    with contextlib.closing(Project.open(folder)) as project:
+        return "decisions" in steps_done(project) or bool(decisions(project))
+
+
 def build(folder: Path, tell: Callable[[str], None]) -> None:
-    """Build the demo beside its place and move it there when it is whole. The stand-in service must be running."""
-
-    def steps(project: Project) -> None:
-        data = scenario()
-        fill(project, data, ENGINES)
-        add_catalogue(project, data["catalogue"])
-        with contextlib.closing(Here()) as executor:
-            render(project, tell, executor)
-            add_further_runs(project, data["further"], tell, executor)
-        add_panel(project, data)
-        add_marks(project, data)
-        add_decisions(project, data)
-
-    _beside(folder, steps)
+    """The whole demo, from nothing."""
+    begin(folder)
+    go_on(folder, tell)
 
 
 def build_traps(folder: Path) -> None:
@@ -224,56 +248,19 @@ def render(project: Project, tell: Callable[[str], None], executor: Executor) ->
 
 
 def _render(project: Project, planned: PlannedRun, tell: Callable[[str], None], executor: Executor) -> None:
-    last = -1
+    told = over = 0
 
     def on_event(event: RunEvent) -> None:
-        nonlocal last
-        progress = run.progress()
-        tenth = (progress.done + progress.failed) * 10 // max(1, progress.total)
-        if event.kind in ("kept", "failed") and tenth != last:
-            last = tenth
-            tell(f"  {progress.done + progress.failed} of {progress.total} clips")
+        nonlocal told, over
+        if event.kind in ("kept", "failed"):
+            over += 1
+            if over * 10 // max(1, len(planned.jobs)) != told:
+                told = over * 10 // len(planned.jobs)
+                tell(f"  {over} of {len(planned.jobs)} clips")
 
-    run = BenchRun(project, planned, on_event=on_event, seed=3, executor=executor)
-    run.start()
-    run.wait_till_resting()
-    if held := run.progress().held:
-        run.cancel()
-        raise ZestError(held)
-    run.wait()
-
-
-def add_panel(project: Project, data: dict[str, Any]) -> None:
-    """A simulated panel: seeded, its listeners and ratings marked as simulated, through a real test's takes."""
-    panel, passages, candidates = data["panel"], project.texts.all(), project.shortlist.candidates()
-    rng = np.random.default_rng(panel["seed"])
-    settings = TestSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
-    project.panel.add_test("ACR", settings.as_document())
-    takes = takes_to_hear(project, settings)
-    quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
-    hard = dict(zip((p.version_id for p in passages), panel["hard"], strict=True))
-    rows = []
-    for item in panel["listeners"]:
-        listener = project.panel.add_listener(
-            item["alias"], languages=item["languages"], hearing="no known loss", kit=item["kit"], simulated=True
-        )
-        mood = panel["listener_spread"] * rng.standard_normal()
-        taste = {c: panel["taste_spread"] * rng.standard_normal() for c in quality}
-        for (candidate, version), take in takes.items():
-            value = (
-                quality[candidate] - hard[version] + mood + taste[candidate] + panel["noise"] * rng.standard_normal()
-            )
-            rows.append(
-                {
-                    "listener_id": listener.id,
-                    "candidate_id": candidate,
-                    "passage_version_id": version,
-                    "take_id": take,
-                    "score": float(np.clip(np.rint(value), 1, 5)),
-                    "origin": "simulated",
-                }
-            )
-    project.answers.add_ratings(rows)
+    progress = make(project, planned, on_event=on_event, seed=3, executor=executor)
+    if progress.held:
+        raise ZestError(progress.held)
 
 
 def add_marks(project: Project, data: dict[str, Any]) -> None:

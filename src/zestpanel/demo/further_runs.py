@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 import httpx
 
@@ -18,27 +18,30 @@ from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.store.project import Project
 
+Step = Callable[[Project, dict[str, Any], Callable[[str], None], Executor], None]
 
-def add_further_runs(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:
-    candidates, passages = project.shortlist.candidates(), project.texts.all()
-    bench = min(project.journal.runs())
 
-    def render(planned: PlannedRun) -> None:
-        progress = make(project, planned, seed=3, executor=executor)
-        if progress.held:
-            raise ZestError(progress.held)
+def _made(project: Project, planned: PlannedRun, executor: Executor) -> None:
+    progress = make(project, planned, seed=3, executor=executor)
+    if progress.held:
+        raise ZestError(progress.held)
 
-    load, sweep, again = data["load"], data["sweep"], data["again"]
+
+def _under_load(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:
+    candidates, passages, load = project.shortlist.candidates(), project.texts.all(), data["load"]
     tell("  timing under load")
-    render(
-        plan_run(
-            project,
-            candidates=[candidates[n - 1] for n in load["candidates"]],
-            passages=[passages[n - 1] for n in load["passages"]],
-            repeats=load["repeats"],
-            conditions=Conditions(at_once=tuple(load["at_once"]), kind="load"),
-        )
+    planned = plan_run(
+        project,
+        candidates=[candidates[n - 1] for n in load["candidates"]],
+        passages=[passages[n - 1] for n in load["passages"]],
+        repeats=load["repeats"],
+        conditions=Conditions(at_once=tuple(load["at_once"]), kind="load"),
     )
+    _made(project, planned, executor)
+
+
+def _swept(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:
+    candidates, passages, sweep = project.shortlist.candidates(), project.texts.all(), data["sweep"]
     tell("  sweeping a setting")
     spec = SweepSpec(
         candidate_id=candidates[sweep["candidate"] - 1].id,
@@ -46,13 +49,23 @@ def add_further_runs(project: Project, data: dict[str, Any], tell: Callable[[str
         passage_ids=(passages[sweep["passage"] - 1].id,),
         repeats=sweep["repeats"],
     )
-    render(plan_sweep(project, project.sweeps.add(spec)))
+    known = next((one for one in project.sweeps.all() if one.spec == spec), None)
+    _made(project, plan_sweep(project, known or project.sweeps.add(spec)), executor)
+
+
+def _again(project: Project, data: dict[str, Any], tell: Callable[[str], None], executor: Executor) -> None:
+    candidates, passages, again = project.shortlist.candidates(), project.texts.all(), data["again"]
     tell("  benching again, weeks later")
     wanted = {(candidates[c - 1].id, passages[p - 1].id) for c in again["candidates"] for p in again["passages"]}
-    run = project.journal.runs()[bench]
+    run = project.journal.runs()[min(project.journal.runs())]
     _on_day(again["day"])
-    render(plan_again(project, run, only=lambda c, p: (c.id, p.id) in wanted))
-    _on_day("")
+    try:
+        _made(project, plan_again(project, run, only=lambda c, p: (c.id, p.id) in wanted), executor)
+    finally:
+        _on_day("")
+
+
+FURTHER: Final[dict[str, Step]] = {"load": _under_load, "sweep": _swept, "again": _again}
 
 
 def _on_day(day: str) -> None:

@@ -1,14 +1,16 @@
-"""`zestpanel demo`: build the demo once, then open it with the stand-ins running."""
+"""`zestpanel demo`: open the demo with the stand-ins running; what is not made yet is made while one looks on."""
 
 from __future__ import annotations
 
 import contextlib
 import os
+import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
-from zestpanel.demo.building import build, build_traps, demo_folder, renew_engines, stand_in_service
+from zestpanel.demo.building import begin, build_traps, demo_folder, go_on, is_whole, renew_engines, stand_in_service
 
 
 def open_demo(
@@ -34,14 +36,14 @@ def open_demo(
     with contextlib.ExitStack() as stack:
         stack.enter_context(stand_in_service())
         if rebuild or not folder.exists():
-            began = time.monotonic()
-            if traps:
-                build_traps(folder)
-            else:
-                print("Building the demo: every clip is synthesised on this machine ...", flush=True)
-                build(folder, lambda text: print(text, flush=True))
-            print(f"Built in {time.monotonic() - began:.0f} s: {folder}", flush=True)
+            build_traps(folder) if traps else begin(folder)
         renew_engines(folder)
+        whole = traps or is_whole(folder)
+        if not whole and (build_only or offscreen):
+            began = time.monotonic()
+            print("Building the demo: every clip is synthesised on this machine ...", flush=True)
+            go_on(folder, lambda text: print(text, flush=True))
+            print(f"Built in {time.monotonic() - began:.0f} s: {folder}", flush=True)
         if build_only:
             return 0
         if offscreen:
@@ -52,4 +54,21 @@ def open_demo(
             return 0
         from zestpanel.desk.application import open_window
 
+        if not whole:
+            print("The window fills while clips are synthesised on this machine; some minutes.", flush=True)
+            stack.enter_context(filling())
         return open_window(folder)
+
+
+@contextlib.contextmanager
+def filling() -> Iterator[None]:
+    """Another program makes what is left, as any second program may; it ends with the window, and goes on next time."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "zestpanel", "demo", "--build-only"], stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        yield
+    finally:
+        process.terminate()
+        process.wait()

@@ -56,7 +56,7 @@ class Booth(QWidget):
         head = QHBoxLayout()
         head.addWidget(self._place, 1)
         head.addWidget(self.leave)
-        middle = QWidget()
+        self._middle = middle = QWidget()
         middle.setMaximumWidth(theme.px(620))
         inner = QVBoxLayout(middle)
         inner.setSpacing(14)
@@ -98,8 +98,6 @@ class Booth(QWidget):
         self._level = None
         self._state.player.look_for_device()
         self._next()
-        for widget in self._asking():
-            widget.show()
 
     # -- a trial, from its description
 
@@ -131,6 +129,18 @@ class Booth(QWidget):
                 self._answer_column.addWidget(grade)
                 self.answers[choice.key] = grade
             self._question.setText(shown.question.words)
+        for widget in self._asking():
+            widget.show()
+        self._fit()
+
+    def _fit(self) -> None:
+        """A layout whose buttons have changed is asked for its height anew, at the width it has."""
+        inner, outer = self._middle.layout(), self.layout()
+        if inner is not None and outer is not None:
+            inner.activate()
+            width = max(self._middle.minimumWidth(), self._middle.width())
+            self._middle.setMinimumHeight(inner.totalHeightForWidth(width))
+            outer.activate()
 
     def _next(self) -> None:
         session = self._session
@@ -149,6 +159,7 @@ class Booth(QWidget):
         takes = [self._takes[take] for _, at in clips if (take := session.trial.stimuli[at].take_id) is not None]
         text, _ = project.texts.version_text(takes[0].passage_version_id)
         self._text.setText(text)
+        self._fit()
         level = self._level
         of_session = {s.take_id for trial in session.trials for s in trial.stimuli if s.take_id is not None}
 
@@ -279,6 +290,7 @@ class Booth(QWidget):
         self._state.player.load([], on=0)
         for widget in self._asking():
             widget.hide()
+        self._middle.setMinimumHeight(0)
         assert session is not None
         place, total = session.counts
         done = "Every clip is rated." if session.finished else f"You stopped at {place} of {total}."

@@ -114,7 +114,7 @@ class ListeningPage(Page):
         if found is not None:
             panel.close_test(found.id)
         panel.add_test(kind, settings.as_document())
-        self.state.say(f"{kind_of(kind).title} is open: {len(settings.candidate_ids)} candidates, "
+        self.state.say(f"The test is open: {kind_of(kind).title}, {len(settings.candidate_ids)} candidates, "
                        f"{len(settings.passage_ids)} passages.")  # fmt: skip
         self.refresh()
 
@@ -198,7 +198,7 @@ class ListeningPage(Page):
                 self._others.addWidget(label(f"{test.kind}: {error.what}", "quiet", wrap=True))
                 continue
             asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
-            self._others.addWidget(label(f"{asks}  {kind.title}", "strong"))
+            self._others.addWidget(label(f"{asks}  ·  {kind.title}", "strong"))
             self._others.addWidget(label(found.says, "", wrap=True))
             table = Table()
             table.setAccessibleName(f"{kind.title}: {asks}")
@@ -218,7 +218,7 @@ class ListeningPage(Page):
             kind = kind_of(test.kind)
             asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
             inside = f"{len(settings.candidate_ids)} candidates on {len(settings.passage_ids)} passages"
-            return f"Open: {asks} {kind.title}, {inside}. The panel hears the starred take of a cell, else its first."
+            return f"Open: {asks} ({kind.title}; {inside}) The panel hears the starred take of a cell, else its first."
         languages = {p.version_id: primary(p.language) for p in bench.passages}
         people = self.state.project.panel.listeners()
         parts = ["The panel hears the starred take of a cell, else its first."]

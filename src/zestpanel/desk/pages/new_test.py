@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.domain.listening import PlannedTrial
+from zestpanel.core.languages import language_name
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import SCALES
@@ -27,6 +28,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 from zestpanel.desk.widgets import button, label, open_at
 
+LONG_MIN = 30  # a listener's sitting (common practice, no source)
 ANSWERING_S = 4.0  # to make up one's mind about a trial (common practice, no source)
 
 
@@ -51,7 +53,7 @@ class NewTestDialog(QDialog):
         form = QFormLayout()
         self.question = QComboBox()
         for words, kind, scale in questions():
-            self.question.addItem(f"{words}  ·  {kind_of(kind).title.lower()}", (kind, scale))
+            self.question.addItem(f"{words}  ·  {kind_of(kind).title}", (kind, scale))
         form.addRow("What do you want to know?", self.question)
         self.most = QSpinBox()
         self.most.setRange(0, 500)
@@ -104,19 +106,27 @@ class NewTestDialog(QDialog):
         able = takes_to_hear(self._project, settings)
         languages = {p.version_id: primary(p.language) for p in self._project.texts.all()}
         lasts = {take.id: take.duration_s for take in self._project.takes.all(with_timing=False)}
-        parts = []
+        parts, longest = [], 0
         for language in dict.fromkeys(languages[version] for _, version in able):
             here = {key: take for key, take in able.items() if languages[key[1]] == language}
             planned = kind.design(here, settings, listener=0, rng=np.random.default_rng(1))
             if planned:
                 minutes = max(1, round(sum(_seconds(one, lasts) for one in planned) / 60))
-                parts.append(f"{language}: {len(planned)} trials, about {minutes} min a listener")
+                parts.append(f"{language_name(language)}: {len(planned)} trials, about {minutes} min a listener")
+                longest = max(longest, minutes)
         enough = len(settings.candidate_ids) >= kind.fewest_candidates and bool(parts)
         self.agree.setEnabled(enough)
         if enough:
-            self.told.setText("; ".join(parts) + ".")
+            long = (
+                f" Longer than {LONG_MIN} minutes tires: fewer candidates, passages or trials."
+                if longest > LONG_MIN
+                else ""
+            )
+            self.told.setText("; ".join(parts) + "." + long)
         elif len(settings.candidate_ids) < kind.fewest_candidates:
-            self.told.setText(f"{kind.title} needs at least {kind.fewest_candidates} candidates.")
+            self.told.setText(
+                f"{kind.title[:1].upper()}{kind.title[1:]} needs at least {kind.fewest_candidates} candidates."
+            )
         else:
             self.told.setText("No passage has clips of enough of these candidates: render the missing takes first.")
 

@@ -18,7 +18,7 @@ from zestpanel.core.listening.settings import TestSettings
 
 class CategoryRating:
     name = "ACR"
-    title = "Category rating"
+    title = "category rating (ACR)"
     asks = "How good is each?"
     fewest_candidates = 1
 

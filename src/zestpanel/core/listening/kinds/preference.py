@@ -23,7 +23,7 @@ ALPHA: Final = 0.05
 
 class Preference:
     name = "preference"
-    title = "Paired preference"
+    title = "paired preference"
     asks = "Which would you publish?"
     fewest_candidates = 2
 
@@ -95,10 +95,11 @@ def preference_found(votes: Sequence[tuple[str, str, str]]) -> Found:
             f"{100 * share.low:.0f} to {100 * share.high:.0f} %" if share else "–",
             f"{int(won[k])}", f"{int(tied[k])}", f"{int(lost[k])}",
             f"{fitted.log_strength[k]:+.2f}".replace("-", "−") if fitted is not None else "–",
+            "",
         ))  # fmt: skip
     return Found(
         says=_says(names, order, (wins, ties), fitted, len(votes)) + _order_effect(votes) + why,
-        head=("Candidate", "preferred", "95 %", "won", "neither", "lost", "strength (log)"),
+        head=("Candidate", "preferred", "95 %", "won", "neither", "lost", "strength (log)", ""),
         rows=tuple(rows),
         rule="Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
              "Strength: Davidson's model (1970), natural logarithms around 0.",

@@ -23,7 +23,7 @@ from zestpanel.core.listening.settings import TestSettings
 
 class SameOrDifferent:
     name = "ABX"
-    title = "Can it be heard (ABX)"
+    title = "same or different (ABX)"
     asks = "Can the difference be heard at all?"
     fewest_candidates = 2
 
@@ -67,7 +67,7 @@ class SameOrDifferent:
             share = wilson_interval(sum(x), len(x))
             rows.append((f"{names.get(a, '?')} / {names.get(b, '?')}", f"{sum(x)} of {len(x)}",
                          f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %",
-                         f"{p:.3f}" if p >= 0.001 else "< 0.001"))  # fmt: skip
+                         f"{p:.3f}" if p >= 0.001 else "< 0.001", ""))  # fmt: skip
             heard.append(p < 0.05)
         told = sum(heard)
         says = (
@@ -76,7 +76,7 @@ class SameOrDifferent:
         )  # fmt: skip
         return Found(
             says=f"{says} {sum(map(len, right.values()))} answers of {len(listeners)} listeners.",
-            head=("Pair", "right", "share", "95 %", "p against guessing"),
+            head=("Pair", "right", "share", "95 %", "p against guessing", ""),
             rows=tuple(rows),
             rule="Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
                  "Wilson's interval. Not heard here does not mean that nobody can hear it.",

@@ -1,0 +1,82 @@
+"""Simulated listeners of the demo: seeded, marked as simulated, through the trials that a listener would be given."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from zestpanel.core.domain.listening import Answer, Trial
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.project import Project
+
+NO_PREFERENCE = 0.2  # how often a simulated listener has none
+
+
+def add_panel(project: Project, data: dict[str, Any]) -> None:
+    """A simulated panel: seeded, its listeners and ratings marked as simulated, through a real test's takes."""
+    panel, passages, candidates = data["panel"], project.texts.all(), project.shortlist.candidates()
+    rng = np.random.default_rng(panel["seed"])
+    settings = TestSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
+    project.panel.add_test("ACR", settings.as_document())
+    takes = takes_to_hear(project, settings)
+    quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
+    hard = dict(zip((p.version_id for p in passages), panel["hard"], strict=True))
+    rows = []
+    for item in panel["listeners"]:
+        listener = project.panel.add_listener(
+            item["alias"], languages=item["languages"], hearing="no known loss", kit=item["kit"], simulated=True
+        )
+        mood = panel["listener_spread"] * rng.standard_normal()
+        taste = {c: panel["taste_spread"] * rng.standard_normal() for c in quality}
+        for (candidate, version), take in takes.items():
+            value = (
+                quality[candidate] - hard[version] + mood + taste[candidate] + panel["noise"] * rng.standard_normal()
+            )
+            rows.append(
+                {
+                    "listener_id": listener.id,
+                    "candidate_id": candidate,
+                    "passage_version_id": version,
+                    "take_id": take,
+                    "score": float(np.clip(np.rint(value), 1, 5)),
+                    "origin": "simulated",
+                }
+            )
+    project.answers.add_ratings(rows)
+
+
+def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
+    """Which would you publish, and can a setting be heard at all: two further tests, both over and closed."""
+    candidates, passages = project.shortlist.candidates(), project.texts.all()
+    panel, tests = data["panel"], data["tests"]
+    quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
+    rng = np.random.default_rng(panel["seed"] + 1)
+
+    def prefers(trial: Trial) -> dict[str, Any]:
+        first, second = (quality[s.candidate_id] for s in trial.stimuli)
+        if rng.random() < NO_PREFERENCE:
+            return {"choice": "neither"}
+        return {"choice": "first" if rng.random() < 1 / (1 + np.exp(second - first)) else "second"}
+
+    def hears(trial: Trial) -> dict[str, Any]:
+        knows = rng.random() < tests["ABX"]["heard"]
+        return {"x": trial.detail["x"] if knows else "ab"[int(rng.integers(2))]}
+
+    for kind, answers in (("preference", prefers), ("ABX", hears)):
+        wanted = tests[kind]
+        settings = TestSettings(
+            candidate_ids=tuple(candidates[n - 1].id for n in wanted["candidates"] if n <= len(candidates)),
+            passage_ids=tuple(p.id for p in passages), training=0, most=wanted.get("most", 0),
+        )  # fmt: skip
+        if len(settings.candidate_ids) < 2:
+            continue
+        test = project.panel.add_test(kind, settings.as_document())
+        for listener in project.panel.listeners()[: wanted["listeners"]]:
+            session = session_of(project, test, listener)
+            for trial in session.trials:
+                project.answers.add(trial.id, Answer(given=answers(trial), origin="simulated", heard_share=1.0))
+            project.panel.finish_session(session.trials[0].session_id)
+        project.panel.close_test(test)
