@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.facts import Engine
@@ -31,6 +31,9 @@ def _still_failed(failures: Iterable[Failure], run_id: int, repeat: int) -> tupl
     """The failures that a take kept of that repeat in that run leaves: not its own, and none of earlier runs. Repeats
     of one cell are made side by side, so that which of them ended last says nothing."""
     return tuple(f for f in failures if f.run_id >= run_id and (f.run_id, f.repeat) != (run_id, repeat))
+
+
+ASKED_ELSEWHERE: Final = "another program asks for it"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,6 +73,7 @@ class Bench:
     unmeasured: int
     raters: int
     decided: frozenset[str]
+    asked_elsewhere: bool = False
 
     def cell(self, candidate_id: int, passage_id: int) -> Cell:
         return self.cells.get((candidate_id, passage_id), _MISSING)
@@ -130,13 +134,14 @@ def bench_of(project: Project) -> Bench:
                 stale,
                 marks,
                 tuple(sorted(failed[key])),
-                "" if key not in still_open else "another program asks for it" if elsewhere else "may have been paid",
+                "" if key not in still_open else ASKED_ELSEWHERE if elsewhere else "may have been paid",
             )
     return Bench(
         candidates=tuple(candidates),
         passages=tuple(passages),
         engines=engines,
         names=short_names(candidates, engines),
+        asked_elsewhere=elsewhere,
         cells=cells,
         brief=project.brief,
         takes=len(every_take),

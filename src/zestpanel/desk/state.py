@@ -348,6 +348,7 @@ class DeskState(QObject):
             self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
 
     def _show(self, bench: Bench) -> None:
+        measured = bench.unmeasured < self.bench.unmeasured
         self.bench = bench
         self.repeats = []  # what was laid out may have changed
         ids = [c.id for c in bench.candidates]
@@ -362,7 +363,8 @@ class DeskState(QObject):
         self.history_changed.emit()
         self.marks_changed.emit()
         self.refresh_standing()
-        if [t.id for t in self.tray_takes()] != [lane.take.id for lane in self.tray]:
+        unaligned = measured and not all(lane.measured.words for lane in self.tray)
+        if unaligned or [t.id for t in self.tray_takes()] != [lane.take.id for lane in self.tray]:
             self._load_tray(keep_place=True)
 
     def _look_for_others(self) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from zestpanel.core.domain.take import Take
-from zestpanel.desk.cells import Cell
+from zestpanel.desk.cells import ASKED_ELSEWHERE, Cell
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
 
@@ -97,7 +97,12 @@ class CellPainter(QStyledItemDelegate):
         elif cell.state == "stale":
             self._words(painter, inner, "stale: text changed", "deep-zest")
         else:
-            self._words(painter, inner, cell.why, "plum" if cell.state in ("failed", "open") else "quiet")
+            self._words(
+                painter,
+                inner,
+                cell.why,
+                "plum" if cell.state in ("failed", "open") and cell.why != ASKED_ELSEWHERE else "quiet",
+            )
         if selected:
             painter.setPen(QPen(theme.colour("zest"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)

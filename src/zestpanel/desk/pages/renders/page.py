@@ -68,8 +68,6 @@ class RendersPage(TabbedPage):
         self.repeats.setPrefix("× ")
         self.repeats.setToolTip("Repeats of each clip: three show how steady a voice is")
         self.repeats.setAccessibleName("Repeats of each clip")
-        self._fit()
-        theme.changed.connect(self._fit)
         stored = state.project.documents.get("repeats")
         self.repeats.setValue(stored if isinstance(stored, int) else 1)
         self.repeats.valueChanged.connect(self._repeats_changed)
@@ -81,6 +79,8 @@ class RendersPage(TabbedPage):
         self.head.addWidget(self.repeats)
         self.head.addWidget(self.plan_button)
         self.head.addWidget(self.render_button)
+        self._fit()
+        theme.changed.connect(self._fit)
         bar = QHBoxLayout()
         bar.setSpacing(14)
         self._count = label("")
@@ -135,7 +135,9 @@ class RendersPage(TabbedPage):
 
     def _fit(self) -> None:
         self.repeats.setFixedWidth(theme.px(76))
-        narrow = self.width() < theme.px(640)
+        # what the buttons leave of the line: below three or four words a line it reads better under them
+        beside = sum(w.sizeHint().width() for w in (self.repeats, self.plan_button, self.render_button))
+        narrow = self.width() - beside < theme.px(300)
         self._about.setVisible(not narrow)
         self._about_below.setVisible(narrow)
 
@@ -227,10 +229,15 @@ class RendersPage(TabbedPage):
         self._without_key = next((e for name, e in self.state.bench.engines.items() if name in names), None)
         self._key.setText(f"Enter the key for {self._without_key.engine} …" if self._without_key else "")
         self._key.setVisible(self._without_key is not None and not self.state.labels_hidden)
-        self._undecided.setVisible(bool(paid))
-        self._decide.setVisible(bool(paid))
-        self._undecided_row.setVisible((bool(paid) or self._without_key is not None) and not running)
-        self._undecided.setText(f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for.")
+        elsewhere = self.state.bench.asked_elsewhere
+        self._undecided.setVisible(bool(paid) or elsewhere)
+        self._decide.setVisible(bool(paid) and not elsewhere)
+        self._undecided_row.setVisible((bool(paid) or self._without_key is not None or elsewhere) and not running)
+        self._undecided.setText(
+            "Another program is rendering for this project; its takes appear here as they come." if elsewhere
+            else f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for."
+        )  # fmt: skip
+        self._fit()
         there = {key for key, cell in bench.cells.items() if cell.state == "there"}
         barred = {
             (c.id, p.id): why.split("; ")[0]  # the first is what has to be done first
