@@ -164,7 +164,7 @@ import sys, time, resource
 from pathlib import Path
 from zestpanel.core.store.project import Project
 began = time.perf_counter()
-from zestpanel.desk.cells import bench_of
+from zestpanel.desk.viewmodels.cells import bench_of
 project = Project.open(Path(sys.argv[1]))
 bench = bench_of(project)
 print(time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)

@@ -13,9 +13,9 @@ from pathlib import Path
 from typing import Any
 
 from tests.conftest import add_command_engine
-from zestpanel.core.runs.execute.elsewhere import Elsewhere
+from zestpanel.core.runs.execute.elsewhere import DaskExecutor
 from zestpanel.core.runs.execute.events import RunEvent
-from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.store.project import Project
@@ -47,7 +47,7 @@ def _bench(folder: Path, executor: Executor, on_kept: Any = lambda: None) -> tup
 def main(folder: Path) -> None:
     from distributed import LocalCluster
 
-    here, _ = _bench(folder / "Here.zest", Here())
+    here, _ = _bench(folder / "Here.zest", LocalExecutor())
     with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None) as cluster:
         pids = [worker.process.pid for worker in cluster.workers.values()]
 
@@ -56,7 +56,7 @@ def main(folder: Path) -> None:
                 os.kill(pids.pop(), signal.SIGKILL)
                 pids.clear()
 
-        executor = Elsewhere(cluster.scheduler_address)
+        executor = DaskExecutor(cluster.scheduler_address)
         there, elsewhere = _bench(folder / "There.zest", executor, kill_one)
         executor.close()
     print(json.dumps({"takes": len(here), "same": here == there, "killed": not pids, "timed elsewhere": elsewhere}))

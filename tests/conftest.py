@@ -21,7 +21,7 @@ from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.measures.registry import measure, versions
-from zestpanel.core.runs.execute.executors import Here
+from zestpanel.core.runs.execute.executors import LocalExecutor
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 
@@ -44,7 +44,7 @@ voices:
 """
 
 
-class Unmeasured(Here):
+class Unmeasured(LocalExecutor):
     """Renders without measuring, for tests that try something else: measuring takes a process of its own."""
 
     def measure(self, *_: object, **__: object) -> Measured:
@@ -58,10 +58,10 @@ def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.Fi
     if "listens" not in request.keywords:
         monkeypatch.setattr("zestpanel.core.measures.words_heard.words_heard", lambda *_: "no recogniser in this test")
 
-    def here(self: Here, clip: Path, text: str, language: str, words: WordTimes, **more: Any) -> Measured:
+    def here(self: LocalExecutor, clip: Path, text: str, language: str, words: WordTimes, **more: Any) -> Measured:
         return measure(read(clip), text, language, words, **more)
 
-    monkeypatch.setattr(Here, "measure", here)
+    monkeypatch.setattr(LocalExecutor, "measure", here)
 
 
 @pytest.fixture(autouse=True, scope="session")

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.conftest import Unmeasured, demo_engine_source
 from zestpanel.core.analysis.changes.again import CHANGED, plan_again
 from zestpanel.core.analysis.changes.comparing import Difference, adjusted, compare_runs, difference_of, ratio_of
-from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
+from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name, short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide
@@ -77,12 +77,12 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     assert "pitch −" in mandelo.verdict()
     assert mandelo.models[0] == mandelo.models[1]
     # it is told without being asked for, and no more once it is known
-    ((earlier, noticed),) = changed_without_a_word(bench, second)
+    ((earlier, noticed),) = silent_changes(bench, second)
     assert (earlier, noticed.candidate.engine) == (first, "Mandelo")
     assert in_words("Pip", earlier, noticed).startswith("Pip sounds otherwise than in run 1, and nothing said so: ")
-    assert changed_without_a_word(bench, first) == []
+    assert silent_changes(bench, first) == []
     bench.shortlist.split(noticed.candidate.id, second)
-    assert changed_without_a_word(bench, second) == []
+    assert silent_changes(bench, second) == []
 
 
 def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -> None:
@@ -152,7 +152,7 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
         bench.shortlist.split(then.id, second)
 
     # taken back: all is as it was, and what was done since is kept
-    bench.shortlist.put_together(split)
+    bench.shortlist.merge_back(split)
     listed, all_takes, asked, scores = before
     assert _everything(bench) == (listed, all_takes, asked, [(mandelo.id, 3.0)])
     assert scores == [(mandelo.id, 2.0)], "one listener, one cell: the last rating stands"

@@ -16,8 +16,10 @@ from hypothesis import strategies as st
 
 from tests.conftest import COMMAND_ENGINE, add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.choice import criteria
+from zestpanel.core.choice.criteria import COST, QUALITY
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import COST, QUALITY, standing
+from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
 from zestpanel.core.domain.brief import ExchangeRate
 from zestpanel.core.errors import InputError, ZestError
@@ -320,3 +322,16 @@ def test_a_price_in_another_currency_has_a_way_out(bench: Project) -> None:
     bench.set_brief(bench.brief.model_copy(update={"exchange_rates": (rate,)}))
     gate = next(g for g in standing(bench).rows[abroad.id].gates if "a month" in g.name)
     assert (gate.verdict, gate.why) == ("yes", "costs 17.10 EUR (19.00 USD)")
+
+
+def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    level = criteria.Kind(name="level", words="loudness", unit=lambda _: " LUFS", start=lambda _: (-30.0, -10.0, 40),
+                          read=criteria._measured("loudness_lufs"))  # fmt: skip
+    monkeypatch.setattr(criteria, "KINDS", (*criteria.KINDS, level))
+    found = standing(bench)
+    assert "loudness (weight 40) from −30 LUFS to −10 LUFS" in criteria.bounds_in_words(found.criteria, found.brief)
+    assert "words wrong" not in criteria.bounds_in_words(found.criteria, found.brief), "it has no weight yet"
+    for ranked in found.ranking:
+        measured = found.rows[ranked.candidate_id].summary.sound.get("loudness_lufs")
+        expected = None if measured is None else min(1.0, max(0.0, (measured.median + 30) / 20))
+        assert ranked.utilities["level"] == (expected if expected is None else pytest.approx(expected))

@@ -60,7 +60,7 @@ def test_from_a_brief_to_a_record(tmp_path: Path, capsys: pytest.CaptureFixture[
 def test_runs_once_more_and_what_changed(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], service: StandInService, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Unmeasured)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.LocalExecutor", Unmeasured)
     monkeypatch.setattr("zestpanel.core.runs.execute.elsewhere._CONNECT_S", 1)
     service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
     script, engine = tmp_path / "own.txt", tmp_path / "citrange.yaml"

@@ -26,7 +26,7 @@ from zestpanel.core.runs.execute.troubles import duration_words
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.plan.undecided import WORDS, undecided
-from zestpanel.core.runs.spending.caps import DOCUMENT, Purse, SpendingCaps
+from zestpanel.core.runs.spending.caps import DOCUMENT, SpendGuard, SpendingCaps
 from zestpanel.core.runs.spending.left_to_spend import left_of_budget
 from zestpanel.core.store.one_asker import AskedElsewhere, asked_elsewhere, asking
 from zestpanel.core.store.project import Project
@@ -210,14 +210,14 @@ def test_nothing_is_held_while_there_is_room(project: Project) -> None:
 # -- currencies
 
 
-def purse(caps: dict[str, str], *, brief: Brief | None = None) -> Purse:
+def purse(caps: dict[str, str], *, brief: Brief | None = None) -> SpendGuard:
     plans = [{"name": c, "tariff": {"currency": c, "components": [
         {"kind": "per unit", "price": 1, "per": 1, "unit": "request"}]}} for c in ("EUR", "GBP", "USD")]  # fmt: skip
     engine = Engine.model_validate({
         "zest-connector": 1, "engine": "E", "plans": plans, "speak": {"kind": "command", "arguments": ["x"]},
         "voices": [{"id": "v", "languages": ["en"]}],
     })  # fmt: skip
-    return Purse({"E": engine}, {}, [], SpendingCaps.model_validate({"a_run": caps}), today=date(2026, 5, 1),
+    return SpendGuard({"E": engine}, {}, [], SpendingCaps.model_validate({"a_run": caps}), today=date(2026, 5, 1),
                  **({"convert": brief.in_currency} if brief else {}))  # type: ignore[arg-type]  # fmt: skip
 
 

@@ -39,7 +39,7 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute import asking
 from zestpanel.core.runs.execute.arriving import doubts_on_arrival
 from zestpanel.core.runs.execute.events import Progress, RunEvent
-from zestpanel.core.runs.execute.pacing import Pace, backoff_s
+from zestpanel.core.runs.execute.pacing import RateLimiter, backoff_s
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.circumstances import asleep_s, describe_network
@@ -47,7 +47,7 @@ from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.estimates import estimate, use_of
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.runs.plan.undecided import undecided
-from zestpanel.core.runs.spending.caps import DOCUMENT, Purse, SpendingCaps, at_most
+from zestpanel.core.runs.spending.caps import DOCUMENT, SpendGuard, SpendingCaps, at_most
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import Behaviour, StandInService
@@ -132,7 +132,7 @@ def test_a_purse_never_passes_its_caps_and_ends_with_what_was_billed(
         "zest-connector": 1, "engine": "E", "plans": plans, "speak": {"kind": "command", "arguments": ["x"]},
         "voices": [{"id": "v", "languages": ["en"]}],
     })  # fmt: skip
-    purse = Purse({"E": engine}, {}, [], SpendingCaps(a_run={"EUR": Decimal(5)}), today=date(2026, 5, 1))
+    purse = SpendGuard({"E": engine}, {}, [], SpendingCaps(a_run={"EUR": Decimal(5)}), today=date(2026, 5, 1))
     billed = {n: NO_USE for n in PURSE_PLANS}
     under_way: list[tuple[str, Usage, Usage]] = []
 
@@ -258,7 +258,7 @@ def test_the_same_sound_under_another_plan_or_of_the_same_text_is_paid_once(benc
 @given(st.lists(st.floats(0, 5), max_size=80), st.integers(1, 12))
 def test_no_minute_holds_more_requests_than_allowed(steps: list[float], limit: int) -> None:
     at = 100.0
-    pace = Pace(limit, clock=lambda: at)
+    pace = RateLimiter(limit, clock=lambda: at)
     begun: list[float] = []
     for step in steps:
         at += step
@@ -272,7 +272,7 @@ def test_no_minute_holds_more_requests_than_allowed(steps: list[float], limit: i
 
 def test_an_earlier_run_counts_and_a_wait_that_was_asked_for_holds_everybody() -> None:
     at = 0.0
-    pace = Pace(2, earlier=[59.0, 10.0, 300.0], clock=lambda: at)
+    pace = RateLimiter(2, earlier=[59.0, 10.0, 300.0], clock=lambda: at)
     assert pace.claim() == pytest.approx(1.0)
     pace.hold(7)
     assert pace.claim() == pytest.approx(7)

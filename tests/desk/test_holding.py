@@ -24,7 +24,8 @@ from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
-from zestpanel.desk.window import PAGE_CLASSES, MainWindow
+from zestpanel.desk.viewmodels.steps import PAGE_CLASSES
+from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 
 # What a hold may be at most here. The goal is 50 ms; a test beside two others on two cores measures their turns, too,

@@ -14,8 +14,7 @@ from tests.desk.conftest import Opener, Recorder, cells, drop, recorder, settle,
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.project import Project
-from zestpanel.desk.actions import DEEDS
-from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
+from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
 from zestpanel.desk.pages.engines import EnginesPage
@@ -25,8 +24,9 @@ from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.output import ClockOutput
 from zestpanel.desk.playing.player import Player
+from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.trail import STEPS
+from zestpanel.desk.viewmodels.steps import STEPS
 from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 
@@ -36,7 +36,7 @@ def test_every_page_of_an_empty_project_says_the_next_thing_to_do(
 ) -> None:
     window = open_window(empty_project)
     assert window.current == "brief"
-    for step, _ in STEPS:
+    for step, *_ in STEPS:
         window.go_to(step)
         settle(qtbot, window)
         page = window.page(step)
@@ -337,11 +337,11 @@ def test_unknown_rights_stand_in_the_way_in_plain_words(
 
 def test_actions_are_unique_and_all_reachable(bench_project: Project, open_window: Opener) -> None:
     window = open_window(bench_project)
-    ids, keys = [d.id for d in DEEDS], [d.keys for d in DEEDS if d.keys]
+    ids, keys = [d.id for d in ACTIONS], [d.keys for d in ACTIONS if d.keys]
     assert len(set(ids)) == len(ids)
     assert len(set(keys)) == len(keys)
     assert set(ids) == set(window.actions_by_id)
-    assert all(d.menu or d.keys for d in DEEDS)
+    assert all(d.menu or d.keys for d in ACTIONS)
     window.actions_by_id["keys"].trigger()
     sheet = next(w for w in window.findChildren(QLabel) if w.text() == "Shortcuts").window()
     assert sheet is not None
@@ -356,7 +356,7 @@ def test_both_schemes_and_large_text_show_every_page(
     rate_all(bench_project)
     window = open_window(bench_project)
     theme.set(dark=dark, scale=1.5)
-    for step, _ in STEPS:
+    for step, *_ in STEPS:
         window.go_to(step)
         settle(qtbot, window)
         image = window.grab().toImage()
@@ -368,7 +368,7 @@ def test_at_150_percent_every_page_and_view_fits_a_small_screen(
 ) -> None:
     theme.set(scale=1.5)
     window = open_window(bench_project)
-    for step, _ in [*STEPS, STEPS[3]]:
+    for step, *_ in [*STEPS, STEPS[3]]:
         window.go_to(step)
         page = window.page(step)
         for view in range(page.stack.count()) if isinstance(page, TabbedPage) else [0]:

@@ -27,12 +27,12 @@ from zestpanel.core.runs.schedule.schedule import Schedule, finished, look
 from zestpanel.core.runs.schedule.scheduled import stored_schedule, take_due
 from zestpanel.core.runs.spending.caps import caps_of
 from zestpanel.core.store.project import Project
-from zestpanel.desk.cells import Cell, Failure, bench_of, with_news
 from zestpanel.desk.grid.model import describe
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.viewmodels.cells import Cell, Failure, bench_of, with_news
 from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
 
@@ -41,7 +41,7 @@ from zestpanel.standins.service import StandInService
 def quick(service: StandInService, monkeypatch: pytest.MonkeyPatch) -> StandInService:
     """The stand-in service without delays, and runs that do not measure."""
     service.behaviour.delay_s = dict.fromkeys(service.behaviour.delay_s, 0.0)
-    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Unmeasured)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.LocalExecutor", Unmeasured)
     return service
 
 
@@ -386,7 +386,7 @@ def test_another_sound_for_the_same_requests_is_told_when_the_run_is_over(
                 values={"pitch_hz": (214.0 if changed[0] else 200.0) + len(str(asked[1])) % 7 / 10}, versions=versions()
             )
 
-    monkeypatch.setattr("zestpanel.core.runs.execute.running.Here", Measuring)
+    monkeypatch.setattr("zestpanel.core.runs.execute.running.LocalExecutor", Measuring)
     window = open_window(bench_project)
     page, said = page_of(window, qtbot, "Grid"), list[str]()
     window.state.notice.connect(lambda kind, text: said.append(text))

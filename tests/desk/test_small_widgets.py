@@ -20,7 +20,6 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.runs.files.bringing_in import Clipping, bring_in
 from zestpanel.core.store.project import Project
-from zestpanel.desk.behind import behind_waits
 from zestpanel.desk.flow import FlowLayout, flow_row
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.catalogue import machine_table
@@ -28,6 +27,7 @@ from zestpanel.desk.pages.engines.facets import FEW, FacetPanel
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.engines.voices import MANY
 from zestpanel.desk.plain_tips import plain_tip
+from zestpanel.desk.sources import behind_waits
 
 
 def test_a_row_breaks_where_the_width_does_not_do(qtbot: QtBot) -> None:

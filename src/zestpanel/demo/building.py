@@ -26,7 +26,7 @@ from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.measures.recording_checks import check_recording
 from zestpanel.core.runs.execute.events import RunEvent
-from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.files.dialogue import plan_dialogue
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
@@ -102,7 +102,7 @@ def begin(folder: Path) -> None:
 def go_on(folder: Path, tell: Callable[[str], None]) -> None:
     """What a lead does in the weeks after: each step once, so that one that was stopped is gone on with next time."""
     data = scenario()
-    with contextlib.closing(Project.open(folder)) as project, contextlib.closing(Here()) as executor:
+    with contextlib.closing(Project.open(folder)) as project, contextlib.closing(LocalExecutor()) as executor:
         steps: dict[str, Callable[[], None]] = {
             "catalogue": lambda: add_catalogue(project, data["catalogue"]),
             "rendered": lambda: render(project, tell, executor),

@@ -23,7 +23,8 @@ from zestpanel.core.store.project import SUFFIX, Project
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme
-from zestpanel.desk.window import PAGE_CLASSES, MainWindow
+from zestpanel.desk.viewmodels.steps import PAGE_CLASSES
+from zestpanel.desk.window import MainWindow
 
 
 def make_application() -> QApplication:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
-from zestpanel.desk.actions import DEEDS
+from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.widgets import label
 
 _MORE = (
@@ -27,7 +27,7 @@ class KeySheet(QDialog):
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(3)
         outer.addLayout(grid)
-        deeds = [d for d in DEEDS if not d.id.startswith("lane_")]
+        deeds = [d for d in ACTIONS if not d.id.startswith("lane_")]
         lines = [(QKeySequence(d.keys).toString(), d.text) for d in deeds if d.keys]
         lines.insert(8, ("1 to 9", "Hear that lane, from the same place in the text"))
         lines += list(_MORE)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zestpanel.core.analysis.changes.comparing import CandidateChange
-from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
+from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.catalogue.candidate import candidate_detail
 from zestpanel.core.choice.evidence import Standing, standing
 from zestpanel.core.domain.candidate import Candidate
@@ -26,8 +26,8 @@ from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.project import Project
 from zestpanel.desk.background import Background
-from zestpanel.desk.cells import Bench, bench_of, with_news
 from zestpanel.desk.playing.player import Player
+from zestpanel.desk.viewmodels.cells import Bench, bench_of, with_news
 
 MOST_LANES = 9  # as many as there are digit keys
 OTHERS_MS = 2_000
@@ -499,9 +499,7 @@ class DeskState(QObject):
                     said += f" So do {len(found) - MOST_NAMED} more."
                 self.complain(f"{said} Select both runs under Runs, to hear it and to keep then and now apart.")
 
-        self.background.run(
-            lambda: changed_without_a_word(project, run_id), arrived, self.complain, topic="another sound"
-        )
+        self.background.run(lambda: silent_changes(project, run_id), arrived, self.complain, topic="another sound")
 
     def _show_news(self) -> None:
         """What the run told since the last look; nothing is read for it, so that the window is never held."""

@@ -32,7 +32,7 @@ from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.store.project import Project
-from zestpanel.desk.actions import DEEDS
+from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
 from zestpanel.desk.files import sort_files
@@ -45,20 +45,9 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.strip import Strip
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.trail import STEPS, Trail
+from zestpanel.desk.trail import Trail
+from zestpanel.desk.viewmodels.steps import PAGE_CLASSES, TITLES
 from zestpanel.desk.widgets import KeyButton, button, label, set_role, show_only
-
-# step -> class; the module of the same name in ``pages`` is imported when the page is first looked at
-PAGE_CLASSES = {
-    "brief": "BriefPage",
-    "engines": "EnginesPage",
-    "passages": "PassagesPage",
-    "renders": "RendersPage",
-    "evidence": "EvidencePage",
-    "listening": "ListeningPage",
-    "cost": "CostPage",
-    "choice": "ChoicePage",
-}
 
 
 class MainWindow(QMainWindow):
@@ -167,7 +156,7 @@ class MainWindow(QMainWindow):
         return self.pages[step]
 
     def _build_actions(self) -> None:
-        deeds: dict[str, Callable[[], object]] = {
+        calls: dict[str, Callable[[], object]] = {
             "new": self._new,
             "open": self._open,
             "import": self._import,
@@ -197,26 +186,26 @@ class MainWindow(QMainWindow):
             "card": self._toggle_card,
             "keys": self._show_keys,
         }
-        deeds |= {f"lane_{n}": partial(self.state.swap_to, n - 1) for n in range(1, 10)}
-        deeds |= {f"step_{key}": partial(self.go_to, key) for key, _ in STEPS}
+        calls |= {f"lane_{n}": partial(self.state.swap_to, n - 1) for n in range(1, 10)}
+        calls |= {f"step_{key}": partial(self.go_to, key) for key in TITLES}
         self.actions_by_id: dict[str, QAction] = {}
-        for deed in DEEDS:
-            action = QAction(deed.text, self)
-            if deed.keys:
-                action.setShortcut(QKeySequence(deed.keys))
-            action.triggered.connect(lambda _=False, d=deeds[deed.id]: d())
+        for one in ACTIONS:
+            action = QAction(one.text, self)
+            if one.keys:
+                action.setShortcut(QKeySequence(one.keys))
+            action.triggered.connect(lambda _=False, d=calls[one.id]: d())
             self.addAction(action)
-            self.actions_by_id[deed.id] = action
+            self.actions_by_id[one.id] = action
         self._show_history()
 
     def _show_menu(self) -> None:
         menu = QMenu(self)
-        for title in dict.fromkeys(d.menu for d in DEEDS if d.menu):
+        for title in dict.fromkeys(d.menu for d in ACTIONS if d.menu):
             part = menu.addMenu(title)
             assert part is not None
-            for deed in DEEDS:
-                if deed.menu == title:
-                    part.addAction(self.actions_by_id[deed.id])
+            for one in ACTIONS:
+                if one.menu == title:
+                    part.addAction(self.actions_by_id[one.id])
         menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
 
     # -- where we are
@@ -227,7 +216,7 @@ class MainWindow(QMainWindow):
         self.current = step
         self._make_room()
         self.trail.set_on(step)
-        self._step.setText(dict(STEPS)[step])
+        self._step.setText(TITLES[step])
         page.refresh()
         if step == "renders" and page.empty is None:
             page.grid.setFocus()  # type: ignore[attr-defined]
@@ -318,9 +307,9 @@ class MainWindow(QMainWindow):
     # -- the booth
 
     def _to_booth(self, session: ListeningSession) -> None:
-        for deed in DEEDS:
-            if deed.id != "quit":
-                self.actions_by_id[deed.id].setEnabled(False)
+        for one in ACTIONS:
+            if one.id != "quit":
+                self.actions_by_id[one.id].setEnabled(False)
         self._whole.setCurrentWidget(self.booth)
         self.booth.begin(session)
 

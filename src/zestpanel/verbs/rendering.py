@@ -55,9 +55,9 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
     now, executor, schedule = datetime.now().astimezone(), None, None
     if options.scheduler and sends and (not options.due or is_due(project, now)):
         # before an occasion is taken: workers that do not answer must not use it up
-        from zestpanel.core.runs.execute.elsewhere import Elsewhere
+        from zestpanel.core.runs.execute.elsewhere import DaskExecutor
 
-        executor = stack.enter_context(contextlib.closing(Elsewhere(options.scheduler)))
+        executor = stack.enter_context(contextlib.closing(DaskExecutor(options.scheduler)))
     if options.due:
         schedule, due = take_due(project, now)
         if due is None:
@@ -113,11 +113,11 @@ def _planned(planned: PlannedRun, still_open: int) -> Output:
 
 def _another_sound(project: Project) -> list[str]:
     """What the last run brought to light, in sentences."""
-    from zestpanel.core.analysis.changes.noticing import changed_without_a_word, in_words
+    from zestpanel.core.analysis.changes.silent import in_words, silent_changes
     from zestpanel.core.catalogue.candidate import short_names
 
     names = short_names(project.shortlist.candidates(), project.shortlist.engines())
-    found = changed_without_a_word(project, max(project.journal.runs(), default=0))
+    found = silent_changes(project, max(project.journal.runs(), default=0))
     return [in_words(names[c.candidate.id], earlier, c) for earlier, c in found]
 
 

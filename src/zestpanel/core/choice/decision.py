@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 
-from zestpanel.core.choice.evidence import Row, Standing
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
 from zestpanel.core.store.project import Project

@@ -5,63 +5,28 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.paired import Equality
-from zestpanel.core.analysis.summary import Summary, summaries
+from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
-from zestpanel.core.catalogue.facts import Plan
-from zestpanel.core.choice.gates import Gate, gates
-from zestpanel.core.choice.ranking import Criterion, Evidence, Ranked, firmness, frontier, rank
+from zestpanel.core.choice.criteria import criteria_of, evidence_of
+from zestpanel.core.choice.gates import gates
+from zestpanel.core.choice.ranking import Criterion, Ranked, firmness, frontier, rank
+from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money
-from zestpanel.core.listening.scores import LanguageScores, PanelScores, Score, panel_scores, primary
+from zestpanel.core.listening.scores import PanelScores, Score, panel_scores, primary
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff
-from zestpanel.core.money.volume import VolumeCost, cost_at_volume
+from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.project import Project
 
-QUALITY, COST, WAIT, FAILURES = "quality", "cost", "wait", "failures"
 EQUAL_WITHIN = 0.3  # default margin on the 5-point scale
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Row:
-    """All evidence on one candidate. score: in its own language; equality and best are of that language too."""
-
-    candidate: Candidate
-    name: str
-    detail: str
-    plan: Plan
-    hosted: bool | None
-    summary: Summary
-    cost: VolumeCost
-    score: Score | None
-    gates: tuple[Gate, ...]
-    as_good_as_best: Equality | None  # against the best-scored candidate of the language
-    best_id: int | None
-
-    @property
-    def passes(self) -> bool:
-        return all(gate.verdict == "yes" for gate in self.gates)
-
-    @property
-    def language(self) -> str:
-        return primary(self.candidate.language)
-
-    @property
-    def how_sure(self) -> str:
-        """'nobody has heard this', 'preliminary', or '' for a score that rests on enough."""
-        if self.score is None:
-            return "nobody has heard this"
-        return "preliminary" if self.score.preliminary else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,37 +62,6 @@ class Standing:
             if reasons:
                 out.append((row, "; ".join(reasons)))
         return out
-
-
-def default_criteria(brief: Brief) -> dict[str, dict[str, float]]:
-    """The weights to start from: quality first, then money; bounds from the brief where it states them."""
-    budget = float(brief.budget_per_month) if brief.budget_per_month else 100.0
-    wait = float(brief.longest_wait_s) if brief.longest_wait_s else 30.0
-    return {
-        QUALITY: {"worst": 2.5, "best": 4.5, "weight": 50},
-        COST: {"worst": budget, "best": 0.0, "weight": 30},
-        WAIT: {"worst": wait, "best": 0.5, "weight": 10},
-        FAILURES: {"worst": 0.1, "best": 0.0, "weight": 10},
-    }
-
-
-def bounds_in_words(criteria: Iterable[Criterion], currency: str) -> str:
-    """Between which values each criterion counts, and how much: 'quality 50: from 2.5 (not acceptable) to 4.5'."""
-    units = {COST: f" {currency} a month", WAIT: " s", FAILURES: " %"}
-    parts = []
-    for one in criteria:
-        times = 100 if one.name == FAILURES else 1
-        worst, best = (f"{value * times:g}".replace("-", "−") for value in (one.worst, one.best))
-        unit = units.get(one.name, "")
-        name = "money" if one.name == COST else one.name
-        parts.append(f"{name} (weight {one.weight:g}) from {worst}{unit} to {best}{unit}")
-    return "From not acceptable to as good as it need be: " + "; ".join(parts) + "."
-
-
-def criteria_of(project: Project, brief: Brief) -> tuple[Criterion, ...]:
-    stored: dict[str, Any] = project.documents.get("criteria") or {}
-    merged = {name: {**base, **stored.get(name, {})} for name, base in default_criteria(brief).items()}
-    return tuple(Criterion(name=name, **parts) for name, parts in merged.items())
 
 
 def standing(project: Project) -> Standing:
@@ -183,14 +117,14 @@ def standing(project: Project) -> Standing:
             as_good_as_best=equal,
             best_id=best,
         )
-    criteria = criteria_of(project, brief)
+    criteria = criteria_of(project.documents, brief)
     ranking: list[Ranked] = []
     on_frontier: set[int] = set()
     for language_tag in _languages(brief, rows.values(), scores):
         scored = scores.of_language(language_tag)
         heard = scored.scores if scored is not None else {}
         of_language = [row for row in rows.values() if row.language == language_tag or row.candidate.id in heard]
-        evidence = [_evidence(row, scored) for row in of_language]
+        evidence = [evidence_of(row, scored) for row in of_language]
         chances = firmness(criteria, evidence, np.random.default_rng(7))
         for ranked in rank(criteria, evidence):
             first, top_three = chances.get(ranked.candidate_id, (None, None))
@@ -230,30 +164,6 @@ def _sample_by_language(project: Project) -> dict[str, str]:
         if len(out.get(key, "")) < _SAMPLE_CHARACTERS:
             out[key] = f"{out[key]}\n\n{passage.text}" if key in out else passage.text
     return {key: text[:_SAMPLE_CHARACTERS] for key, text in out.items()}
-
-
-def _evidence(row: Row, language: LanguageScores | None) -> Evidence:
-    rate = row.summary.failure_rate
-    score = None if language is None else language.scores.get(row.candidate.id)
-    errors: dict[str, float] = {}
-    draws: dict[str, NDArray[np.float64]] = {}
-    if score is not None and language is not None:
-        draws[QUALITY] = language.draws_of(row.candidate.id)
-    if rate is not None:
-        errors[FAILURES] = (rate.high - rate.low) / 2 / 1.96
-    wait = row.summary.whole_clip.median
-    return Evidence(
-        candidate_id=row.candidate.id,
-        passes=row.passes,
-        errors=errors,
-        draws=draws,
-        values={
-            QUALITY: score.mean if score else None,
-            COST: float(row.cost.own.amount) if row.cost.own is not None else None,
-            WAIT: wait,
-            FAILURES: rate.estimate if rate else None,
-        },
-    )
 
 
 def cost_curve(tariff: Tariff, row: Row, brief: Brief, minutes: list[float]) -> list[float | None]:

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached, VoiceList
 from zestpanel.core.connectors.agreed import require_agreement
-from zestpanel.core.connectors.http.asking import Asked, fetch, key_values, make_client, send
+from zestpanel.core.connectors.http.asking import HttpRequest, fetch, key_values, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.finding import at_path
 from zestpanel.core.connectors.http.receiving import Received
@@ -46,7 +46,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
         values = key_values(secret)
         if isinstance(speak, HttpSpeak):
             values["token"] = Tokens(speak, raise_for_failure).get(client, secret, cancelled)
-        asked = Asked(
+        asked = HttpRequest(
             method="GET",
             address=str(fill(expand_environment(where.address), values)),
             headers={name: str(fill(expand_environment(value), values)) for name, value in headers.items()},

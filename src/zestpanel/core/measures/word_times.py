@@ -144,7 +144,7 @@ def warp(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[NDArray[np.int
 
 
 @lru_cache(maxsize=128)
-def _ruler(text: str, language: str) -> tuple[NDArray[np.float32], tuple[float, ...], float]:
+def _reference_reading(text: str, language: str) -> tuple[NDArray[np.float32], tuple[float, ...], float]:
     """The built-in voice's reading: mono samples at 16 kHz, the start of each word in s, and the end of speech."""
     reading = builtin_voice.speak(text, voice=builtin_voice.voice_for_language(language))
     x = soxr.resample(reading.samples.astype(np.float32) / 32768, reading.rate_hz, _RATE_HZ)
@@ -178,7 +178,7 @@ def says_the_text(clip: Clip, text: str, language: str) -> bool:
     if len(words_with_places(text)) < _FEWEST_WORDS_TOLD:
         return True
     try:
-        ruler, _, _ = _ruler(text, language)
+        ruler, _, _ = _reference_reading(text, language)
     except InputError:
         return True
     x, _, _ = _speaking_part(clip)
@@ -213,7 +213,7 @@ def _speaking_part(clip: Clip) -> tuple[NDArray[np.float32], float, NDArray[np.b
 
 
 def _by_warping(clip: Clip, text: str, language: str) -> tuple[WordTime, ...]:
-    ruler, starts, total = _ruler(text, language)
+    ruler, starts, total = _reference_reading(text, language)
     x, lead, speaks = _speaking_part(clip)
     if not len(x):
         return ()

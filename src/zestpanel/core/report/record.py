@@ -12,9 +12,11 @@ from markupsafe import Markup
 
 from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
+from zestpanel.core.choice.criteria import bounds_in_words
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
-from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row, Standing, bounds_in_words, standing
+from zestpanel.core.choice.evidence import EQUAL_WITHIN, Standing, standing
 from zestpanel.core.choice.ranking import chance_in_words
+from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.own_files import write_whole
@@ -83,7 +85,7 @@ def render_record(project: Project, found: Standing) -> str:
             (tag, [(found.rows[r.candidate_id], r) for r in found.ranking_in(tag)], _pictures_of(found, tag))
             for tag in found.languages()
         ],
-        bounds=bounds_in_words(found.criteria, found.brief.currency),
+        bounds=bounds_in_words(found.criteria, found.brief),
         not_placed=found.not_placed(),
         wait=in_words,
         chance=chance_in_words,

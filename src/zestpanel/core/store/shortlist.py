@@ -18,7 +18,7 @@ from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.schema import candidates, connectors
-from zestpanel.core.store.splitting import Split, put_together, split_candidate
+from zestpanel.core.store.splitting import Split, merge_back, split_candidate
 from zestpanel.core.store.worked_out import WorkedOut
 
 
@@ -180,8 +180,8 @@ class Shortlist:
         """Two candidates instead of one, from a run on; see ``split_candidate``."""
         return split_candidate(self._database, candidate_id, run_id)
 
-    def put_together(self, split: Split) -> None:
-        put_together(self._database, split)
+    def merge_back(self, split: Split) -> None:
+        merge_back(self._database, split)
 
     def set_removed(self, candidate_ids: list[int], removed: bool) -> None:
         with self._database.writing() as connection:

@@ -72,7 +72,7 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
     return Split(earlier_id=candidate_id, later_id=int(new), takes=len(later))
 
 
-def put_together(database: Database, split: Split) -> None:
+def merge_back(database: Database, split: Split) -> None:
     """Take a split back: what is the later candidate's by now is the earlier one's."""
     with database.writing() as connection:
         for table in (takes, requests, stimuli):

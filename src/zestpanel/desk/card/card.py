@@ -10,12 +10,13 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollAre
 
 from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.analysis.timing.waits import Waits, in_words
-from zestpanel.core.choice.evidence import EQUAL_WITHIN, Row
+from zestpanel.core.choice.evidence import EQUAL_WITHIN
+from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
-from zestpanel.desk.behind import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.plain_tips import plain_tip
+from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Swatch, button, label, rule

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
-from zestpanel.desk.cells import Cell
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.viewmodels.cells import Cell
 
 
 class GridModel(QAbstractTableModel):

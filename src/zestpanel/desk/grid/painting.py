@@ -11,9 +11,9 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from zestpanel.core.domain.take import Take
-from zestpanel.desk.cells import ASKED_ELSEWHERE, Cell
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
 
 CELL_WIDTH, CELL_HEIGHT = 106, 56
 MOST_KEPT = 600  # pictures of cells, some screens full

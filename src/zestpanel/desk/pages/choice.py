@@ -9,9 +9,11 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
 
 from zestpanel.core.analysis.timing.waits import in_words
+from zestpanel.core.choice.criteria import KINDS, bounds_in_words
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import COST, EQUAL_WITHIN, FAILURES, QUALITY, WAIT, Row, bounds_in_words
+from zestpanel.core.choice.evidence import EQUAL_WITHIN
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
+from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import ROLES
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
@@ -26,8 +28,6 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
-_WORDS = {QUALITY: "quality", COST: "money", WAIT: "wait", FAILURES: "failures"}
-
 
 class ChoicePage(Page):
     title = "Choice"
@@ -41,7 +41,7 @@ class ChoicePage(Page):
         weights.setSpacing(10)
         weights.addWidget(label("Weights", "strong"))
         self.weights: dict[str, QSpinBox] = {}
-        for name, words in _WORDS.items():
+        for name, words in ((kind.name, kind.words) for kind in KINDS):
             box = QSpinBox()
             box.setRange(0, 100)
             box.setAccessibleName(f"Weight of {words}")
@@ -124,7 +124,7 @@ class ChoicePage(Page):
             box = self.weights[criterion.name]
             if not box.hasFocus():
                 box.setValue(round(criterion.weight))
-        self._bounds.setText(bounds_in_words(found.criteria, found.brief.currency))
+        self._bounds.setText(bounds_in_words(found.criteria, found.brief))
         languages, before = found.languages(), self.language.currentData()
         self.language.blockSignals(True)
         self.language.clear()

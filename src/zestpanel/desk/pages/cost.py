@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.report.pictures import volume_picture
-from zestpanel.desk.behind import behind_cost
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.sources import behind_cost
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 

@@ -8,9 +8,9 @@ from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
-from zestpanel.desk.behind import behind_takes, behind_waits
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 

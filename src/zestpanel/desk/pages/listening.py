@@ -18,10 +18,10 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.report.pictures import scores_picture
-from zestpanel.desk.behind import behind_score
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.new_test import NewTestDialog
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.sources import behind_score
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 

@@ -32,7 +32,7 @@ _QUOTES: Final = {'"': "&quot;", "'": "&apos;"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class HttpRequest:
     """One request, ready to be sent. ``content`` is the body's bytes, None for none."""
 
     method: str
@@ -54,7 +54,7 @@ class Asked:
         return "\n".join(lines)
 
 
-def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> Asked:
+def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> HttpRequest:
     """The request of a connector file with every place filled. Raises SynthesisFailure for a missing file."""
     values = {**values, **key_values(secret)}
     headers = {name: str(fill(expand_environment(value), values)) for name, value in speak.headers.items()}
@@ -68,7 +68,7 @@ def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> Asked:
     content, kind = content_of(speak, values)
     if kind and not any(name.lower() == "content-type" for name in headers):
         headers["Content-Type"] = kind
-    asked = Asked(method=speak.method, address=address, headers=headers, content=content)
+    asked = HttpRequest(method=speak.method, address=address, headers=headers, content=content)
     if speak.sign:
         signed = signer(speak.sign)(asked.method, asked.address, dict(asked.headers), asked.content or b"", secret)
         asked = replace(asked, headers={**asked.headers, **signed})
@@ -149,7 +149,7 @@ def make_client(speak: Reached, *, connections: int, transport: httpx.BaseTransp
 
 
 def send(
-    client: httpx.Client, speak: Reached, asked: Asked, secret: str, began: float, cancelled: Cancelled
+    client: httpx.Client, speak: Reached, asked: HttpRequest, secret: str, began: float, cancelled: Cancelled
 ) -> Received:
     """Send the request and follow redirects: within its host as it is, to another host only without the key.
 
@@ -168,7 +168,7 @@ def holds_any_key(address: str, secret: str) -> bool:
     return any(holds_key(address, key) for key in {secret, *known_keys()} if key)
 
 
-def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
+def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequest:
     try:
         here, there = httpx.URL(asked.address), httpx.URL(asked.address).join(received.headers["location"])
     except (httpx.InvalidURL, ValueError) as error:
@@ -188,10 +188,10 @@ def _redirected(asked: Asked, received: Received, secret: str) -> Asked:
         raise SynthesisFailure(
             "refused", f"The service redirects to {there.host}. The request with its key was not sent there."
         )
-    return Asked(method="GET", address=str(there))
+    return HttpRequest(method="GET", address=str(there))
 
 
-def fetch(client: httpx.Client, speak: Reached, source: Asked, link: str, began: float, cancelled: Cancelled,
+def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, began: float, cancelled: Cancelled,
           secret: str) -> Received:  # fmt: skip
     """Fetch what a reply links to. The file's headers go along only where the link stays on the service's host."""
     try:
@@ -206,10 +206,12 @@ def fetch(client: httpx.Client, speak: Reached, source: Asked, link: str, began:
     if not same and holds_any_key(str(there), secret):
         raise SynthesisFailure("refused", f"The reply links to {there.host} with the key in it. It was not sent there.")
     kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
-    return send(client, speak, Asked(method="GET", address=str(there), headers=kept), secret, began, cancelled)
+    return send(client, speak, HttpRequest(method="GET", address=str(there), headers=kept), secret, began, cancelled)
 
 
-def _send_watched(client: httpx.Client, speak: Reached, asked: Asked, began: float, cancelled: Cancelled) -> Received:
+def _send_watched(
+    client: httpx.Client, speak: Reached, asked: HttpRequest, began: float, cancelled: Cancelled
+) -> Received:
     """One exchange that ends when it is stopped or late, although its headers or its body go on dripping."""
     given_up = threading.Event()
     sockets: list[Any] = []
@@ -230,7 +232,7 @@ def _send_watched(client: httpx.Client, speak: Reached, asked: Asked, began: flo
 
 
 def _send_once(
-    client: httpx.Client, speak: Reached, asked: Asked, began: float, cancelled: Cancelled, sockets: list[Any]
+    client: httpx.Client, speak: Reached, asked: HttpRequest, began: float, cancelled: Cancelled, sockets: list[Any]
 ) -> Received:
     marks: dict[str, float] = {}
 

@@ -21,7 +21,7 @@ from zestpanel.core.audio.kinds import describe_bytes, is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
-from zestpanel.core.connectors.http.asking import Asked, fetch, filled, make_client, send
+from zestpanel.core.connectors.http.asking import HttpRequest, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
@@ -121,7 +121,7 @@ class HttpConnector(OverNetwork):
                 self._tokens.forget()
             raise
 
-    def _exchange(self, asked: Asked, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+    def _exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         client = self._open_client()
         began = time.monotonic()
 
@@ -141,7 +141,7 @@ class HttpConnector(OverNetwork):
         self,
         job: HttpJob,
         received: Received,
-        asked: Asked,
+        asked: HttpRequest,
         follow: Callable[[str], Received],
         cancelled: Cancelled,
         began: float,

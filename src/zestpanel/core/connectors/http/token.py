@@ -10,7 +10,7 @@ from typing import Any, Final
 import httpx
 
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached, TokenCall
-from zestpanel.core.connectors.http.asking import Asked, content_of, key_values, send, with_query
+from zestpanel.core.connectors.http.asking import HttpRequest, content_of, key_values, send, with_query
 from zestpanel.core.connectors.http.finding import at_path, json_of
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.templates import fill
@@ -55,7 +55,7 @@ class Tokens:
             headers.setdefault("Content-Type", kind)
         query = {name: str(fill(expand_environment(value), values)) for name, value in call.query.items()}
         address = with_query(str(fill(expand_environment(call.address), values)), query)
-        asked = Asked(method=call.method, address=address, headers=headers, content=content)
+        asked = HttpRequest(method=call.method, address=address, headers=headers, content=content)
         received = send(client, self._speak, asked, secret, time.monotonic(), cancelled)
         self._check(self._speak, received)
         tree = json_of(received.data)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
-from zestpanel.core.measures.pace import speech_pace
+from zestpanel.core.measures.speaking_rate import speaking_rate
 
 
 def _values(of: Material) -> Values:
-    pace = speech_pace(of.text, speech_s=of.silence.speech_s, total_s=of.clip.duration_s)
+    pace = speaking_rate(of.text, speech_s=of.silence.speech_s, total_s=of.clip.duration_s)
     return {
         "words_per_minute": None if of.silence.beyond_reach else pace.words_per_minute,
         "words_per_minute_total": pace.words_per_minute_total,

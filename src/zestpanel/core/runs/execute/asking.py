@@ -23,7 +23,7 @@ from zestpanel.core.money.tariff import NO_USE, Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.executors import Executor
-from zestpanel.core.runs.execute.pacing import Pace, backoff_s
+from zestpanel.core.runs.execute.pacing import RateLimiter, backoff_s
 from zestpanel.core.runs.execute.run_log import RunLog, named
 from zestpanel.core.runs.execute.troubles import disk_trouble, duration_words, stops_engine
 from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S, asleep_s
@@ -69,7 +69,7 @@ class Asking:
         self,
         project: Project,
         executor: Executor,
-        paces: Mapping[str, Pace],
+        paces: Mapping[str, RateLimiter],
         *,
         cold: bool,
         go: threading.Event,

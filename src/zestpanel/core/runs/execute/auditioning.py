@@ -24,8 +24,8 @@ from zestpanel.core.runs.execute.asking import request_of
 from zestpanel.core.runs.execute.in_pieces import joined
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
-from zestpanel.core.runs.plan.planning import digest_of, text_reasons
-from zestpanel.core.runs.spending.caps import Purse, at_most, caps_of
+from zestpanel.core.runs.plan.planning import request_digest, text_reasons
+from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
 from zestpanel.core.store.one_asker import asking
 from zestpanel.core.store.project import Project
 from zestpanel.core.waiting import Cancelled, never_cancelled
@@ -92,7 +92,7 @@ def kept_answer(project: Project, line: Line) -> Heard | None:
     """What the same request brought before: a take of a run, or a line heard; under whatever plan."""
     own_voice = project.own_voices.identity_of(line.engine.engine, line.job.candidate.voice)
     plans = dict.fromkeys([line.job.candidate.plan, *(plan.name for plan in line.engine.plans), ""])
-    digests = [digest_of(line.job, own_voice, plan=plan) for plan in plans]
+    digests = [request_digest(line.job, own_voice, plan=plan) for plan in plans]
     takes = {t.asked: t for t in project.takes.all(with_timing=False) if t.asked and t.scored}
     for digest in digests:
         if (take := takes.get(digest)) is not None:
@@ -132,7 +132,7 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
     own_voice = project.own_voices.identity_of(engine.engine, job.candidate.voice)
     number = project.auditions.open(
         engine=engine.engine, model=job.candidate.model, plan=line.plan, voice=job.candidate.voice,
-        text=job.passage.text, asked=digest_of(job, own_voice), requests=len(job.sent.requests),
+        text=job.passage.text, asked=request_digest(job, own_voice), requests=len(job.sent.requests),
         characters=job.sent.billed,
     )  # fmt: skip
     replies: list[Reply] = []
@@ -167,11 +167,11 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
         purse.settle(key, left, NO_USE, maybe=used)  # it counts against caps, and is not what a run has spent
 
 
-def purse_of(project: Project, engine: Engine) -> Purse:
+def purse_of(project: Project, engine: Engine) -> SpendGuard:
     """What is spent so far, by runs and by lines, under the caps as they are."""
     candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     engines = {**project.shortlist.engines(), engine.engine: engine}
-    return Purse(
+    return SpendGuard(
         engines, candidates, project.journal.rows(), caps_of(project), today=datetime.now(UTC).date(),
         rates=paces_of(project, candidates.values()), auditions=project.auditions.rows(),
         convert=project.brief.in_currency,

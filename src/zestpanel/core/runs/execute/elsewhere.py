@@ -21,7 +21,7 @@ from zestpanel.core.connectors.speaking import Connector, Reply, SpeakRequest
 from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.errors import AudioError, InputError, SynthesisFailure, ZestError
 from zestpanel.core.errors import Cancelled as WasCancelled
-from zestpanel.core.runs.execute.executors import Here
+from zestpanel.core.runs.execute.executors import LocalExecutor
 from zestpanel.core.runs.plan.circumstances import describe_machine
 from zestpanel.core.waiting import Cancelled
 
@@ -29,7 +29,7 @@ _LOOK_S: Final = 0.1
 _CONNECT_S: Final = 10
 
 
-class Elsewhere:
+class DaskExecutor:
     """An executor whose workers are those of a Dask scheduler. Raises InputError when it cannot be reached."""
 
     def __init__(self, address: str) -> None:
@@ -48,7 +48,7 @@ class Elsewhere:
             raise InputError(
                 f"No scheduler answers at {address} ({error}).", kept="Nothing was sent.", remedy="Check the address."
             ) from error
-        self._here = Here()
+        self._here = LocalExecutor()
         self.tell: Callable[[str, str], None] = lambda engine, text: None
 
     @property

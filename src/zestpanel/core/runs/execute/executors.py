@@ -41,7 +41,7 @@ class Executor(Protocol):
     def close(self) -> None: ...
 
 
-class Here:
+class LocalExecutor:
     """On this machine: one connector an engine, kept for the run, and processes that measure."""
 
     measuring_at_once = max(2, min(4, (os.cpu_count() or 2) - 1))

@@ -15,7 +15,7 @@ FIRST_BACKOFF_S: Final = 0.8
 LONGEST_BACKOFF_S: Final = 30.0
 
 
-class Pace:
+class RateLimiter:
     """At most ``per_minute`` requests begin within any 60 seconds, and none before a wait that was asked for is over.
 
     earlier: ages in s of requests that an earlier run began within the last minute. Safe to use from many threads.

@@ -23,10 +23,10 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute.arriving import doubts_on_arrival
 from zestpanel.core.runs.execute.asking import Asked, Asking, taken_in
 from zestpanel.core.runs.execute.events import Progress, RunEvent
-from zestpanel.core.runs.execute.executors import Executor, Here
+from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
 from zestpanel.core.runs.execute.in_pieces import joined
 from zestpanel.core.runs.execute.measurer import Measurer
-from zestpanel.core.runs.execute.pacing import Pace
+from zestpanel.core.runs.execute.pacing import RateLimiter
 from zestpanel.core.runs.execute.run_log import RunLog, log_path, named
 from zestpanel.core.runs.execute.troubles import DOWN, IN_A_ROW, disk_trouble, duration_words
 from zestpanel.core.runs.plan.circumstances import describe_machine, describe_network
@@ -34,7 +34,7 @@ from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, prices_o
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.meanwhile import left_to_make
 from zestpanel.core.runs.plan.planning import PlannedRun, interleaved
-from zestpanel.core.runs.spending.caps import Purse, SpendingCaps, at_most, caps_of, plan_key
+from zestpanel.core.runs.spending.caps import SpendGuard, SpendingCaps, at_most, caps_of, plan_key
 from zestpanel.core.store.one_asker import begin_asking, end_asking
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.marks.duration import pause_ms
@@ -62,7 +62,7 @@ class BenchRun:
         executor: Executor | None = None,
     ) -> None:
         self._project, self._planned, self._on_event = project, planned, on_event
-        self._executor = executor or Here(connect)
+        self._executor = executor or LocalExecutor(connect)
         self._executor_is_ours = executor is None
         self._seed = seed
         self._rng = np.random.default_rng(seed)
@@ -73,10 +73,10 @@ class BenchRun:
             self._levels[job.at_once][job.candidate.engine].append(job)
         self._total = len(planned.jobs)
         self._rates = paces_of(project, (job.candidate for job in planned.jobs))
-        self._purse = Purse(
+        self._purse = SpendGuard(
             self._engines, {}, (), SpendingCaps(), today=datetime.now(UTC).date()
         )  # filled at the start
-        self._paces: dict[str, Pace] = {}
+        self._paces: dict[str, RateLimiter] = {}
         self._lock = threading.RLock()
         self._keeping = threading.Lock()  # coding and storing one clip at a time leaves the interpreter to others
         self._go, self._cancel = threading.Event(), threading.Event()
@@ -147,14 +147,14 @@ class BenchRun:
         project = self._project
         journal = project.journal.rows()
         candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
-        self._purse = project.purse = Purse(
+        self._purse = project.purse = SpendGuard(
             self._engines, candidates, journal, caps_of(project), today=datetime.now(UTC).date(), rates=self._rates,
             auditions=project.auditions.rows(), convert=project.brief.in_currency,
         )  # fmt: skip
         for name in {job.candidate.engine for job in self._planned.jobs}:
             rows = [row for row in journal[-1000:] if candidates[row.candidate_id].engine == name]
             most = self._engines[name].limits.requests_per_minute
-            self._paces[name] = Pace(most, earlier=[_age_s(row.opened) for row in rows])
+            self._paces[name] = RateLimiter(most, earlier=[_age_s(row.opened) for row in rows])
         self._made_elsewhere = 0
         if self._planned.seen == project.changes():
             return

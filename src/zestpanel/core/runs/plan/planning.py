@@ -154,11 +154,11 @@ def plan_run(
                         limit = f"the plan allows {most} request{'s' * (most > 1)} at once, not {level}"
                         left_out.append((candidate, passage, limit))
             for job in wanted:
-                asked = digest_of(job, own_voice)
+                asked = request_digest(job, own_voice)
                 serve = None if conditions.asks_again else _stored_sound(stored, job, own_voice, engine)
                 same_as = ""
                 if serve is None and not conditions.asks_again:
-                    sound = digest_of(job, own_voice, plan="")
+                    sound = request_digest(job, own_voice, plan="")
                     same_as = leading.get(sound, "")
                     leading.setdefault(sound, asked)
                 jobs.append(replace(job, asked=asked, served_from=serve, same_as=same_as))
@@ -194,11 +194,11 @@ def _stored_sound(
 ) -> Take | None:
     """A take of the same request, under this plan or another: a plan changes the bill, not the sound."""
     plans = dict.fromkeys([job.candidate.plan, *(plan.name for plan in engine.plans), ""])
-    digests = (digest_of(job, own_voice, plan=plan) for plan in plans)
+    digests = (request_digest(job, own_voice, plan=plan) for plan in plans)
     return next((stored[digest] for digest in digests if digest in stored), None)
 
 
-def digest_of(job: Job, own_voice: tuple[str, Mapping[str, str]], *, plan: str | None = None) -> str:
+def request_digest(job: Job, own_voice: tuple[str, Mapping[str, str]], *, plan: str | None = None) -> str:
     """One digest for everything a request depends on: the same digest would be the same request. plan: as if the
     candidate were bought under another."""
     c = job.candidate

@@ -68,7 +68,7 @@ def same_currency(money: Money, currency: str) -> Decimal | None:
     return money.amount if money.currency == currency else None
 
 
-class Purse:
+class SpendGuard:
     """What the run has spent, what is reserved for requests under way, and whether one more fits under the caps.
 
     Costs are differences to what was used before, by the plan's own meter, so that allowances, tiers, requests and

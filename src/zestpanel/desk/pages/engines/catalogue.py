@@ -25,10 +25,10 @@ from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
-from zestpanel.desk.behind import Behind
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
+from zestpanel.desk.sources import SourceDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, yielding
 
@@ -345,7 +345,7 @@ class CatalogueView(QWidget):
         self.state.background.run(lambda: fetch_voices(engine), arrived, failed, topic="voices")
 
 
-def machine_table(parent: QWidget, state: DeskState) -> Behind:
+def machine_table(parent: QWidget, state: DeskState) -> SourceDialog:
     """This machine against each local model, with the reasons."""
     machine = this_machine()
     own = state.project.notes.statements()
@@ -361,4 +361,4 @@ def machine_table(parent: QWidget, state: DeskState) -> Behind:
         f"This machine: {machine.cores} cores, {machine.memory_mb:,} MB of memory ({machine.free_memory_mb:,} free), "
         f"{machine.free_disk_mb:,} MB free on disk, {video}."
     )
-    return Behind(parent, "This machine", how, ["engine", "model", "verdict", "why"], rows, [])
+    return SourceDialog(parent, "This machine", how, ["engine", "model", "verdict", "why"], rows, [])

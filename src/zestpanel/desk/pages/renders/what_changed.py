@@ -130,7 +130,7 @@ class WhatChanged(QWidget):
             made[:] = [shortlist.split(change.candidate.id, run)]
 
         def undo() -> None:
-            shortlist.put_together(made[0])
+            shortlist.merge_back(made[0])
 
         if self.state.edit(f"keep takes of {name} apart", do, undo):
             self.state.say(f"{name} is two candidates now: its takes of before run {run}, and those since.")

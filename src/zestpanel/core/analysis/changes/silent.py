@@ -8,7 +8,7 @@ from zestpanel.core.analysis.changes.comparing import FEWEST_PAIRS, CandidateCha
 from zestpanel.core.store.project import Project
 
 
-def changed_without_a_word(project: Project, run_id: int) -> list[tuple[int, CandidateChange]]:
+def silent_changes(project: Project, run_id: int) -> list[tuple[int, CandidateChange]]:
     """(earlier run, change) for each candidate whose sound changed while its model and voice are stated the same.
 
     A candidate is held against the latest earlier run with enough of the very same requests. Changes whose takes are

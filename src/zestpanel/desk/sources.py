@@ -6,14 +6,14 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.choice.evidence import Row
+from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.money import shown
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.store.project import Project
 from zestpanel.desk.widgets import Table, button, label, open_at
 
 
-class Behind(QDialog):
+class SourceDialog(QDialog):
     """One table with a title and a sentence on how the figure comes about."""
 
     def __init__(
@@ -36,7 +36,9 @@ class Behind(QDialog):
         open_at(self, 760, 480)
 
 
-def behind_takes(parent: QWidget, project: Project, row: Row, title: str, measures: Mapping[str, Measure]) -> Behind:
+def behind_takes(
+    parent: QWidget, project: Project, row: Row, title: str, measures: Mapping[str, Measure]
+) -> SourceDialog:
     """Takes with some of their measures, by name."""
     measured = project.takes.measured([t.id for t in row.summary.takes])
     titles = {p.version_id: p.title for p in project.texts.all()}
@@ -54,10 +56,10 @@ def behind_takes(parent: QWidget, project: Project, row: Row, title: str, measur
         rows.append([titles.get(take.passage_version_id, ""), str(take.repeat), f"{take.duration_s:.2f}", *cells])
     how = "The card shows the median over these takes and the span of the middle half."
     head = ["passage", "repeat", "length s", *(one.label for one in measures.values())]
-    return Behind(parent, title, how, head, rows, list(range(1, len(head))))
+    return SourceDialog(parent, title, how, head, rows, list(range(1, len(head))))
 
 
-def behind_waits(parent: QWidget, project: Project, row: Row) -> Behind:
+def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
     titles = {p.version_id: p.title for p in project.texts.all()}
 
     def s(value: float | None) -> str:
@@ -113,10 +115,10 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> Behind:
         "Seconds from the start of each request by the monotonic clock. Cold requests, and waits typed in by hand, are "
         "kept out of the medians."
     )
-    return Behind(parent, f"Waits: {row.name}", how, head, rows + failures, list(range(3, 10)))
+    return SourceDialog(parent, f"Waits: {row.name}", how, head, rows + failures, list(range(3, 10)))
 
 
-def behind_score(parent: QWidget, project: Project, row: Row) -> Behind:
+def behind_score(parent: QWidget, project: Project, row: Row) -> SourceDialog:
     listeners = {p.id: p for p in project.panel.listeners()}
     passages = {p.version_id: p.title for p in project.texts.all()}
     rows = [
@@ -146,10 +148,12 @@ def behind_score(parent: QWidget, project: Project, row: Row) -> Behind:
         how = " ".join(parts) + (
             " Ratings of a language the listener does not speak, or is not known to, are listed and do not count."
         )
-    return Behind(parent, f"Ratings: {row.name}", how, ["listener", "speaks", "passage", "score", "from"], rows, [3])
+    return SourceDialog(
+        parent, f"Ratings: {row.name}", how, ["listener", "speaks", "passage", "score", "from"], rows, [3]
+    )
 
 
-def behind_cost(parent: QWidget, row: Row) -> Behind:
+def behind_cost(parent: QWidget, row: Row) -> SourceDialog:
     month = row.cost.month
     rows = [[text, shown(money.amount), money.currency] for text, money in month.lines]
     if month.total is not None:
@@ -170,4 +174,4 @@ def behind_cost(parent: QWidget, row: Row) -> Behind:
         how += f" An episode is cut into {row.cost.requests_per_episode} requests."
     if rates.billed_per_character != 1:
         how += f" The plan counts {rates.billed_per_character:.2f} for each character of the script."
-    return Behind(parent, f"Money: {row.name}", how, ["line of the tariff", "amount", ""], rows, [1])
+    return SourceDialog(parent, f"Money: {row.name}", how, ["line of the tariff", "amount", ""], rows, [1])

@@ -1,0 +1,45 @@
+"""Everything that is known of one candidate, as it stands for the choice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zestpanel.core.analysis.statistics.paired import Equality
+from zestpanel.core.analysis.summary import Summary
+from zestpanel.core.catalogue.facts import Plan
+from zestpanel.core.choice.gates import Gate
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.listening.scores import Score, primary
+from zestpanel.core.money.volume import VolumeCost
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """All evidence on one candidate. score: in its own language; equality and best are of that language too."""
+
+    candidate: Candidate
+    name: str
+    detail: str
+    plan: Plan
+    hosted: bool | None
+    summary: Summary
+    cost: VolumeCost
+    score: Score | None
+    gates: tuple[Gate, ...]
+    as_good_as_best: Equality | None  # against the best-scored candidate of the language
+    best_id: int | None
+
+    @property
+    def passes(self) -> bool:
+        return all(gate.verdict == "yes" for gate in self.gates)
+
+    @property
+    def language(self) -> str:
+        return primary(self.candidate.language)
+
+    @property
+    def how_sure(self) -> str:
+        """'nobody has heard this', 'preliminary', or '' for a score that rests on enough."""
+        if self.score is None:
+            return "nobody has heard this"
+        return "preliminary" if self.score.preliminary else ""

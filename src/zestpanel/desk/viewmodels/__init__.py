@@ -1,0 +1,1 @@
+"""What the desk shows, worked out without Qt: cells, steps."""
