@@ -87,7 +87,7 @@ class Service:
     def __init__(self) -> None:
         self.asked = 0
 
-    def __call__(self, name: str, heard: Heard) -> Answer:
+    def __call__(self, name: str, heard: Heard) -> Answer:  # noqa: C901 one case a recipe
         if heard.path == "/token":
             good = f"client_secret={KEY.replace(':', '%3A')}".encode() in heard.body
             return as_json({"access_token": "t-1-once", "expires_in": 3600} if good else {"error": "no"}, 200)

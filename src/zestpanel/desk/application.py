@@ -148,7 +148,7 @@ def _first_project() -> Path:
 def _catch_crashes(desk: Desk) -> None:
     """What nobody foresaw is shown with a way to copy it; the program goes on, the project is on disk at any time."""
 
-    def show(kind: type[BaseException], value: BaseException, trace: object) -> None:
+    def show(kind: type[BaseException], value: BaseException, trace: object) -> None:  # noqa: ARG001 as sys.excepthook is called
         if isinstance(value, ZestError) and desk.window is not None:  # a project that cannot be written to, say
             desk.window.state.complain(value)
             return

@@ -16,7 +16,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 
 
-def write_shots(
+def write_shots(  # noqa: C901 one picture after another
     folder: Path, to: Path, *, names: tuple[str, ...] = (), dark: bool = False, scale: float = 1.0
 ) -> list[Path]:
     """Open the project offscreen at 1280x800 and write a PNG of each main view; the files written."""
@@ -126,11 +126,11 @@ def write_shots(
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
         # the session is not stored: a picture must not change the project
-        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("ACR"), page.settings()))
+        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("ACR"), page.settings()))  # noqa: SLF001 pictures of what only a listener sees
 
     shoot("booth", booth)
-    window.booth._leave()
-    window.booth._leave()  # past the page that thanks the listener
+    window.booth._leave()  # noqa: SLF001 pictures of what only a listener sees
+    window.booth._leave()  # past the page that thanks the listener  # noqa: SLF001 pictures of what only a listener sees
     if not dark:
         theme.set(dark=True)
         shoot("dark", to_cell)

@@ -31,11 +31,11 @@ def page(parser: argparse.ArgumentParser) -> Iterator[str]:
     yield ".SH DESCRIPTION"
     yield _plain(parser.epilog)
     yield ".SH VERBS"
-    verbs = next(a for a in parser._actions if isinstance(a, argparse._SubParsersAction))
+    verbs = next(a for a in parser._actions if isinstance(a, argparse._SubParsersAction))  # noqa: SLF001 argparse shows its options nowhere else
     for name, sub in verbs.choices.items():
         yield f".SS {_plain(name)}"
         yield _plain(sub.description)
-        for action in sub._actions:
+        for action in sub._actions:  # noqa: SLF001 argparse shows its options nowhere else
             if action.help == argparse.SUPPRESS or action.dest == "help":
                 continue
             takes = (

@@ -29,7 +29,7 @@ def decode_here(data: bytes) -> Clip:
     return _by_libsndfile(with_true_sizes(data), {})
 
 
-def sound_job(data: bytes, asked: dict[str, Any]) -> tuple[dict[str, Any], memoryview]:
+def sound_job(data: bytes, asked: dict[str, Any]) -> tuple[dict[str, Any], memoryview]:  # noqa: ARG001 what a job of the helper is given
     """What ``files.decode`` asks the other process for: the rate, the channels, and the samples as float32."""
     clip = decode_here(data)
     head = {"rate_hz": clip.rate_hz, "channels": clip.samples.shape[1]}

@@ -32,6 +32,11 @@ class Model(HasFacts):
         return self.name or self.id
 
 
+def yes_or_no(value: Any) -> Any:
+    """What YAML reads as a truth value, in words again."""
+    return ("yes" if value else "no") if isinstance(value, bool) else value
+
+
 class Voice(HasFacts):
     """A voice. tier: the plan that unlocks it, '' for all. models: ids it works with, empty for all.
 
@@ -151,7 +156,7 @@ class Route(Stated):
     @field_validator("files", mode="before")
     @classmethod
     def _yes_and_no(cls, value: Any) -> Any:
-        return ("yes" if value else "no") if isinstance(value, bool) else value
+        return yes_or_no(value)
 
 
 class Engine(HasFacts):
@@ -189,7 +194,7 @@ class Engine(HasFacts):
     @field_validator("marks", mode="before")
     @classmethod
     def _yes_and_no(cls, value: Any) -> Any:
-        return Plan._yes_and_no(value)
+        return yes_or_no(value)
 
     @model_validator(mode="after")
     def _has_voices(self) -> Engine:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Final, Literal
 
+from zestpanel.core import clock
 from zestpanel.core.catalogue.fact_list import BY_NAME, FACTS, About, FactKind, HasFacts, Statement
 from zestpanel.core.catalogue.facts import Engine, Plan
 
@@ -73,7 +74,7 @@ def ledger(
             said[mine.fact].append(mine.statement)
             if mine.settles:
                 settled[mine.fact] = mine.statement
-    day = today or date.today()
+    day = today or clock.today()
     return {
         name: known(BY_NAME[about, name], statements, settled.get(name), day, age_days)
         for name, statements in said.items()
@@ -128,7 +129,7 @@ def _structured(engine: Engine, about: About, thing: HasFacts | None) -> Iterabl
 
 def price_is_old(plan: Plan, *, today: date | None = None, age_days: int = PRICE_AGE_DAYS) -> bool:
     """Whether a plan's price is due to be looked at again: older than the set age, or without a date."""
-    return plan.dated is None or ((today or date.today()) - plan.dated).days > age_days
+    return plan.dated is None or ((today or clock.today()) - plan.dated).days > age_days
 
 
 def troubles(engine: Engine, own: Sequence[OwnStatement] = (), *, today: date | None = None,

@@ -62,7 +62,7 @@ def gates(
             continue
         out.append(_fact(name, candidate, engine, own))
     out += _persons(candidate, engine, own, consent_missing)
-    out += _language(brief, candidate, engine)
+    out += _language(brief, candidate)
     out += _budget(brief, cost)
     out += _wait(brief, summary)
     return out
@@ -138,7 +138,7 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     return [Gate(name=name, verdict="unknown", why="not timed yet")]
 
 
-def _language(brief: Brief, candidate: Candidate, engine: Engine | None) -> list[Gate]:
+def _language(brief: Brief, candidate: Candidate) -> list[Gate]:
     wanted = {tag.split("-")[0].lower() for tag in brief.languages}
     if not wanted:
         return []

@@ -14,13 +14,13 @@ import shutil
 import threading
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date
 from pathlib import Path
 from typing import Any, Final
 from urllib.parse import urlsplit
 
 import platformdirs
 
+from zestpanel.core import clock
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HttpSpeak, PluginSpeak, Reached
 from zestpanel.core.errors import SynthesisFailure
@@ -166,7 +166,7 @@ def _change(entries: dict[str, dict[str, str]], gone: Iterable[str] = ()) -> Non
 
 def agree(engine: Engine) -> None:
     """The person at this machine has seen what the engine uses, and said yes to it."""
-    today = date.today().isoformat()
+    today = clock.today().isoformat()
     _change(
         {
             _name(use.kind, use.what): {"engine": engine.engine, "on": today, "words": use.words}
@@ -221,7 +221,7 @@ def require_agreement(engine: Engine) -> None:
 
 
 def agree_to_schedule(folder: Path, schedule: str) -> None:
-    _change({_name("schedule", f"{folder.resolve()} {schedule}"): {"engine": "", "on": date.today().isoformat()}})
+    _change({_name("schedule", f"{folder.resolve()} {schedule}"): {"engine": "", "on": clock.today().isoformat()}})
 
 
 def schedule_agreed(folder: Path, schedule: str) -> bool:

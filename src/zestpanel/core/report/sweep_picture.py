@@ -27,7 +27,7 @@ def sweep_picture(result: SweepResult, *, across: str, width: float, columns: in
     wide = width / columns
     for index, name in enumerate(names):
         left, top = (index % columns) * wide, (index // columns) * _PLOT_HEIGHT
-        _plot(shapes, regions, result.points, name, left, top, wide - 16, last=index >= len(names) - columns)
+        _plot(shapes, regions, result.points, name, left, top, wide - 16)
     rows = -(-len(names) // columns)
     height = rows * _PLOT_HEIGHT + 18
     shapes.append(Text(x=0, y=height - 3, text=across, colour="quiet", size=_SMALL))
@@ -44,7 +44,7 @@ def value_words(point: PointResult) -> str:
 
 def _plot(
     shapes: list[Shape], regions: list[Region], points: Sequence[PointResult], name: str, left: float, top: float,
-    width: float, *, last: bool,
+    width: float,
 ) -> None:  # fmt: skip
     words, places = swept()[name]
     found = [p.measures[name] for p in points if name in p.measures]

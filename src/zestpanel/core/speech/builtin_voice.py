@@ -78,7 +78,7 @@ def _fresh_library() -> tuple[Any, int]:
         used, _ = _library()
         used.espeak_Terminate()
         _library.cache_clear()
-        _ctypes.dlclose(used._handle)
+        _ctypes.dlclose(used._handle)  # noqa: SLF001 the library's own handle
     ctypes.CDLL(None).srand(1)  # some of its noises are drawn from the C library's numbers
     return _library()
 

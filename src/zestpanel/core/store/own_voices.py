@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import Row, select, update
 
+from zestpanel.core import clock
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Voice
@@ -193,7 +194,7 @@ class OwnVoices:
             return "the recording this voice is made from was taken away"
         if recording.consent is None:
             return f"nobody's consent is recorded for '{recording.name}'"
-        return recording.consent.missing(today or date.today())
+        return recording.consent.missing(today or clock.today())
 
     def source_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
         """(path of the recording, description) of a voice, for a request; empty for listed voices.

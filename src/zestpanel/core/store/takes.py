@@ -95,7 +95,7 @@ class Takes:
         """A take of another cell from an identical request made before: the same clip, no request and no new wait."""
         with self._database.writing() as connection:
             found = connection.execute(select(takes).where(takes.c.id == source.id)).one()
-            values = dict(found._mapping)
+            values = dict(found._mapping)  # noqa: SLF001 SQLAlchemy's public name for it
             del values["id"]
             values |= {
                 "candidate_id": candidate_id,
@@ -112,7 +112,7 @@ class Takes:
             row = connection.execute(takes.insert().values(**values).returning(*_COLUMNS)).one()
             measured = connection.execute(select(measures).where(measures.c.take_id == source.id)).one_or_none()
             if measured is not None:
-                connection.execute(measures.insert().values(**{**measured._mapping, "take_id": row.id}))
+                connection.execute(measures.insert().values(**{**measured._mapping, "take_id": row.id}))  # noqa: SLF001 SQLAlchemy's public name for it
         return _take(row)
 
     def clip_path(self, take: Take) -> Path:
@@ -215,7 +215,7 @@ class Takes:
         with self._database.reading() as connection:
             return {
                 row.take_id: Measured(
-                    values=row._mapping["values"],
+                    values=row._mapping["values"],  # noqa: SLF001 SQLAlchemy's public name for it
                     words=tuple((w, s, e, g) for w, s, e, g in row.words),
                     words_by=row.words_by,
                     versions=row.families or {"": row.version},

@@ -51,14 +51,14 @@ class _Words:
     """Draws from shuffled lists, each to its end before it is shuffled again."""
 
     def __init__(self, lists: dict[str, Any], chance: random.Random) -> None:
-        self._lists, self._chance = lists, chance
+        self._lists, self.chance = lists, chance
         self._left: dict[str, list[Any]] = {}
 
     def draw(self, name: str) -> Any:
         if not self._left.get(name):
             source = self._lists[name]
             items = [(w, g) for g, ws in source.items() for w in ws] if isinstance(source, dict) else list(source)
-            self._chance.shuffle(items)
+            self.chance.shuffle(items)
             self._left[name] = items
         return self._left[name].pop()
 
@@ -78,7 +78,7 @@ def _english(words: _Words, structure: str, _: str) -> str:
         case "imperative":
             return f"{words.draw('imperative')} {noun()} and {noun()}."
         case "interrogative":
-            question = words._chance.choice(["how", "when", "where", "why"])
+            question = words.chance.choice(["how", "when", "where", "why"])
             return f"{question} does {noun()} {words.draw('bare')} {full()}?"
     return f"{noun()} {words.draw('transitive')} {noun()} that {words.draw('intransitive')}."
 
@@ -125,7 +125,7 @@ def _romance(words: _Words, structure: str, primary: str) -> str:
         case "imperative":
             return f"{words.draw('imperative')} {noun()} {own['and']} {noun()}."
         case "interrogative":
-            asked = words._chance.choice(own["ask"])
+            asked = words.chance.choice(own["ask"])
             if primary == "fr":
                 return f"{asked} est-ce que {noun()} {words.draw('transitive')} {full()}{own['close']}"
             return f"¿{asked.capitalize()} {words.draw('transitive')} {noun()} {full()}?"
@@ -157,7 +157,7 @@ def _german(words: _Words, structure: str, _: str) -> str:
         case "imperative":
             return f"{words.draw('imperative')} {noun('accusative')} und {noun('accusative')}."
         case "interrogative":
-            asked = words._chance.choice(["wie", "wann", "wo", "warum"])
+            asked = words.chance.choice(["wie", "wann", "wo", "warum"])
             return f"{asked} {words.draw('transitive')} {noun('nominative')} {full('accusative')}?"
     word, gender = words.draw("nouns")
     who = _ARTICLES["accusative"][gender]

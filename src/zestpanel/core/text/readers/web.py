@@ -21,7 +21,7 @@ _WHOLE: Final = frozenset({"p", "li", "blockquote", "dd", "dt", "td", "th", "pre
 _APART: Final = frozenset({"div", "section", "article", "main", "ul", "ol", "dl", "table", "tr", "figure", "body"})
 
 
-def read_html(data: bytes, name: str) -> Script:
+def read_html(data: bytes, name: str) -> Script:  # noqa: ARG001 as every reader is called
     """Paragraphs, headings, captions and notes of a page; its encoding is found as browsers find it."""
     dammit = UnicodeDammit(data, is_html=True)
     page = _Page(dammit.unicode_markup or "")

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.catalogue.fact_list import FACTS, About
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.clock import today
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.notes import TIME_SPENT_ON, VoiceNote
 from zestpanel.core.store.own_voices import Consent, Recording
@@ -119,7 +120,7 @@ class StatementDialog(FormDialog):
         things += [(f"voice {v.label}", "voice", v.id) for v in engine.voices[:500]]
         for text, kind, item in things:
             self.subject.addItem(text, (kind, item))
-        self.value, self.source, self.dated = QLineEdit(), QLineEdit(), QLineEdit(date.today().isoformat())
+        self.value, self.source, self.dated = QLineEdit(), QLineEdit(), QLineEdit(today().isoformat())
         self.value.setPlaceholderText("yes, no, a number, or words")
         self.settles = QCheckBox("This settles it where sources disagree")
         for text, widget in (("About", self.subject), ("Fact", self.fact), ("Value", self.value),
@@ -203,7 +204,7 @@ class ConsentDialog(FormDialog):
         self._state, self._recording = state, recording
         known = recording.consent
         self.who = QLineEdit(known.who if known else "")
-        self.given = QLineEdit((known.given if known else date.today()).isoformat())
+        self.given = QLineEdit((known.given if known else today()).isoformat())
         self.use = QLineEdit(known.use if known else "")
         self.use.setPlaceholderText("narration of this channel")
         self.until = QLineEdit(known.until.isoformat() if known and known.until else "")

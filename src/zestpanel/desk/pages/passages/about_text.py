@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import date
 from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from zestpanel.core.clock import today
 from zestpanel.core.domain.passage import RIGHTS, Passage, Review
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -74,7 +74,7 @@ class AboutText(QDialog):
         review = None
         if self.reviewed.isChecked():
             by = self.by.text().strip()
-            review = old if old is not None and old.by == by else Review(by=by, on=date.today().isoformat())
+            review = old if old is not None and old.by == by else Review(by=by, on=today().isoformat())
         values = {
             "tags": tuple(tag.strip() for tag in self.tags.text().split(",") if tag.strip()),
             "rights": str(self.rights.currentData()),
