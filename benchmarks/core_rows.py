@@ -133,7 +133,7 @@ def timing_overhead() -> Rows:
             "mood": "plain",
             "seed": 0,
         }
-        ours, bare = [], []
+        ours, bare = [], []  # type: ignore[var-annotated]
         with httpx.Client() as client:
             for k in range(60):
                 for who in ("bare", "ours") if k % 2 else ("ours", "bare"):

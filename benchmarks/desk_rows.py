@@ -129,7 +129,7 @@ def grid() -> Rows:
         window.show()
         QApplication.processEvents()
         opened = time.perf_counter() - began
-        view = window.page("renders").grid
+        view = window.page("renders").grid  # type: ignore[attr-defined]
         bar = view.verticalScrollBar()
         frames = []
         for step in range(60):
@@ -239,7 +239,7 @@ def run_of_1000() -> Rows:
         window = MainWindow(project)
         window.show()
         state, renders = window.state, window.pages["renders"]
-        wait_for(lambda: not state.background.busy and state.standing is not None and renders.planned is not None)
+        wait_for(lambda: not state.background.busy and state.standing is not None and renders.planned is not None)  # type: ignore[attr-defined]
         gaps: list[float] = []
         last = [time.perf_counter()]
 
@@ -252,10 +252,10 @@ def run_of_1000() -> Rows:
         timer.setInterval(5)
         timer.timeout.connect(beat)
         timer.start()
-        state_module.BenchRun = partial(BenchRun, connect=lambda _: Instant())
+        state_module.BenchRun = partial(BenchRun, connect=lambda _: Instant())  # type: ignore[attr-defined]
         bystander = subprocess.Popen([sys.executable, "-c", BYSTANDER], stdout=subprocess.PIPE, text=True)
         began = last[0] = time.perf_counter()
-        renders.start()
+        renders.start()  # type: ignore[attr-defined]
         wait_for(lambda: state.run is not None and state.run.progress().finished and not state.background.busy)
         taken = time.perf_counter() - began
         bystander.terminate()

@@ -90,7 +90,7 @@ def new_projects_are_copied(tmp_path_factory: pytest.TempPathFactory) -> Iterato
     from zestpanel.core.store import opening
 
     upgrade = opening._upgrade
-    template = tmp_path_factory.mktemp("template") / opening.FILE
+    template = tmp_path_factory.mktemp("template") / opening.FILE  # type: ignore[attr-defined]
     upgrade(template, template.parent)
 
     def copied(path: Path, folder: Path) -> None:

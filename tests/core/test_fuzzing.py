@@ -38,7 +38,7 @@ def test_what_the_fuzzer_calls_wrong_is_wrong() -> None:
             pass
 
     def long_sentence(_: bytes) -> None:
-        error = fuzzing.ZestError("a")
+        error = fuzzing.ZestError("a")  # type: ignore[attr-defined]
         error.args = ("b" * 5_000,)
         raise error
 

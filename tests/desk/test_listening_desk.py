@@ -96,7 +96,7 @@ def test_hidden_labels_show_no_name_anywhere(bench_project: Project, open_window
         texts = [str(model.headerData(i, Qt.Orientation.Vertical)) for i in range(model.rowCount())]
         texts += [model.data(model.index(r, c), Qt.ItemDataRole.AccessibleTextRole)
                   for r in range(model.rowCount()) for c in range(model.columnCount())]  # fmt: skip
-        texts += [w.text() for kind in (QLabel, QAbstractButton) for w in window.findChildren(kind) if w.isVisible()]
+        texts += [w.text() for kind in (QLabel, QAbstractButton) for w in window.findChildren(kind) if w.isVisible()]  # type: ignore[attr-defined]
         return " ".join(
             [*texts, *(window.state.name(lane.candidate) for lane in window.state.tray), window.windowTitle()]
         )

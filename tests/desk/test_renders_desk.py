@@ -285,7 +285,7 @@ def test_an_earlier_run_once_more_names_what_changed(
     press(qtbot, next(b for b in box.findChildren(QPushButton) if b.text() == "Render"))
     until_over(qtbot, window)
     assert bench_project.journal.runs()[3].of_run == 1
-    assert page.view == "Runs"
+    assert page.view == "Runs"  # type: ignore[attr-defined]
 
 
 def test_what_can_be_done_with_a_cell_stands_in_its_menu(
