@@ -164,6 +164,9 @@ def test_every_verb_has_help_and_the_core_runs_without_qt(tmp_path: Path) -> Non
     for verb in ("new", "import", "run", "measure", "ratings", "cost", "report"):
         done = subprocess.run([sys.executable, "-c", code, verb, "--help"], capture_output=True, text=True, check=True)
         assert "--json" in done.stdout
+    heavy = "import sys, zestpanel.command_line; print([m for m in ('sqlalchemy', 'numpy', 'pydantic') if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True, check=True)
+    assert done.stdout == "[]\n", "help is there at once: what a verb needs is loaded by the verb"
     folder = str(tmp_path / "Q.zest")
     for arguments in (["new", folder], ["cost", folder], ["measure", folder], ["ratings", folder]):
         subprocess.run([sys.executable, "-c", code, *arguments], check=True, capture_output=True)

@@ -71,7 +71,7 @@ def test_a_trial_of_several_clips_is_heard_and_answered_by_keys(
     """The tones of the candidates lie 100 Hz apart, so that what is heard says whose it is."""
     window = open_window(bench_project)
     settle(qtbot, window)
-    page = planned(window, qtbot, kind, most=8)
+    page = planned(window, qtbot, kind, most=5)
     for alias in ("Ann", "Ben"):
         booth = begun(window, page, qtbot, alias)
         session = booth.session

@@ -8,10 +8,10 @@ import time
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any, Final, TypeVar
+from typing import TYPE_CHECKING, Any, Final, TypeVar
 
-from zestpanel.core.runs.execute.events import RunEvent
-from zestpanel.core.runs.execute.run_log import named
+if TYPE_CHECKING:  # a verb that tells nothing of a run starts without loading what runs need
+    from zestpanel.core.runs.execute.events import RunEvent
 
 T = TypeVar("T")
 
@@ -40,6 +40,8 @@ class Teller:
         if event.kind == "failed" and event.job is not None:
             self._reasons[event.text] += 1
             if self._reasons[event.text] <= _MOST_OF_A_REASON:
+                from zestpanel.core.runs.execute.run_log import named
+
                 self._say(f"  failed: {named(event.job)}: {event.text}")
         elif event.kind in ("held", "waiting", "told"):
             self._reasons[f"{event.kind}: {event.text}"] += 1
