@@ -14,7 +14,7 @@ from typing import Any
 
 from zestpanel import __version__
 from zestpanel.core.errors import ZestError
-from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, rendering, results
+from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, plain_tables, rendering, results
 from zestpanel.verbs.opening import Output
 
 # what can be read as a script; the readers themselves are loaded when one is brought in
@@ -151,8 +151,23 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--again", action="store_true", help="ask anew although the same was asked before")
     sub.add_argument("--to", type=Path, help="WAV file to write")
     verb("measure", rendering.measure, "measure takes that lack figures")
-    sub = verb("ratings", results.ratings, "add ratings from a table, or print the scores when no table is given")
+    about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
+    sub = verb("ratings", results.ratings, about)
     sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")
+    sub = verb("preference", plain_tables.preference, "what paired preferences in a table say", project=False)
+    sub.add_argument(
+        "table", type=Path, help="CSV: first,second,answer with listener and passage, or winner,loser,count"
+    )
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
+    sub = verb("agreement", plain_tables.agreement, "how far listeners agree, from a table of ratings", project=False)
+    sub.add_argument("table", type=Path, help="CSV with columns listener,passage,candidate,score")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
+    sub = verb(
+        "plan-test", plain_tables.plan_test, "what a listening test of a size will be able to tell", project=False
+    )
+    for name, usual in (("candidates", 6), ("passages", 8), ("listeners", 12)):
+        sub.add_argument(f"--{name}", type=int, default=usual, help=f"{usual} by default")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
     verb("cost", results.cost, "what each candidate costs at the brief's volume")
     sub = verb("report", results.report, "write the decision record (HTML) and the evidence table (CSV)")
     sub.add_argument("--to", type=Path, help="folder; the project's exports by default")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Sequence
 
 from zestpanel.core.errors import TableError
 
@@ -19,3 +20,36 @@ def table_rows(text: str, *, name: str, kept: str) -> list[dict[str, str]]:
     except csv.Error as error:
         raise TableError(f"{name} is no table that can be read ({error}).", kept=kept) from error
     return [{str(column): cell or "" for column, cell in row.items() if isinstance(cell, str)} for row in rows]
+
+
+def numbered_rows(
+    text: str, *, name: str, kept: str, needs: Sequence[str], nothing: str = "rows"
+) -> list[tuple[int, dict[str, str]]]:
+    """Rows with the numbers of their lines, parted by commas, semicolons or tabs, whichever the first line has; columns
+    by name in small letters, empty lines left out.
+
+    needs: columns that must be there. Raises TableError naming file, row and what is wrong.
+    """
+    head = text.partition("\n")[0]
+    delimiter = next((d for d in ("\t", ";") if d in head), ",")
+    try:
+        table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
+    except csv.Error as error:
+        raise TableError(f"{name} is no readable table ({error}).", kept=kept) from error
+    columns = [column.strip().lower() for column in table[0]] if table else []
+    for column in needs:
+        if column not in columns:
+            raise TableError(
+                f"{name}, row 1: the column '{column}' is missing.", kept=kept,
+                remedy=f"The first row names the columns: {', '.join(needs)}.",
+            )  # fmt: skip
+    out = []
+    for line, cells in enumerate(table[1:], 2):
+        if not any(cell.strip() for cell in cells):
+            continue
+        if len(cells) < len(columns):
+            raise TableError(f"{name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=kept)
+        out.append((line, dict(zip(columns, cells, strict=False))))
+    if not out:
+        raise TableError(f"{name} holds no {nothing}.", kept=kept)
+    return out

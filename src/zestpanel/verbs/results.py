@@ -8,6 +8,10 @@ from zestpanel.verbs.opening import Output, opened
 
 
 def ratings(options: argparse.Namespace) -> Output:
+    if options.project.is_file():  # a table alone: no project is needed
+        from zestpanel.verbs import plain_tables
+
+        return plain_tables.ratings(options)
     from zestpanel.core.choice.evidence import standing
     from zestpanel.core.listening.rating_files import import_ratings
 

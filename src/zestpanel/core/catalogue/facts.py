@@ -33,7 +33,9 @@ class Model(HasFacts):
 
 
 def yes_or_no(value: Any) -> Any:
-    """What YAML reads as a truth value, in words again."""
+    """What YAML reads as a truth value, in words again; in a table of names, each of them."""
+    if isinstance(value, dict):
+        return {name: yes_or_no(one) for name, one in value.items()}
     return ("yes" if value else "no") if isinstance(value, bool) else value
 
 
@@ -133,9 +135,7 @@ class Plan(HasFacts):
     @field_validator("rights", mode="before")
     @classmethod
     def _yes_and_no(cls, value: Any) -> Any:
-        if isinstance(value, dict):  # YAML reads bare yes and no as truth values
-            return {k: ("yes" if v else "no") if isinstance(v, bool) else v for k, v in value.items()}
-        return value
+        return yes_or_no(value)
 
 
 class Limits(Stated):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
@@ -10,6 +9,7 @@ from typing import Final
 from zestpanel.core.catalogue.candidate import candidate_name
 from zestpanel.core.errors import TableError
 from zestpanel.core.store.project import Project
+from zestpanel.core.table_rows import numbered_rows
 from zestpanel.core.text_files import read_text
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")
@@ -83,32 +83,7 @@ def import_ratings(
 
 def rows_of(text: str, file: str) -> list[tuple[int, dict[str, str]]]:
     """The rows of a table of ratings with the numbers of their lines. Raises TableError."""
-    head = text.partition("\n")[0]
-    delimiter = next((d for d in ("\t", ";") if d in head), ",")
-    try:
-        table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
-    except csv.Error as error:
-        raise TableError(f"{file} is no readable table ({error}).", kept=_KEPT) from error
-    columns = [name.strip().lower() for name in table[0]] if table else []
-    for name in COLUMNS:
-        if name not in columns:
-            raise TableError(
-                f"{file}, row 1: the column '{name}' is missing.",
-                kept=_KEPT,
-                remedy=f"The first row names the columns: {', '.join(COLUMNS)}.",
-            )
-    out = []
-    for line, cells in enumerate(table[1:], 2):
-        if not any(cell.strip() for cell in cells):
-            continue
-        if len(cells) < len(columns):
-            raise TableError(
-                f"{file}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=_KEPT
-            )
-        out.append((line, dict(zip(columns, cells, strict=False))))
-    if not out:
-        raise TableError(f"{file} holds no ratings.", kept=_KEPT)
-    return out
+    return numbered_rows(text, name=file, kept=_KEPT, needs=COLUMNS, nothing="ratings")
 
 
 def _tags(cell: str) -> list[str]:

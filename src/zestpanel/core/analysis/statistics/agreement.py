@@ -46,3 +46,27 @@ def intraclass_correlation(ratings: ArrayLike) -> Icc:
         value if -1 <= value <= 1 else None for value in ((bms - ems) / single_below, (bms - ems) / average_below)
     )
     return Icc(single=single, average=average, items=n, listeners=k)
+
+
+def krippendorff_alpha(ratings: ArrayLike) -> float:
+    """Alpha for interval data (Krippendorff 2011, Computing Krippendorff's Alpha-Reliability): 1 less the disagreement
+    observed over that expected by chance; 1 is full agreement, 0 what chance gives.
+
+    ratings: (items, listeners), NaN where a listener did not rate. Raises NotEnoughData where no item has two ratings,
+    or where all ratings are the same.
+    """
+    x = np.asarray(ratings, dtype=float)
+    x = x[(~np.isnan(x)).sum(axis=1) >= 2] if x.ndim == 2 else np.empty((0, 0))
+    if not x.size:
+        raise NotEnoughData("Agreement needs items that two listeners have rated.")
+    observed = 0.0
+    for row in x:
+        own = row[~np.isnan(row)]
+        # over all ordered pairs of an item the squared differences sum to 2 m times the sum of squares about the mean
+        observed += 2 * len(own) * float(((own - own.mean()) ** 2).sum()) / (len(own) - 1)
+    every = x[~np.isnan(x)]
+    n = len(every)
+    expected = 2 * n * float(((every - every.mean()) ** 2).sum()) / (n - 1)
+    if expected == 0:
+        raise NotEnoughData("All ratings are the same: agreement is not defined.")
+    return 1 - observed / expected

@@ -64,11 +64,12 @@ class Preference:
 KIND: Final = Preference()
 
 
-def preference_found(votes: Sequence[tuple[str, str, str]]) -> Found:
+def preference_found(votes: Sequence[tuple[str, str, str]], *, ordered: bool = True) -> Found:
     """What votes (first, second, 'first' | 'second' | 'neither') say. Raises NotEnoughData for none.
 
-    Share of wins among those with a preference, with Wilson's 95 % interval (1927), which takes the answers as
-    independent; strengths by Davidson (1970) where the answers allow them.
+    ordered: whether the first was heard first, which a table of winners does not say. Share of wins among those with a
+    preference, with Wilson's 95 % interval (1927), which takes the answers as independent; strengths by Davidson (1970)
+    where the answers allow them.
     """
     if not votes:
         raise NotEnoughData("Nobody has answered yet.")
@@ -98,7 +99,7 @@ def preference_found(votes: Sequence[tuple[str, str, str]]) -> Found:
             "",
         ))  # fmt: skip
     return Found(
-        says=_says(names, order, (wins, ties), fitted, len(votes)) + _order_effect(votes) + why,
+        says=_says(names, order, (wins, ties), fitted, len(votes)) + (_order_effect(votes) if ordered else "") + why,
         head=("Candidate", "preferred", "95 %", "won", "neither", "lost", "strength (log)", ""),
         rows=tuple(rows),
         rule="Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
