@@ -15,7 +15,7 @@ from tests.old_projects import project_of
 from zestpanel.core.domain.listening import Answer, Stimulus
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening import registry
-from zestpanel.core.listening.kind import Shown, check
+from zestpanel.core.listening.kind import Around, Found, Shown, check
 from zestpanel.core.listening.kinds import category_rating
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import SCALES, Scale
@@ -52,7 +52,8 @@ def opened(project: Project, kind: str, **more: object) -> int:
 def test_every_kind_draws_trials_shows_them_and_takes_only_its_answers(name: str) -> None:
     kind = kind_of(name)
     trials = kind.design(ABLE, SETTINGS, listener=0, rng=np.random.default_rng(1))
-    assert {s.candidate_id for trial in trials for s in trial.stimuli} == {1, 2, 3, 4}
+    every = [kind.design(ABLE, SETTINGS, listener=k, rng=np.random.default_rng(k)) for k in range(4)]
+    assert {s.candidate_id for of in every for trial in of for s in trial.stimuli} == {1, 2, 3, 4}
     for trial in trials:
         assert len({s.passage_version_id for s in trial.stimuli}) == 1
         shown = kind.shown(trial, SETTINGS)
@@ -60,12 +61,13 @@ def test_every_kind_draws_trials_shows_them_and_takes_only_its_answers(name: str
         keys = [choice.key for choice in shown.question.choices]
         clips = [str(k + 1) for k in range(len(shown.clips))] if len(shown.clips) > 1 else []
         assert len(set(keys + clips)) == len(keys + clips), "a key does one thing"
-        for choice in shown.question.choices:
-            check({shown.question.name: choice.value}, shown)
-        with pytest.raises(InputError, match="This is no answer"):
-            check({shown.question.name: "else"}, shown)
+        for value in [choice.value for choice in shown.question.choices] or ["words that were heard"]:
+            check({shown.question.name: value}, shown)
+        for wrong in ({shown.question.name: "else" if shown.question.choices else 7}, {}, {"else": 1}):
+            with pytest.raises(InputError, match="This is no answer"):
+                check(wrong, shown)
     with pytest.raises(NotEnoughData):
-        kind.found([], {}, SETTINGS)
+        kind.found([], Around(settings=SETTINGS, names={}))
 
 
 def test_pairs_stand_first_equally_often_over_listeners() -> None:
@@ -102,7 +104,7 @@ def test_a_preference_from_the_first_trial_to_the_result(heard: Project) -> None
             given = "neither" if (k, session.index) == (0, 0) else ("first", "second")[place]
             assert session.answer({"choice": given})
     names = {c.id: c.voice for c in heard.shortlist.candidates()}
-    found = kind_of("preference").found(heard.answers.of_test(test), names, SETTINGS)
+    found = kind_of("preference").found(heard.answers.of_test(test), Around(settings=SETTINGS, names=names))
     assert found.rows[0][:6] == ("linnoway", "100 %", "74 to 100 %", "11", "1", "0")
     assert found.says.startswith("linnoway is preferred to ilseth, the next, by ")
     assert heard.answers.ratings() == [], "no score of one clip"
@@ -121,9 +123,52 @@ def test_abx_tells_hearing_from_guessing(heard: Project) -> None:
                 x = str(session.trial.detail["x"])
                 knows = session.index % 2 == 0 or right == 1.0
                 assert session.answer({"x": x if knows else "ba"["ab".index(x)]})
-        found = kind_of("ABX").found(heard.answers.of_test(test), names, SETTINGS)
+        found = kind_of("ABX").found(heard.answers.of_test(test), Around(settings=SETTINGS, names=names))
         assert found.says.startswith(words), found
         assert found.rows[0][1] == f"{16 * right:.0f} of 16"
+
+
+def answered(project: Project, kind: str, answers: dict[str, dict[str, object]], **more: object) -> Found:
+    """A test of the kind with six listeners; answers by voice of the (first) clip."""
+    test = opened(project, kind, **more)
+    names = {c.id: c.voice for c in project.shortlist.candidates()}
+    for k in range(6):
+        session = session_of(project, test, project.panel.add_listener(f"L{k}", languages=["en"]))
+        while not session.finished:
+            for clip in range(len(session.trial.stimuli)):
+                session.played(clip, 1.0)
+            voice = names[session.trial.stimuli[0].candidate_id]
+            given = dict(answers[voice])
+            if kind == "dictation":
+                text, _ = project.texts.version_text(session.trial.stimuli[0].passage_version_id)
+                given = {"text": text if voice == "linnoway" else text.replace("line", "lime")}
+            assert session.answer(given)
+    texts = {p.version_id: (p.text, p.language) for p in project.texts.all()}
+    (settings,) = (TestSettings.from_document(t.settings) for t in project.panel.tests() if t.id == test)
+    return kind_of(kind).found(project.answers.of_test(test), Around(settings=settings, names=names, texts=texts))
+
+
+def test_a_comparison_is_read_the_same_in_either_order(heard: Project) -> None:
+    """Linnoway is slightly better whichever comes first, so the mean is 1 for both orders together."""
+    found = answered(heard, "CCR", {"ilseth": {"score": 1}, "linnoway": {"score": -1}})
+    assert found.rows[0][:2] == ("linnoway over ilseth", "+1.00")
+    assert found.says == "Told apart: linnoway over ilseth by 1.0."
+
+
+def test_a_question_of_ones_own_is_shared_out(heard: Project) -> None:
+    found = answered(heard, "yes or no", {"ilseth": {"says": "no"}, "linnoway": {"says": "yes"}},
+                     question="Did it laugh?")  # fmt: skip
+    assert found.says == "Did it laugh? linnoway: yes 100 %; ilseth: yes 0 %."
+    assert found.rows[0] == ("linnoway", "100 %", "76 to 100 %", "12", "0", "0", "")  # Wilson: 12 of 12
+
+
+def test_words_that_were_not_understood_are_counted(heard: Project) -> None:
+    """'line' heard as 'lime' is one of three words in one of the two texts ('One line here.', 'Two lines there.')."""
+    found = answered(heard, "dictation", {"ilseth": {}, "linnoway": {}})
+    assert [row[:2] for row in found.rows] == [("linnoway", "0.0 %"), ("ilseth", "33.3 %")]
+    assert found.rows[1][4] in ("line, lines", "lines, line")
+    trials = [t for session in heard.panel.sessions(heard.panel.tests()[-1].id) for t in session.trials]
+    assert max(Counter((t.session_id, t.stimuli[0].passage_version_id) for t in trials).values()) == 1
 
 
 def test_a_scale_that_is_added_is_asked_and_answered(heard: Project, monkeypatch: pytest.MonkeyPatch) -> None:

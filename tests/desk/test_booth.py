@@ -61,6 +61,7 @@ def hears_all(window: MainWindow, booth: Booth, qtbot: QtBot) -> list[int]:
     ("kind", "clips", "pick", "says"),
     [
         ("preference", 2, lambda pitches: "f" if pitches[0] < pitches[1] else "s", "is preferred"),
+        ("CCR", 2, lambda pitches: "c" if pitches[0] < pitches[1] else "e", " over "),
         ("ABX", 3, lambda pitches: "a" if pitches[2] == pitches[0] else "b", "The difference is heard"),
     ],
 )
@@ -113,3 +114,31 @@ def test_swapping_in_the_booth_stays_at_the_same_place(
     assert mixer.on == 1, "other keys do nothing"
     qtbot.keyClick(booth, Qt.Key.Key_Escape)
     assert "You stopped at 1 of 3" in words(booth)
+
+
+def test_what_is_heard_is_written_down_and_the_text_stays_hidden(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "dictation", most=2)
+    booth = begun(window, page, qtbot, "Ann")
+    session = booth.session
+    assert session is not None
+    for trial in range(len(session.trials)):
+        settle(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
+        text, _ = bench_project.texts.version_text(session.trial.stimuli[0].passage_version_id)
+        assert text not in words(booth)
+        qtbot.keyClicks(booth.written, text)
+        qtbot.keyClick(booth.written, Qt.Key.Key_Return)
+        assert session.index == trial, "not before it was heard"
+        recorder(window).hear(4.0)
+        window.state.player.moved.emit()
+        qtbot.keyClick(booth.written, Qt.Key.Key_Return)
+        assert session.index == trial + 1
+        assert booth.written.text() == ""
+    assert not booth.written.isVisible()
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert "is understood best: 0.0 % of the words wrong." in words(page)

@@ -6,12 +6,14 @@ treatments; conduct after ITU-T P.800.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import combinations
 
 import numpy as np
 
-from zestpanel.core.domain.listening import PlannedTrial
+from zestpanel.core.domain.listening import PlannedTrial, Stimulus
+from zestpanel.core.listening.settings import TestSettings
 
 Trial = tuple[int, int, int, bool]  # candidate, passage version, take, training
 
@@ -69,3 +71,37 @@ def with_training(trials: Sequence[PlannedTrial], training: int, rng: np.random.
     count = min(training, len(trials))
     chosen = [trials[int(k)] for k in rng.permutation(len(trials))[:count]]
     return [*(replace(one, training=True) for one in chosen), *trials]
+
+
+def one_at_a_time(
+    able: Mapping[tuple[int, int], int], settings: TestSettings, *, listener: int, rng: np.random.Generator,
+    training: int | None = None,
+) -> list[PlannedTrial]:  # fmt: skip
+    """One clip a trial, in the balanced order of ``acr_trials``; no more scored ones than the settings allow."""
+    drawn = acr_trials(dict(able), listener=listener, training=settings.training if training is None else training,
+                       rng=rng)  # fmt: skip
+    trials = [
+        PlannedTrial(stimuli=(Stimulus(candidate_id=c, passage_version_id=p, take_id=t),), training=training_one)
+        for c, p, t, training_one in drawn
+    ]
+    if not settings.most:
+        return trials
+    scored = [trial for trial in trials if not trial.training][: settings.most]
+    return [*(trial for trial in trials if trial.training), *scored]
+
+
+def pairs_in_both_orders(
+    able: Mapping[tuple[int, int], int], settings: TestSettings, *, listener: int, rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """Every pair of candidates on every passage, in random order; which comes first changes over from listener to
+    listener, so that each stands first equally often. No more than the settings allow."""
+    trials = []
+    for number, passage in enumerate(dict.fromkeys(version for _, version in able)):
+        here = [c for c in settings.candidate_ids if (c, passage) in able]
+        for k, pair in enumerate(combinations(here, 2)):
+            order = pair if (listener + k + number) % 2 == 0 else pair[::-1]
+            trials.append(PlannedTrial(stimuli=tuple(
+                Stimulus(candidate_id=c, passage_version_id=passage, take_id=able[c, passage]) for c in order
+            )))  # fmt: skip
+    drawn = [trials[k] for k in rng.permutation(len(trials))]
+    return drawn[: settings.most] if settings.most else drawn

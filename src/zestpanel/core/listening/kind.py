@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, Protocol
+from dataclasses import dataclass, field
+from typing import Any, Final, Protocol
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.settings import TestSettings
 
+LONGEST_TEXT: Final = 5_000
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 
 
@@ -26,7 +27,7 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """name: under which its answer is kept. choices: the answers it allows."""
+    """name: under which its answer is kept. choices: the answers it allows; none for words that are written down."""
 
     name: str
     words: str
@@ -44,6 +45,7 @@ class Shown:
     clips: tuple[tuple[str, int], ...]
     question: Question
     must_hear: float
+    shows_text: bool = True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,10 +56,19 @@ class Found:
     head: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     rule: str
+    numbers: tuple[int, ...] = ()
 
-    @property
-    def numbers(self) -> list[int]:
-        return list(range(1, len(self.head)))
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Around:
+    """What answers are read with. names: of candidates, by id; texts: (words, language) by passage version."""
+
+    settings: TestSettings
+    names: Mapping[int, str]
+    texts: Mapping[int, tuple[str, str]] = field(default_factory=dict)
+
+    def name(self, candidate_id: int) -> str:
+        return self.names.get(candidate_id, "?")
 
 
 class Kind(Protocol):
@@ -76,14 +87,20 @@ class Kind(Protocol):
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown: ...
 
-    def found(self, answers: Sequence[Answered], names: Mapping[int, str], settings: TestSettings) -> Found:
-        """What the answers say. names: of candidates, by id. Raises NotEnoughData."""
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
+        """What the answers say. Raises NotEnoughData."""
         ...
 
 
 def check(given: Mapping[str, Any], shown: Shown) -> None:
     """Raises InputError for an answer that the trial does not allow."""
     question = shown.question
+    if not question.choices:
+        text = given.get(question.name)
+        if set(given) != {question.name} or not isinstance(text, str) or len(text) > LONGEST_TEXT:
+            raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.",
+                             remedy=f"Write down what was said, in at most {LONGEST_TEXT:,} characters.")  # fmt: skip
+        return
     if set(given) != {question.name} or given[question.name] not in [choice.value for choice in question.choices]:
         allowed = ", ".join(choice.words for choice in question.choices)
         raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.",

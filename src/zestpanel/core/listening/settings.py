@@ -11,7 +11,7 @@ from typing import Any
 class TestSettings:
     """must_hear: share of each clip to be heard before it may be answered. training: unscored trials at the start.
 
-    scale: of a category rating. most: trials a listener is given at most, 0 for all.
+    scale: of a category rating. most: scored trials a listener is given at most, 0 for all. question: of one's own.
     """
 
     __test__ = False  # no test of pytest's
@@ -23,6 +23,7 @@ class TestSettings:
     seed: int = 1
     scale: str = "ACR"
     most: int = 0
+    question: str = ""
 
     def as_document(self) -> dict[str, Any]:
         return {**asdict(self), "candidate_ids": list(self.candidate_ids), "passage_ids": list(self.passage_ids)}

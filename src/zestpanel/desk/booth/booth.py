@@ -9,11 +9,11 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import ZestError
-from zestpanel.core.listening.kind import Question
+from zestpanel.core.listening.kind import LONGEST_TEXT, Question
 from zestpanel.core.listening.material import level_of_test
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
@@ -49,6 +49,12 @@ class Booth(QWidget):
         self.play.clicked.connect(self.toggle)
         self.clips: list[KeyButton] = []  # of a trial with several; one alone is just played
         self.answers: dict[str, QPushButton] = {}  # by the key that gives it
+        self.written = QLineEdit()  # for tests that ask for words
+        self.written.setPlaceholderText("what you heard; Enter goes on")
+        self.written.setMaxLength(LONGEST_TEXT)
+        self.written.setAccessibleName("What you heard")
+        self.written.returnPressed.connect(lambda: self.answer(self.written.text()))
+        self.written.textChanged.connect(lambda _: self._enable())
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.leave = button("Stop here", self._leave, tip="Everything answered is kept; go on later by the same name")
@@ -73,6 +79,7 @@ class Booth(QWidget):
         self._answer_column = QVBoxLayout()
         self._answer_column.setSpacing(8)
         inner.addLayout(self._answer_column)
+        inner.addWidget(self.written)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(32, 24, 32, 32)
         outer.addLayout(head)
@@ -88,7 +95,8 @@ class Booth(QWidget):
         return self._session
 
     def _asking(self) -> list[QWidget]:
-        return [self.play, self._heard, self._hint, self._question, *self.clips, *self.answers.values()]
+        written = [self.written] if self._asked is not None and not self._asked.choices else []
+        return [self.play, self._heard, self._hint, self._question, *self.clips, *self.answers.values(), *written]
 
     def begin(self, session: ListeningSession) -> None:
         self._text.setMinimumHeight(0)
@@ -129,6 +137,7 @@ class Booth(QWidget):
                 self._answer_column.addWidget(grade)
                 self.answers[choice.key] = grade
             self._question.setText(shown.question.words)
+        self.written.setVisible(not shown.question.choices)
         for widget in self._asking():
             widget.show()
         self._fit()
@@ -152,13 +161,14 @@ class Booth(QWidget):
         part = "Training, not scored" if session.in_training else "Clip" if not self._several(session) else "Trial"
         self._place.setText(f"{part} · {place} of {total}")
         self._lay_out(session)
+        self.written.clear()
         index, clips = session.index, session.shown.clips
         self._state.player.load([], on=0)
         self._enable()
         project = self._state.project
         takes = [self._takes[take] for _, at in clips if (take := session.trial.stimuli[at].take_id) is not None]
         text, _ = project.texts.version_text(takes[0].passage_version_id)
-        self._text.setText(text)
+        self._text.setText(text if session.shown.shows_text else "")
         self._fit()
         level = self._level
         of_session = {s.take_id for trial in session.trials for s in trial.stimuli if s.take_id is not None}
@@ -184,7 +194,7 @@ class Booth(QWidget):
                     self.toggle()
 
         self._state.background.run(prepare, arrived, self._state.complain, topic="booth")
-        self.setFocus()
+        (self if session.shown.question.choices else self.written).setFocus()
 
     @staticmethod
     def _several(session: ListeningSession) -> bool:
@@ -249,6 +259,7 @@ class Booth(QWidget):
         may = session is not None and session.may_answer and heard
         for grade in self.answers.values():
             grade.setEnabled(may)
+        self.written.setReadOnly(not heard)
         for k, one in enumerate(self.clips):
             one.setEnabled(k < len(mixer.lanes))
             one.setChecked(bool(mixer.lanes) and mixer.on == k)
@@ -256,6 +267,8 @@ class Booth(QWidget):
         set_role(self._hint, "quiet" if heard else "bad")
         if not heard:
             self._hint.setText("There is no sound device, so nothing can be rated. Connect one, then press Play.")
+        elif may and not self.answers:
+            self._hint.setText("Write it down, then press Enter. Ctrl+Space plays it again.")
         elif may:
             keys = [key.upper() for key in self.answers]
             self._hint.setText(f"Answer with {', '.join(keys[:-1])} or {keys[-1]}.")
@@ -288,7 +301,7 @@ class Booth(QWidget):
         session, self._session = self._session, None
         self._state.player.pause()
         self._state.player.load([], on=0)
-        for widget in self._asking():
+        for widget in [*self._asking(), self.written]:
             widget.hide()
         self._middle.setMinimumHeight(0)
         assert session is not None

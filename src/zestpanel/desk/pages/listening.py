@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
+from zestpanel.core.listening.kind import Around
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
@@ -186,6 +187,7 @@ class ListeningPage(Page):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
+        texts = {p.version_id: (p.text, p.language) for p in self.state.bench.passages}
         for test in reversed(self.state.project.panel.tests()):
             settings = TestSettings.from_document(test.settings)
             if test.kind == "ACR" and settings.scale == "ACR":
@@ -193,7 +195,7 @@ class ListeningPage(Page):
             try:
                 kind = kind_of(test.kind)
                 answers = self.state.project.answers.of_test(test.id)
-                found = kind.found(answers, names, settings)
+                found = kind.found(answers, Around(settings=settings, names=names, texts=texts))
             except ZestError as error:
                 self._others.addWidget(label(f"{test.kind}: {error.what}", "quiet", wrap=True))
                 continue
@@ -202,7 +204,11 @@ class ListeningPage(Page):
             self._others.addWidget(label(found.says, "", wrap=True))
             table = Table()
             table.setAccessibleName(f"{kind.title}: {asks}")
-            table.show_rows(list(found.head), [list(row) for row in found.rows], numbers=found.numbers)
+            table.show_rows(
+                list(found.head),
+                [list(row) for row in found.rows],
+                numbers=list(found.numbers or range(1, len(found.head))),
+            )
             table.setFixedHeight(table.height_for_rows())
             self._others.addWidget(table)
             self._others.addWidget(label(found.rule, "small", wrap=True))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QSpinBox,
@@ -20,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.domain.listening import PlannedTrial
 from zestpanel.core.languages import language_name
+from zestpanel.core.listening.kinds.own_question import KIND as OWN_KIND
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import SCALES
@@ -28,6 +30,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 from zestpanel.desk.widgets import button, label, open_at
 
+OWN = OWN_KIND.name
 LONG_MIN = 30  # a listener's sitting (common practice, no source)
 ANSWERING_S = 4.0  # to make up one's mind about a trial (common practice, no source)
 
@@ -60,6 +63,10 @@ class NewTestDialog(QDialog):
         self.most.setSpecialValueText("all")
         self.most.setSuffix(" trials")
         form.addRow("A listener hears at most", self.most)
+        self.own = QLineEdit()
+        self.own.setPlaceholderText("such as: did it laugh, rather than read the laugh out?")
+        self.own.setMaxLength(200)
+        form.addRow("Your question", self.own)
         self.training = QSpinBox()
         self.training.setRange(0, 10)
         self.training.setValue(2)
@@ -86,6 +93,7 @@ class NewTestDialog(QDialog):
         foot.addWidget(self.agree)
         layout.addLayout(foot)
         self.question.currentIndexChanged.connect(self._told)
+        self.own.textChanged.connect(self._told)
         self.most.valueChanged.connect(self._told)
         self.training.valueChanged.connect(self._told)
         open_at(self, 720, 560)
@@ -96,13 +104,14 @@ class NewTestDialog(QDialog):
         kind, scale = self.question.currentData()
         return kind, TestSettings(
             candidate_ids=_ticked(self.candidates), passage_ids=_ticked(self.passages), scale=scale,
-            most=self.most.value(), training=self.training.value(),
+            most=self.most.value(), training=self.training.value(), question=self.own.text().strip(),
         )  # fmt: skip
 
     def _told(self) -> None:
         """How long the test is for one listener, language by language; and what stands against it."""
         name, settings = self.settings()
         kind = kind_of(name)
+        self.own.setEnabled(name == OWN)
         able = takes_to_hear(self._project, settings)
         languages = {p.version_id: primary(p.language) for p in self._project.texts.all()}
         lasts = {take.id: take.duration_s for take in self._project.takes.all(with_timing=False)}
@@ -114,7 +123,8 @@ class NewTestDialog(QDialog):
                 minutes = max(1, round(sum(_seconds(one, lasts) for one in planned) / 60))
                 parts.append(f"{language_name(language)}: {len(planned)} trials, about {minutes} min a listener")
                 longest = max(longest, minutes)
-        enough = len(settings.candidate_ids) >= kind.fewest_candidates and bool(parts)
+        asks = name != OWN or bool(settings.question)
+        enough = asks and len(settings.candidate_ids) >= kind.fewest_candidates and bool(parts)
         self.agree.setEnabled(enough)
         if enough:
             long = (
@@ -123,6 +133,8 @@ class NewTestDialog(QDialog):
                 else ""
             )
             self.told.setText("; ".join(parts) + "." + long)
+        elif not asks:
+            self.told.setText("Write the question that listeners answer with yes or no.")
         elif len(settings.candidate_ids) < kind.fewest_candidates:
             self.told.setText(
                 f"{kind.title[:1].upper()}{kind.title[1:]} needs at least {kind.fewest_candidates} candidates."

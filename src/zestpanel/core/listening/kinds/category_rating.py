@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
 
-from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
+from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import acr_trials
-from zestpanel.core.listening.kind import Able, Choice, Found, Question, Shown
+from zestpanel.core.listening.design import one_at_a_time
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
 from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.settings import TestSettings
 
@@ -25,11 +25,7 @@ class CategoryRating:
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        drawn = acr_trials(dict(able), listener=listener, training=settings.training, rng=rng)
-        return [
-            PlannedTrial(stimuli=(Stimulus(candidate_id=c, passage_version_id=p, take_id=t),), training=training)
-            for c, p, t, training in drawn
-        ]
+        return one_at_a_time(able, settings, listener=listener, rng=rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         scale = SCALES[settings.scale]
@@ -37,7 +33,7 @@ class CategoryRating:
         question = Question("score", scale.question, choices)
         return Shown(clips=(("", 0),), question=question, must_hear=settings.must_hear)
 
-    def found(self, answers: Sequence[Answered], names: Mapping[int, str], settings: TestSettings) -> Found:
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Plain means by candidate; what is compared, and how sure it is, stands on the page of scores."""
         scores: dict[int, list[float]] = defaultdict(list)
         for one in answers:
@@ -45,12 +41,12 @@ class CategoryRating:
         if not scores:
             raise NotEnoughData("Nobody has answered yet.")
         rows = sorted(scores.items(), key=lambda item: -float(np.mean(item[1])))
-        scale = SCALES[settings.scale]
-        best = names.get(rows[0][0], "")
+        scale = SCALES[around.settings.scale]
+        best = around.name(rows[0][0])
         return Found(
             says=f"{best} has the highest mean, {np.mean(rows[0][1]):.2f} of {scale.high}.",
             head=("Candidate", "mean", "answers"),
-            rows=tuple((names.get(c, "?"), f"{np.mean(x):.2f}", str(len(x))) for c, x in rows),
+            rows=tuple((around.name(c), f"{np.mean(x):.2f}", str(len(x))) for c, x in rows),
             rule=f"Means of '{scale.question}' from {scale.low} ({scale.steps[scale.low].lower()}) to {scale.high} "
                  f"({scale.steps[scale.high].lower()}).",
         )  # fmt: skip

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from itertools import combinations
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
@@ -11,10 +10,10 @@ from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.preference import Strengths, equal_p, pair_table, strengths
-from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
+from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import with_training
-from zestpanel.core.listening.kind import Able, Choice, Found, Question, Shown
+from zestpanel.core.listening.design import pairs_in_both_orders, with_training
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
@@ -30,22 +29,7 @@ class Preference:
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        """Every pair of candidates on every passage, in random order; which comes first changes over from listener to
-        listener, so that each stands first equally often."""
-        trials = []
-        for number, passage in enumerate(dict.fromkeys(version for _, version in able)):
-            here = [c for c in settings.candidate_ids if (c, passage) in able]
-            for k, pair in enumerate(combinations(here, 2)):
-                order = pair if (listener + k + number) % 2 == 0 else pair[::-1]
-                trials.append(
-                    PlannedTrial(stimuli=tuple(
-                        Stimulus(candidate_id=c, passage_version_id=passage, take_id=able[c, passage]) for c in order
-                    ))
-                )  # fmt: skip
-        drawn = [trials[k] for k in rng.permutation(len(trials))]
-        if settings.most:
-            drawn = drawn[: settings.most]
-        return with_training(drawn, settings.training, rng)
+        return with_training(pairs_in_both_orders(able, settings, listener=listener, rng=rng), settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = (Choice(FIRST, "The first", "f"), Choice(NEITHER, "No preference", "n"),
@@ -53,10 +37,10 @@ class Preference:
         question = Question("choice", "Which of the two would you publish?", choices)
         return Shown(clips=(("First", 0), ("Second", 1)), question=question, must_hear=settings.must_hear)
 
-    def found(self, answers: Sequence[Answered], names: Mapping[int, str], settings: TestSettings) -> Found:
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
         votes = []
         for one in answers:
-            first, second = (names.get(s.candidate_id, "?") for s in one.trial.stimuli)
+            first, second = (around.name(s.candidate_id) for s in one.trial.stimuli)
             votes.append((first, second, str(one.answer.given["choice"])))
         return preference_found(votes)
 

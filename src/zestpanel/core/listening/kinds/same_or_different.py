@@ -6,7 +6,7 @@ References: Munson & Gardner (1950); analysis by the exact binomial distribution
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from itertools import combinations
 from typing import Final
 
@@ -17,7 +17,7 @@ from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import with_training
-from zestpanel.core.listening.kind import Able, Choice, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 
@@ -52,7 +52,7 @@ class SameOrDifferent:
         question = Question("x", "Which of the two is X?", choices)
         return Shown(clips=(("A", 0), ("B", 1), ("X", 2)), question=question, must_hear=settings.must_hear)
 
-    def found(self, answers: Sequence[Answered], names: Mapping[int, str], settings: TestSettings) -> Found:
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
         right: dict[tuple[int, int], list[bool]] = defaultdict(list)
         listeners = set()
         for one in answers:
@@ -65,7 +65,7 @@ class SameOrDifferent:
         adjusted = holm([guessing_p(sum(x), len(x)) for x in right.values()])
         for ((a, b), x), p in zip(right.items(), adjusted, strict=True):
             share = wilson_interval(sum(x), len(x))
-            rows.append((f"{names.get(a, '?')} / {names.get(b, '?')}", f"{sum(x)} of {len(x)}",
+            rows.append((f"{around.name(a)} / {around.name(b)}", f"{sum(x)} of {len(x)}",
                          f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %",
                          f"{p:.3f}" if p >= 0.001 else "< 0.001", ""))  # fmt: skip
             heard.append(p < 0.05)

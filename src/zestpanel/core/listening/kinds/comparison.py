@@ -1,0 +1,97 @@
+"""Comparison rating: how much better is the second of two than the first, from −3 to +3 (ITU-T P.800, annex E)."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.analysis.statistics.paired import holm
+from zestpanel.core.domain.listening import Answered, PlannedTrial
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.design import pairs_in_both_orders, with_training
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.settings import TestSettings
+
+STEPS: Final = {3: "Much better", 2: "Better", 1: "Slightly better", 0: "About the same", -1: "Slightly worse",
+                -2: "Worse", -3: "Much worse"}  # fmt: skip
+FEWEST: Final = 3  # listeners, for an interval
+ALPHA: Final = 0.05
+
+
+class Comparison:
+    name = "CCR"
+    title = "comparison rating (CCR)"
+    asks = "How much better is this one than that?"
+    fewest_candidates = 2
+
+    def design(
+        self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
+    ) -> list[PlannedTrial]:
+        return with_training(pairs_in_both_orders(able, settings, listener=listener, rng=rng), settings.training, rng)
+
+    def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
+        choices = tuple(Choice(score, words, key) for (score, words), key in zip(STEPS.items(), "abcdefg", strict=True))
+        question = Question("score", "Compared with the first, the second is", choices)
+        return Shown(clips=(("First", 0), ("Second", 1)), question=question, must_hear=settings.must_hear)
+
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
+        """Mean score of one over the other, orders taken together, with the 95 % t interval over listeners' means."""
+        pairs: dict[tuple[int, int], dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
+        for one in answers:
+            first, second = (s.candidate_id for s in one.trial.stimuli)
+            score = float(one.answer.given["score"])
+            pair, signed = ((first, second), -score) if first < second else ((second, first), score)
+            pairs[pair][one.listener_id].append(signed)
+        if not pairs:
+            raise NotEnoughData("Nobody has answered yet.")
+        rows, told = [], []
+        means = {pair: np.array([np.mean(x) for x in of.values()]) for pair, of in pairs.items()}
+        p = {pair: _p(x) for pair, x in means.items()}
+        tested = [pair for pair, value in p.items() if value is not None]
+        adjusted = dict(zip(tested, holm([p[pair] or 0.0 for pair in tested]), strict=True)) if tested else {}
+        for pair, x in sorted(means.items(), key=lambda one: -abs(float(one[1].mean()))):
+            mean = float(x.mean())
+            better, other = pair if mean >= 0 else pair[::-1]
+            half = _half(x)
+            low, high = abs(mean) - half, abs(mean) + half
+            interval = (
+                f"{low:+.2f} to {min(3.0, high):+.2f}".replace("-", "−") if np.isfinite(half) else "too few listeners"
+            )
+            apart = pair in adjusted and adjusted[pair] < ALPHA
+            names = f"{around.name(better)} over {around.name(other)}"
+            rows.append((names, f"{abs(mean):+.2f}", interval, str(len(x)),
+                         f"{adjusted[pair]:.3f}" if pair in adjusted else "–", ""))  # fmt: skip
+            told += [f"{names} by {abs(mean):.1f}"] if apart else []
+        return Found(
+            says=f"Told apart: {'; '.join(told)}." if told else "No pair is told apart.",
+            head=("Pair", "mean", "95 %", "listeners", "p", ""),
+            rows=tuple(rows),
+            rule="Mean comparison score of the pair, both orders together, from 0 (about the same) to 3 (much better); "
+                 "t interval over listeners' means, p adjusted by Holm. It holds for other listeners and these texts.",
+        )  # fmt: skip
+
+
+KIND: Final = Comparison()
+
+
+def _half(x: np.ndarray) -> float:
+    from scipy.stats import t
+
+    if len(x) < FEWEST:
+        return float("inf")
+    return float(t.ppf(0.975, len(x) - 1) * x.std(ddof=1) / np.sqrt(len(x)))
+
+
+def _p(x: np.ndarray) -> float | None:
+    """Two-sided t test of listeners' means against 0; None for too few."""
+    from scipy.stats import t
+
+    if len(x) < FEWEST:
+        return None
+    se = float(x.std(ddof=1) / np.sqrt(len(x)))
+    if se < 1e-12:
+        return 1.0 if abs(float(x.mean())) < 1e-12 else 0.0
+    return float(2 * t.sf(abs(float(x.mean())) / se, len(x) - 1))

@@ -1,0 +1,69 @@
+"""A question of one's own, answered yes, no or unsure: did it laugh, or read the laugh out?"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.analysis.statistics.intervals import wilson_interval
+from zestpanel.core.domain.listening import Answered, PlannedTrial
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.design import one_at_a_time
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.settings import TestSettings
+
+USUAL: Final = "Is everything as it should be?"
+
+
+class OwnQuestion:
+    name = "yes or no"
+    title = "a question of your own"
+    asks = "Did it do what it should?"
+    fewest_candidates = 1
+
+    def design(
+        self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
+    ) -> list[PlannedTrial]:
+        return one_at_a_time(able, settings, listener=listener, rng=rng)
+
+    def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
+        choices = (Choice("yes", "Yes", "y"), Choice("no", "No", "n"), Choice("unsure", "Unsure", "u"))
+        question = Question("says", settings.question or USUAL, choices)
+        return Shown(clips=(("", 0),), question=question, must_hear=settings.must_hear)
+
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
+        said: dict[int, Counter[str]] = defaultdict(Counter)
+        for one in answers:
+            said[one.trial.stimuli[0].candidate_id][str(one.answer.given["says"])] += 1
+        if not said:
+            raise NotEnoughData("Nobody has answered yet.")
+        rows = []
+        shares = {
+            c: wilson_interval(n["yes"], asked) if (asked := n["yes"] + n["no"]) else None for c, n in said.items()
+        }
+
+        def best_first(candidate: int) -> float:
+            share = shares[candidate]
+            return -1.0 if share is None else -share.estimate
+
+        for candidate in sorted(said, key=best_first):
+            n = said[candidate]
+            share = shares[candidate]
+            rows.append((around.name(candidate), f"{100 * share.estimate:.0f} %" if share else "–",
+                         f"{100 * share.low:.0f} to {100 * share.high:.0f} %" if share else "–",
+                         str(n["yes"]), str(n["no"]), str(n["unsure"]), ""))  # fmt: skip
+        question = around.settings.question or USUAL
+        return Found(
+            says=f"{question} {rows[0][0]}: yes {rows[0][1]}; {rows[-1][0]}: yes {rows[-1][1]}." if len(rows) > 1
+            else f"{question} {rows[0][0]}: yes {rows[0][1]}.",
+            head=("Candidate", "yes", "95 %", "yes", "no", "unsure", ""),
+            rows=tuple(rows),
+            rule="Of the answers that are yes or no, with Wilson's interval (1927), answers taken as independent; "
+            "unsure ones stand apart.",
+        )  # fmt: skip
+
+
+KIND: Final = OwnQuestion()
