@@ -161,7 +161,6 @@ class Booth(QWidget):
         part = "Training, not scored" if session.in_training else "Clip" if not self._several(session) else "Trial"
         self._place.setText(f"{part} · {place} of {total}")
         self._lay_out(session)
-        self.written.clear()
         index, clips = session.index, session.shown.clips
         self._state.player.load([], on=0)
         self._enable()
@@ -237,6 +236,7 @@ class Booth(QWidget):
         try:
             if self._session.answer({self._asked.name: value}):
                 self._state.player.pause()
+                self.written.clear()
                 self._next()
         except ZestError as error:
             self._state.complain(error)
