@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from html.parser import HTMLParser
@@ -21,6 +22,7 @@ from zestpanel.core.choice.criteria import COST, QUALITY
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
+from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ExchangeRate
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.charts import nice_ticks
@@ -335,3 +337,21 @@ def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypa
         measured = found.rows[ranked.candidate_id].summary.sound.get("loudness_lufs")
         expected = None if measured is None else min(1.0, max(0.0, (measured.median + 30) / 20))
         assert ranked.utilities["level"] == (expected if expected is None else pytest.approx(expected))
+
+
+def test_the_answer_comes_first_and_says_how_firm_it_is(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    found = standing(bench)
+    (language,) = found.languages()
+    one, other, *rest = found.ranking_in(language)
+    a, b = (found.rows[r.candidate_id].name for r in (one, other))
+
+    def with_chances(*chances: float | None) -> str:
+        ranking = [replace(r, first=c, passes=True) for r, c in zip((one, other, *rest), chances, strict=False)]
+        return verdict(replace(found, ranking=tuple(ranking)), language)
+
+    assert with_chances(0.93, 0.07).startswith(f"{a} comes first, firmly: in 93 % of the draws")
+    assert with_chances(0.2, 0.75).startswith(f"Too close to call between {b} (75 %) and {a} (20 %)")
+    assert with_chances(1.0, None).startswith(f"{a} alone meets all must-haves")
+    assert with_chances(None, None).startswith("Nobody can be placed yet")
+    missed = replace(found, ranking=tuple(replace(r, first=None, passes=False) for r in found.ranking))
+    assert verdict(missed, language).startswith("Nobody meets all must-haves")

@@ -102,6 +102,7 @@ def choice(options: argparse.Namespace) -> Output:
     """The ranking and what stands against each; or fill a role, with its reason."""
     from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
     from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.choice.verdict import verdict
 
     with opened(options) as project:
         found = standing(project)
@@ -114,7 +115,7 @@ def choice(options: argparse.Namespace) -> Output:
                    runner_up_id=suggest_runner_up(found, options.choose))  # fmt: skip
         lines, ranked = [], []
         for language in found.languages():
-            lines.append(f"{language}:")
+            lines.append(f"{language}: {verdict(found, language)}")
             for one in found.ranking_in(language):
                 row = found.rows[one.candidate_id]
                 against = what_stands_against(row)

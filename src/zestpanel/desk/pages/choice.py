@@ -14,6 +14,7 @@ from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up,
 from zestpanel.core.choice.evidence import EQUAL_WITHIN
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
+from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ROLES
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
@@ -56,13 +57,10 @@ class ChoicePage(Page):
         self.language.currentIndexChanged.connect(self._show_language)
         weights.addWidget(self.language)
         self.body.addLayout(weights)
+        self.verdict = label("", "name", wrap=True)
+        self.body.insertWidget(0, self.verdict)
         self._bounds = label("", "small", wrap=True)
         self.body.addWidget(self._bounds)
-        self.table = Table()
-        self.table.setAccessibleName("Ranking")
-        self.body.addWidget(self.table)
-        self._firm = label("", "small", wrap=True)
-        self.body.addWidget(self._firm)
         across = QHBoxLayout()
         across.setSpacing(24)
         left = QVBoxLayout()
@@ -76,6 +74,11 @@ class ChoicePage(Page):
         across.addLayout(left, 3)
         across.addLayout(self._decision_form(), 2)
         self.body.addLayout(across)
+        self.table = Table()
+        self.table.setAccessibleName("Ranking")
+        self.body.addWidget(self.table)
+        self._firm = label("", "small", wrap=True)
+        self.body.addWidget(self._firm)
         self.body.addStretch(1)
         self._order: list[int] = []
         self.last_written: Written | None = None
@@ -145,6 +148,7 @@ class ChoicePage(Page):
         found, language = self.state.standing, self.language.currentData()
         if found is None or language is None:
             return
+        self.verdict.setText(verdict(found, language))
         rows, bad, tips = [], [], {}
         ranking = found.ranking_in(language)
         self._order = [r.candidate_id for r in ranking]
