@@ -154,6 +154,8 @@ def _parser() -> argparse.ArgumentParser:
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)
     sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")
+    sub = verb("answers", results.answers, "write every listener's answers, complete, as a table or as JSON lines")
+    sub.add_argument("--to", type=Path, required=True, help="file to write, .csv or .jsonl")
     sub = verb("preference", plain_tables.preference, "what paired preferences in a table say", project=False)
     sub.add_argument(
         "table", type=Path, help="CSV: first,second,answer with listener and passage, or winner,loser,count"

@@ -12,15 +12,19 @@ import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
 from tests.old_projects import project_of
+from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answer, Stimulus
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening import registry
 from zestpanel.core.listening.kind import Around, Found, Shown, check
 from zestpanel.core.listening.kinds import category_rating
+from zestpanel.core.listening.plain import preference_of_table, scores_of_table
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import SCALES, Scale
+from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.report.answers import answers, as_rows, write_answers
 from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 
@@ -265,3 +269,48 @@ def test_ratings_of_an_earlier_project_keep_their_numbers_and_their_trials(tmp_p
     assert open_test is not None
     assert open_test.id == 1, "what came in tables is no open test"
     project.close()
+
+
+def test_every_figure_can_be_recomputed_from_the_saved_answers(heard: Project, tmp_path: Path) -> None:
+    """The table that was saved, read without the project, gives the same scores and the same preferences."""
+    for passage in heard.texts.add(["Three more words."], language="en-GB"):
+        for candidate in heard.shortlist.candidates():
+            pretend_take(heard, candidate.id, passage.version_id, hz=150 * candidate.id)
+    test = opened(heard, "ACR")
+    for k in range(5):
+        session = session_of(heard, test, heard.panel.add_listener(f"L{k}", languages=["en"]))
+        while not session.finished:
+            session.played(0, 1.0)
+            session.answer({"score": 2 + (session.index + k) % 3})
+    assert write_answers(heard, tmp_path / "ratings.csv") == 30
+    inside = panel_scores(heard).by_candidate
+    alone = dict(scores_of_table(tmp_path / "ratings.csv")["ACR"])
+    names = short_names(heard.shortlist.candidates(), heard.shortlist.engines())
+    for candidate_id, score in inside.items():
+        other = alone[names[candidate_id]]
+        assert (score.mean, score.crossed, score.letters) == (other.mean, other.crossed, other.letters)
+    answered(heard, "preference", {"ilseth": {"choice": "second"}, "linnoway": {"choice": "first"}})
+    write_answers(heard, tmp_path / "all.jsonl")
+    lines = [json.loads(line) for line in (tmp_path / "all.jsonl").read_text().splitlines()]
+    assert Counter(line["kind"] for line in lines) == {"ACR": 30, "preference": 18}
+    assert all(len(line["clips"]) == (2 if line["kind"] == "preference" else 1) for line in lines)
+    rows = as_rows(answers(heard))
+    votes = [row for row in rows if row[1] in ("kind", "preference")]
+    (tmp_path / "votes.csv").write_text("\n".join(",".join(row) for row in votes))
+    assert preference_of_table(tmp_path / "votes.csv").rows[0][:1] == ("Citrange · Linnoway",)
+    with pytest.raises(InputError, match=r"as \.csv or \.jsonl"):
+        write_answers(heard, tmp_path / "all.txt")
+
+
+def test_a_slip_of_the_key_is_corrected_until_the_next_answer(heard: Project) -> None:
+    test = opened(heard, "ACR")
+    session = session_of(heard, test, heard.panel.add_listener("A", languages=["en"]))
+    assert not session.correct(), "there is nothing before the first"
+    session.played(0, 1.0)
+    session.answer({"score": 1})
+    assert session.correct()
+    assert not session.correct(), "one step back, not to earlier ones"
+    assert session.may_answer, "it was heard"
+    session.answer({"score": 5})
+    assert [a.answer.given for a in heard.answers.of_test(test)] == [{"score": 5}]
+    assert session.index == 1

@@ -46,6 +46,14 @@ def ratings(options: argparse.Namespace) -> Output:
         return {"added": added, "scores": scores, "lines": lines or ["No ratings yet."]}
 
 
+def answers(options: argparse.Namespace) -> Output:
+    from zestpanel.core.report.answers import write_answers
+
+    with opened(options) as project:
+        count = write_answers(project, options.to)
+        return {"answers": count, "file": str(options.to), "lines": [f"{count} answers: {options.to}"]}
+
+
 def cost(options: argparse.Namespace) -> Output:
     from zestpanel.core.choice.evidence import standing
 

@@ -114,6 +114,7 @@ class ListeningSession:
 
     def _begin_trial(self) -> None:
         self._began, self._plays = self._clock(), 0
+        self._may_correct = False
         self._heard = [0.0] * (0 if self.finished else len(self.trial.stimuli))
 
     @property
@@ -168,6 +169,21 @@ class ListeningSession:
         if self.finished:
             self._port.finish()
         self._begin_trial()
+        self._may_correct = not self.finished
+        return True
+
+    @property
+    def may_correct(self) -> bool:
+        """Whether the last answer can be given anew: until the next one is given, and not the one before it."""
+        return self._may_correct
+
+    def correct(self) -> bool:
+        """Back to the trial that was answered last; its new answer stands instead. False where that is not possible."""
+        if not self._may_correct:
+            return False
+        self.index -= 1
+        self._begin_trial()
+        self._heard = [1.0] * len(self._heard)
         return True
 
 

@@ -59,8 +59,12 @@ class Booth(QWidget):
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.leave = button("Stop here", self._leave, tip="Everything answered is kept; go on later by the same name")
         self.leave.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.back = KeyButton("Correct the last answer", "Backspace")
+        self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.back.clicked.connect(self.correct)
         head = QHBoxLayout()
         head.addWidget(self._place, 1)
+        head.addWidget(self.back)
         head.addWidget(self.leave)
         self._middle = middle = QWidget()
         middle.setMaximumWidth(theme.px(620))
@@ -241,6 +245,12 @@ class Booth(QWidget):
         except ZestError as error:
             self._state.complain(error)
 
+    def correct(self) -> None:
+        """A slip of the key: the last answer is asked for anew."""
+        if self._session is not None and self._session.correct():
+            self._state.player.pause()
+            self._next()
+
     def _moved(self) -> None:
         session, mixer = self._session, self._state.player.mixer
         if session is None or not self.isVisible() or session.finished or not mixer.lanes:
@@ -260,6 +270,7 @@ class Booth(QWidget):
         for grade in self.answers.values():
             grade.setEnabled(may)
         self.written.setReadOnly(not heard)
+        self.back.setVisible(session is not None and session.may_correct)
         for k, one in enumerate(self.clips):
             one.setEnabled(k < len(mixer.lanes))
             one.setChecked(bool(mixer.lanes) and mixer.on == k)
@@ -284,6 +295,8 @@ class Booth(QWidget):
             self.hear(int(key) - 1)
         elif event.key() == Qt.Key.Key_Space:
             self.toggle()
+        elif event.key() == Qt.Key.Key_Backspace:
+            self.correct()
         elif event.key() == Qt.Key.Key_Escape:
             self._leave()
         else:
@@ -301,7 +314,7 @@ class Booth(QWidget):
         session, self._session = self._session, None
         self._state.player.pause()
         self._state.player.load([], on=0)
-        for widget in [*self._asking(), self.written]:
+        for widget in [*self._asking(), self.written, self.back]:
             widget.hide()
         self._middle.setMinimumHeight(0)
         assert session is not None

@@ -18,6 +18,7 @@ from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings, came_later
+from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.pictures import scores_picture
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.new_test import NewTestDialog
@@ -40,6 +41,9 @@ class ListeningPage(Page):
                 self.ask_for_table,
                 tip="CSV with the columns listener, passage, candidate, score",
             )
+        )
+        self.head.addWidget(
+            button("Save answers …", self.ask_where_answers_go, tip="Every answer, as a table or as JSON lines")
         )
         self.head.addWidget(button("New test …", self.ask_for_test, tip="Planned from what you want to know"))
         row = QHBoxLayout()
@@ -312,6 +316,20 @@ class ListeningPage(Page):
         name, _ = QFileDialog.getOpenFileName(self, "Ratings from a table", "", "Tables (*.csv *.tsv *.txt)")
         if name:
             self.add_table(Path(name))
+
+    def ask_where_answers_go(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save answers", "answers.csv", "Tables (*.csv);;JSON lines (*.jsonl)"
+        )
+        if name:
+            self.save_answers(Path(name))
+
+    def save_answers(self, to: Path) -> None:
+        project = self.state.project
+        self.state.background.run(
+            lambda: write_answers(project, to), lambda count: self.state.say(f"{count} answers are in {to.name}."),
+            self.state.complain,
+        )  # fmt: skip
 
     def add_table(self, path: Path) -> None:
         project = self.state.project
