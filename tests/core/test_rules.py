@@ -10,6 +10,7 @@ import zestpanel
 from zestpanel.core import errors
 
 SOURCE = Path(zestpanel.__file__).parent
+ROOT = Path(__file__).parents[2]
 MODULES = sorted(SOURCE.rglob("*.py"))
 
 
@@ -40,3 +41,15 @@ def test_the_errors_of_the_tree_are_those_drawn_at_its_head() -> None:
     names = {a or b for a, b in drawn} - {"Every"} | {"ZestError"}
     real = {n for n, v in vars(errors).items() if isinstance(v, type) and issubclass(v, Exception)}
     assert real == names
+
+
+def test_files_that_the_docs_name_are_there() -> None:
+    roots = [ROOT, ROOT / "src" / "zestpanel", ROOT / "src" / "zestpanel" / "core", ROOT / "docs",
+             *(ROOT / "tests" / part for part in ("", "core", "desk", "reference"))]  # fmt: skip
+    missing = [
+        f"{page.name}: {name}"
+        for page in [*(ROOT / "docs").glob("*.md"), ROOT / "README.md"]
+        for name in re.findall(r"`((?:[a-z_]+/)*[a-z_]+\.py)`", page.read_text())
+        if not any((root / name).exists() for root in roots) and not list((ROOT / "src").rglob(name))
+    ]
+    assert missing == []

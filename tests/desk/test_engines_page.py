@@ -20,9 +20,11 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.report.catalogue_file import as_yaml, export_catalogue, parse_catalogue
 from zestpanel.core.store.project import Project
+from zestpanel.desk.pages.cost import CostPage
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog
+from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.engines.recordings import OwnVoiceDialog
 from zestpanel.desk.pages.engines.shortlist import VariantDialog
 from zestpanel.desk.pages.engines.wizard import WizardDialog
@@ -495,3 +497,46 @@ def test_the_catalogue_goes_out_and_comes_in_with_a_preview(
     assert list(bench_project.shortlist.engines()) == ["Tangor"]
     window.actions_by_id["undo"].trigger()
     assert "Citrange" in bench_project.shortlist.engines()
+
+
+def test_a_price_list_is_entered_by_hand_and_a_plan_chosen(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    page.show_view("Engines")
+    settle(qtbot, window)
+    view = page.engines
+    names = list(window.state.bench.engines)
+    view.table.selectRow(names.index("Citrange"))
+    qtbot.mouseClick(view.price, Qt.MouseButton.LeftButton)
+    (dialog,) = view.findChildren(PriceDialog)
+    assert not dialog.keep_button.isEnabled()
+    for edit, text in ((dialog.fee, "22"), (dialog.included, "100,000"), (dialog.price, "0,3")):
+        qtbot.keyClicks(edit, text)
+    assert "Price: '0,3' is no number." in dialog.told.text()
+    dialog.price.clear()
+    qtbot.keyClicks(dialog.price, "0.30")
+    assert "22.00 a month; 100,000 characters a month free; 0.30 per 1,000 characters" in dialog.told.text()
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    engine = bench_project.shortlist.engines()["Citrange"]
+    assert [p.name for p in engine.plans][-1] == "Standard"
+    window.go_to("cost")
+    settle(qtbot, window)
+    cost = window.page("cost")
+    assert isinstance(cost, CostPage)
+    assert "Cheapest at this volume:" in cost.verdict.text()
+    at = next(k for k, one in enumerate(cost._other_plans) if one.plan.name == "Standard")
+    cost._buy_under(at)
+    settle(qtbot, window)
+    bought = [c.plan for c in bench_project.shortlist.candidates() if c.engine == "Citrange"]
+    assert "Standard" in bought
+    takes = bench_project.takes.all()
+    window.state.undo()
+    window.state.undo()
+    settle(qtbot, window)
+    assert [p.name for p in bench_project.shortlist.engines()["Citrange"].plans] == ["By the character", "Credits"]
+    assert bench_project.takes.all() == takes

@@ -6,12 +6,14 @@ import contextlib
 from collections.abc import Sequence
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import Row, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.catalogue.candidate import superseded_by
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.facts import Engine, Plan, Voice
+from zestpanel.core.catalogue.stated_plan import with_plans
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ConnectorError, InputError
 from zestpanel.core.store.database import Database, now
@@ -49,7 +51,10 @@ class Shortlist:
     def _put_together(self) -> dict[str, Engine]:
         own = self._own_voices.voices()
         return {
-            name: with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name])
+            name: with_plans(
+                with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name]),
+                self.stated_plans(name),
+            )
             for name, (engine, _, _) in self.files().items()
         }
 
@@ -92,6 +97,25 @@ class Shortlist:
     def voices_changed(self) -> None:
         """Voices of one's own were added or taken away: engines are put together anew."""
         self._engines.forget()
+
+    # -- plans that a person stated
+
+    def stated_plans(self, engine: str) -> list[Plan]:
+        """Those that can be read: what a stranger's project holds instead is left out."""
+        found = []
+        for one in self._documents.get(f"plans of {engine}") or []:
+            with contextlib.suppress(ValidationError):
+                found.append(Plan.model_validate(one))
+        return found
+
+    def state_plans(self, engine: str, plans: Sequence[Plan]) -> None:
+        self._documents.put(f"plans of {engine}", [p.model_dump(mode="json") for p in plans])
+        self._engines.forget()
+
+    def set_plan(self, candidate_ids: Sequence[int], plan: str) -> None:
+        """Which plan candidates are bought under; their takes and ratings stay, since the sound is the same."""
+        with self._database.writing() as connection:
+            connection.execute(update(candidates).where(candidates.c.id.in_(candidate_ids)).values(plan=plan))
 
     # -- candidates
 

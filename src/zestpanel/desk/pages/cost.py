@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.report.pictures import volume_picture
 from zestpanel.desk.charts.view import ChartView
@@ -19,15 +21,24 @@ class CostPage(Page):
         super().__init__(state)
         self.head.addWidget(button("Copy table", lambda: self.table.copy()))
         self._volume = label("", "lead", wrap=True)
+        self.verdict = label("", "name", wrap=True)
+        self.body.addWidget(self.verdict)
         self.body.addWidget(self._volume)
-        self.table = Table()
-        self.table.setAccessibleName("Cost by candidate")
-        self.table.row_chosen.connect(self._open)
-        self.body.addWidget(self.table)
         self.body.addWidget(label("Money a month against volume, one curve a plan", "strong"))
         self.chart = ChartView(lambda width: volume_picture(state.standing, width=width) if state.standing else None)
         self.chart.candidate_chosen.connect(self._open_candidate)
         self.body.addWidget(self.chart)
+        self.table = Table()
+        self.table.setAccessibleName("Cost by candidate")
+        self.table.row_chosen.connect(self._open)
+        self.body.addWidget(self.table)
+        self._others_head = label("Under another plan; open a row to buy the candidate under it", "strong")
+        self.body.addWidget(self._others_head)
+        self.others = Table()
+        self.others.setAccessibleName("Cost under other plans")
+        self.others.row_chosen.connect(self._buy_under)
+        self.body.addWidget(self.others)
+        self._other_plans: list[OtherPlan] = []
         self._left_out = label("", "small", wrap=True)
         self.body.addWidget(self._left_out)
         self.body.addStretch(1)
@@ -62,7 +73,7 @@ class CostPage(Page):
             total = month.total if month.covers else None
             if total is None:
                 bad.append((index, 2))
-            used = "" if month.allowance_used is None else f"{month.allowance_used:.0%}"
+            used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} %"
             pace = f"{cost.rates.characters_per_minute:,.0f}" + (" assumed" if cost.rates.assumed else "")
             in_own = _money(cost.own) if cost.own and total and cost.own.currency != total.currency else ""
             dated = f"price of {row.plan.dated:%d %b %Y}" if row.plan.dated else "price without a date"
@@ -95,6 +106,7 @@ class CostPage(Page):
             bad=bad,
         )
         self.table.setFixedHeight(self.table.height_for_rows())
+        self._show_others(found)
         self.chart.refresh()
         missing = [
             f"{row.name}, {row.plan.name}: {row.cost.why_not}" for row in found.rows.values() if not row.cost.own
@@ -107,6 +119,32 @@ class CostPage(Page):
         )
         self._left_out.setText(
             (f"Not drawn: {'; '.join(missing)}. " if missing else "") + (f"Exchange rates: {rates}." if rates else "")
+        )
+
+    def _show_others(self, found: Standing) -> None:
+        self._other_plans = others = other_plans(found, self.state.bench.engines)
+        self.verdict.setText(cheapest_in_words(found, others))
+        rows = []
+        for one in others:
+            saves = "–" if one.saves is None else f"{-one.saves:+,.2f} {found.brief.currency}".replace("-", "−")
+            dated = f"price of {one.plan.dated:%d %b %Y}" if one.plan.dated else "price without a date"
+            rows.append([f"{one.row.name}\n{one.row.detail}", f"{one.plan.name}\n{dated}",
+                         _money(one.cost.own) if one.cost.own else one.cost.why_not, saves, ""])  # fmt: skip
+        self._others_head.setVisible(bool(rows))
+        self.others.setVisible(bool(rows))
+        self.others.show_rows(["Candidate", "Plan", "month", "against now", ""], rows, numbers=[2, 3])
+        self.others.setFixedHeight(self.others.height_for_rows())
+
+    def _buy_under(self, index: int) -> None:
+        """The plan is a choice on a candidate: its takes, figures and ratings stay."""
+        if index >= len(self._other_plans):
+            return
+        one, shortlist = self._other_plans[index], self.state.project.shortlist
+        candidate, before, plan = one.row.candidate.id, one.row.candidate.plan, one.plan.name
+        self.state.edit(
+            f"plan of {one.row.name}",
+            lambda: shortlist.set_plan([candidate], plan),
+            lambda: shortlist.set_plan([candidate], before),
         )
 
     def _open(self, index: int) -> None:

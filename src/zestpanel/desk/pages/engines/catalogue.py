@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
+    QMenu,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -16,7 +18,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.changes import voice_changes
 from zestpanel.core.catalogue.claims import OwnFigure, hold
 from zestpanel.core.catalogue.comparing import compare
-from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.facts import Engine, Plan, Voice
 from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger, price_is_old, troubles
 from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.catalogue.overview import describe_component
@@ -28,6 +30,7 @@ from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
+from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.sources import SourceDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, yielding
@@ -75,6 +78,7 @@ class CatalogueView(QWidget):
 
     def _make_actions(self) -> QWidget:
         self.state_fact = button("State a fact …", self._state_fact, tip="With its source and date, beside the file's")
+        self.price = button("Prices …", self.ask_for_price, tip="Enter a plan, or change one that was entered")
         self.log = button("Log set-up …", self._log, tip="Minutes spent and what was done")
         self.key = button("Key …", self.ask_for_key, tip="Put the engine's key into this desktop's key store")
         self.fetch = button(
@@ -84,7 +88,7 @@ class CatalogueView(QWidget):
             "May use …", self.ask_what_may_be_used, tip="The programs, hosts and keys that were not agreed to yet"
         )
         self.remove = button("Remove engine", self._remove_engine, tip="Candidates and takes stay; undo brings it back")
-        return flow_row(self.state_fact, self.log, self.key, self.fetch, self.agree, right=(self.remove,))
+        return flow_row(self.state_fact, self.price, self.log, self.key, self.fetch, self.agree, right=(self.remove,))
 
     # -- shown
 
@@ -158,7 +162,7 @@ class CatalogueView(QWidget):
     def _show_detail(self) -> None:
         chosen = self.selected()
         one = chosen[0] if len(chosen) == 1 else None
-        for widget in (self.state_fact, self.log, self.remove):
+        for widget in (self.state_fact, self.price, self.log, self.remove):
             widget.setEnabled(one is not None)
         self.key.setEnabled(one is not None and secret_of(one) != "")
         self.fetch.setEnabled(one is not None and one.voices_from is not None)
@@ -288,6 +292,24 @@ class CatalogueView(QWidget):
     def _state_fact(self) -> None:
         if engine := self._one():
             StatementDialog(self, self.state, engine, self.refresh).show()
+
+    def ask_for_price(self) -> None:
+        """A new plan, or one of those that were entered here; a file's own are changed in the file."""
+        engine = self._one()
+        if engine is None:
+            return
+        stated = self.state.project.shortlist.stated_plans(engine.engine)
+        if not stated:
+            PriceDialog(self, self.state, engine, self.refresh).show()
+            return
+        menu = QMenu(self)
+        for plan in stated:
+            menu.addAction(f"{plan.name} …", partial(self._change_price, engine, plan))
+        menu.addAction("Another plan …", partial(self._change_price, engine, None))
+        menu.popup(self.price.mapToGlobal(self.price.rect().bottomLeft()))
+
+    def _change_price(self, engine: Engine, plan: Plan | None) -> None:
+        PriceDialog(self, self.state, engine, self.refresh, plan).show()
 
     def _log(self) -> None:
         if engine := self._one():
