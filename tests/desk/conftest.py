@@ -7,6 +7,7 @@ import os
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import itertools
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -76,10 +77,19 @@ def voice_clip(hz: float, words: int, seconds: float = 2.4) -> tuple[Clip, list[
 
 
 @pytest.fixture
-def bench_project(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Project]:
+def bench_project(tmp_path: Path, bench_once: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Project]:
     """Three voices, three passages, a take in each cell: lane k sounds at 200 + 100 k Hz. The key is known."""
     monkeypatch.setenv("ZEST_SECRET_LIMONAIA", KEY)
-    project = Project.create(tmp_path / "Desk.zest")
+    shutil.copytree(bench_once, tmp_path / "Desk.zest")
+    project = Project.open(tmp_path / "Desk.zest")
+    yield project
+    project.close()
+
+
+@pytest.fixture(scope="session")
+def bench_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The project of ``bench_project``, made once and copied."""
+    project = Project.create(tmp_path_factory.mktemp("bench") / "Desk.zest")
     brief = Brief(channel="Desk & Chair", audition_lines={"en": "One plain line."}, must_haves=("commercial use",))
     project.documents.put("brief", brief.model_dump(mode="json"))
     add_demo_engine(project, "tangor")
@@ -98,8 +108,8 @@ def bench_project(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[P
             project.takes.put_measured(
                 take.id, Measured(values=values, words=times, words_by="times in the reply", versions=versions())
             )
-    yield project
     project.close()
+    return project.folder
 
 
 @pytest.fixture
@@ -126,11 +136,11 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
         return window
 
     yield open_one
-    theme.set(dark=False, scale=1.0)
     for window in windows:
         window.close()
         window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    theme.set(dark=False, scale=1.0)  # with no window left to be laid out anew
 
 
 def settle(qtbot: QtBot, window: MainWindow) -> None:

@@ -36,8 +36,11 @@ class Theme(QObject):
         return self._scale
 
     def set(self, *, dark: bool | None = None, scale: float | None = None) -> None:
+        before = (self._dark, self._scale)
         self._dark = self._dark if dark is None else dark
         self._scale = self._scale if scale is None else min(SCALES[-1], max(SCALES[0], scale))
+        if (self._dark, self._scale) == before:
+            return  # laying a window out anew takes half a second
         self._fonts.clear()
         self._colours.clear()
         self.changed.emit()
