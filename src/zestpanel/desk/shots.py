@@ -28,6 +28,8 @@ def write_shots(  # noqa: C901 one picture after another
     from zestpanel.desk.pages.listening import ListeningPage
     from zestpanel.desk.pages.passages import PassagesPage
     from zestpanel.desk.pages.renders import RendersPage
+    from zestpanel.desk.playing.output import ClockOutput
+    from zestpanel.desk.playing.player import Player
     from zestpanel.desk.theme.style import apply_theme
     from zestpanel.desk.theme.tokens import theme
     from zestpanel.desk.window import MainWindow
@@ -37,7 +39,13 @@ def write_shots(  # noqa: C901 one picture after another
     apply_theme(application, theme)
     to.mkdir(parents=True, exist_ok=True)
     project = Project.open(folder)
-    window = MainWindow(project)
+
+    class Silent(ClockOutput):
+        """As if a device were there: pictures are taken where there is none."""
+
+        heard = True
+
+    window = MainWindow(project, player=Player(open_device=Silent))
     window.resize(1280, 800)
     window.show()
 
@@ -126,7 +134,7 @@ def write_shots(  # noqa: C901 one picture after another
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
         # the session is not stored: a picture must not change the project
-        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("ACR"), page.settings()))  # noqa: SLF001 pictures of what only a listener sees
+        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("preference"), page.settings()))  # noqa: SLF001 pictures of what only a listener sees
 
     shoot("booth", booth)
     window.booth._leave()  # noqa: SLF001 pictures of what only a listener sees
@@ -148,7 +156,7 @@ class _Passing:
         import numpy as np
 
         able = takes_to_hear(project, settings)
-        planned = kind_of("ACR").design(able, settings, listener=0, rng=np.random.default_rng(1))
+        planned = kind_of("preference").design(able, settings, listener=0, rng=np.random.default_rng(1))
         self.trials = tuple(
             Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)
             for k, one in enumerate(planned)
