@@ -15,12 +15,16 @@ class FlowLayout(QLayout):
         super().__init__(parent)
         self._items: list[QLayoutItem] = []
         self._right: set[QWidget] = set()
+        # what the items want is asked for again and again while a page is laid out, and changes seldom
+        self._wanted: list[tuple[QLayoutItem, QSize]] | None = None
+        self._heights: dict[int, int] = {}
         self.setContentsMargins(0, 0, 0, 0)
         self.setSpacing(8)
 
     def addItem(self, item: QLayoutItem | None) -> None:
         if item is not None:
             self._items.append(item)
+            self.invalidate()
 
     def add_right(self, widget: QWidget) -> None:
         self._right.add(widget)
@@ -34,7 +38,10 @@ class FlowLayout(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+        if not 0 <= index < len(self._items):
+            return None
+        self.invalidate()
+        return self._items.pop(index)
 
     def expandingDirections(self) -> Qt.Orientation:
         return Qt.Orientation(0)
@@ -42,58 +49,66 @@ class FlowLayout(QLayout):
     def hasHeightForWidth(self) -> bool:
         return True
 
+    def invalidate(self) -> None:
+        self._wanted = None
+        self._heights.clear()
+        super().invalidate()
+
     def heightForWidth(self, width: int) -> int:
-        return self._lay(QRect(0, 0, width, 0), move=False)
+        if width not in self._heights:
+            self._heights[width] = self._lay(QRect(0, 0, width, 0), move=False)
+        return self._heights[width]
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
         self._lay(rect, move=True)
 
     def sizeHint(self) -> QSize:
-        wide = sum(item.sizeHint().width() + self.spacing() for item in self._shown())
-        return QSize(wide, max((item.sizeHint().height() for item in self._shown()), default=0))
+        wide = sum(size.width() + self.spacing() for _, size in self._shown())
+        return QSize(wide, max((size.height() for _, size in self._shown()), default=0))
 
     def minimumSize(self) -> QSize:
         shown = self._shown()
         return QSize(
-            max((item.minimumSize().width() for item in shown), default=0),
-            max((item.sizeHint().height() for item in shown), default=0),
+            max((item.minimumSize().width() for item, _ in shown), default=0),
+            max((size.height() for _, size in shown), default=0),
         )
 
-    def _shown(self) -> list[QLayoutItem]:
-        return [item for item in self._items if not item.isEmpty()]
+    def _shown(self) -> list[tuple[QLayoutItem, QSize]]:
+        """The items that are to be seen, with the size each wants."""
+        if self._wanted is None:
+            self._wanted = [(item, item.sizeHint()) for item in self._items if not item.isEmpty()]
+        return self._wanted
 
     def _lay(self, rect: QRect, *, move: bool) -> int:
         """Place the items in lines; returns the height they take."""
-        lines: list[list[QLayoutItem]] = [[]]
-        x = 0
-        for item in self._shown():
-            width = item.sizeHint().width()
+        lines: list[list[tuple[QLayoutItem, QSize]]] = [[]]
+        x, space = 0, self.spacing()
+        for item, size in self._shown():
+            width = size.width()
             if lines[-1] and x + width > rect.width():
                 lines.append([])
                 x = 0
-            lines[-1].append(item)
-            x += width + self.spacing()
+            lines[-1].append((item, size))
+            x += width + space
         y = rect.y()
         for line in lines:
-            tall = max((item.sizeHint().height() for item in line), default=0)
+            tall = max((size.height() for _, size in line), default=0)
             if move:
                 self._place(line, rect, y, tall)
             y += tall + self.spacing()
         return max(0, y - rect.y() - self.spacing())
 
-    def _place(self, line: list[QLayoutItem], rect: QRect, y: int, tall: int) -> None:
-        left = [item for item in line if item.widget() not in self._right]
-        right = [item for item in line if item.widget() in self._right]
+    def _place(self, line: list[tuple[QLayoutItem, QSize]], rect: QRect, y: int, tall: int) -> None:
+        left = [one for one in line if one[0].widget() not in self._right]
+        right = [one for one in line if one[0].widget() in self._right]
         x = rect.x()
-        for item in left:
-            size = item.sizeHint()
+        for item, size in left:
             wide = min(size.width(), rect.width())
             item.setGeometry(QRect(QPoint(x, y + (tall - size.height()) // 2), QSize(wide, size.height())))
             x += wide + self.spacing()
-        x = rect.right() + 1 - sum(item.sizeHint().width() for item in right) - self.spacing() * max(0, len(right) - 1)
-        for item in right:
-            size = item.sizeHint()
+        x = rect.right() + 1 - sum(size.width() for _, size in right) - self.spacing() * max(0, len(right) - 1)
+        for item, size in right:
             item.setGeometry(QRect(QPoint(x, y + (tall - size.height()) // 2), size))
             x += size.width() + self.spacing()
 
