@@ -21,6 +21,9 @@ import pytest
 from tests.conftest import Unmeasured
 from tests.small_service import wav
 from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.domain.take import Measured
+from zestpanel.core.errors import ZestError
+from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.store.project import Project
@@ -171,3 +174,27 @@ def soon(holds: Callable[[], bool]) -> bool:
 
 def _lives(pid: int) -> bool:
     return psutil.pid_exists(pid) and psutil.Process(pid).status() != "zombie"
+
+
+def test_a_run_that_is_told_to_end_measures_nothing_more(project: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Measuring takes longer than rendering: an end that waited for all of it would look like a program that hangs."""
+    measured: list[int] = []
+
+    class Slow(Unmeasured):
+        def measure(self, *asked: object, **more: object) -> Measured:
+            measured.append(1)
+            time.sleep(0.3)
+            return super().measure(*asked, **more)
+
+    def interrupted(run: BenchRun, timeout_s: float | None = None) -> bool:
+        assert soon(lambda: len(measured) > 0 and len(project.takes.all()) == 12)
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(BenchRun, "wait_till_resting", interrupted)
+    with_program(project, "Quick", writes(wav()))
+    project.texts.add([f"Text number {n}." for n in range(12)], language="en-GB")
+    with pytest.raises(ZestError, match=r"The run was stopped\. Finished takes are kept"):
+        make(project, plan_run(project), executor=Slow())
+    assert len(measured) < 12
+    assert len(project.takes.all()) == 12
+    assert len(project.takes.measured()) == len(measured)

@@ -43,7 +43,7 @@ def make(
         run.cancel()
         run.wait()
     except KeyboardInterrupt:
-        run.cancel()
+        run.leave()  # what waits to be measured is measured by the next run
         run.wait()
         raise ZestError("The run was stopped.", kept="Finished takes are kept.", remedy="Run again to go on.") from None
     return replace(run.progress(), held=held)
