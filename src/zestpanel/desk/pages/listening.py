@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.kind import Around
+from zestpanel.core.listening.kind import Around, Found
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
@@ -186,33 +186,44 @@ class ListeningPage(Page):
         self._notes.setText(" ".join(notes))
 
     def _show_other_tests(self) -> None:
-        """What the tests say that are no rating of listening quality, the newest first."""
+        """What the tests say that are no rating of listening quality, the newest first; worked out off this thread."""
+        project = self.state.project
+        names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
+        texts = {p.version_id: (p.text, p.language) for p in self.state.bench.passages}
+
+        def work() -> list[tuple[str, Found | str]]:
+            out: list[tuple[str, Found | str]] = []
+            for test in reversed(project.panel.tests()):
+                settings = TestSettings.from_document(test.settings)
+                if test.kind == "ACR" and settings.scale == "ACR":
+                    continue
+                try:
+                    kind = kind_of(test.kind)
+                    around = Around(settings=settings, names=names, texts=texts)
+                    found = kind.found(project.answers.of_test(test.id), around)
+                except ZestError as error:
+                    out.append((test.kind, error.what))
+                    continue
+                asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
+                out.append((f"{asks}  ·  {kind.title}", found))
+            return out
+
+        self.state.background.run(work, self._show_found, self.state.complain, topic="other tests")
+
+    def _show_found(self, tests: list[tuple[str, Found | str]]) -> None:
         while (item := self._others.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
-        texts = {p.version_id: (p.text, p.language) for p in self.state.bench.passages}
-        for test in reversed(self.state.project.panel.tests()):
-            settings = TestSettings.from_document(test.settings)
-            if test.kind == "ACR" and settings.scale == "ACR":
+        for title, found in tests:
+            if isinstance(found, str):
+                self._others.addWidget(label(f"{title}: {found}", "quiet", wrap=True))
                 continue
-            try:
-                kind = kind_of(test.kind)
-                answers = self.state.project.answers.of_test(test.id)
-                found = kind.found(answers, Around(settings=settings, names=names, texts=texts))
-            except ZestError as error:
-                self._others.addWidget(label(f"{test.kind}: {error.what}", "quiet", wrap=True))
-                continue
-            asks = SCALES[settings.scale].about if test.kind == "ACR" else kind.asks
-            self._others.addWidget(label(f"{asks}  ·  {kind.title}", "strong"))
+            self._others.addWidget(label(title, "strong"))
             self._others.addWidget(label(found.says, "", wrap=True))
             table = Table()
-            table.setAccessibleName(f"{kind.title}: {asks}")
-            table.show_rows(
-                list(found.head),
-                [list(row) for row in found.rows],
-                numbers=list(found.numbers or range(1, len(found.head))),
-            )
+            table.setAccessibleName(title)
+            numbers = list(found.numbers or range(1, len(found.head)))
+            table.show_rows(list(found.head), [list(row) for row in found.rows], numbers=numbers)
             table.setFixedHeight(table.height_for_rows())
             self._others.addWidget(table)
             self._others.addWidget(label(found.rule, "small", wrap=True))
