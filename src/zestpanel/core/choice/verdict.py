@@ -41,7 +41,7 @@ def _more_listeners(found: Standing, language: str, a: int, b: int) -> str:
         return "; not both were heard"
     apart = abs(one.mean - other.mean)
     if apart < SAME:
-        return "; their scores are the same"
+        return f"; their mean scores lie within {SAME:g}"
     passages, listeners = min(one.passages, other.passages), min(one.listeners, other.listeners)
     for wanted in range(max(listeners, 1), _MOST_LISTENERS + 1):
         told = smallest_difference_told(wanted, passages, 1)
