@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -28,7 +29,9 @@ from zestpanel.core.report.answers import answers, as_rows, write_answers
 from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 
+PERSON = 9  # a candidate spoken by a person
 ABLE = {(c, v): 100 * c + v for v in (1, 2, 3) for c in (1, 2, 3, 4)}
+BESIDE_A_PERSON = ABLE | {(PERSON, v): 900 + v for v in (1, 2, 3)}
 SETTINGS = TestSettings(candidate_ids=(1, 2, 3, 4), passage_ids=(1, 2, 3), training=0)
 
 
@@ -55,23 +58,36 @@ def opened(project: Project, kind: str, **more: object) -> int:
 @pytest.mark.parametrize("name", sorted(kinds()))
 def test_every_kind_draws_trials_shows_them_and_takes_only_its_answers(name: str) -> None:
     kind = kind_of(name)
-    trials = kind.design(ABLE, SETTINGS, listener=0, rng=np.random.default_rng(1))
-    every = [kind.design(ABLE, SETTINGS, listener=k, rng=np.random.default_rng(k)) for k in range(4)]
-    assert {s.candidate_id for of in every for trial in of for s in trial.stimuli} == {1, 2, 3, 4}
-    for trial in trials:
-        assert len({s.passage_version_id for s in trial.stimuli}) == 1
-        shown = kind.shown(trial, SETTINGS)
-        assert {at for _, at in shown.clips} == set(range(len(trial.stimuli)))
-        keys = [choice.key for choice in shown.question.choices]
-        clips = [str(k + 1) for k in range(len(shown.clips))] if len(shown.clips) > 1 else []
-        assert len(set(keys + clips)) == len(keys + clips), "a key does one thing"
-        for value in [choice.value for choice in shown.question.choices] or ["words that were heard"]:
-            check({shown.question.name: value}, shown)
-        for wrong in ({shown.question.name: "else" if shown.question.choices else 7}, {}, {"else": 1}):
+    beside = "reference" in kind.uses
+    able = BESIDE_A_PERSON if beside else ABLE
+    settings = replace(SETTINGS, reference_id=PERSON if beside else 0, anchors=True)
+    every = [kind.design(able, settings, listener=k, rng=np.random.default_rng(k)) for k in range(4)]
+    judged = {s.candidate_id for of in every for trial in of for s in trial.stimuli if s.role == "judged"}
+    assert judged == {1, 2, 3, 4}
+    for trial in every[0]:
+        shown = kind.shown(trial, settings)
+        assert [at for lane in shown.lanes for at in lane.stimuli] == list(range(len(trial.stimuli)))
+        assert (
+            len({trial.stimuli[lane.stimuli[0]].passage_version_id for lane in shown.lanes}) == 1 or not shown.by_text
+        )
+        for question in shown.questions:
+            keys = [choice.key for choice in question.choices]
+            lanes = [str(k) for k in range(10)] if len(shown.lanes) > 1 else []
+            assert len({*keys, *lanes}) == len(keys) + len(lanes), "a key does one thing"
+        good = {q.name: q.choices[0].value if q.choices else [50] * q.places if q.places else "words that were heard"
+                for q in shown.questions}  # fmt: skip
+        check(good, shown)
+        for question in shown.questions:
+            for value in [choice.value for choice in question.choices]:
+                check({**good, question.name: value}, shown)
+            for wrong in (7.5, True, None, [101], [50] * 40, "x" * 6_000):
+                with pytest.raises(InputError, match="This is no answer"):
+                    check({**good, question.name: wrong}, shown)
+        for given in ({}, {"else": 1}, {**good, "else": 1}):
             with pytest.raises(InputError, match="This is no answer"):
-                check(wrong, shown)
+                check(given, shown)
     with pytest.raises(NotEnoughData):
-        kind.found([], Around(settings=SETTINGS, names={}))
+        kind.found([], Around(settings=settings, names={}))
 
 
 def test_pairs_stand_first_equally_often_over_listeners() -> None:
@@ -139,8 +155,8 @@ def answered(project: Project, kind: str, answers: dict[str, dict[str, object]],
     for k in range(6):
         session = session_of(project, test, project.panel.add_listener(f"L{k}", languages=["en"]))
         while not session.finished:
-            for clip in range(len(session.trial.stimuli)):
-                session.played(clip, 1.0)
+            for lane in range(len(session.shown.lanes)):
+                session.played(lane, 1.0)
             voice = names[session.trial.stimuli[0].candidate_id]
             given = dict(answers[voice])
             if kind == "dictation":
@@ -170,7 +186,7 @@ def test_words_that_were_not_understood_are_counted(heard: Project) -> None:
     """'line' heard as 'lime' is one of three words in one of the two texts ('One line here.', 'Two lines there.')."""
     found = answered(heard, "dictation", {"ilseth": {}, "linnoway": {}})
     assert [row[:2] for row in found.rows] == [("linnoway", "0.0 %"), ("ilseth", "33.3 %")]
-    assert found.rows[1][4] in ("line, lines", "lines, line")
+    assert found.rows[1][5] in ("line, lines", "lines, line")
     trials = [t for session in heard.panel.sessions(heard.panel.tests()[-1].id) for t in session.trials]
     assert max(Counter((t.session_id, t.stimuli[0].passage_version_id) for t in trials).values()) == 1
 
@@ -179,7 +195,7 @@ def test_a_scale_that_is_added_is_asked_and_answered(heard: Project, monkeypatch
     warm = Scale(question="How warm is this voice?", steps={3: "Warm", 2: "Neither", 1: "Cold"}, about="How warm?")
     monkeypatch.setitem(SCALES, "warmth", warm)
     session = session_of(heard, opened(heard, "ACR", scale="warmth"), heard.panel.add_listener("A", languages=["en"]))
-    assert session.shown.question.words == warm.question
+    assert session.shown.questions[0].words == warm.question
     session.played(0, 1.0)
     with pytest.raises(InputError, match="Answers are: Warm, Neither, Cold"):
         session.answer({"score": 4})

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from zestpanel.core.domain.listening import Answer, Trial
 from zestpanel.core.listening.material import takes_to_hear
@@ -166,6 +167,9 @@ class _Passing:
         return set()
 
     def answer(self, trial: Trial, answer: Answer) -> None:
+        pass
+
+    def note_checks(self, checks: Mapping[str, Any]) -> None:
         pass
 
     def finish(self) -> None:

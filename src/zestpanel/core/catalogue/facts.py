@@ -183,6 +183,7 @@ class Engine(HasFacts):
     notation: Notation | None = Field(default=None, description="how delivery marks are written to the engine")
     takes_recordings: bool = Field(default=False, description="{reference} is filled with a voice's recording")
     takes_descriptions: bool = Field(default=False, description="{gender}, {age}, {accent}, {strength} are filled")
+    human: bool = Field(default=False, description="recordings of a person: heard and compared with, never chosen")
     claims: tuple[Claim, ...] = ()
     outside: tuple[OutsideRank, ...] = ()
     speak: Speak

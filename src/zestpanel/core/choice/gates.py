@@ -46,6 +46,8 @@ def gates(
 ) -> list[Gate]:
     """All gates the brief sets for this candidate, and those for everybody: rights of persons, a sound still made."""
     out: list[Gate] = []
+    if engine is not None and engine.human:
+        out.append(Gate(name="is a voice to choose", verdict="no", why="recordings of a person, to compare with"))
     if candidate.ended:
         why = f"the same request gives another sound since {candidate.ended_on}"
         out.append(Gate(name="can still be made", verdict="no", why=why))

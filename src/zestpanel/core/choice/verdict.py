@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from typing import Final
 
-from zestpanel.core.analysis.statistics.crossed import smallest_difference_told
+from zestpanel.core.analysis.statistics.crossed import listeners_to_tell
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.ranking import chance_in_words
 
 FIRM: Final = 0.9  # of the draws of listeners, passages and weights (common practice, no source)
 SAME: Final = 0.05  # of a category: less is not shown
-_MOST_LISTENERS: Final = 200
 
 
 def verdict(found: Standing, language: str) -> str:
@@ -43,11 +42,11 @@ def _more_listeners(found: Standing, language: str, a: int, b: int) -> str:
     if apart < SAME:
         return f"; their mean scores lie within {SAME:g}"
     passages, listeners = min(one.passages, other.passages), min(one.listeners, other.listeners)
-    for wanted in range(max(listeners, 1), _MOST_LISTENERS + 1):
-        told = smallest_difference_told(wanted, passages, 1)
-        if told is not None and told <= apart:
-            more = wanted - listeners
-            if more == 0:
-                return "; their quality differs, other criteria weigh against it"
-            return f"; about {more} more listeners would tell whether {apart:.1f} between their scores is real"
+    wanted = listeners_to_tell(apart, passages)
+    if wanted is not None and wanted <= listeners:
+        return "; their quality differs, other criteria weigh against it"
+    if wanted is not None:
+        return (
+            f"; about {wanted - listeners} more listeners would tell whether {apart:.1f} between their scores is real"
+        )
     return f"; {apart:.1f} between their scores is less than more listeners could tell, more passages might"

@@ -9,12 +9,21 @@ from typing import Any, Literal
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Listener:
+    """accent, audience and age are as the listener states them, '' where nothing is said. own_voice: the id of the
+    voice that is the listener's own; answers about it are kept apart. forgotten: only a number is left of the
+    person."""
+
     id: int
     alias: str
     languages: tuple[str, ...]
     hearing: str
     kit: str
     simulated: bool
+    accent: str = ""
+    audience: str = ""
+    age: str = ""
+    own_voice: str = ""
+    forgotten: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,13 +102,38 @@ class Answered:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Session:
-    """A listener's way through a test."""
+    """A listener's way through a test. checks: what the checks before it found, by name."""
 
     id: int
     test_id: int
     listener_id: int
     trials: tuple[Trial, ...]
     finished: bool
+    checks: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conduct:
+    """What was done with a test since it was opened. level_lufs: that all clips of it are heard at, None before the
+    first listener. looks: (date, listeners by then) of looks at the result before all planned listeners had answered.
+    left_out, kept_in: listeners whose answers the lead has taken out, or kept against the screening.
+    """
+
+    level_lufs: float | None = None
+    looks: tuple[tuple[str, int], ...] = ()
+    left_out: frozenset[int] = frozenset()
+    kept_in: frozenset[int] = frozenset()
+
+    def as_document(self) -> dict[str, Any]:
+        return {"level_lufs": self.level_lufs, "looks": [list(one) for one in self.looks],
+                "left_out": sorted(self.left_out), "kept_in": sorted(self.kept_in)}  # fmt: skip
+
+    @classmethod
+    def from_document(cls, value: Mapping[str, Any]) -> Conduct:
+        return cls(
+            level_lufs=value.get("level_lufs"), looks=tuple((str(d), int(n)) for d, n in value.get("looks", ())),
+            left_out=frozenset(value.get("left_out", ())), kept_in=frozenset(value.get("kept_in", ())),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -111,3 +145,4 @@ class ListeningTest:
     settings: Mapping[str, Any]
     created: str
     closed: str
+    conduct: Conduct = Conduct()

@@ -105,3 +105,78 @@ def pairs_in_both_orders(
             )))  # fmt: skip
     drawn = [trials[k] for k in rng.permutation(len(trials))]
     return drawn[: settings.most] if settings.most else drawn
+
+
+def with_repeats(
+    trials: Sequence[PlannedTrial], settings: TestSettings, rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """Some of the scored trials once more, hidden among the others: how steadily a listener answers shows in them.
+
+    A repeat stands in the second half, at least two trials behind the first time where there is room.
+    """
+    scored = [k for k, one in enumerate(trials) if not one.training]
+    out = list(trials)
+    early = scored[: max(1, len(scored) // 2)]
+    for k in rng.permutation(len(early))[: min(settings.repeats, len(early))]:
+        original = trials[early[int(k)]]
+        first = min(len(out), early[int(k)] + 3 + (len(out) - len(trials)))
+        at = int(rng.integers(max(first, len(trials) - len(scored) // 2), len(out) + 1)) if first < len(out) else first
+        out.insert(at, replace(original, detail={**original.detail, "repeat": True}))
+    return out
+
+
+def beside_the_reference(
+    able: Mapping[tuple[int, int], int], settings: TestSettings, *, listener: int, rng: np.random.Generator,
+    held_out: bool = False,
+) -> list[PlannedTrial]:  # fmt: skip
+    """Every judged clip behind the reference's of the same text, in the balanced order of ``acr_trials``. held_out: the
+    reference speaks another text where it has one. Passages that the reference has not spoken are left out."""
+    person = settings.reference_id
+    spoken = [version for candidate, version in able if candidate == person]
+    judged = {
+        key: take for key, take in able.items()
+        if key[0] != person and key[0] in settings.candidate_ids and (key[1] in spoken or (held_out and spoken))
+    }  # fmt: skip
+    trials = []
+    for one in one_at_a_time(judged, settings, listener=listener, rng=rng, training=0):
+        (sample,) = one.stimuli
+        version = sample.passage_version_id
+        if held_out:
+            others = [v for v in spoken if v != version] or spoken
+            version = others[int(rng.integers(len(others)))]
+        reference = Stimulus(candidate_id=person, passage_version_id=version, take_id=able[person, version],
+                             role="reference")  # fmt: skip
+        trials.append(PlannedTrial(stimuli=(reference, sample)))
+    return trials
+
+
+def with_traps(
+    trials: Sequence[PlannedTrial], traps: Sequence[PlannedTrial], rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """Trap trials at drawn places among the scored ones."""
+    out = list(trials)
+    training = sum(one.training for one in trials)
+    for trap in traps:
+        out.insert(int(rng.integers(training, len(out) + 1)), trap)
+    return out
+
+
+def between_neighbours(trial: PlannedTrial, able: Mapping[tuple[int, int], int]) -> PlannedTrial:
+    """A single clip with the same candidate's clips of the passages before and after it, where there are such."""
+    (clip,) = trial.stimuli
+    order = list(dict.fromkeys(version for _, version in able))
+    at = order.index(clip.passage_version_id)
+
+    def beside(step: int) -> list[Stimulus]:
+        version = order[at + step] if 0 <= at + step < len(order) else None
+        take = able.get((clip.candidate_id, version)) if version is not None else None
+        return [] if take is None or version is None else [
+            Stimulus(candidate_id=clip.candidate_id, passage_version_id=version, take_id=take, role="context")
+        ]  # fmt: skip
+
+    return replace(trial, stimuli=(*beside(-1), clip, *beside(1)))
+
+
+def judged_at(trial: PlannedTrial) -> int:
+    """Which of the trial's clips is judged, where one is."""
+    return next(k for k, one in enumerate(trial.stimuli) if one.role == "judged")

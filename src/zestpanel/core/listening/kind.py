@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Final, Protocol
+from typing import Any, Final, Literal, Protocol
 
 import numpy as np
 
@@ -13,6 +13,11 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.listening.settings import TestSettings
 
 LONGEST_TEXT: Final = 5_000
+LOW, HIGH = 0, 100  # ends of the line that clips are placed on (ITU-R BS.1534-3)
+MOST_LANES: Final = 9  # a digit for each
+Option = Literal[
+    "scale", "also", "question", "reference", "anchors", "repeats", "traps", "training", "context", "strength"
+]
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 
 
@@ -27,36 +32,79 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """name: under which its answer is kept. choices: the answers it allows; none for words that are written down."""
+    """name: under which its answer is kept. choices: the answers it allows; none for words that are written down.
+
+    places: instead of choices, how many clips are placed on a line from 0 to 100; bands: its five names, the best
+    first.
+    """
 
     name: str
     words: str
-    choices: tuple[Choice, ...]
+    choices: tuple[Choice, ...] = ()
+    places: int = 0
+    bands: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """A lane of a trial: what its button says, '' for one that is just played, and the trial's stimuli that are heard
+    in it, one after the other. reference: it is there to compare with, and never placed or judged itself."""
+
+    name: str
+    stimuli: tuple[int, ...]
+    reference: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shown:
-    """How a trial stands in the booth.
+    """How a trial stands in the booth: its lanes, which swap at the same place in the text, and what is asked, one
+    question after the other. must_hear: share of every lane, before an answer counts. by_text: off where the lanes
+    speak different words and have no place in common."""
 
-    clips: for each lane, what its button says, and which of the trial's stimuli it plays; one lane without a name is
-    just played. Lanes swap at the same place in the text. must_hear: share of every clip, before an answer counts.
-    """
-
-    clips: tuple[tuple[str, int], ...]
-    question: Question
+    lanes: tuple[Heard, ...]
+    questions: tuple[Question, ...]
     must_hear: float
     shows_text: bool = True
+    by_text: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bar:
+    """A line of the picture of a result: an estimate with its interval, None where there is none. candidate_ids: whose
+    answers are behind it. note: stands at its end, such as letters."""
+
+    name: str
+    value: float
+    low: float | None
+    high: float | None
+    candidate_ids: tuple[int, ...]
+    says: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Axis:
+    """What the bars lie on. even: where nothing is told, such as one half; drawn across."""
+
+    low: float
+    high: float
+    words: str
+    even: float | None = None
+    step: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
-    """What the answers to a test say: in a sentence, then as a table. numbers: columns to be aligned at the right."""
+    """What the answers to a test say: in a sentence, as a picture, then as a table. numbers: columns to be aligned at
+    the right."""
 
     says: str
     head: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     rule: str
     numbers: tuple[int, ...] = ()
+    bars: tuple[Bar, ...] = ()
+    axis: Axis | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +126,7 @@ class Kind(Protocol):
     title: str
     asks: str  # the lead's question that it answers
     fewest_candidates: int
+    uses: frozenset[Option]  # settings of a test that mean something to it
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -88,20 +137,31 @@ class Kind(Protocol):
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown: ...
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
-        """What the answers say. Raises NotEnoughData."""
+        """What the answers say, all to texts of one language. Raises NotEnoughData."""
         ...
 
 
 def check(given: Mapping[str, Any], shown: Shown) -> None:
-    """Raises InputError for an answer that the trial does not allow."""
-    question = shown.question
-    if not question.choices:
-        text = given.get(question.name)
-        if set(given) != {question.name} or not isinstance(text, str) or len(text) > LONGEST_TEXT:
-            raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.",
-                             remedy=f"Write down what was said, in at most {LONGEST_TEXT:,} characters.")  # fmt: skip
-        return
-    if set(given) != {question.name} or given[question.name] not in [choice.value for choice in question.choices]:
-        allowed = ", ".join(choice.words for choice in question.choices)
-        raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.",
-                         remedy=f"Answers are: {allowed}.")  # fmt: skip
+    """Raises InputError for answers that the trial does not allow: one to each question, and nothing else."""
+    if set(given) != {question.name for question in shown.questions}:
+        asked = "; ".join(question.words for question in shown.questions)
+        raise InputError(f"This is no answer to '{asked}'.", kept="Nothing was kept.",
+                         remedy="Each question has one answer.")  # fmt: skip
+    for question in shown.questions:
+        if remedy := wrong(question, given[question.name]):
+            raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.", remedy=remedy)
+
+
+def wrong(question: Question, value: object) -> str:
+    """What an answer to the question would be, where this is none; '' where it is one."""
+    if question.places:
+        good = isinstance(value, list) and len(value) == question.places
+        if not good or not all(type(one) is int and LOW <= one <= HIGH for one in value):  # type: ignore[attr-defined]
+            return f"Each of the {question.places} clips has a place from {LOW} to {HIGH}."
+    elif question.choices:
+        # 1 == True: an answer is of its choice's type, too
+        if not any(type(value) is type(choice.value) and value == choice.value for choice in question.choices):
+            return f"Answers are: {', '.join(choice.words for choice in question.choices)}."
+    elif not isinstance(value, str) or len(value) > LONGEST_TEXT:
+        return f"Write down what was said, in at most {LONGEST_TEXT:,} characters."
+    return ""

@@ -1,28 +1,83 @@
-"""What is heard in a test: which take of a cell, and at which level."""
+"""What is heard in a test: which takes, at which level, and how the lanes of a trial are made of them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Final
 
+import numpy as np
+
+from zestpanel.core.audio.clip import Clip, as_samples
+from zestpanel.core.audio.files import resampled
+from zestpanel.core.domain.listening import PlannedTrial
 from zestpanel.core.domain.take import Take
+from zestpanel.core.listening.anchors import low_passed
+from zestpanel.core.listening.kind import Heard
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS
-from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, as_heard
+from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, RATE_HZ, Lane, as_heard, prepare_lanes
+from zestpanel.core.speech.builtin_voice import speak, voice_for_language
 from zestpanel.core.store.project import Project
 
+Cell = tuple[int, int]  # candidate, passage version
+Words = Sequence[tuple[str, float, float, bool]]
+LEAD_S: Final = 0.1  # of silence left before and after speech, where it is trimmed
+TAIL_S: Final = 0.2
+BETWEEN_S: Final = 0.6  # between clips heard one after the other (common practice, no source)
+_DRAWS: Final = 7  # a stream of random numbers of its own for which take is drawn
 
-def takes_to_hear(project: Project, settings: TestSettings) -> dict[tuple[int, int], int]:
-    """The take heard by (candidate, passage version): the starred one, else the first. Only runs on the channel's own
-    passages at their present version enter; captured sound and vendors' samples never do."""
+
+def pool_of(project: Project, settings: TestSettings) -> dict[Cell, tuple[int, ...]]:
+    """The takes that may be heard of each cell, by the test's rule: all repeats, the first, or the preferred one. Only
+    runs on the channel's own passages at their present version enter; captured sound and vendors' samples never do."""
     passages = {p.version_id: p for p in project.texts.all() if p.id in settings.passage_ids}
-    chosen: dict[tuple[int, int], Take] = {}
-    for take in project.takes.all():
-        key = (take.candidate_id, take.passage_version_id)
-        wanted = take.candidate_id in settings.candidate_ids and take.passage_version_id in passages and take.scored
-        if wanted and (key not in chosen or (take.starred and not chosen[key].starred)):
-            chosen[key] = take
-    order = [(c, version) for version in passages for c in settings.candidate_ids if (c, version) in chosen]
-    return {key: chosen[key].id for key in order}
+    heard = settings.heard_ids
+    found: dict[Cell, list[Take]] = defaultdict(list)
+    for take in project.takes.all(with_timing=False):
+        if take.candidate_id in heard and take.passage_version_id in passages and take.scored:
+            found[take.candidate_id, take.passage_version_id].append(take)
+    order = [(c, version) for version in passages for c in heard if (c, version) in found]
+    return {cell: _by_rule(found[cell], settings) for cell in order}
+
+
+def _by_rule(of_cell: Sequence[Take], settings: TestSettings) -> tuple[int, ...]:
+    if settings.take_rule == "drawn":
+        return tuple(take.id for take in of_cell)
+    first = of_cell[0]
+    starred = next((take for take in of_cell if take.starred), first)
+    return (starred.id if settings.take_rule == "preferred" else first.id,)
+
+
+def takes_to_hear(project: Project, settings: TestSettings) -> dict[Cell, int]:
+    """One take of each cell, by (candidate, passage version): what a first listener would hear."""
+    return drawn(pool_of(project, settings), settings, listener=0)
+
+
+def drawn(pool: Mapping[Cell, Sequence[int]], settings: TestSettings, *, listener: int) -> dict[Cell, int]:
+    """The take of each cell that one listener hears. listener: a running number. Repeats go round from listener to
+    listener, from a start that is drawn for each cell: each is heard by as many."""
+    rng = np.random.default_rng([settings.seed, _DRAWS])
+    starts = rng.integers(0, 1_000_000, len(pool))
+    return {
+        cell: takes[(int(start) + listener) % len(takes)] for (cell, takes), start in zip(pool.items(), starts,
+                                                                                          strict=True)
+    }  # fmt: skip
+
+
+def pool_of_test(project: Project, test_id: int, settings: TestSettings) -> dict[Cell, tuple[int, ...]]:
+    """The takes that a test may play: as fixed with its first listener, else as they would be now."""
+    fixed = project.panel.fixed_takes(test_id)
+    if fixed is None:
+        return pool_of(project, settings)
+    found: dict[Cell, list[int]] = defaultdict(list)
+    for take in project.takes.all(with_timing=False):
+        if take.id in fixed:
+            found[take.candidate_id, take.passage_version_id].append(take.id)
+    versions = list(dict.fromkeys(version for _, version in found))
+    candidates = [*settings.heard_ids, *dict.fromkeys(c for c, _ in found if c not in settings.heard_ids)]
+    return {(c, v): tuple(found[c, v]) for v in versions for c in candidates if (c, v) in found}
 
 
 def level_of_test(project: Project, takes: Iterable[int]) -> float:
@@ -45,3 +100,76 @@ def level_of_test(project: Project, takes: Iterable[int]) -> float:
         if lufs is not None:
             level = min(level, lufs + CEILING_DBTP - peak)
     return level
+
+
+# -- the lanes of a trial
+
+
+def lanes_of(
+    project: Project, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, *, level_lufs: float,
+    first_key: int,
+) -> list[Lane]:  # fmt: skip
+    """The trial's lanes ready to be heard, keyed from first_key on."""
+    takes = {t.id: t for t in project.takes.all(with_timing=False)}
+    wanted = [s.take_id for s in trial.stimuli if s.take_id is not None]
+    measured = project.takes.measured(wanted)
+    lanes: list[tuple[int, Clip, Words, int]] = []
+    for k, lane in enumerate(heard):
+        if not lane.stimuli:
+            lanes.append((first_key + k, _spoken(trial), (), 1))
+            continue
+        parts = []
+        for at in lane.stimuli:
+            stimulus = trial.stimuli[at]
+            assert stimulus.take_id is not None
+            clip = project.takes.load(takes[stimulus.take_id])
+            words: Words = measured[stimulus.take_id].words if stimulus.take_id in measured else ()
+            if cut := cut_off_hz(trial, at):
+                clip = low_passed(clip, cut)
+            parts.append(trimmed(clip, words) if settings.trim else (clip, words))
+        clip, words = _one_after_the_other(parts)
+        text, _ = project.texts.version_text(trial.stimuli[lane.stimuli[0]].passage_version_id)
+        lanes.append((first_key + k, clip, words, len(text.split())))
+    return prepare_lanes(lanes, target_lufs=level_lufs)[0]
+
+
+def _spoken(trial: PlannedTrial) -> Clip:
+    """What a trap says, by the built-in voice."""
+    said = speak(str(trial.detail["says"]), voice=voice_for_language(str(trial.detail["language"])))
+    return Clip(samples=as_samples(said.samples), rate_hz=said.rate_hz)
+
+
+def cut_off_hz(trial: PlannedTrial, at: int) -> float | None:
+    """Where an anchor is cut off, None for a stimulus that is no anchor."""
+    cuts: Mapping[str, Any] = trial.detail.get("cut_off_hz", {})
+    return float(cuts[str(at)]) if str(at) in cuts else None
+
+
+def trimmed(clip: Clip, words: Words = ()) -> tuple[Clip, Words]:
+    """The clip with LEAD_S of silence before and TAIL_S after its speech, with times of words moved along. A clip whose
+    speech cannot be told from its noise is left as it is."""
+    found = measure_silence(clip)
+    if found.beyond_reach or found.speech_s <= 0:
+        return clip, words
+    begin = max(0, round((found.lead_s - LEAD_S) * clip.rate_hz))
+    end = min(clip.frames, clip.frames - round((found.tail_s - TAIL_S) * clip.rate_hz))
+    moved = begin / clip.rate_hz
+    return (
+        Clip(samples=clip.samples[begin:end], rate_hz=clip.rate_hz),
+        tuple((word, start - moved, stop - moved, good) for word, start, stop, good in words),
+    )
+
+
+def _one_after_the_other(parts: Sequence[tuple[Clip, Words]]) -> tuple[Clip, Words]:
+    if len(parts) == 1:
+        return parts[0]
+    level = [resampled(clip, RATE_HZ) for clip, _ in parts]
+    channels = max(clip.channels for clip in level)
+    gap = np.zeros((round(BETWEEN_S * RATE_HZ), channels), dtype=np.float32)
+    pieces, words, at = [], [], 0.0
+    for clip, (_, of_part) in zip(level, parts, strict=True):
+        samples = clip.samples if clip.channels == channels else np.repeat(clip.samples[:, :1], channels, axis=1)
+        words += [(word, start + at, stop + at, good) for word, start, stop, good in of_part]
+        pieces += [samples, gap]
+        at += clip.duration_s + BETWEEN_S
+    return Clip(samples=np.concatenate(pieces[:-1]), rate_hz=RATE_HZ), tuple(words)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Final
 
-from zestpanel.core.analysis.statistics.crossed import FEWEST_TO_COMPARE, smallest_difference_told
+from zestpanel.core.analysis.statistics.crossed import FEWEST_TO_COMPARE, listeners_to_tell, smallest_difference_told
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 
@@ -23,17 +25,12 @@ def what_can_be_told(*, candidates: int, passages: int, listeners: int) -> str:
         people, texts = FEWEST_TO_COMPARE
         return f"{panel}: too few to tell any two candidates apart; at least {people} and {texts} are needed."
     words = f"{panel} tell {candidates} candidates apart where they differ by about {told:.1f} categories or more"
-    more = next(n for n in range(max(listeners, 1), 10_000) if _good_enough(n, passages, pairs) or n > 200)
-    if told > WORTH_TELLING and more <= 200:
+    more = listeners_to_tell(WORTH_TELLING, passages, comparisons=pairs)
+    if told > WORTH_TELLING and more is not None:
         words += f"; {more} listeners would tell {WORTH_TELLING:g}"
     elif told > WORTH_TELLING:
         words += "; more listeners alone do not help, more passages do"
     return f"{words} (8 times in 10, at the usual spread of ratings)."
-
-
-def _good_enough(listeners: int, passages: int, pairs: int) -> bool:
-    told = smallest_difference_told(listeners, passages, pairs)
-    return told is not None and told <= WORTH_TELLING
 
 
 def _counted(n: int, what: str) -> str:
@@ -49,15 +46,75 @@ def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> st
     pairs, answers = candidates * (candidates - 1) // 2, passages * listeners
     if pairs == 0 or answers == 0:
         return "A preference needs two candidates, a passage and a listener."
-    from scipy.stats import binom
-
-    level = 0.05 / pairs
-    most = next((k for k in range(answers // 2, answers + 1) if 2 * binom.sf(k - 1, answers, 0.5) <= level), None)
     asked = f"{_counted(pairs, 'pair')}, {_counted(answers, 'answer')} each"
-    if most is None:
+    found = preference_told(answers, pairs)
+    if found is None:
         return f"{asked}: too few to tell any preference from even."
-    share = next((s / 100 for s in range(51, 101) if binom.sf(most - 1, answers, s / 100) >= 0.8), 1.0)
+    share, most = found
     return (
         f"{asked}: a preference of {100 * share:.0f} to {100 - 100 * share:.0f} is told from even (8 times in 10; "
         f"{most} of {answers} are needed)."
     )
+
+
+def preference_told(answers: int, comparisons: int) -> tuple[float, int] | None:
+    """The share of preferences that so many answers tell from even, 8 times in 10, and how many of them it takes: exact
+    binomial test, two-sided, at the first step of Holm. None where no outcome would."""
+    from scipy.stats import binom
+
+    level = 0.05 / max(1, comparisons)
+    most = next((k for k in range(answers // 2, answers + 1) if 2 * binom.sf(k - 1, answers, 0.5) <= level), None)
+    if most is None:
+        return None
+    return next((s / 100 for s in range(51, 101) if binom.sf(most - 1, answers, s / 100) >= 0.8), 1.0), most
+
+
+def hearing_told(answers: int, comparisons: int) -> tuple[float, int] | None:
+    """The share of right answers that so many answers tell from guessing among two, 8 times in 10, and how many right
+    ones it takes: exact binomial test, one-sided, at the first step of Holm. None where no outcome would."""
+    from scipy.stats import binom
+
+    level = 0.05 / max(1, comparisons)
+    most = next((k for k in range(answers // 2, answers + 1) if binom.sf(k - 1, answers, 0.5) <= level), None)
+    if most is None:
+        return None
+    return next((s / 100 for s in range(51, 101) if binom.sf(most - 1, answers, s / 100) >= 0.8), 1.0), most
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What a test of a kind tells with so many listeners. least: by number of listeners, None where nothing is told.
+    words: what is on the axis; worth: a difference that is looked for."""
+
+    least: tuple[tuple[int, float | None], ...]
+    words: str
+    worth: float
+    floor: float
+
+
+_KINDS: Final[Mapping[str, Callable[[int, int], tuple[float, int] | None]]] = {
+    "preference": preference_told, "ABX": hearing_told,
+}  # fmt: skip
+_RATED: Final = frozenset({"ACR", "DCR", "CCR", "likeness", "match", "multi-stimulus"})
+WORTH_PREFERRING: Final = 0.65
+_MOST_SHOWN: Final = 40
+
+
+def told_by(kind: str, *, candidates: int, passages: int) -> Told | None:
+    """What a test tells, over the number of listeners; None for kinds without a rule."""
+    pairs = candidates * (candidates - 1) // 2
+    if pairs == 0 or passages == 0:
+        return None
+    numbers = range(2, _MOST_SHOWN + 1)
+    if kind in _RATED:
+        unit = 25.0 if kind == "multi-stimulus" else 1.0
+        least = tuple((n, None if (d := smallest_difference_told(n, passages, pairs)) is None else unit * d)
+                      for n in numbers)  # fmt: skip
+        words = "places on the line" if unit > 1 else "categories"
+        return Told(least=least, words=f"smallest difference told, {words}", worth=unit * WORTH_TELLING, floor=0.0)
+    if kind in _KINDS:
+        found = [(n, _KINDS[kind](n * passages, pairs)) for n in numbers]
+        words = "smallest preference told, %" if kind == "preference" else "smallest share of right answers told, %"
+        return Told(least=tuple((n, None if one is None else 100 * one[0]) for n, one in found), words=words,
+                    worth=100 * WORTH_PREFERRING, floor=50.0)  # fmt: skip
+    return None

@@ -21,6 +21,7 @@ from zestpanel.core.analysis.statistics.crossed import (
     equality_crossed,
     joint_draws,
 )
+from zestpanel.core.analysis.statistics.crossed_table import crossed_table
 from zestpanel.core.analysis.statistics.intervals import Interval, t_interval
 from zestpanel.core.analysis.statistics.paired import Comparison, Equality, compare
 from zestpanel.core.domain.candidate import Candidate
@@ -106,17 +107,18 @@ class PanelScores:
     """by_candidate: each candidate's score in its own language, else in the first it was rated in.
 
     not_spoken: ratings kept apart because the listener does not speak the passage's language; not_stated: because it
-    is not known which languages the listener speaks.
+    is not known which languages the listener speaks; of_own_voice: because the voice is the listener's own.
     """
 
     by_candidate: dict[int, Score]
     languages: tuple[LanguageScores, ...]
     not_spoken: int = 0
     not_stated: int = 0
+    of_own_voice: int = 0
 
     @property
     def kept_apart(self) -> int:
-        return self.not_spoken + self.not_stated
+        return self.not_spoken + self.not_stated + self.of_own_voice
 
     def of_language(self, language: str) -> LanguageScores | None:
         return next((one for one in self.languages if one.language == primary(language)), None)
@@ -132,6 +134,8 @@ class PanelScores:
             parts.append(f"{self.not_spoken} of a language the listener does not speak")
         if self.not_stated:
             parts.append(f"{self.not_stated} by listeners whose languages are not stated")
+        if self.of_own_voice:
+            parts.append(f"{self.of_own_voice} by listeners of their own voice")
         if not parts:
             return ""
         return f"Ratings kept apart, in no score: {'; '.join(parts)}."
@@ -159,12 +163,16 @@ def score_ratings(
 ) -> PanelScores:
     """Scores from ratings. passages: language by passage version id; kinds: what is in each text, plain if nothing.
 
-    Ratings of a language the listener does not speak are kept apart, and those of listeners who stated none.
+    Ratings of a language the listener does not speak are kept apart, those of listeners who stated none, and those of
+    a listener's own voice.
     Several ratings of one clip by one listener (hidden repeats) count as their mean.
     """
     speaks = {p.id: {primary(tag) for tag in p.languages} for p in listeners}
     simulated = {p.id for p in listeners if p.simulated}
-    known = [r for r in rows if speaks.get(r.listener_id)]
+    voices = {c.id: c.voice for c in candidates}
+    own = {(p.id, p.own_voice) for p in listeners if p.own_voice}
+    others = [r for r in rows if (r.listener_id, voices.get(r.candidate_id)) not in own]
+    known = [r for r in others if speaks.get(r.listener_id)]
     counted = [r for r in known if primary(passages[r.passage_version_id]) in speaks[r.listener_id]]
     languages = []
     for language in dict.fromkeys(primary(tag) for tag in passages.values()):
@@ -173,17 +181,18 @@ def score_ratings(
         ids = tuple(c.id for c in candidates if c.id in rated)
         if ids:
             languages.append(_within(language, ids, of_language, simulated, kinds))
-    own = {c.id: primary(c.language) for c in candidates}
+    at_home = {c.id: primary(c.language) for c in candidates}
     scores: dict[int, Score] = {}
     for one in languages:
         for candidate_id, score in one.scores.items():
-            if candidate_id not in scores or one.language == own[candidate_id]:
+            if candidate_id not in scores or one.language == at_home[candidate_id]:
                 scores[candidate_id] = score
     return PanelScores(
         by_candidate=scores,
         languages=tuple(languages),
         not_spoken=len(known) - len(counted),
-        not_stated=len(rows) - len(known),
+        not_stated=len(others) - len(known),
+        of_own_voice=len(rows) - len(others),
     )
 
 
@@ -194,7 +203,7 @@ def _within(
     simulated: set[int],
     kinds: Mapping[int, frozenset[str]] | None,
 ) -> LanguageScores:
-    table = _table([r for r in rows if r.candidate_id in ids], ids)
+    table = crossed_table(((r.candidate_id, r.listener_id, r.passage_version_id, r.score) for r in rows), ids)
     found = differences(table)
     means = [float(np.nanmean(one)) for one in table]
     order = sorted(range(len(ids)), key=lambda k: -means[k])
@@ -220,20 +229,6 @@ def _within(
         draws=joint_draws(table, raw, np.random.default_rng(BOOTSTRAP_SEED + 1), SCALE),
         table=table,
     )
-
-
-def _table(rows: Sequence[Rating], ids: tuple[int, ...]) -> NDArray[np.float64]:
-    people = sorted({r.listener_id for r in rows})
-    texts = sorted({r.passage_version_id for r in rows})
-    total = np.zeros((len(ids), len(people), len(texts)))
-    count = np.zeros_like(total)
-    where = {i: n for n, i in enumerate(ids)}, {i: n for n, i in enumerate(people)}, {i: n for n, i in enumerate(texts)}
-    for r in rows:
-        at = where[0][r.candidate_id], where[1][r.listener_id], where[2][r.passage_version_id]
-        total[at] += r.score
-        count[at] += 1
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return total / count
 
 
 def _means(one: NDArray[np.float64]) -> NDArray[np.float64]:

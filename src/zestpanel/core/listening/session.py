@@ -6,17 +6,20 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any, Protocol
 
 import numpy as np
 
-from zestpanel.core.domain.listening import Answer, Listener, Session, Trial
+from zestpanel.core.domain.listening import Answer, Listener, PlannedTrial, Session, Trial
 from zestpanel.core.errors import InputError, NotEnoughData
-from zestpanel.core.listening.kind import Kind, Shown, check
-from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.design import with_repeats, with_traps
+from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
+from zestpanel.core.listening.material import drawn, level_of_test, pool_of_test
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.listening.told import Told
 from zestpanel.core.store.project import Project
 
 
@@ -34,6 +37,10 @@ class Sessions(Protocol):
 
     def answer(self, trial: Trial, answer: Answer) -> None:
         """Keep an answer, at once and whole."""
+        ...
+
+    def note_checks(self, checks: Mapping[str, Any]) -> None:
+        """Keep what the checks before the first trial found."""
         ...
 
     def finish(self) -> None: ...
@@ -55,13 +62,16 @@ class ProjectSessions:
     def answer(self, trial: Trial, answer: Answer) -> None:
         self._project.answers.add(trial.id, answer)
 
+    def note_checks(self, checks: Mapping[str, Any]) -> None:
+        self._project.panel.put_checks(self.session.id, checks)
+
     def finish(self) -> None:
         self._project.panel.finish_session(self.session.id)
 
 
 def start_session(project: Project, test_id: int, kind: Kind, settings: TestSettings, listener: Listener) -> Session:
     """The listener's session of the test: the one begun earlier, or a new one with its own balanced order, over the
-    passages whose language they speak.
+    passages whose language they speak. The first listener's fixes which takes the test plays, and their level.
 
     Raises NotEnoughData when there is nothing in the test that the listener can judge, InputError when it is not known
     which languages they speak.
@@ -70,8 +80,8 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     for session in sessions:
         if session.listener_id == listener.id:
             return session
-    takes = takes_to_hear(project, settings)
-    if not takes:
+    pool = pool_of_test(project, test_id, settings)
+    if not pool:
         raise NotEnoughData(
             "There is nothing to hear yet: no candidate has a clip of these passages.",
             remedy="Render the missing takes first.",
@@ -84,29 +94,53 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
         )
     spoken = {tag.split("-")[0].lower() for tag in listener.languages}
     languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
-    able = {key: take for key, take in takes.items() if languages[key[1]] in spoken}
+    takes = drawn(pool, settings, listener=len(sessions))
+    able = {key: take for key, take in takes.items() if languages.get(key[1]) in spoken}
     if not able:
         raise NotEnoughData(
             f"No clip of this test is in a language that {listener.alias} speaks ({', '.join(listener.languages)}).",
             kept="No session was begun.",
         )
     rng = np.random.default_rng([settings.seed, len(sessions)])
-    planned = kind.design(able, settings, listener=len(sessions), rng=rng)
+    planned = with_repeats(kind.design(able, settings, listener=len(sessions), rng=rng), settings, rng)
+    planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:
         raise NotEnoughData(
             f"No passage has clips of {kind.fewest_candidates} candidates that {listener.alias} can judge.",
             kept="No session was begun.", remedy="Render the missing takes first.",
         )  # fmt: skip
+    if project.panel.test(test_id).conduct.level_lufs is None:
+        every = [take for of_cell in pool.values() for take in of_cell]
+        project.panel.fix(test_id, every, level_of_test(project, every))
     return project.panel.add_session(test_id, listener.id, planned)
+
+
+def _traps(
+    kind: Kind, planned: Sequence[PlannedTrial], settings: TestSettings, listener: Listener, rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """Trials in which a voice says which key to press: whoever does not, was not listening."""
+    if not planned or not settings.traps:
+        return []
+    question, told = kind.shown(planned[0], settings).questions[0], Told(listener.languages)
+    out = []
+    for _ in range(settings.traps):
+        choice = question.choices[int(rng.integers(len(question.choices)))]
+        says = told.say("trap", key=choice.key.upper())
+        out.append(PlannedTrial(stimuli=(), detail={"trap": choice.value, "says": says, "language": told.language}))
+    return out
 
 
 class ListeningSession:
     """A session under way, without a window. The place in it is where the first trial without an answer is."""
 
     def __init__(
-        self, port: Sessions, kind: Kind, settings: TestSettings, *, clock: Callable[[], float] = time.monotonic
-    ) -> None:
+        self, port: Sessions, kind: Kind, settings: TestSettings, *, clock: Callable[[], float] = time.monotonic,
+        told: Told | None = None, level_lufs: float | None = None,
+    ) -> None:  # fmt: skip
+        """level_lufs: that all clips of the test are heard at, None where each trial finds its own."""
         self._port, self.kind, self.settings, self._clock = port, kind, settings, clock
+        self.told, self.level_lufs = told or Told(), level_lufs
+        self._sat_down = clock()
         self.trials = port.trials
         answered = port.answered()
         self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
@@ -115,7 +149,7 @@ class ListeningSession:
     def _begin_trial(self) -> None:
         self._began, self._plays = self._clock(), 0
         self._may_correct = False
-        self._heard = [0.0] * (0 if self.finished else len(self.trial.stimuli))
+        self._heard = [0.0] * (0 if self.finished else len(self.shown.lanes))
 
     @property
     def finished(self) -> bool:
@@ -127,7 +161,19 @@ class ListeningSession:
 
     @property
     def shown(self) -> Shown:
-        return self.kind.shown(self.trial, self.settings)
+        shown = self.kind.shown(self.trial, self.settings)
+        if "trap" not in self.trial.detail:
+            return shown
+        return replace(shown, lanes=(Heard("", ()),), questions=shown.questions[:1], shows_text=False)
+
+    def note_checks(self, checks: Mapping[str, Any]) -> None:
+        if checks:
+            self._port.note_checks(checks)
+
+    @property
+    def listened_s(self) -> float:
+        """How long this sitting has lasted."""
+        return self._clock() - self._sat_down
 
     @property
     def in_training(self) -> bool:
@@ -141,29 +187,30 @@ class ListeningSession:
             return self.index + 1, training
         return self.index - training + 1, len(self.trials) - training
 
-    def played(self, stimulus: int, share: float) -> None:
-        """Note that a clip of the trial was heard up to this share of it."""
-        self._heard[stimulus] = max(self._heard[stimulus], share)
+    def played(self, lane: int, share: float) -> None:
+        """Note that a lane of the trial was heard up to this share of it."""
+        self._heard[lane] = max(self._heard[lane], share)
 
     def note_play(self) -> None:
         self._plays += 1
 
-    def heard(self, stimulus: int) -> float:
-        return self._heard[stimulus]
+    def heard(self, lane: int) -> float:
+        return self._heard[lane]
 
     @property
     def may_answer(self) -> bool:
         return not self.finished and min(self._heard, default=0.0) >= self.settings.must_hear - 1e-6
 
-    def answer(self, given: Mapping[str, Any]) -> bool:
-        """Keep an answer and go on; False (and nothing kept) while too little was heard. Raises InputError."""
+    def answer(self, given: Mapping[str, Any], *, note: str = "") -> bool:
+        """Keep the answers to a trial's questions and go on; False (and nothing kept) while too little was heard. note:
+        what the listener wrote beside them. Raises InputError."""
         if not self.may_answer:
             return False
         check(given, self.shown)
         self._port.answer(
             self.trial,
             Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=self._plays,
-                   took_s=self._clock() - self._began),
+                   took_s=self._clock() - self._began, note=note[:LONGEST_TEXT]),
         )  # fmt: skip
         self.index += 1
         if self.finished:
@@ -191,6 +238,8 @@ def session_of(project: Project, test_id: int, listener: Listener) -> ListeningS
     """The listener's session of a test of the project, begun or gone on with. Raises as ``start_session``."""
     test = next(one for one in project.panel.tests() if one.id == test_id)
     kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
+    session = start_session(project, test_id, kind, settings, listener)
     return ListeningSession(
-        ProjectSessions(project, start_session(project, test_id, kind, settings, listener)), kind, settings
-    )
+        ProjectSessions(project, session), kind, settings, told=Told(listener.languages),
+        level_lufs=project.panel.test(test_id).conduct.level_lufs,
+    )  # fmt: skip

@@ -4,14 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Any, Final, Literal
+
+TakeRule = Literal["drawn", "first", "preferred"]
+TAKE_RULES: Final[Mapping[TakeRule, str]] = {
+    "drawn": "one drawn from the repeats for each listener: it stands for the engine",
+    "first": "the first of each cell",
+    "preferred": "the starred one, else the first: scores are then of the best of several",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TestSettings:
     """must_hear: share of each clip to be heard before it may be answered. training: unscored trials at the start.
 
-    scale: of a category rating. most: scored trials a listener is given at most, 0 for all. question: of one's own.
+    scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the best
+    first, with its question. most: scored trials a listener is given at most, 0 for all. take_rule: which of a cell's
+    repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0 for none.
+    anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
+    hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
+    how many are planned, 0 where that is not stated. trim: silence at both ends is cut to a stated length. context:
+    what is heard around a clip.
     """
 
     __test__ = False  # no test of pytest's
@@ -22,17 +35,37 @@ class TestSettings:
     training: int = 2
     seed: int = 1
     scale: str = "ACR"
+    also: tuple[str, ...] = ()
+    steps: tuple[str, ...] = ()
     most: int = 0
     question: str = ""
+    take_rule: TakeRule = "preferred"
+    reference_id: int = 0
+    anchors: bool = False
+    repeats: int = 0
+    listeners: int = 0
+    traps: int = 0
+    strength: bool = False
+    comments: bool = False
+    trim: bool = False
+    context: Literal["dry", "neighbours"] = "dry"
+    level_check: bool = False
+    headphone_check: bool = False
+
+    @property
+    def heard_ids(self) -> tuple[int, ...]:
+        """Candidates whose clips are heard: those that are judged, and the reference."""
+        more = () if self.reference_id in (0, *self.candidate_ids) else (self.reference_id,)
+        return self.candidate_ids + more
 
     def as_document(self) -> dict[str, Any]:
-        return {**asdict(self), "candidate_ids": list(self.candidate_ids), "passage_ids": list(self.passage_ids)}
+        return {name: list(value) if isinstance(value, tuple) else value for name, value in asdict(self).items()}
 
     @classmethod
     def from_document(cls, value: Mapping[str, Any]) -> TestSettings:
-        known = {name: value[name] for name in cls.__dataclass_fields__ if name in value}
-        for name in ("candidate_ids", "passage_ids"):
-            known[name] = tuple(known.get(name, ()))
+        known: dict[str, Any] = {"candidate_ids": (), "passage_ids": ()}
+        known |= {name: value[name] for name in cls.__dataclass_fields__ if name in value}
+        known |= {name: tuple(one) for name, one in known.items() if isinstance(one, list)}
         return cls(**known)
 
 

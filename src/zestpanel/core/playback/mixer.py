@@ -70,6 +70,13 @@ def prepare_lanes(
     return lanes, target
 
 
+def as_played(key: int, clip: Clip) -> Lane:
+    """A lane at the clip's own level: for signals whose level is the point."""
+    samples = resampled(clip, RATE_HZ).samples
+    stereo = samples[:, :2] if samples.shape[1] >= 2 else np.repeat(samples, 2, axis=1)
+    return Lane(key=key, samples=np.ascontiguousarray(stereo), axis=text_axis((), clip.duration_s, count=1))
+
+
 class Mixer:
     """Plays one lane at a time. All methods may be called from any thread."""
 

@@ -68,12 +68,13 @@ class Answers:
 
     def ratings(self, *, training: bool = False) -> list[Rating]:
         """The ratings that stand, of all tests that ask for a score of one clip. Ratings of a take that was removed do
-        not; they are back when it is."""
+        not, they are back when it is; nor do those of listeners that the lead has left out of the test."""
         score = func.json_extract(answers.c.given, "$.score")
         query = (
             select(
                 answers.c.id, sessions.c.listener_id, stimuli.c.candidate_id, stimuli.c.passage_version_id,
-                score.label("score"), tests.c.settings, trials.c.training, answers.c.origin, trials.c.place,
+                score.label("score"), tests.c.settings, tests.c.conduct,
+                trials.c.training, answers.c.origin, trials.c.place,
                 trials.c.session_id,
             )
             .select_from(answers)
@@ -84,7 +85,7 @@ class Answers:
             .outerjoin(takes, takes.c.id == stimuli.c.take_id)
             .where(
                 answers.c.id.in_(_last()), answers.c.withdrawn.is_(False), takes.c.removed.is_(None),
-                tests.c.kind == "ACR", score.is_not(None),
+                tests.c.kind == "ACR", score.is_not(None), stimuli.c.role == "judged",
             )
             .order_by(answers.c.id)
         )  # fmt: skip
@@ -93,6 +94,8 @@ class Answers:
         found: dict[object, Rating] = {}
         with self._database.reading() as connection:
             for r in connection.execute(query):
+                if r.listener_id in (r.conduct or {}).get("left_out", ()):
+                    continue
                 # of ratings from tables the last one of a listener for a clip's candidate and text stands
                 cell = (r.session_id, r.candidate_id, r.passage_version_id)
                 key = cell if "origin" in r.settings else (r.session_id, r.place)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import select, update
 
-from zestpanel.core.domain.listening import Listener, ListeningTest, PlannedTrial, Session
+from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Session, Trial
+from zestpanel.core.errors import InputError
 from zestpanel.core.store.answers import add_trials, read_trials
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import listeners, sessions, tests
@@ -57,6 +60,31 @@ class Panel:
         with self._database.writing() as connection:
             connection.execute(update(listeners).where(listeners.c.id == listener_id).values(languages=list(languages)))
 
+    def put_listener(self, listener: Listener) -> None:
+        """What is known of a listener, mended. Raises InputError for an alias that another has."""
+        with self._database.writing() as connection:
+            taken = connection.execute(
+                select(listeners.c.id).where(listeners.c.alias == listener.alias, listeners.c.id != listener.id)
+            ).first()
+            if taken is not None or not listener.alias.strip():
+                raise InputError(f"Another listener is called {listener.alias}." if taken else
+                                 "A listener needs a name or an alias.", kept="Nothing was changed.")  # fmt: skip
+            connection.execute(
+                update(listeners).where(listeners.c.id == listener.id).values(
+                    alias=listener.alias, languages=list(listener.languages), hearing=listener.hearing,
+                    kit=listener.kit, about=_about(listener),
+                )
+            )  # fmt: skip
+
+    def forget(self, listener_id: int) -> Listener:
+        """Leave nothing of a person but a number, and the languages, without which the answers mean nothing. The
+        answers stay. What was known is not kept anywhere."""
+        person = next(one for one in self.listeners() if one.id == listener_id)
+        bare = Listener(id=person.id, alias=f"Listener {person.id}", languages=person.languages, hearing="not stated",
+                        kit=person.kit, simulated=person.simulated, forgotten=True)  # fmt: skip
+        self.put_listener(bare)
+        return bare
+
     def listeners(self) -> list[Listener]:
         with self._database.reading() as connection:
             return [_listener(row) for row in connection.execute(select(listeners).order_by(listeners.c.id))]
@@ -70,7 +98,30 @@ class Panel:
 
     def tests(self) -> list[ListeningTest]:
         with self._database.reading() as connection:
-            return [_test(row) for row in connection.execute(select(tests).order_by(tests.c.id))]
+            return [_test(row) for row in connection.execute(select(*_OF_TEST).order_by(tests.c.id))]
+
+    def test(self, test_id: int) -> ListeningTest:
+        with self._database.reading() as connection:
+            return _test(connection.execute(select(*_OF_TEST).where(tests.c.id == test_id)).one())
+
+    def put_conduct(self, test_id: int, conduct: Conduct) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(tests).where(tests.c.id == test_id).values(conduct=conduct.as_document()))
+
+    def fix(self, test_id: int, take_ids: Iterable[int], level_lufs: float) -> None:
+        """The takes that a test may play, and at which loudness: fixed once, when its first listener begins."""
+        with self._database.writing() as connection:
+            row = connection.execute(select(*_OF_TEST, tests.c.pool).where(tests.c.id == test_id)).one()
+            if row.pool is None:
+                conduct = replace(_test(row).conduct, level_lufs=level_lufs)
+                values = {"pool": sorted(take_ids), "conduct": conduct.as_document()}
+                connection.execute(update(tests).where(tests.c.id == test_id).values(values))
+
+    def fixed_takes(self, test_id: int) -> frozenset[int] | None:
+        """The takes that a test may play; None before its first listener."""
+        with self._database.reading() as connection:
+            pool = connection.execute(select(tests.c.pool).where(tests.c.id == test_id)).scalar_one()
+        return None if pool is None else frozenset(pool)
 
     def open_test(self) -> ListeningTest | None:
         """The newest test that is not closed."""
@@ -94,18 +145,30 @@ class Panel:
                 select(sessions).where(sessions.c.test_id == test_id).order_by(sessions.c.id)
             ).all()
             found = read_trials(connection, sessions.c.test_id == test_id)
+        of: dict[int, list[Trial]] = defaultdict(list)
+        for trial in found.values():
+            of[trial.session_id].append(trial)
         return [
             Session(id=row.id, test_id=row.test_id, listener_id=row.listener_id, finished=row.finished is not None,
-                    trials=tuple(t for t in found.values() if t.session_id == row.id))
+                    trials=tuple(of[row.id]), checks=row.checks or {})
             for row in rows
         ]  # fmt: skip
+
+    def put_checks(self, session_id: int, checks: Mapping[str, Any]) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(sessions).where(sessions.c.id == session_id).values(checks=dict(checks)))
 
     def finish_session(self, session_id: int) -> None:
         with self._database.writing() as connection:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(finished=now()))
 
 
+# all but the pool, which may be long
+_OF_TEST = (tests.c.id, tests.c.kind, tests.c.settings, tests.c.created, tests.c.closed, tests.c.conduct)
+
+
 def _listener(row: Any) -> Listener:
+    about = row.about or {}
     return Listener(
         id=row.id,
         alias=row.alias,
@@ -113,10 +176,21 @@ def _listener(row: Any) -> Listener:
         hearing=row.hearing,
         kit=row.kit,
         simulated=row.simulated,
+        accent=about.get("accent", ""),
+        audience=about.get("audience", ""),
+        age=about.get("age", ""),
+        own_voice=about.get("own_voice", ""),
+        forgotten=bool(about.get("forgotten", False)),
     )
+
+
+def _about(listener: Listener) -> dict[str, Any]:
+    return {"accent": listener.accent, "audience": listener.audience, "age": listener.age,
+            "own_voice": listener.own_voice, "forgotten": listener.forgotten}  # fmt: skip
 
 
 def _test(row: Any) -> ListeningTest:
     return ListeningTest(
-        id=row.id, kind=row.kind, settings=row.settings, created=row.created, closed=row.closed or ""
+        id=row.id, kind=row.kind, settings=row.settings, created=row.created, closed=row.closed or "",
+        conduct=Conduct.from_document(row.conduct or {}),
     )  # fmt: skip

@@ -312,6 +312,8 @@ tests = Table(
     Column("settings", JSON, nullable=False),
     Column("created", String, nullable=False),
     Column("closed", String),
+    Column("conduct", JSON),
+    Column("pool", JSON),  # the takes it may play, fixed when its first listener begins
 )
 
 listeners = Table(
@@ -324,6 +326,7 @@ listeners = Table(
     Column("kit", String, nullable=False),
     Column("simulated", Boolean, nullable=False),
     Column("created", String, nullable=False),
+    Column("about", JSON),  # accent, audience, age, own voice, forgotten
 )
 
 sessions = Table(
@@ -334,6 +337,7 @@ sessions = Table(
     _to("listeners"),
     Column("created", String, nullable=False),
     Column("finished", String),
+    Column("checks", JSON),  # of the level and of headphones, as they went last
     UniqueConstraint("test_id", "listener_id"),
 )
 

@@ -6,22 +6,26 @@ Digits hear a clip, letters or the scale's digits answer; nothing on it tells a 
 from __future__ import annotations
 
 from functools import partial
+from typing import Any, Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import ZestError
-from zestpanel.core.listening.kind import LONGEST_TEXT, Question
-from zestpanel.core.listening.material import level_of_test
+from zestpanel.core.listening.kind import LONGEST_TEXT, Question, Shown
+from zestpanel.core.listening.material import lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
-from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.core.playback.mixer import Lane
+from zestpanel.desk.booth.before import Before
+from zestpanel.desk.booth.line import PlacingLine
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label, set_role
 
-_MOST_CLIPS = 32  # of a trial: lanes are told apart by trial and clip
+_MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
+REST_S: Final = 15 * 60  # of listening, after which a break is offered (common practice, no source)
+_STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
 
 
 class Booth(QWidget):
@@ -35,8 +39,9 @@ class Booth(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._state = state
         self._session: ListeningSession | None = None
-        self._takes: dict[int, Take] = {}
         self._level: float | None = None  # LUFS that every clip of the test is brought to
+        self._rested_s = 0.0
+        self._given: dict[str, Any] = {}  # answers to the trial's questions so far
         self._asked: Question | None = None
         self._place, self._text = label("", "quiet"), label("", "reading", wrap=True)
         self._text.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -49,12 +54,20 @@ class Booth(QWidget):
         self.play.clicked.connect(self.toggle)
         self.clips: list[KeyButton] = []  # of a trial with several; one alone is just played
         self.answers: dict[str, QPushButton] = {}  # by the key that gives it
+        self.line = PlacingLine()
+        self.line.moved.connect(self._enable)
+        self.line.chosen.connect(lambda token: self.hear(token + self._first_placed()))
         self.written = QLineEdit()  # for tests that ask for words
         self.written.setPlaceholderText("what you heard; Enter goes on")
         self.written.setMaxLength(LONGEST_TEXT)
         self.written.setAccessibleName("What you heard")
         self.written.returnPressed.connect(lambda: self.answer(self.written.text()))
         self.written.textChanged.connect(lambda _: self._enable())
+        self.remark = QLineEdit()
+        self.remark.setPlaceholderText("a remark, if you like (Tab); Enter goes back to the answers")
+        self.remark.setMaxLength(LONGEST_TEXT)
+        self.remark.setAccessibleName("A remark")
+        self.remark.returnPressed.connect(self.setFocus)
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.leave = button("Stop here", self._leave, tip="Everything answered is kept; go on later by the same name")
@@ -62,12 +75,18 @@ class Booth(QWidget):
         self.back = KeyButton("Correct the last answer", "Backspace")
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back.clicked.connect(self.correct)
+        self.before = Before(state.player)
+        self.before.done.connect(self._begin_trials)
+        self._build()
+        state.player.moved.connect(self._moved)
+        state.player.changed.connect(self._moved)
+
+    def _build(self) -> None:
         head = QHBoxLayout()
         head.addWidget(self._place, 1)
         head.addWidget(self.back)
         head.addWidget(self.leave)
         self._middle = middle = QWidget()
-        middle.setMaximumWidth(theme.px(620))
         inner = QVBoxLayout(middle)
         inner.setSpacing(14)
         inner.addWidget(self._text)
@@ -83,77 +102,52 @@ class Booth(QWidget):
         self._answer_column = QVBoxLayout()
         self._answer_column.setSpacing(8)
         inner.addLayout(self._answer_column)
+        inner.addWidget(self.line)
         inner.addWidget(self.written)
+        inner.addWidget(self.remark)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(32, 24, 32, 32)
         outer.addLayout(head)
         outer.addStretch(1)
+        outer.addWidget(self.before, 0, Qt.AlignmentFlag.AlignHCenter)
         outer.addWidget(middle, 0, Qt.AlignmentFlag.AlignHCenter)
-        middle.setMinimumWidth(theme.px(560))
         outer.addStretch(2)
-        state.player.moved.connect(self._moved)
-        state.player.changed.connect(self._moved)
+        self.before.setFixedWidth(theme.px(600))
+        middle.setMinimumWidth(theme.px(560))
 
     @property
     def session(self) -> ListeningSession | None:
         return self._session
 
-    def _asking(self) -> list[QWidget]:
-        written = [self.written] if self._asked is not None and not self._asked.choices else []
-        return [self.play, self._heard, self._hint, self._question, *self.clips, *self.answers.values(), *written]
+    # -- the way through a session
 
     def begin(self, session: ListeningSession) -> None:
         self._text.setMinimumHeight(0)
         self.leave.setText("Stop here")
-        self._session = session
-        self._takes = {t.id: t for t in self._state.project.takes.all()}
-        self._level = None
+        self._session, self._rested_s = session, 0.0
+        self._level = session.level_lufs
         self._state.player.look_for_device()
-        self._next()
+        if session.finished:
+            self._end()
+            return
+        self._only(self.before)
+        settings = session.settings
+        self.before.begin(
+            session.told, session.kind.name, level_lufs=self._level if settings.level_check else None,
+            with_headphones=settings.headphone_check,
+        )  # fmt: skip
 
-    # -- a trial, from its description
+    def _only(self, shown: QWidget) -> None:
+        self.before.setVisible(shown is self.before)
+        self._middle.setVisible(shown is self._middle)
+        self._place.setText("")
+        self.back.setVisible(False)
 
-    def _lay_out(self, session: ListeningSession) -> None:
-        """Buttons for the clips and the answers of the trial, kept from trial to trial where they are the same."""
-        shown = session.shown
-        names = [name for name, _ in shown.clips if name]
-        if [one.words() for one in self.clips] != names:
-            for one in self.clips:
-                self._clip_row.removeWidget(one)
-                one.deleteLater()
-            self.clips = []
-            for at, name in enumerate(names):
-                one = KeyButton(name, str(at + 1), checkable=True)
-                one.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                one.clicked.connect(partial(self.hear, at))
-                self._clip_row.insertWidget(1 + at, one)
-                self.clips.append(one)
-        if self._asked != shown.question:
-            self._asked = shown.question
-            for grade in self.answers.values():
-                self._answer_column.removeWidget(grade)
-                grade.deleteLater()
-            self.answers = {}
-            for choice in shown.question.choices:
-                grade = button(f"{choice.key.upper()}    {choice.words}", partial(self.answer, choice.value),
-                               role="grade")  # fmt: skip
-                grade.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                self._answer_column.addWidget(grade)
-                self.answers[choice.key] = grade
-            self._question.setText(shown.question.words)
-        self.written.setVisible(not shown.question.choices)
-        for widget in self._asking():
-            widget.show()
-        self._fit()
-
-    def _fit(self) -> None:
-        """A layout whose buttons have changed is asked for its height anew, at the width it has."""
-        inner, outer = self._middle.layout(), self.layout()
-        if inner is not None and outer is not None:
-            inner.activate()
-            width = max(self._middle.minimumWidth(), self._middle.width())
-            self._middle.setMinimumHeight(inner.totalHeightForWidth(width))
-            outer.activate()
+    def _begin_trials(self) -> None:
+        if self._session is not None:
+            self._session.note_checks(self.before.found)
+            self._only(self._middle)
+            self._next()
 
     def _next(self) -> None:
         session = self._session
@@ -161,32 +155,40 @@ class Booth(QWidget):
         if session.finished:
             self._end()
             return
+        if session.listened_s - self._rested_s >= REST_S:
+            self._rested_s = session.listened_s
+            self._only(self.before)
+            self.before.rest(session.told, round(REST_S / 60))
+            return
         place, total = session.counts
-        part = "Training, not scored" if session.in_training else "Clip" if not self._several(session) else "Trial"
+        part = "Training, not scored" if session.in_training else "Clip" if len(session.shown.lanes) == 1 else "Trial"
         self._place.setText(f"{part} · {place} of {total}")
-        self._lay_out(session)
-        index, clips = session.index, session.shown.clips
+        self._given = {}
+        self.remark.clear()
+        self._lay_out(session.shown)
         self._state.player.load([], on=0)
         self._enable()
-        project = self._state.project
-        takes = [self._takes[take] for _, at in clips if (take := session.trial.stimuli[at].take_id) is not None]
-        text, _ = project.texts.version_text(takes[0].passage_version_id)
-        self._text.setText(text if session.shown.shows_text else "")
+        self._text.setText(self._words(session))
         self._fit()
-        level = self._level
-        of_session = {s.take_id for trial in session.trials for s in trial.stimuli if s.take_id is not None}
+        self._prepare(session)
+
+    def _words(self, session: ListeningSession) -> str:
+        judged = [s for s in session.trial.stimuli if s.role == "judged"] or list(session.trial.stimuli)
+        if not session.shown.shows_text or not judged:
+            return ""
+        text, _ = self._state.project.texts.version_text(judged[-1].passage_version_id)
+        return text
+
+    def _prepare(self, session: ListeningSession) -> None:
+        """Make the trial's lanes off this thread, and play the first when they are there."""
+        project, index, level = self._state.project, session.index, self._level
+        trial, lanes, settings = session.trial, session.shown.lanes, session.settings
+        of_session = {s.take_id for one in session.trials for s in one.stimuli if s.take_id is not None}
 
         def prepare() -> tuple[list[Lane], float]:
             target = level_of_test(project, of_session) if level is None else level
-            measured = project.takes.measured([take.id for take in takes])
-            words = [measured[take.id].words if take.id in measured else () for take in takes]
             # lanes are told apart by trial: the same clip may come twice in a row and has to be heard twice
-            lanes, _ = prepare_lanes(
-                [(index * _MOST_CLIPS + k, project.takes.load(take), words[k], len(text.split()))
-                 for k, take in enumerate(takes)],
-                target_lufs=target,
-            )  # fmt: skip
-            return lanes, target
+            return lanes_of(project, trial, lanes, settings, level_lufs=target, first_key=index * _MOST_CLIPS), target
 
         def arrived(found: tuple[list[Lane], float]) -> None:
             if self._session is session and session.index == index:
@@ -197,11 +199,77 @@ class Booth(QWidget):
                     self.toggle()
 
         self._state.background.run(prepare, arrived, self._state.complain, topic="booth")
-        (self if session.shown.question.choices else self.written).setFocus()
+
+    # -- a trial, from its description
+
+    def _lay_out(self, shown: Shown) -> None:
+        """Buttons for the clips and the answers of the trial, kept from trial to trial where they are the same."""
+        names = self._lane_names(shown)
+        if [one.words() for one in self.clips] != names:
+            for one in self.clips:
+                self._clip_row.removeWidget(one)
+                one.deleteLater()
+            self.clips = []
+            for at, name in enumerate(names):
+                one = KeyButton(name, self._key_of(shown, at), checkable=True)
+                one.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                one.clicked.connect(partial(self.hear, at))
+                self._clip_row.insertWidget(1 + at, one)
+                self.clips.append(one)
+        for widget in (self.play, self._heard, self._hint, *self.clips):
+            widget.show()
+        self.remark.setVisible(self._session is not None and self._session.settings.comments)
+        self._ask(shown.questions[0])
 
     @staticmethod
-    def _several(session: ListeningSession) -> bool:
-        return len(session.shown.clips) > 1
+    def _lane_names(shown: Shown) -> list[str]:
+        """What the buttons say; samples that are placed are told apart by number alone."""
+        if len(shown.lanes) == 1:
+            return []
+        first = sum(lane.reference for lane in shown.lanes)
+        return [lane.name or f"Sample {k - first + 1}" for k, lane in enumerate(shown.lanes)]
+
+    @staticmethod
+    def _key_of(shown: Shown, at: int) -> str:
+        """Digits in order; 0 for a reference."""
+        return "0" if shown.lanes[at].reference else str(at + 1 - sum(one.reference for one in shown.lanes[:at]))
+
+    def _first_placed(self) -> int:
+        shown = self._session.shown if self._session is not None else None
+        return sum(lane.reference for lane in shown.lanes) if shown is not None else 0
+
+    def _ask(self, question: Question) -> None:
+        if self._asked != question:
+            self._asked = question
+            for grade in self.answers.values():
+                self._answer_column.removeWidget(grade)
+                grade.deleteLater()
+            self.answers = {}
+            for choice in question.choices:
+                grade = button(f"{choice.key.upper()}    {choice.words}", partial(self.answer, choice.value),
+                               role="grade")  # fmt: skip
+                grade.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                self._answer_column.addWidget(grade)
+                self.answers[choice.key] = grade
+            self._question.setText(question.words)
+        if question.places:
+            self.line.begin(question.places, question.bands)
+        self._question.show()
+        self.line.setVisible(bool(question.places))
+        self.written.setVisible(not question.choices and not question.places)
+        self._middle.setMaximumWidth(theme.px(860 if question.places else 620))
+        self._middle.setMinimumWidth(theme.px(800 if question.places else 560))
+        self._fit()
+        (self.written if self.written.isVisibleTo(self) else self).setFocus()
+
+    def _fit(self) -> None:
+        """A layout whose buttons have changed is asked for its height anew, at the width it has."""
+        inner, outer = self._middle.layout(), self.layout()
+        if inner is not None and outer is not None:
+            inner.activate()
+            width = max(self._middle.minimumWidth(), min(self._middle.width(), self._middle.maximumWidth()))
+            self._middle.setMinimumHeight(inner.totalHeightForWidth(width))
+            outer.activate()
 
     # -- hearing and answering
 
@@ -217,48 +285,71 @@ class Booth(QWidget):
             self._state.player.toggle()
 
     def hear(self, clip: int) -> None:
-        """Another clip of the trial, at the same place in the text; from its beginning where the one before is over."""
+        """Another clip of the trial, at the same place in the text; from its beginning where the one before is over,
+        and where the two say different words."""
         mixer = self._state.player.mixer
         if self._session is None or clip >= len(mixer.lanes):
             return
-        over = self._at_end()
-        self._state.player.swap(clip, by_text=True)
+        by_text = self._session.shown.by_text
+        over = self._at_end() or (not by_text and clip != mixer.on)
+        self._state.player.swap(clip, by_text=by_text)
         if over:
             self._state.player.seek(0.0)
         if not mixer.playing:
             self.toggle()
+        if self._asked is not None and self._asked.places and clip >= self._first_placed():
+            self.line.choose(clip - self._first_placed())
         self._enable()
 
     def _at_end(self) -> bool:
         mixer = self._state.player.mixer
         return bool(mixer.lanes) and mixer.time_s >= mixer.lanes[mixer.on].duration_s - 0.01
 
-    def answer(self, value: int | str) -> None:
-        if self._session is None or self._asked is None or not self._state.player.heard:
+    def answer(self, value: int | str | list[int]) -> None:
+        """Answer the question that is asked; the last one of a trial leads to the next trial."""
+        session, asked = self._session, self._asked
+        if session is None or asked is None or not self._state.player.heard:
             return
         self._moved()
+        if not session.may_answer:
+            return
+        self._given[asked.name] = value
+        rest = [one for one in session.shown.questions if one.name not in self._given]
+        if rest:
+            self._ask(rest[0])
+            self._enable()
+            return
         try:
-            if self._session.answer({self._asked.name: value}):
+            if session.answer(self._given, note=self.remark.text().strip()):
                 self._state.player.pause()
                 self.written.clear()
                 self._next()
         except ZestError as error:
+            self._given = {}
             self._state.complain(error)
 
     def correct(self) -> None:
-        """A slip of the key: the last answer is asked for anew."""
-        if self._session is not None and self._session.correct():
+        """A slip of the key: the question before is asked anew, within the trial or of the one before."""
+        session = self._session
+        if session is None:
+            return
+        if self._given:
+            name = next(reversed(self._given))
+            del self._given[name]
+            self._ask(next(one for one in session.shown.questions if one.name == name))
+            self._enable()
+        elif session.correct():
             self._state.player.pause()
             self._next()
 
     def _moved(self) -> None:
         session, mixer = self._session, self._state.player.mixer
-        if session is None or not self.isVisible() or session.finished or not mixer.lanes:
+        if session is None or not self._middle.isVisible() or session.finished or not mixer.lanes:
             return
         first = session.index * _MOST_CLIPS
         if mixer.lanes[0].key == first and self._state.player.heard:
-            for k, (_, at) in enumerate(session.shown.clips):
-                session.played(at, mixer.heard_share(first + k))
+            for k in range(len(mixer.lanes)):
+                session.played(k, mixer.heard_share(first + k))
             self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[mixer.on].duration_s) * 1000))
             self.play.set_text("Pause" if mixer.playing else "Play")
         self._enable()
@@ -270,37 +361,76 @@ class Booth(QWidget):
         for grade in self.answers.values():
             grade.setEnabled(may)
         self.written.setReadOnly(not heard)
-        self.back.setVisible(session is not None and session.may_correct)
+        self.line.set_active(heard and bool(mixer.lanes))
+        self.back.setVisible(session is not None and (bool(self._given) or session.may_correct)
+                             and self._middle.isVisibleTo(self))  # fmt: skip
         for k, one in enumerate(self.clips):
             one.setEnabled(k < len(mixer.lanes))
             one.setChecked(bool(mixer.lanes) and mixer.on == k)
-        must = 0.0 if session is None else session.settings.must_hear
         set_role(self._hint, "quiet" if heard else "bad")
-        if not heard:
-            self._hint.setText("There is no sound device, so nothing can be rated. Connect one, then press Play.")
-        elif may and not self.answers:
-            self._hint.setText("Write it down, then press Enter. Ctrl+Space plays it again.")
-        elif may:
-            keys = [key.upper() for key in self.answers]
-            self._hint.setText(f"Answer with {', '.join(keys[:-1])} or {keys[-1]}.")
-        else:
+        self._hint.setText(self._what_to_do(may))
+
+    def _what_to_do(self, may: bool) -> str:
+        if not self._state.player.heard:
+            return "There is no sound device, so nothing can be rated. Connect one, then press Play."
+        if not may:
+            must = 0.0 if self._session is None else self._session.settings.must_hear
             each = f"at least {must:.0%} of each" if self.clips else f"at least {must:.0%} of it"
-            self._hint.setText(f"Listen to {each} first.")
+            moves = " Digits choose one, arrows place it." if self._asked is not None and self._asked.places else ""
+            return f"Listen to {each} first.{moves}"
+        if self._asked is not None and self._asked.places:
+            if not self.line.whole:
+                return "Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there."
+            return "All are placed. Enter goes on."
+        if not self.answers:
+            return "Write it down, then press Enter. Ctrl+Space plays it again."
+        keys = [key.upper() for key in self.answers]
+        return f"Answer with {', '.join(keys[:-1])} or {keys[-1]}."
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key = event.text().lower()
-        if key and self._asked is not None and key in self.answers:
+        key, code = event.text().lower(), event.key()
+        if self.before.isVisible():
+            if code == Qt.Key.Key_Escape:
+                self._leave()
+            else:
+                self.before.keyPressEvent(event)
+        elif key and self._asked is not None and key in self.answers:
             self.answer(next(choice.value for choice in self._asked.choices if choice.key == key))
-        elif key.isdecimal() and 0 < int(key) <= len(self.clips):
-            self.hear(int(key) - 1)
-        elif event.key() == Qt.Key.Key_Space:
+        elif key.isdecimal() and (at := self._lane_of(key)) is not None:
+            self.hear(at)
+        elif self._asked is not None and self._asked.places and self._place_key(event):
+            pass
+        elif code == Qt.Key.Key_Space:
             self.toggle()
-        elif event.key() == Qt.Key.Key_Backspace:
+        elif code == Qt.Key.Key_Backspace:
             self.correct()
-        elif event.key() == Qt.Key.Key_Escape:
+        elif code == Qt.Key.Key_Escape:
             self._leave()
         else:
             super().keyPressEvent(event)
+
+    def _lane_of(self, digit: str) -> int | None:
+        session = self._session
+        if session is None or session.finished or not self.clips:
+            return None
+        keys = [self._key_of(session.shown, at) for at in range(len(session.shown.lanes))]
+        return keys.index(digit) if digit in keys else None
+
+    def _place_key(self, event: QKeyEvent) -> bool:
+        """Whether the key moved a token or ended the placing."""
+        code = event.key()
+        if code in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            places = [place for place in self.line.places if place is not None]
+            if self.line.whole:
+                self.answer(places)
+            return True
+        for arrow, by in _STEPS.items():
+            if code == arrow:
+                self.line.step(10 * by if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else by)
+                return True
+        return False
+
+    # -- the end
 
     def _leave(self) -> None:
         """Stop; and from the page that says so, back to the desk."""
@@ -312,15 +442,21 @@ class Booth(QWidget):
     def _end(self) -> None:
         """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
         session, self._session = self._session, None
+        self._only(self._middle)
         self._state.player.pause()
         self._state.player.load([], on=0)
-        for widget in [*self._asking(), self.written, self.back]:
+        for widget in (self.play, self._heard, self._hint, self._question, self.line, self.written, self.remark,
+                       *self.clips, *self.answers.values()):  # fmt: skip
             widget.hide()
+        self._asked = None
+        for grade in self.answers.values():
+            self._answer_column.removeWidget(grade)
+            grade.deleteLater()
+        self.answers = {}
         self._middle.setMinimumHeight(0)
         assert session is not None
         place, total = session.counts
         done = "Every clip is rated." if session.finished else f"You stopped at {place} of {total}."
-        self._place.setText("")
         self._text.setText(f"Thank you. {done} All your answers are kept. Please call whoever asked you to listen.")
         # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
         self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))

@@ -309,3 +309,12 @@ def smallest_difference_told(listeners: int, passages: int, comparisons: int, *,
     variance = 2 * (of_people**2 / listeners + of_texts**2 / passages + of_rest**2 / n)
     df = min(listeners, passages) - 1 + MODERATING_DF
     return float((_t(df, 1 - ALPHA / 2 / max(1, comparisons)) + _t(df, power)) * np.sqrt(variance))
+
+
+def listeners_to_tell(difference: float, passages: int, *, comparisons: int = 1, most: int = 200) -> int | None:
+    """How many listeners on so many passages tell such a difference with power 0.8; None where ``most`` do not."""
+    for wanted in range(FEWEST_TO_COMPARE[0], most + 1):
+        told = smallest_difference_told(wanted, passages, comparisons)
+        if told is not None and told <= difference:
+            return wanted
+    return None

@@ -1,19 +1,23 @@
-"""Category rating of one clip at a time (ITU-T P.800, absolute category rating), on any of the scales."""
+"""Category rating of one clip at a time (ITU-T P.800, absolute category rating), on any of the scales, or on
+several."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
 
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
-from zestpanel.core.listening.scales import SCALES
+from zestpanel.core.listening.design import between_neighbours, judged_at, one_at_a_time
+from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Shown
+from zestpanel.core.listening.scaled import category_found, lines_of, values_of
+from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.settings import TestSettings
+
+SCORE: Final = "score"  # what the first scale's answer is kept under; further ones have their own names
 
 
 class CategoryRating:
@@ -21,35 +25,46 @@ class CategoryRating:
     title = "category rating (ACR)"
     asks = "How good is each?"
     fewest_candidates = 1
+    uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        return one_at_a_time(able, settings, listener=listener, rng=rng)
+        trials = one_at_a_time(able, settings, listener=listener, rng=rng)
+        return [between_neighbours(one, able) for one in trials] if settings.context == "neighbours" else trials
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        scale = SCALES[settings.scale]
-        choices = tuple(Choice(score, words, str(score)) for score, words in scale.steps.items())
-        question = Question("score", scale.question, choices)
-        return Shown(clips=(("", 0),), question=question, must_hear=settings.must_hear)
+        asked = [scale_of(settings).asked(SCORE), *(scale_of(settings, name).asked(name) for name in settings.also)]
+        everything = Heard("", tuple(range(len(trial.stimuli))))
+        return Shown(lanes=(everything,), questions=tuple(asked), must_hear=settings.must_hear)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
-        """Plain means by candidate; what is compared, and how sure it is, stands on the page of scores."""
-        scores: dict[int, list[float]] = defaultdict(list)
-        for one in answers:
-            scores[one.trial.stimuli[0].candidate_id].append(float(one.answer.given["score"]))
-        if not scores:
-            raise NotEnoughData("Nobody has answered yet.")
-        rows = sorted(scores.items(), key=lambda item: -float(np.mean(item[1])))
-        scale = SCALES[around.settings.scale]
-        best = around.name(rows[0][0])
-        return Found(
-            says=f"{best} has the highest mean, {np.mean(rows[0][1]):.2f} of {scale.high}.",
-            head=("Candidate", "mean", "answers"),
-            rows=tuple((around.name(c), f"{np.mean(x):.2f}", str(len(x))) for c, x in rows),
-            rule=f"Means of '{scale.question}' from {scale.low} ({scale.steps[scale.low].lower()}) to {scale.high} "
-                 f"({scale.steps[scale.high].lower()}).",
+        """The first scale's result; what the others say, in a sentence each, and in the table behind it."""
+        settings = around.settings
+        parts = [self._of_scale(answers, around, kept, name)
+                 for kept, name in [(SCORE, settings.scale), *((name, name) for name in settings.also)]]  # fmt: skip
+        first, *others = parts
+        if not others:
+            return first
+        names = [scale_of(settings, name).short for name in (settings.scale, *settings.also)]
+        return replace(
+            first,
+            says=" ".join(f"{name[:1].upper()}{name[1:]}: {part.says}" for name, part in zip(names, parts,
+                                                                                            strict=True)),
+            head=("Scale", *first.head[:-2], "answers, lowest first", "in all"),
+            rows=tuple((name, *row) for name, part in zip(names, parts, strict=True) for row in part.rows),
+            numbers=(2, 3, 5, 6, 7, 8, 9),
         )  # fmt: skip
+
+    @staticmethod
+    def _of_scale(answers: Sequence[Answered], around: Around, kept: str, name: str) -> Found:
+        scale = scale_of(around.settings, name)
+        said = [one for one in answers if kept in one.answer.given]
+        if not said:
+            raise NotEnoughData("Nobody has answered yet.")
+        values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]))])
+        lines = lines_of(values, bounds=(scale.low, scale.high))
+        return category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
 
 
 KIND: Final = CategoryRating()

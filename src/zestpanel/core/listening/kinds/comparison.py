@@ -12,7 +12,7 @@ from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 STEPS: Final = {3: "Much better", 2: "Better", 1: "Slightly better", 0: "About the same", -1: "Slightly worse",
@@ -26,6 +26,7 @@ class Comparison:
     title = "comparison rating (CCR)"
     asks = "How much better is this one than that?"
     fewest_candidates = 2
+    uses: frozenset[Option] = frozenset({"repeats", "training"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -35,7 +36,9 @@ class Comparison:
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = tuple(Choice(score, words, key) for (score, words), key in zip(STEPS.items(), "abcdefg", strict=True))
         question = Question("score", "Compared with the first, the second is", choices)
-        return Shown(clips=(("First", 0), ("Second", 1)), question=question, must_hear=settings.must_hear)
+        return Shown(
+            lanes=(Heard("First", (0,)), Heard("Second", (1,))), questions=(question,), must_hear=settings.must_hear
+        )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Mean score of one over the other, orders taken together, with the 95 % t interval over listeners' means."""
@@ -47,7 +50,7 @@ class Comparison:
             pairs[pair][one.listener_id].append(signed)
         if not pairs:
             raise NotEnoughData("Nobody has answered yet.")
-        rows, told = [], []
+        rows, told, bars = [], [], []
         means = {pair: np.array([np.mean(x) for x in of.values()]) for pair, of in pairs.items()}
         p = {pair: _p(x) for pair, x in means.items()}
         tested = [pair for pair, value in p.items() if value is not None]
@@ -64,6 +67,10 @@ class Comparison:
             names = f"{around.name(better)} over {around.name(other)}"
             rows.append((names, f"{abs(mean):+.2f}", interval, str(len(x)),
                          f"{adjusted[pair]:.3f}" if pair in adjusted else "–", ""))  # fmt: skip
+            bars.append(Bar(name=names, value=abs(mean), low=low if np.isfinite(half) else None,
+                            high=min(3.0, high) if np.isfinite(half) else None, candidate_ids=(better, other),
+                            says=f"{abs(mean):+.2f}, {len(x)} listeners",
+                            note="told apart" if apart else ""))  # fmt: skip
             told += [f"{names} by {abs(mean):.1f}"] if apart else []
         return Found(
             says=f"Told apart: {'; '.join(told)}." if told else "No pair is told apart.",
@@ -71,6 +78,9 @@ class Comparison:
             rows=tuple(rows),
             rule="Mean comparison score of the pair, both orders together, from 0 (about the same) to 3 (much better); "
                  "t interval over listeners' means, p adjusted by Holm. It holds for other listeners and these texts.",
+            bars=tuple(bars),
+            axis=Axis(low=min([-1.0, *(bar.low for bar in bars if bar.low is not None)]), high=3.0,
+                      words="how much better, 0: about the same", even=0.0, step=1.0),
         )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 USUAL: Final = "Is everything as it should be?"
@@ -23,6 +23,7 @@ class OwnQuestion:
     title = "a question of your own"
     asks = "Did it do what it should?"
     fewest_candidates = 1
+    uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -32,7 +33,7 @@ class OwnQuestion:
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = (Choice("yes", "Yes", "y"), Choice("no", "No", "n"), Choice("unsure", "Unsure", "u"))
         question = Question("says", settings.question or USUAL, choices)
-        return Shown(clips=(("", 0),), question=question, must_hear=settings.must_hear)
+        return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         said: dict[int, Counter[str]] = defaultdict(Counter)
@@ -63,6 +64,12 @@ class OwnQuestion:
             rows=tuple(rows),
             rule="Of the answers that are yes or no, with Wilson's interval (1927), answers taken as independent; "
             "unsure ones stand apart.",
+            bars=tuple(
+                Bar(name=around.name(c), value=100 * share.estimate, low=100 * share.low, high=100 * share.high,
+                    candidate_ids=(c,), says=f"yes {said[c]['yes']}, no {said[c]['no']}, unsure {said[c]['unsure']}")
+                for c in sorted(said, key=best_first) if (share := shares[c]) is not None
+            ),
+            axis=Axis(low=0, high=100, words="yes, of yes and no (%)", step=10),
         )  # fmt: skip
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -13,10 +14,11 @@ from zestpanel.core.analysis.statistics.preference import Strengths, equal_p, pa
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
+STRONGLY: Final = ", strongly"
 ALPHA: Final = 0.05
 
 
@@ -25,6 +27,7 @@ class Preference:
     title = "paired preference"
     asks = "Which would you publish?"
     fewest_candidates = 2
+    uses: frozenset[Option] = frozenset({"repeats", "training", "strength"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -32,28 +35,41 @@ class Preference:
         return with_training(pairs_in_both_orders(able, settings, listener=listener, rng=rng), settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices = (Choice(FIRST, "The first", "f"), Choice(NEITHER, "No preference", "n"),
+        choices: tuple[Choice, ...] = (Choice(FIRST, "The first", "f"), Choice(NEITHER, "No preference", "n"),
                    Choice(SECOND, "The second", "s"))  # fmt: skip
+        if settings.strength:
+            choices = (Choice(FIRST + STRONGLY, "The first, strongly", "a"), Choice(FIRST, "The first, slightly", "b"),
+                       Choice(NEITHER, "No preference", "c"), Choice(SECOND, "The second, slightly", "d"),
+                       Choice(SECOND + STRONGLY, "The second, strongly", "e"))  # fmt: skip
         question = Question("choice", "Which of the two would you publish?", choices)
-        return Shown(clips=(("First", 0), ("Second", 1)), question=question, must_hear=settings.must_hear)
+        return Shown(
+            lanes=(Heard("First", (0,)), Heard("Second", (1,))), questions=(question,), must_hear=settings.must_hear
+        )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         votes = []
         for one in answers:
             first, second = (around.name(s.candidate_id) for s in one.trial.stimuli)
-            votes.append((first, second, str(one.answer.given["choice"])))
-        return preference_found(votes)
+            votes.append((first, second, str(one.answer.given["choice"]).removesuffix(STRONGLY)))
+        numbers = {around.name(s.candidate_id): s.candidate_id for one in answers for s in one.trial.stimuli}
+        strong = sum(str(one.answer.given["choice"]).endswith(STRONGLY) for one in answers)
+        found = preference_found(votes, numbers=numbers)
+        if not around.settings.strength:
+            return found
+        return replace(found, says=f"{found.says} {strong} of {len(votes)} preferences are strong.")
 
 
 KIND: Final = Preference()
 
 
-def preference_found(votes: Sequence[tuple[str, str, str]], *, ordered: bool = True) -> Found:
+def preference_found(
+    votes: Sequence[tuple[str, str, str]], *, ordered: bool = True, numbers: Mapping[str, int] | None = None
+) -> Found:
     """What votes (first, second, 'first' | 'second' | 'neither') say. Raises NotEnoughData for none.
 
-    ordered: whether the first was heard first, which a table of winners does not say. Share of wins among those with a
-    preference, with Wilson's 95 % interval (1927), which takes the answers as independent; strengths by Davidson (1970)
-    where the answers allow them.
+    ordered: whether the first was heard first, which a table of winners does not say. numbers: candidates by name.
+    Share of wins among those with a preference, with Wilson's 95 % interval (1927), which takes the answers as
+    independent; strengths by Davidson (1970) where the answers allow them.
     """
     if not votes:
         raise NotEnoughData("Nobody has answered yet.")
@@ -88,6 +104,13 @@ def preference_found(votes: Sequence[tuple[str, str, str]], *, ordered: bool = T
         rows=tuple(rows),
         rule="Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
              "Strength: Davidson's model (1970), natural logarithms around 0.",
+        bars=tuple(
+            Bar(name=names[k], value=100 * share.estimate, low=100 * share.low, high=100 * share.high,
+                candidate_ids=(numbers[names[k]],) if numbers else (),
+                says=f"preferred in {int(won[k])} of {int(won[k] + lost[k])}, {int(tied[k])} without a preference")
+            for k in order if (share := shares[k]) is not None
+        ),
+        axis=Axis(low=0, high=100, words="preferred, of those with a preference (%)", even=50, step=10),
     )  # fmt: skip
 
 

@@ -17,7 +17,7 @@ from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import with_training
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
 
@@ -26,6 +26,7 @@ class SameOrDifferent:
     title = "same or different (ABX)"
     asks = "Can the difference be heard at all?"
     fewest_candidates = 2
+    uses: frozenset[Option] = frozenset({"training"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -50,7 +51,11 @@ class SameOrDifferent:
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = (Choice("a", "X is A", "a"), Choice("b", "X is B", "b"))
         question = Question("x", "Which of the two is X?", choices)
-        return Shown(clips=(("A", 0), ("B", 1), ("X", 2)), question=question, must_hear=settings.must_hear)
+        return Shown(
+            lanes=(Heard("A", (0,)), Heard("B", (1,)), Heard("X", (2,))),
+            questions=(question,),
+            must_hear=settings.must_hear,
+        )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         right: dict[tuple[int, int], list[bool]] = defaultdict(list)
@@ -61,7 +66,7 @@ class SameOrDifferent:
             listeners.add(one.listener_id)
         if not right:
             raise NotEnoughData("Nobody has answered yet.")
-        rows, heard = [], []
+        rows, heard, bars = [], [], []
         adjusted = holm([guessing_p(sum(x), len(x)) for x in right.values()])
         for ((a, b), x), p in zip(right.items(), adjusted, strict=True):
             share = wilson_interval(sum(x), len(x))
@@ -69,6 +74,9 @@ class SameOrDifferent:
                          f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %",
                          f"{p:.3f}" if p >= 0.001 else "< 0.001", ""))  # fmt: skip
             heard.append(p < 0.05)
+            bars.append(Bar(name=f"{around.name(a)} / {around.name(b)}", value=100 * share.estimate,
+                            low=100 * share.low, high=100 * share.high, candidate_ids=(a, b),
+                            says=f"{sum(x)} of {len(x)} right", note="heard" if p < 0.05 else ""))  # fmt: skip
         told = sum(heard)
         says = (
             f"The difference is heard in {told} of {len(rows)} pairs." if len(rows) > 1
@@ -79,11 +87,24 @@ class SameOrDifferent:
             head=("Pair", "right", "share", "95 %", "p against guessing", ""),
             rows=tuple(rows),
             rule="Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
-                 "Wilson's interval. Not heard here does not mean that nobody can hear it.",
+                 "Wilson's interval. Not heard here does not mean that nobody can hear it. " + _by_listener(answers),
+            bars=tuple(bars),
+            axis=Axis(low=0, high=100, words="right answers (%), 50: guessing", even=50, step=10),
         )  # fmt: skip
 
 
 KIND: Final = SameOrDifferent()
+
+
+def _by_listener(answers: Sequence[Answered]) -> str:
+    """Each listener's share, since a panel that guesses may have one in it who hears."""
+    of: dict[int, list[bool]] = defaultdict(list)
+    for one in answers:
+        of[one.listener_id].append(one.answer.given["x"] == one.trial.detail["x"])
+    p = holm([guessing_p(sum(x), len(x)) for x in of.values()])
+    hear = int(sum(one < 0.05 for one in p))
+    best = max(of.values(), key=lambda x: sum(x) / len(x))
+    return f"By listener: {hear} of {len(of)} hear it alone (Holm); the surest has {sum(best)} of {len(best)} right."
 
 
 def guessing_p(right: int, answers: int) -> float:

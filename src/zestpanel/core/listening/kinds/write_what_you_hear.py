@@ -7,16 +7,19 @@ from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Found, Question, Shown
+from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.word_errors import errors_of
 
 _MOST_NAMED: Final = 5
+_FEWEST: Final = 3  # listeners, for an interval
+_DRAWS, _SEED = 5_000, 20_240
 
 
 class WriteWhatYouHear:
@@ -24,6 +27,7 @@ class WriteWhatYouHear:
     title = "write what you hear"
     asks = "Do people understand it?"
     fewest_candidates = 1
+    uses: frozenset[Option] = frozenset()
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -38,14 +42,15 @@ class WriteWhatYouHear:
         return one_at_a_time(chosen, settings, listener=listener, rng=rng, training=0)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        question = Question("text", "Write down what was said", ())
-        return Shown(clips=(("", 0),), question=question, must_hear=settings.must_hear, shows_text=False)
+        question = Question("text", "Write down what was said")
+        return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear, shows_text=False)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Words missing, added and replaced over the words of the texts, all of a candidate's together."""
         wrong: Counter[int] = Counter()
         words: Counter[int] = Counter()
         heard: Counter[int] = Counter()
+        by_listener: dict[int, dict[int, list[int]]] = defaultdict(lambda: defaultdict(lambda: [0, 0]))
         missed: dict[int, Counter[str]] = defaultdict(Counter)
         for one in answers:
             clip = one.trial.stimuli[0]
@@ -54,7 +59,10 @@ class WriteWhatYouHear:
             if not any(any(place.readings) for place in script):
                 continue
             errors = errors_of(script, places(str(one.answer.given["text"]), language))
-            wrong[clip.candidate_id] += errors.missing + errors.added + errors.replaced
+            missed_here = errors.missing + errors.added + errors.replaced
+            wrong[clip.candidate_id] += missed_here
+            counts = by_listener[clip.candidate_id][one.listener_id]
+            counts[0], counts[1] = counts[0] + missed_here, counts[1] + errors.words
             words[clip.candidate_id] += errors.words
             heard[clip.candidate_id] += 1
             missed[clip.candidate_id].update(
@@ -63,19 +71,43 @@ class WriteWhatYouHear:
         if not words:
             raise NotEnoughData("Nobody has answered yet.")
         order = sorted(words, key=lambda c: wrong[c] / words[c])
+        ends = {c: _interval(np.array(list(by_listener[c].values()))) for c in order}
         rows = tuple(
-            (around.name(c), f"{100 * wrong[c] / words[c]:.1f} %", str(words[c]), str(heard[c]),
+            (around.name(c), f"{100 * wrong[c] / words[c]:.1f} %", _words(ends[c]), str(words[c]), str(heard[c]),
              ", ".join(word for word, _ in missed[c].most_common(_MOST_NAMED)))
             for c in order
         )  # fmt: skip
         return Found(
             says=f"{rows[0][0]} is understood best: {rows[0][1]} of the words wrong.",
-            head=("Candidate", "words wrong", "words", "answers", "missed most"),
+            head=("Candidate", "words wrong", "95 %", "words", "answers", "missed most"),
             rows=rows,
             rule="(missing + added + replaced) over the words of the texts, figures in any right reading; every "
-            "listener hears a text once.",
-            numbers=(1, 2, 3),
+            "listener hears a text once. 95 %: bootstrap over listeners, for these texts; none below three.",
+            numbers=(1, 2, 3, 4),
+            bars=tuple(
+                Bar(name=around.name(c), value=100 * wrong[c] / words[c], candidate_ids=(c,),
+                    low=None if (end := ends[c]) is None else end[0], high=None if end is None else end[1],
+                    says=f"{wrong[c]} of {words[c]} words wrong, {heard[c]} answers")
+                for c in order
+            ),
+            axis=Axis(low=0, high=max(20.0, *(100 * wrong[c] / words[c] for c in order),
+                                      *(end[1] for end in ends.values() if end is not None)),
+                      words="words wrong (%), less is better"),
         )  # fmt: skip
 
 
 KIND: Final = WriteWhatYouHear()
+
+
+def _interval(counts: NDArray[np.int_]) -> tuple[float, float] | None:
+    """95 % of the share of words wrong (%), by resampling listeners; counts: (listeners, 2), wrong and all words."""
+    if len(counts) < _FEWEST:
+        return None
+    rng = np.random.default_rng(_SEED)
+    drawn = counts[rng.integers(0, len(counts), (_DRAWS, len(counts)))].sum(axis=1)
+    low, high = np.quantile(100 * drawn[:, 0] / drawn[:, 1], [0.025, 0.975])
+    return float(low), float(high)
+
+
+def _words(ends: tuple[float, float] | None) -> str:
+    return "too few listeners" if ends is None else f"{ends[0]:.1f} to {ends[1]:.1f} %"

@@ -1,0 +1,68 @@
+"""Likeness: does it sound like the person? A reference recording first, then the sample, which says something else.
+
+Two questions, as evaluations of converted voices ask them (common practice, no source): how much alike, in five steps,
+and whether it is the same person. The reference is another text of the same person where there is one, so that the
+voice is compared and not the delivery of one line.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.analysis.statistics.intervals import wilson_interval
+from zestpanel.core.domain.listening import Answered, PlannedTrial
+from zestpanel.core.listening.design import beside_the_reference, with_training
+from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.scaled import category_found, lines_of, values_of
+from zestpanel.core.listening.scales import LIKENESS
+from zestpanel.core.listening.settings import TestSettings
+
+
+class Likeness:
+    name = "likeness"
+    title = "likeness to a person"
+    asks = LIKENESS.about
+    fewest_candidates = 1
+    uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
+
+    def design(
+        self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
+    ) -> list[PlannedTrial]:
+        trials = beside_the_reference(able, settings, listener=listener, rng=rng, held_out=True)
+        return with_training(trials, settings.training, rng)
+
+    def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
+        same = (Choice("same", "The same person", "s"), Choice("other", "Another person", "o"),
+                Choice("unsure", "Unsure", "u"))  # fmt: skip
+        return Shown(
+            lanes=(Heard("Reference", (0,), reference=True), Heard("Sample", (1,))),
+            questions=(LIKENESS.asked("score", by_letters=True), Question("person", "Is it the same person?", same)),
+            must_hear=settings.must_hear, shows_text=False, by_text=False,
+        )  # fmt: skip
+
+    def found(self, answers: Sequence[Answered], around: Around) -> Found:
+        """Mean likeness with its crossed interval; share taken for the same person, of those who are sure, with
+        Wilson's interval."""
+        lines = lines_of(values_of(answers, lambda one: [(1, float(one.answer.given["score"]))]), bounds=(1, 5))
+        found = category_found(lines, around, steps=LIKENESS.steps, question=LIKENESS.question)
+        shares = []
+        for line in lines:
+            said = [one.answer.given["person"] for one in answers
+                    if one.trial.stimuli[1].candidate_id == line.candidate_id]  # fmt: skip
+            same, sure = said.count("same"), len(said) - said.count("unsure")
+            share = wilson_interval(same, sure) if sure else None
+            shares.append((f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %")
+                          if share else ("–", "–"))  # fmt: skip
+        return replace(
+            found, head=(*found.head, "same person", "95 %"),
+            rows=tuple((*row, *share) for row, share in zip(found.rows, shares, strict=True)),
+            numbers=(*found.numbers, len(found.head), len(found.head) + 1),
+            rule=f"{found.rule} Same person: of those who are sure, with Wilson's interval.",
+        )  # fmt: skip
+
+
+KIND: Final = Likeness()

@@ -1,0 +1,105 @@
+"""What a planned test asks of a listener, before it is opened: trials and minutes, and whether it can be opened at
+all."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from zestpanel.core.domain.listening import PlannedTrial
+from zestpanel.core.listening.design import with_repeats
+from zestpanel.core.listening.material import Cell, drawn, pool_of
+from zestpanel.core.listening.registry import kind_of, kinds
+from zestpanel.core.listening.scales import OWN, SCALES, wrong_with_steps
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.project import Project
+
+LONG_MIN: Final = 30  # a listener's sitting (common practice, no source)
+ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common practice, no source)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """why_not: a sentence on what keeps the test from being opened, '' for nothing."""
+
+    trials: int
+    minutes: int
+    candidates: int
+    passages: int
+    why_not: str = ""
+
+    def says(self) -> str:
+        if self.why_not:
+            return self.why_not
+        long = "" if self.minutes <= LONG_MIN else \
+            f" Longer than {LONG_MIN} minutes tires: fewer candidates, passages or trials."  # fmt: skip
+        return f"{self.trials} trials, about {self.minutes} min a listener.{long}"
+
+
+@dataclass(frozen=True, slots=True)
+class Material:
+    """What the planning needs of a project, read once: all takes that could be heard, how long each lasts, and the
+    language of each passage version."""
+
+    project: Project
+    lasts: Mapping[int, float]
+    languages: Mapping[int, str]
+
+
+def material_of(project: Project) -> Material:
+    return Material(
+        project, {take.id: take.duration_s for take in project.takes.all(with_timing=False)},
+        {p.version_id: p.language for p in project.texts.all()},
+    )  # fmt: skip
+
+
+def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettings) -> Asked:
+    kind = kind_of(kind_name)
+    able: Mapping[Cell, int] = drawn(pool_of(material.project, settings), settings, listener=0)
+    rng = np.random.default_rng(1)
+    planned = with_repeats(kind.design(able, settings, listener=0, rng=rng), settings, rng) if able else []
+    questions = len(kind.shown(planned[0], settings).questions) if planned else 1
+    seconds = sum(_heard_s(one, material.lasts) + ANSWERING_S * questions for one in planned)
+    return Asked(
+        trials=len(planned) + (settings.traps if planned else 0), minutes=max(1, round(seconds / 60)),
+        candidates=len({c for c, _ in able if c in settings.candidate_ids}),
+        passages=len({version for _, version in able}), why_not=_why_not(kind_name, settings, bool(planned)),
+    )  # fmt: skip
+
+
+def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
+    kind = kind_of(kind_name)
+    title = f"{kind.title[:1].upper()}{kind.title[1:]}"
+    own_scale = kind_name == "ACR" and settings.scale == OWN
+    if ("question" in kind.uses or own_scale) and not settings.question:
+        return "Write the question that listeners answer."
+    if own_scale and (problem := wrong_with_steps(settings.steps)):
+        return problem
+    if len(settings.candidate_ids) < kind.fewest_candidates:
+        return f"{title} needs at least {kind.fewest_candidates} candidates."
+    if needs_reference(kind_name) and not settings.reference_id:
+        return f"{title} needs recordings of a person to compare with: choose whose."
+    if not something:
+        return "No passage has clips of enough of these candidates: render the missing takes first."
+    return ""
+
+
+def needs_reference(kind_name: str) -> bool:
+    """Whether the kind makes no sense without a person's recordings; on a line of many they are welcome only."""
+    uses = kind_of(kind_name).uses
+    return "reference" in uses and "anchors" not in uses
+
+
+def _heard_s(trial: PlannedTrial, lasts: Mapping[int, float]) -> float:
+    return sum(lasts.get(s.take_id, 0.0) for s in trial.stimuli if s.take_id is not None)
+
+
+def questions() -> list[tuple[str, str, str]]:
+    """(what the lead wants to know, kind, scale): a category rating for each scale, then the other kinds, then a scale
+    of one's own."""
+    rated = [(scale.about, "ACR", name) for name, scale in SCALES.items()]
+    others = [(kind.asks, kind.name, "ACR") for kind in kinds().values() if kind.name != "ACR"]
+    return [*rated, *others, ("A scale of your own", "ACR", OWN)]

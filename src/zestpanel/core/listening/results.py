@@ -1,0 +1,159 @@
+"""What a test says: the answers that count, language by language, after screening, with what is to be known of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import Final
+
+from zestpanel.core import clock
+from zestpanel.core.catalogue.candidate import short_names
+from zestpanel.core.domain.listening import Answered, Listener, ListeningTest
+from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import language_name
+from zestpanel.core.listening.kind import Around, Found, Kind
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.scales import scale_of
+from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.screening import Flag, flags, left_out
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.project import Project
+
+MOST_MOVED: Final = 0.005
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OfLanguage:
+    """What the answers of one language say; found is None where they say nothing yet, and why is the reason. effect: in
+    a sentence, what the screening changes; '' where nobody is left out."""
+
+    language: str
+    found: Found | None
+    why: str
+    effect: str
+    answers: int
+    listeners: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Result:
+    """asks: the lead's question. out: listeners left out now. about: sentences that belong to any figure of it."""
+
+    test: ListeningTest
+    kind: Kind
+    settings: TestSettings
+    asks: str
+    parts: tuple[OfLanguage, ...]
+    flags: tuple[Flag, ...]
+    out: frozenset[int]
+    about: tuple[str, ...]
+
+    @property
+    def title(self) -> str:
+        return f"{self.asks}  ·  {self.kind.title}"
+
+
+def result_of(project: Project, test: ListeningTest) -> Result:
+    """Raises InputError for a kind that this version does not know."""
+    kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
+    people = {p.id: p for p in project.panel.listeners()}
+    texts = {p.version_id: (p.text, p.language) for p in project.texts.all()}
+    candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
+    names = short_names(candidates, project.shortlist.engines())
+    voices = {c.id: c.voice for c in candidates}
+    every = project.answers.of_test(test.id)
+    heard = [one for one in every if "trap" in one.trial.detail or _language(one, texts)]
+    counted = [one for one in heard if not _own_voice(one, people, voices)]
+    found = flags(test.kind, counted, reference_id=settings.reference_id)
+    out = left_out(found, test.conduct)
+    judged = [one for one in counted if "trap" not in one.trial.detail]
+    around = Around(settings=settings, names=names, texts=texts)
+    parts = []
+    for language in dict.fromkeys(_language(one, texts) for one in judged):
+        here = [one for one in judged if _language(one, texts) == language]
+        parts.append(_of_language(kind, language, here, out, around))
+    asks = scale_of(settings).about if test.kind == "ACR" else kind.asks
+    return Result(
+        test=test, kind=kind, settings=settings, asks=settings.question or asks, parts=tuple(parts),
+        flags=tuple(found), out=out, about=tuple(_about(test, settings, every, judged, people)),
+    )  # fmt: skip
+
+
+def _language(one: Answered, texts: Mapping[int, tuple[str, str]]) -> str:
+    version = one.trial.stimuli[-1].passage_version_id if one.trial.stimuli else 0
+    return primary(texts[version][1]) if version in texts else ""
+
+
+def _own_voice(one: Answered, people: Mapping[int, Listener], voices: Mapping[int, str]) -> bool:
+    own = people[one.listener_id].own_voice
+    return bool(own) and any(voices.get(s.candidate_id) == own for s in one.trial.stimuli if s.role == "judged")
+
+
+def _of_language(
+    kind: Kind, language: str, answers: Sequence[Answered], out: frozenset[int], around: Around
+) -> OfLanguage:
+    kept = [one for one in answers if one.listener_id not in out]
+    found, why = _found(kind, kept, around)
+    effect = ""
+    if len(kept) < len(answers):
+        whole, _ = _found(kind, answers, around)
+        effect = _effect(found, whole)
+    return OfLanguage(language=language, found=found, why=why, effect=effect, answers=len(kept),
+                      listeners=len({one.listener_id for one in kept}))  # fmt: skip
+
+
+def _found(kind: Kind, answers: Sequence[Answered], around: Around) -> tuple[Found | None, str]:
+    try:
+        return kind.found(answers, around), ""
+    except ZestError as error:
+        return None, error.what
+
+
+def _effect(found: Found | None, whole: Found | None) -> str:
+    if found is None or whole is None:
+        return "Without those who are left out there are too few answers." if found is None else ""
+    before = {bar.name: bar.value for bar in whole.bars}
+    moved = [(abs(bar.value - before[bar.name]), bar) for bar in found.bars if bar.name in before]
+    if not moved or max(moved, key=lambda one: one[0])[0] < MOST_MOVED:
+        return "Leaving them out moves nothing."
+    _, bar = max(moved, key=lambda one: one[0])
+    return f"Leaving them out moves {bar.name} most: from {before[bar.name]:.2f} to {bar.value:.2f}."
+
+
+def _about(
+    test: ListeningTest, settings: TestSettings, every: Sequence[Answered], judged: Sequence[Answered],
+    people: Mapping[int, Listener],
+) -> list[str]:  # fmt: skip
+    out = []
+    listeners = {one.listener_id for one in judged}
+    simulated = sum(people[one].simulated for one in listeners)
+    if simulated:
+        out.append(f"{simulated} of {len(listeners)} listeners are simulated.")
+    if settings.take_rule == "preferred":
+        out.append("The starred take of a cell was heard, else the first: what was starred among several is the best "
+                   "of them, not the engine's usual.")  # fmt: skip
+    if settings.listeners > len(listeners):
+        out.append(f"{len(listeners)} of {settings.listeners} planned listeners have answered.")
+    if test.conduct.looks:
+        looks = ", ".join(f"{when} after {n}" for when, n in test.conduct.looks)
+        out.append(f"The result was looked at before all planned listeners had answered ({looks}): stopping when it "
+                   "pleases makes chance look like a difference.")  # fmt: skip
+    if apart := len({one.listener_id for one in every} - listeners):
+        out.append(f"Answers of {apart} listeners are kept apart: their own voice, or a text that was changed since.")
+    return out
+
+
+def note_look(project: Project, test: ListeningTest, listeners: int) -> ListeningTest:
+    """Keep that the result was looked at with so many of the planned listeners; once for each number of them."""
+    settings = TestSettings.from_document(test.settings)
+    if not 0 < listeners < settings.listeners or any(n == listeners for _, n in test.conduct.looks):
+        return test
+    today: date = clock.today()
+    conduct = replace(test.conduct, looks=(*test.conduct.looks, (today.isoformat(), listeners)))
+    project.panel.put_conduct(test.id, conduct)
+    return replace(test, conduct=conduct)
+
+
+def title_of(part: OfLanguage, several: bool) -> str:
+    return language_name(part.language) if several else ""

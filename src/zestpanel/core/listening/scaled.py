@@ -1,0 +1,129 @@
+"""What answers on a scale say, whatever the scale: means with their intervals, who is told apart, and how they spread.
+
+One model with the page of scores: listeners and passages are drawn (see ``statistics/crossed``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zestpanel.core.analysis.statistics.crossed import compare_crossed, crossed_intervals, differences, draws_of
+from zestpanel.core.analysis.statistics.crossed_table import crossed_table
+from zestpanel.core.domain.listening import Answered
+from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.kind import Around, Axis, Bar, Found
+
+SEED: Final = 20_240
+
+Value = tuple[int, int, int, float]  # candidate, listener, passage version, score
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """A candidate. values: all its answers, shape (answers,)."""
+
+    candidate_id: int
+    mean: float
+    low: float
+    high: float
+    letters: str
+    listeners: int
+    values: NDArray[np.float64]
+
+
+def values_of(answers: Sequence[Answered], score: Callable[[Answered], Sequence[tuple[int, float]]]) -> list[Value]:
+    """score: (index of the stimulus, value) of what an answer judges; each counts for its candidate and text."""
+    return [
+        (stimulus.candidate_id, one.listener_id, stimulus.passage_version_id, value)
+        for one in answers
+        for at, value in score(one)
+        for stimulus in (one.trial.stimuli[at],)
+    ]
+
+
+def lines_of(values: Sequence[Value], *, bounds: tuple[float, float], unit: float = 1.0) -> list[Line]:
+    """The best first; values of one language, in categories of a 5-point scale, since usual spreads are known in those.
+    unit: what a category is on the scale that the lines are wanted in. Raises NotEnoughData for none."""
+    if not values:
+        raise NotEnoughData("Nobody has answered yet.")
+    candidates = list(dict.fromkeys(one[0] for one in values))
+    table = crossed_table(values, candidates)
+    means = [float(np.nanmean(one)) for one in table]
+    order = sorted(range(len(candidates)), key=lambda k: -means[k])
+    letters = compare_crossed(differences(table), len(candidates), order).letters
+    intervals = crossed_intervals(table, draws_of(table, SEED), bounds=bounds)
+    return [
+        Line(candidate_id=candidates[k], mean=unit * means[k], low=unit * intervals[k].low,
+             high=unit * intervals[k].high, letters=letters[k], listeners=intervals[k].n,
+             values=unit * np.array([one[3] for one in values if one[0] == candidates[k]]))
+        for k in order
+    ]  # fmt: skip
+
+
+def best_sentence(lines: Sequence[Line], around: Around, *, decimals: int = 2) -> str:
+    """Who is best, and whether the next is told apart from it; equality is never claimed."""
+    best, *others = lines
+    name, mean = around.name(best.candidate_id), f"{best.mean:.{decimals}f}"
+    tied = [line for line in others if set(line.letters) & set(best.letters)]
+    if not others:
+        return f"{name} has {mean}."
+    if not tied:
+        return f"{name} is clearly best, with a mean of {mean}."
+    if len(tied) == len(others):
+        return f"{name} has the highest mean, {mean}; nobody is told apart from it."
+    names = ", ".join(around.name(line.candidate_id) for line in tied)
+    return f"{name} has the highest mean, {mean}; not told apart from {names}."
+
+
+def bars_of(lines: Sequence[Line], around: Around, *, decimals: int = 2) -> tuple[Bar, ...]:
+    return tuple(
+        Bar(name=around.name(line.candidate_id), value=line.mean, low=line.low, high=line.high,
+            candidate_ids=(line.candidate_id,), note=line.letters,
+            says=f"{line.mean:.{decimals}f}, 95 % from {line.low:.{decimals}f} to {line.high:.{decimals}f}, "
+                 f"{len(line.values)} answers of {line.listeners} listeners")
+        for line in lines
+    )  # fmt: skip
+
+
+RULE: Final = (
+    "95 % interval, for other listeners and other texts of the kind. Candidates that share a letter are not told apart "
+    "(Holm over all pairs); that is not the same as equal."
+)
+
+
+def category_found(
+    lines: Sequence[Line], around: Around, *, steps: Mapping[int, str], question: str, ordered: bool = True
+) -> Found:
+    """Of a scale of labelled steps: mean, interval, letters, and the shares of answers at both ends. ordered: whether
+    more is better; where the middle is best, nobody is called best."""
+    low, high = min(steps), max(steps)
+    # of five steps the upper and the lower two (ITU-T P.800: % good or better, % poor or worse)
+    width = max(1, round((high - low + 1) * 0.4)) if high - low + 1 > 3 else 1
+    top, bottom = high - width + 1, low + width - 1
+    rows = tuple(
+        (around.name(line.candidate_id), f"{line.mean:.2f}", f"{line.low:.2f} to {line.high:.2f}", line.letters,
+         f"{np.median(line.values):g}", f"{100 * np.mean(line.values >= top):.0f} %",
+         f"{100 * np.mean(line.values <= bottom):.0f} %",
+         " · ".join(str(int(np.sum(np.rint(line.values) == step))) for step in range(low, high + 1)),
+         str(len(line.values)))
+        for line in lines
+    )  # fmt: skip
+    head = ("Candidate", "mean", "95 %", "letters", "median", f"{top} or above", f"{bottom} or below",
+            f"answers {low} to {high}", "in all")  # fmt: skip
+    says = best_sentence(lines, around) if ordered else _nearest_to_the_middle(lines, around, (low + high) / 2)
+    return Found(
+        says=says, head=head, rows=rows, numbers=(1, 2, 4, 5, 6, 7, 8),
+        rule=f"'{question}', from {low} ({steps[low].lower()}) to {high} ({steps[high].lower()}). {RULE}",
+        bars=bars_of(lines, around),
+        axis=Axis(low=low, high=high, words=question, step=1.0, even=None if ordered else (low + high) / 2),
+    )  # fmt: skip
+
+
+def _nearest_to_the_middle(lines: Sequence[Line], around: Around, middle: float) -> str:
+    best = min(lines, key=lambda line: abs(line.mean - middle))
+    return f"{around.name(best.candidate_id)} lies nearest to the middle, with a mean of {best.mean:.2f}."

@@ -1,0 +1,151 @@
+"""Which listeners' answers are in doubt, by rules that are shown: nobody is left out without a word, or for good.
+
+ITU-R BS.1534-3 leaves out whoever places the hidden reference below 90 on more than 15 % of the items, or the mid
+anchor above 90 on more than 15 %; that is done, and can be taken back. For the other kinds a listener is flagged, and
+the lead decides: wrong answers to traps; hidden repeats that differ by more than a category in more than a third of
+cases; scores that hardly go along with those of the others.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+
+from zestpanel.core.domain.listening import Answered, Conduct
+from zestpanel.core.listening.kinds.placing import ANCHORS, PLACES, placed
+
+MOST_OFF: Final = (15, 100)  # more than so many of so many; whole numbers, since 3 of 20 is exactly 15 %
+REFERENCE_AT_LEAST: Final = 90
+MID_AT_MOST: Final = 90
+STEADY_WITHIN: Final = 1  # categories, or what a category is on the scale
+LEAST_CORRELATION: Final = 0.2  # with the mean of the others (common practice, no source)
+FEWEST_CLIPS: Final = 8  # to say anything of a correlation
+_CATEGORY_OF_LINE: Final = 25
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Flag:
+    """out: left out by rule, unless the lead keeps the listener."""
+
+    listener_id: int
+    why: str
+    out: bool = False
+
+
+def flags(kind: str, answers: Sequence[Answered], *, reference_id: int = 0) -> list[Flag]:
+    """All of a test's flags, by listener. answers: all that stand, with traps and repeats."""
+    by: dict[int, list[Answered]] = defaultdict(list)
+    for one in answers:
+        by[one.listener_id].append(one)
+    scores = {listener: _scores([a for a in of if "trap" not in a.trial.detail]) for listener, of in by.items()}
+    out: list[Flag] = []
+    for listener, of in by.items():
+        found = [_traps(of), _repeats(of)]
+        if kind == "multi-stimulus" and reference_id:
+            out += [Flag(listener_id=listener, why=why, out=True) for why in _by_the_standard(of, reference_id)]
+        found.append(_alone(listener, scores))
+        out += [Flag(listener_id=listener, why=why) for why in found if why]
+    return out
+
+
+def left_out(found: Sequence[Flag], conduct: Conduct) -> frozenset[int]:
+    """Listeners whose answers count in no result: by rule, less those the lead keeps; and those the lead left out."""
+    return (frozenset(f.listener_id for f in found if f.out) - conduct.kept_in) | conduct.left_out
+
+
+def _over(bad: int, n: int) -> bool:
+    """More than 15 %, in whole numbers."""
+    return MOST_OFF[1] * bad > MOST_OFF[0] * n
+
+
+def _by_the_standard(of: Sequence[Answered], reference_id: int) -> list[str]:
+    references, mids = [], []
+    for one in of:
+        for whose, place in placed(one):
+            if whose == reference_id:
+                references.append(place)
+            elif whose in ANCHORS and ANCHORS[whose] == max(ANCHORS.values()):
+                mids.append(place)
+    out = []
+    low, high = sum(p < REFERENCE_AT_LEAST for p in references), sum(p > MID_AT_MOST for p in mids)
+    if references and _over(low, len(references)):
+        out.append(f"placed the hidden reference below {REFERENCE_AT_LEAST} in {low} of {len(references)} trials")
+    if mids and _over(high, len(mids)):
+        out.append(f"placed the 7 kHz anchor above {MID_AT_MOST} in {high} of {len(mids)} trials")
+    return out
+
+
+def _traps(of: Sequence[Answered]) -> str:
+    traps = [one for one in of if "trap" in one.trial.detail]
+    wrong = sum(one.trial.detail["trap"] not in one.answer.given.values() for one in traps)
+    return f"did not press the key that was asked for in {wrong} of {len(traps)} checks" if wrong else ""
+
+
+def _clip_key(one: Answered) -> tuple[Any, ...]:
+    """What was heard, in whatever order: a repeat of a pair may be the other way round."""
+    return tuple(sorted((s.take_id or 0, s.candidate_id, s.passage_version_id, s.role) for s in one.trial.stimuli))
+
+
+def _number(given: Mapping[str, Any]) -> float | None:
+    """A single score, where the answer has one."""
+    value = given.get("score")
+    return float(value) if isinstance(value, int | float) else None
+
+
+def _repeats(of: Sequence[Answered]) -> str:
+    """How often a hidden repeat was answered otherwise: by more than a category, or, without numbers, differently."""
+    first = {_clip_key(one): one for one in of if not one.trial.detail.get("repeat") and not one.trial.training}
+    pairs = [(first[_clip_key(one)], one) for one in of
+             if one.trial.detail.get("repeat") and _clip_key(one) in first]  # fmt: skip
+    bad = sum(_differ(a, b) for a, b in pairs)
+    if pairs and 3 * bad > len(pairs):
+        return f"answered {bad} of {len(pairs)} hidden repeats otherwise than the first time"
+    return ""
+
+
+def _differ(first: Answered, again: Answered) -> bool:
+    one, two = _number(first.answer.given), _number(again.answer.given)
+    if one is not None and two is not None:
+        return abs(one - two) > STEADY_WITHIN
+    if PLACES in first.answer.given:
+        before, now = dict(placed(first)), dict(placed(again))
+        off = [abs(before[k] - now[k]) > _CATEGORY_OF_LINE for k in before if k in now]
+        return 3 * sum(off) > len(off)
+    return dict(first.answer.given) != dict(again.answer.given)
+
+
+def _scores(of: Sequence[Answered]) -> dict[tuple[Any, ...], float]:
+    """Scores of single clips by what was heard."""
+    out: dict[tuple[Any, ...], list[float]] = defaultdict(list)
+    for one in of:
+        if PLACES in one.answer.given:
+            version = one.trial.stimuli[-1].passage_version_id
+            for whose, place in placed(one):
+                out[whose, version].append(place)
+        elif (score := _number(one.answer.given)) is not None:
+            clip = next((s for s in one.trial.stimuli if s.role == "judged"), None)
+            pair = sum(s.role == "judged" for s in one.trial.stimuli) > 1
+            if clip is not None and not pair:
+                out[clip.candidate_id, clip.passage_version_id].append(score)
+    return {key: float(np.mean(values)) for key, values in out.items()}
+
+
+def _alone(listener: int, scores: Mapping[int, Mapping[tuple[Any, ...], float]]) -> str:
+    """Correlation with the mean of the others over the clips that both rated (leave one out)."""
+    own, others = scores[listener], [of for who, of in scores.items() if who != listener]
+    pairs = [(value, np.mean([of[key] for of in others if key in of]))
+             for key, value in own.items() if any(key in of for of in others)]  # fmt: skip
+    if len(pairs) < FEWEST_CLIPS or len(others) < 2:
+        return ""
+    mine, theirs = np.array(pairs, dtype=float).T
+    if mine.std() < 1e-9:
+        return f"gave the same answer to all of {len(pairs)} clips"
+    if theirs.std() < 1e-9:
+        return ""
+    r = float(np.corrcoef(mine, theirs)[0, 1])
+    return f"scores hardly go along with the others' (correlation {r:.2f})".replace("-", "−") \
+        if r < LEAST_CORRELATION else ""  # fmt: skip

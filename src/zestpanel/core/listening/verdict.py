@@ -1,0 +1,58 @@
+"""What the panel's scores of a language say, in a sentence or two, before any picture or table."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+from zestpanel.core.analysis.statistics.crossed import listeners_to_tell
+from zestpanel.core.listening.scores import LanguageScores
+
+EQUAL_WITHIN: Final = 0.3  # default margin on the 5-point scale
+_MOST_NAMED: Final = 3
+
+
+def verdict(found: LanguageScores, names: Mapping[int, str]) -> str:
+    """Who is best, who is not told apart from the best, who is shown to be as good, and how many listeners would
+    settle it."""
+    order = sorted(found.candidate_ids, key=lambda one: -found.scores[one].mean)
+    best, *others = order
+    score = found.scores[best]
+    name = names.get(best, "?")
+    early = f" It is preliminary: it {score.why_preliminary}." if score.preliminary else ""
+    if not others:
+        return f"{name} has a mean of {score.mean:.2f}.{early}"
+    tied = [one for one in others if set(found.scores[one].letters) & set(score.letters)]
+    if not tied:
+        return f"{name} is clearly best, with a mean of {score.mean:.2f}.{early}"
+    equal = [one for one in tied if (e := found.equality(one, best, margin=EQUAL_WITHIN)) is not None and e.equal]
+    parts = [f"{name} has the highest mean, {score.mean:.2f}; {_named(tied, names)} "
+             f"{'is' if len(tied) == 1 else 'are'} not told apart from it."]  # fmt: skip
+    if equal:
+        parts.append(f"Shown to be as good within {EQUAL_WITHIN:g}: {_named(equal, names)}.")
+    open_ones = [one for one in tied if one not in equal]
+    if open_ones:
+        parts.append(_more(found, best, open_ones[0], names))
+    return " ".join(part for part in parts if part) + early
+
+
+def _named(ids: list[int], names: Mapping[int, str]) -> str:
+    shown = [names.get(one, "?") for one in ids[:_MOST_NAMED]]
+    rest = len(ids) - len(shown)
+    if rest:
+        return f"{', '.join(shown)} and {rest} more"
+    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} and {shown[-1]}"
+
+
+def _more(found: LanguageScores, best: int, other: int, names: Mapping[int, str]) -> str:
+    """How many more listeners would tell the difference that is seen between the two."""
+    one, two = found.scores[best], found.scores[other]
+    apart, listeners = one.mean - two.mean, min(one.listeners, two.listeners)
+    count = len(found.candidate_ids)
+    wanted = listeners_to_tell(apart, min(one.passages, two.passages), comparisons=count * (count - 1) // 2)
+    if wanted is None:
+        return ""
+    more, rival = wanted - listeners, names.get(other, "?")
+    if more <= 0:
+        return ""
+    return f"About {more} more listeners would tell whether {apart:.1f} between it and {rival} is real."

@@ -1,0 +1,113 @@
+"""Pictures of listening tests: what the answers say, kind by kind, and what a planned test will tell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Final
+
+from zestpanel.core.listening.kind import Axis, Bar, Found
+from zestpanel.core.listening.power import Told
+from zestpanel.core.report.charts import fitted, nice_ticks, number
+from zestpanel.core.report.drawing import Dot, Line, Path, Picture, Region, Shape, Text
+
+_ROW: Final = 28.0
+_SMALL: Final = 11.0
+_LEFT, _RIGHT, _TOP = 250.0, 120.0, 10.0
+_AXIS_HEIGHT: Final = 38.0
+
+
+def bars_picture(found: Found, width: float) -> Picture | None:
+    """Estimates with their intervals on one axis; None where the kind has no picture."""
+    if not found.bars or found.axis is None:
+        return None
+    axis = found.axis
+    height = _TOP + _ROW * len(found.bars) + _AXIS_HEIGHT
+    span = width - _LEFT - _RIGHT
+
+    def x(value: float) -> float:
+        share = (value - axis.low) / (axis.high - axis.low)
+        return _LEFT + min(1.0, max(0.0, share)) * span
+
+    shapes = _axis(axis, x, height, width)
+    regions = []
+    for k, bar in enumerate(found.bars):
+        y = _TOP + _ROW * k + _ROW / 2
+        shapes += _bar(bar, x, y, width)
+        regions.append(Region(x=0, y=y - _ROW / 2, width=width, height=_ROW, says=f"{bar.name}: {bar.says}",
+                              candidate_id=bar.candidate_ids[0] if bar.candidate_ids else None))  # fmt: skip
+    return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=axis.words)
+
+
+def _ticks(axis: Axis) -> list[float]:
+    if axis.step is None:
+        return nice_ticks(axis.low, axis.high)
+    count = int((axis.high - axis.low) / axis.step + 1e-9)
+    return [axis.low + k * axis.step for k in range(count + 1)]
+
+
+def _axis(axis: Axis, x: Callable[[float], float], height: float, width: float) -> list[Shape]:
+    bottom = height - _AXIS_HEIGHT + 4
+    shapes: list[Shape] = []
+    for tick in _ticks(axis):
+        shapes.append(Line(x1=x(tick), y1=_TOP - 6, x2=x(tick), y2=bottom))
+        shapes.append(Text(x=x(tick), y=bottom + 14, text=number(tick), colour="quiet", size=_SMALL, anchor="middle"))
+    if axis.even is not None:
+        shapes.append(Line(x1=x(axis.even), y1=_TOP - 6, x2=x(axis.even), y2=bottom, colour="ink", dashed=True))
+    words = fitted(axis.words, _SMALL, width - _LEFT)
+    shapes.append(Text(x=_LEFT, y=height - 6, text=words, colour="quiet", size=_SMALL))
+    return shapes
+
+
+def _bar(bar: Bar, x: Callable[[float], float], y: float, width: float) -> list[Shape]:
+    shapes: list[Shape] = [Text(x=0, y=y + 4, text=fitted(bar.name, 13, _LEFT - 14), size=13)]
+    if bar.low is not None and bar.high is not None:
+        shapes.append(Line(x1=x(bar.low), y1=y, x2=x(bar.high), y2=y, colour="ink", width=2))
+        shapes += [Line(x1=e, y1=y - 4, x2=e, y2=y + 4, colour="ink", width=2) for e in (x(bar.low), x(bar.high))]
+    shapes += [Dot(x=x(bar.value), y=y, radius=5, colour="zest"),
+               Dot(x=x(bar.value), y=y, radius=5, colour="ink", hollow=True)]  # fmt: skip
+    whole = abs(bar.value) >= 10
+    shapes.append(
+        Text(x=width - _RIGHT + 16, y=y + 4, text=f"{bar.value:.0f}" if whole else f"{bar.value:.2f}", size=13)
+    )
+    shapes.append(Text(x=width - 6, y=y + 4, text=bar.note, anchor="end", size=13, serif=len(bar.note) < 4))
+    return shapes
+
+
+def power_picture(told: Told, width: float, *, listeners: int, height: float = 150.0) -> Picture | None:
+    """The smallest difference told over the number of listeners; the planned number is marked."""
+    known = [(n, value) for n, value in told.least if value is not None]
+    if not known:
+        return None
+    left, right, top, bottom = 44.0, 20.0, 20.0, 36.0
+    last = max(max(n for n, _ in told.least), listeners)
+    highest = max(value for _, value in known)
+
+    def x(n: float) -> float:
+        return left + (n - 2) / max(1, last - 2) * (width - left - right)
+
+    def y(value: float) -> float:
+        return top + (highest - value) / max(1e-9, highest - told.floor) * (height - top - bottom)
+
+    shapes: list[Shape] = []
+    for tick in nice_ticks(told.floor, highest, 5):
+        shapes += [
+            Line(x1=left, y1=y(tick), x2=width - right, y2=y(tick)),
+            Text(x=left - 6, y=y(tick) + 4, text=number(tick), colour="quiet", size=_SMALL, anchor="end"),
+        ]
+    for tick in nice_ticks(5, last, 8):
+        shapes.append(Text(x=x(tick), y=height - bottom + 14, text=number(tick), colour="quiet", size=_SMALL,
+                           anchor="middle"))  # fmt: skip
+    shapes.append(Path(points=tuple((x(n), y(value)) for n, value in known), width=2))
+    shapes.append(Text(x=0, y=10, text=f"↑ {told.words}, 8 times in 10", colour="quiet", size=_SMALL))
+    shapes.append(Text(x=width - right, y=height - 4, text="listeners", colour="quiet", size=_SMALL, anchor="end"))
+    if told.floor < told.worth < highest:
+        shapes.append(Line(x1=left, y1=y(told.worth), x2=width - right, y2=y(told.worth), colour="leaf", dashed=True))
+    at = dict(known).get(listeners)
+    says = "nothing is told apart"
+    if at is not None:
+        says = f"{listeners} listeners: {at:.2f}" if at < 10 else f"{listeners} listeners: {at:.0f}"
+        shapes += [Dot(x=x(listeners), y=y(at), radius=5, colour="zest"),
+                   Dot(x=x(listeners), y=y(at), radius=5, colour="ink", hollow=True),
+                   Text(x=x(listeners) + 9, y=y(at) - 6, text=says, size=12)]  # fmt: skip
+    region = Region(x=0, y=0, width=width, height=height, says=says)
+    return Picture(width=width, height=height, shapes=tuple(shapes), regions=(region,), title=told.words)

@@ -1,0 +1,378 @@
+"""Tests beside a person's recordings, many on one line, screening, and what is fixed when the first listener begins."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.signal import freqz
+
+from tests.conftest import add_demo_engine, pretend_take
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.domain.listening import Answer, Answered, Conduct, Listener, Stimulus, Trial
+from zestpanel.core.errors import InputError
+from zestpanel.core.listening import headphones, told
+from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
+from zestpanel.core.listening.design import with_repeats
+from zestpanel.core.listening.kinds.placing import PLACES, placed
+from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, trimmed
+from zestpanel.core.listening.registry import kind_of, kinds
+from zestpanel.core.listening.results import note_look, result_of
+from zestpanel.core.listening.scales import OWN, SYNTHETIC_SPEECH, wrong_with_steps
+from zestpanel.core.listening.scores import panel_scores
+from zestpanel.core.listening.screening import flags, left_out
+from zestpanel.core.listening.session import ListeningSession, session_of
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.store.project import Project
+
+
+@pytest.fixture
+def heard(project: Project) -> Project:
+    """Three candidates on three lines of one text; the last stands for a person's own recordings."""
+    for engine, voice in (("tangor", "ilseth"), ("citrange", "linnoway"), ("tangor", "corwick")):
+        add_demo_engine(project, engine)
+        project.shortlist.add(project.shortlist.engines()[engine.title()], voice=voice)
+    lines = ["One line here.", "Two lines there.", "Three lines at last."]
+    for passage in project.texts.add(lines, language="en-GB"):
+        for candidate in project.shortlist.candidates():
+            pretend_take(project, candidate.id, passage.version_id, hz=200 + 50 * candidate.id)
+    return project
+
+
+def opened(project: Project, kind: str, **more: Any) -> int:
+    settings = TestSettings(**{
+        "candidate_ids": tuple(c.id for c in project.shortlist.candidates()),
+        "passage_ids": tuple(p.id for p in project.texts.all()), "training": 0, **more,
+    })  # fmt: skip
+    return project.panel.add_test(kind, settings.as_document())
+
+
+def beside_a_person(project: Project, kind: str, **more: Any) -> int:
+    *judged, person = (c.id for c in project.shortlist.candidates())
+    return opened(project, kind, candidate_ids=tuple(judged), reference_id=person, **more)
+
+
+def hear_all(session: ListeningSession) -> None:
+    for lane in range(len(session.shown.lanes)):
+        session.played(lane, 1.0)
+
+
+def answered(project: Project, test: int, answer: Any, *, listeners: int = 6) -> None:
+    """answer: (session, listener's number) -> what is given."""
+    for k in range(listeners):
+        session = session_of(project, test, project.panel.add_listener(f"L{k}", languages=["en"]))
+        while not session.finished:
+            hear_all(session)
+            assert session.answer(answer(session, k))
+
+
+def whose(session: ListeningSession) -> str:
+    """The voice that is judged."""
+    return next(str(s.candidate_id) for s in session.trial.stimuli if s.role == "judged")
+
+
+def test_a_degradation_is_rated_behind_the_reference_of_the_same_words(heard: Project) -> None:
+    test = beside_a_person(heard, "DCR")
+    good, poor, person = (c.id for c in heard.shortlist.candidates())
+    answered(heard, test, lambda s, _: {"score": 5 if whose(s) == str(good) else 2})
+    for session in heard.panel.sessions(test):
+        assert Counter(t.stimuli[1].candidate_id for t in session.trials) == {good: 3, poor: 3}
+        for trial in session.trials:
+            reference, sample = trial.stimuli
+            assert (reference.candidate_id, reference.role) == (person, "reference")
+            assert reference.passage_version_id == sample.passage_version_id
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert [row[:2] for row in part.found.rows] == [("Tangor · Ilseth", "5.00"), ("Citrange · Linnoway", "2.00")]
+    assert part.found.says.startswith("Tangor · Ilseth is clearly best")
+    assert heard.answers.ratings() == [], "a degradation is no score of listening quality"
+
+
+def test_likeness_is_asked_of_another_sentence_and_of_the_person(heard: Project) -> None:
+    test = beside_a_person(heard, "likeness")
+    like, *_ = (c.id for c in heard.shortlist.candidates())
+    answered(heard, test, lambda s, k: {"score": 4, "person": "same"} if whose(s) == str(like) else
+             {"score": 1, "person": "unsure" if k == 0 else "other"})  # fmt: skip
+    for session in heard.panel.sessions(test):
+        for trial in session.trials:
+            assert trial.stimuli[0].passage_version_id != trial.stimuli[1].passage_version_id
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert [(row[0], row[1], row[-2], row[-1]) for row in part.found.rows] == [
+        ("Tangor · Ilseth", "4.00", "100 %", "82 to 100 %"),  # Wilson: 18 of 18
+        ("Citrange · Linnoway", "1.00", "0 %", "0 to 20 %"),  # Wilson: 0 of 15, the unsure apart
+    ]
+
+
+def test_a_new_line_stands_between_recorded_ones(heard: Project) -> None:
+    test = beside_a_person(heard, "match")
+    first, middle, last = (p.version_id for p in heard.texts.all())
+    *_, person = (c.id for c in heard.shortlist.candidates())
+    answered(heard, test, lambda s, _: {"place": "middle", "score": 2})
+    (trial, _) = heard.panel.sessions(test)[0].trials
+    assert [(s.passage_version_id, s.role) for s in trial.stimuli] == [
+        (first, "context"), (middle, "judged"), (last, "context"),
+    ]  # fmt: skip
+    assert {trial.stimuli[0].candidate_id, trial.stimuli[2].candidate_id} == {person}
+    lanes = lanes_of(heard, trial, kind_of("match").shown(trial, TestSettings(candidate_ids=(), passage_ids=())).lanes,
+                     TestSettings(candidate_ids=(), passage_ids=()), level_lufs=-23.0, first_key=0)  # fmt: skip
+    takes = {t.id: t.duration_s for t in heard.takes.all()}
+    together = sum(takes[s.take_id or 0] for s in trial.stimuli) + 2 * 0.6
+    assert [lane.duration_s for lane in lanes] == pytest.approx([together], abs=0.01)
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert part.found.rows[0][-2] == "100 %"
+
+
+def test_many_are_placed_on_one_line_with_reference_and_anchors_hidden(heard: Project) -> None:
+    test = beside_a_person(heard, "multi-stimulus", anchors=True)
+    good, poor, person = (c.id for c in heard.shortlist.candidates())
+    standing = {good: 70, poor: 40, person: 100, -1: 10, -2: 30}
+
+    def places(session: ListeningSession, k: int) -> dict[str, Any]:
+        lanes = session.shown.lanes
+        assert [lane.name for lane in lanes] == ["Reference", "", "", "", "", ""]
+        count = session.shown.questions[0].places
+        probe = Answered(answer=Answer(given={PLACES: [0] * count}, origin="booth"), trial=session.trial, test_id=test,
+                         listener_id=k)  # fmt: skip
+        return {PLACES: [standing[who] + (k % 3 - 1 if who > 0 and who != person else 0) for who, _ in placed(probe)]}
+
+    answered(heard, test, places)
+    trial = heard.panel.sessions(test)[0].trials[0]
+    roles = Counter(s.role for s in trial.stimuli[1:])
+    assert roles == {"judged": 2, "reference": 1, "anchor": 2}
+    assert sorted(trial.detail["cut_off_hz"].values()) == [LOW_HZ, MID_HZ]
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert [(row[0].split(" (")[0], row[1]) for row in part.found.rows] == [
+        ("Tangor · Corwick", "100"), ("Tangor · Ilseth", "70"), ("Citrange · Linnoway", "40"),
+        ("Anchor 7 kHz", "30"), ("Anchor 3.5 kHz", "10"),
+    ]  # fmt: skip
+    assert "Tangor · Ilseth is clearly best" in part.found.says, "the reference is nobody's rival"
+    without = opened(heard, "multi-stimulus")
+    answered(heard, without, lambda s, _: {PLACES: [50] * s.shown.questions[0].places})
+    (part,) = result_of(heard, heard.panel.test(without)).parts
+    assert part.found is not None
+    assert "no true reference" in part.found.says
+    assert "nobody is told apart" in part.found.says
+
+
+def test_too_many_for_a_line_are_dealt_out_evenly() -> None:
+    able = {(c, 1): c for c in range(1, 41)} | {(99, 1): 99}
+    settings = TestSettings(candidate_ids=tuple(range(1, 41)), passage_ids=(1,), training=0, reference_id=99,
+                            anchors=True)  # fmt: skip
+    trials = kind_of("multi-stimulus").design(able, settings, listener=0, rng=np.random.default_rng(1))
+    sizes = sorted(sum(s.role == "judged" for s in one.stimuli) for one in trials)
+    assert sizes == [5, 5, 6, 6, 6, 6, 6]
+    assert all(len(one.stimuli) <= 10 for one in trials), "nine lanes, and the reference on 0"
+
+
+def _placing(listener: int, trial: int, reference: int, mid: int = 20) -> Answered:
+    stimuli = tuple(Stimulus(candidate_id=c, passage_version_id=1, take_id=c, role=role)  # type: ignore[arg-type]
+                    for c, role in ((9, "reference"), (9, "reference"), (9, "anchor"), (1, "judged")))  # fmt: skip
+    one = Trial(id=trial, session_id=listener, place=trial, stimuli=stimuli,
+                detail={"reference": True, "cut_off_hz": {"2": MID_HZ}})  # fmt: skip
+    return Answered(answer=Answer(given={PLACES: [reference, mid, 60]}, origin="booth"), trial=one, test_id=1,
+                    listener_id=listener)  # fmt: skip
+
+
+@pytest.mark.parametrize(("low", "out"), [(3, False), (4, True)])
+def test_exactly_fifteen_of_a_hundred_stay_in(low: int, out: bool) -> None:
+    """ITU-R BS.1534-3, 4.1.2: out whoever is below 90 on more than 15 % of the items; 3 of 20 are exactly 15 %."""
+    answers = [_placing(1, k, 80 if k < low else 95) for k in range(20)]
+    found = flags("multi-stimulus", answers, reference_id=9)
+    assert [f.why for f in found] == ([f"placed the hidden reference below 90 in {low} of 20 trials"] if out else [])
+    assert left_out(found, Conduct()) == ({1} if out else set())
+    assert left_out(found, Conduct(kept_in=frozenset({1}))) == set(), "the lead may keep a listener"
+    mids = [_placing(1, k, 95, mid=95 if k < low else 20) for k in range(20)]
+    assert bool(flags("multi-stimulus", mids, reference_id=9)) == out
+
+
+def test_listeners_who_press_anything_are_flagged_and_their_effect_is_shown(heard: Project) -> None:
+    test = opened(heard, "ACR", traps=2, repeats=3)
+    good, fair, poor = (str(c.id) for c in heard.shortlist.candidates())
+    rng = np.random.default_rng(3)
+
+    def answer(session: ListeningSession, k: int) -> dict[str, Any]:
+        if "trap" in session.trial.detail:
+            right = int(session.trial.detail["trap"])
+            return {"score": right if k else 6 - right if right != 3 else 1}
+        if not k:
+            return {"score": int(rng.choice([1, 5]))}
+        return {"score": {good: 5, fair: 3, poor: 2}[whose(session)]}
+
+    answered(heard, test, answer)
+    result = result_of(heard, heard.panel.test(test))
+    assert {f.listener_id for f in result.flags} == {1}
+    assert any("did not press the key" in f.why for f in result.flags)
+    assert result.out == frozenset(), "for these kinds the lead decides"
+    with_all = panel_scores(heard).by_candidate[int(poor)].mean
+    heard.panel.put_conduct(test, replace(heard.panel.test(test).conduct, left_out=frozenset({1})))
+    result = result_of(heard, heard.panel.test(test))
+    (part,) = result.parts
+    assert part.found is not None
+    assert part.effect.startswith("Leaving them out moves ")
+    assert part.found.rows[-1][1] == "2.00"
+    assert panel_scores(heard).by_candidate[int(poor)].mean == 2.0 != with_all
+    assert all("trap" not in str(r) for r in heard.answers.ratings())
+
+
+def test_repeats_come_later_and_are_no_new_scores(heard: Project) -> None:
+    settings = TestSettings(candidate_ids=(1, 2, 3, 4), passage_ids=(1, 2, 3), training=2, repeats=4)
+    able = {(c, v): 10 * c + v for v in (1, 2, 3) for c in (1, 2, 3, 4)}
+    for seed in range(20):
+        rng = np.random.default_rng(seed)
+        trials = with_repeats(kind_of("ACR").design(able, settings, listener=seed, rng=rng), settings, rng)
+        again = [k for k, one in enumerate(trials) if one.detail.get("repeat")]
+        assert len(again) == 4
+        for k in again:
+            assert trials[k].stimuli in [one.stimuli for one in trials[2 : k - 2]], "at least two others in between"
+
+
+def test_repeats_of_a_cell_go_round_the_listeners_and_are_fixed_with_the_first(heard: Project) -> None:
+    candidate, passage = heard.shortlist.candidates()[0], heard.texts.all()[0]
+    more = [pretend_take(heard, candidate.id, passage.version_id, hz=300, repeat=k) for k in (2, 3)]
+    settings = TestSettings(candidate_ids=(candidate.id,), passage_ids=(passage.id,), take_rule="drawn")
+    pool = pool_of(heard, settings)
+    cell = (candidate.id, passage.version_id)
+    assert len(pool[cell]) == 3
+    assert Counter(drawn(pool, settings, listener=k)[cell] for k in range(9)) == dict.fromkeys(pool[cell], 3)
+    test = heard.panel.add_test("ACR", settings.as_document())
+    session_of(heard, test, heard.panel.add_listener("first", languages=["en"]))
+    late = pretend_take(heard, candidate.id, passage.version_id, hz=300, repeat=4)
+    for k in range(8):
+        session_of(heard, test, heard.panel.add_listener(f"later {k}", languages=["en"]))
+    played = {s.take_id for one in heard.panel.sessions(test) for t in one.trials for s in t.stimuli}
+    assert played == set(pool[cell])
+    assert late not in played
+    assert set(more) <= played
+    assert heard.panel.test(test).conduct.level_lufs is not None
+
+
+def test_several_scales_are_asked_of_one_clip_and_steps_of_ones_own(heard: Project) -> None:
+    test = opened(heard, "ACR", scale=SYNTHETIC_SPEECH[0], also=SYNTHETIC_SPEECH[1:])
+    answered(heard, test, lambda s, _: {q.name: q.choices[0].value for q in s.shown.questions}, listeners=3)
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert len(part.found.rows) == len(SYNTHETIC_SPEECH) * 3
+    assert "Speaking rate: " in part.found.says
+    steps = ("Warm", "Neither", "Cold")
+    own = opened(heard, "ACR", scale=OWN, steps=steps, question="How warm is this voice?")
+    answered(heard, own, lambda s, _: {"score": 3}, listeners=1)
+    assert result_of(heard, heard.panel.test(own)).title.startswith("How warm is this voice?")
+    assert wrong_with_steps(("only one",))
+    assert wrong_with_steps(("same", "same"))
+    assert not wrong_with_steps(steps)
+
+
+def test_ones_own_voice_is_kept_apart_and_a_person_can_be_forgotten(heard: Project) -> None:
+    test = opened(heard, "ACR")
+    answered(heard, test, lambda s, k: {"score": 5 if k == 0 else 3}, listeners=4)
+    (person, *_) = heard.panel.listeners()
+    heard.panel.put_listener(replace(person, own_voice="ilseth", accent="Irish", audience="gardeners", age="35 to 44"))
+    scores = panel_scores(heard)
+    assert scores.of_own_voice == 3
+    assert "3 by listeners of their own voice" in scores.why_kept_apart()
+    mine = heard.shortlist.candidates()[0].id
+    assert scores.by_candidate[mine].mean == 3.0
+    with pytest.raises(InputError, match="Another listener is called L1"):
+        heard.panel.put_listener(replace(person, alias="L1"))
+    bare = heard.panel.forget(person.id)
+    assert (bare.alias, bare.accent, bare.own_voice, bare.forgotten) == (f"Listener {person.id}", "", "", True)
+    assert heard.panel.listeners()[0] == bare
+    assert len(heard.answers.of_test(test)) == 4 * 9, "the answers stay, under a number"
+
+
+def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> None:
+    test = opened(heard, "ACR", listeners=6)
+    answered(heard, test, lambda s, _: {"score": 4}, listeners=2)
+    for _ in range(2):
+        note_look(heard, heard.panel.test(test), 2)
+    looks = heard.panel.test(test).conduct.looks
+    assert [n for _, n in looks] == [2]
+    about = " ".join(result_of(heard, heard.panel.test(test)).about)
+    assert "2 of 6 planned listeners have answered." in about
+    assert "looked at before all planned listeners" in about
+    answered(heard, test, lambda s, _: {"score": 4}, listeners=6)
+    assert note_look(heard, heard.panel.test(test), 6).conduct.looks == looks, "all have answered: no early look"
+
+
+def test_a_text_in_two_languages_has_two_results(heard: Project) -> None:
+    for passage in heard.texts.add(["Une ligne ici."], language="fr-FR"):
+        for candidate in heard.shortlist.candidates():
+            pretend_take(heard, candidate.id, passage.version_id, hz=220)
+    test = opened(heard, "preference")
+    both = Listener(id=0, alias="B", languages=("en", "fr"), hearing="", kit="", simulated=False)
+    session = session_of(heard, test, heard.panel.add_listener(both.alias, languages=both.languages))
+    while not session.finished:
+        hear_all(session)
+        session.answer({"choice": "first"})
+    parts = result_of(heard, heard.panel.test(test)).parts
+    assert sorted((p.language, p.answers) for p in parts) == [("en", 9), ("fr", 3)]
+
+
+@pytest.mark.parametrize("rate_hz", [22_050, 44_100, 48_000])
+def test_the_low_anchor_keeps_the_standards_mask(rate_hz: int) -> None:
+    """ITU-R BS.1534-3, 5.1 (from memory): ripple of 0.1 dB to 3.5 kHz, 25 dB down at 4 kHz, 50 dB at 4.5 kHz."""
+    impulse = np.zeros(rate_hz, dtype=np.float32)
+    impulse[rate_hz // 2] = 1.0
+    out = low_passed(Clip(samples=impulse, rate_hz=rate_hz), LOW_HZ)
+    assert out.frames == rate_hz
+    assert np.argmax(np.abs(out.mono())) == rate_hz // 2, "no delay"
+    f, h = freqz(out.mono().astype(float), worN=np.arange(20.0, 6_000.0, 5.0), fs=rate_hz)
+    level = 20 * np.log10(np.abs(h) + 1e-12)
+    assert np.abs(level[f <= 3_500]).max() <= 0.1
+    assert level[f >= 4_000].max() <= -25
+    assert level[f >= 4_500].max() <= -50
+    assert low_passed(Clip(samples=impulse, rate_hz=8_000), MID_HZ).frames == len(impulse), "nothing to take away"
+
+
+def test_tones_for_headphones_cancel_over_one_loudspeaker_and_not_in_two_ears() -> None:
+    """Woods, Siegel, Traer & McDermott (2017): 200 Hz; one 6 dB softer, another in opposite phase."""
+    rng = np.random.default_rng(1)
+    trials = headphones.plan(rng)
+    assert len(trials) == 6
+    assert Counter(softer for softer, _ in trials) == {0: 2, 1: 2, 2: 2}
+    for softer, opposed in trials:
+        assert softer != opposed
+        clip = headphones.tones(softer, opposed)
+        third = (clip.frames + round(0.5 * clip.rate_hz)) // 3
+        tones = [clip.samples[k * third : k * third + clip.rate_hz] for k in range(3)]
+        by_ear = [float(np.sqrt(np.mean(one[:, 0] ** 2))) for one in tones]
+        in_the_air = [float(np.sqrt(np.mean(one.mean(axis=1) ** 2))) for one in tones]
+        assert int(np.argmin(by_ear)) == softer, "over headphones"
+        assert int(np.argmin(in_the_air)) == opposed, "over one loudspeaker"
+        others = [one for k, one in enumerate(by_ear) if k != softer]
+        assert 20 * np.log10(by_ear[softer] / others[0]) == pytest.approx(-6.0, abs=0.01)
+        assert others[0] == pytest.approx(others[1])
+
+
+def test_silence_is_trimmed_to_a_stated_length_and_words_move_along() -> None:
+    rate = 24_000
+    t = np.arange(rate) / rate
+    speech = 0.2 * np.sin(2 * np.pi * 180 * t) * (1 + np.sin(2 * np.pi * 4 * t))
+    samples = np.concatenate([np.zeros(rate), speech, np.zeros(2 * rate)]).astype(np.float32)
+    clip, words = trimmed(Clip(samples=samples, rate_hz=rate), (("word", 1.2, 1.6, True),))
+    left = measure_silence(clip)
+    assert (left.lead_s, left.tail_s) == pytest.approx((LEAD_S, TAIL_S), abs=0.06)
+    assert words[0][1] == pytest.approx(0.2 + LEAD_S, abs=0.06)
+
+
+def test_listeners_are_told_in_their_language_what_to_do() -> None:
+    """Every file of words has everything that the English one has, for every kind of test."""
+    assert {"en", "de", "fr", "es"} <= set(told.languages())
+    english = told._file("en")
+    for language in told.languages():
+        words = told._file(language)
+        assert set(words) == set(english)
+        assert set(words["kinds"]) == set(kinds())
+        said = told.Told([f"{language}-XX"])
+        assert said.language == language
+        assert "15" in said.say("break", minutes=15)
+        assert "K" in said.say("trap", key="K")
+    assert told.Told(["ko", "fr"]).language == "fr"
+    assert told.Told(["ko"]).language == "en"
