@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QObject, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QTableWidget, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QTableWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine
@@ -163,6 +163,10 @@ def pitch_of(sound: np.ndarray) -> float:
 def words(widget: QWidget) -> str:
     """All that a widget's labels say where they can be seen."""
     return " | ".join(w.text() for w in widget.findChildren(QLabel) if w.isVisible())
+
+
+def button_of(widget: QWidget, says: str) -> QPushButton:
+    return next(one for one in widget.findChildren(QPushButton) if one.text() == says)
 
 
 def cells(table: QTableWidget) -> list[list[str]]:

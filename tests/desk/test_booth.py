@@ -3,22 +3,41 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QTableWidget
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QCheckBox, QTableWidget
 from pytestqt.qtbot import QtBot
 
-from tests.desk.conftest import Opener, pitch_of, recorder, settle, words
+from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle, voice_clip, words
+from zestpanel.core.audio.files import write_wav
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.person import person_text
+from zestpanel.core.listening.planned import questions
 from zestpanel.core.listening.registry import kinds
+from zestpanel.core.listening.session import ListeningSession, session_of
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 from zestpanel.desk.booth.booth import Booth
+from zestpanel.desk.bring_in import BringInDialog
+from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.listening import ListeningPage
-from zestpanel.desk.pages.new_test import NewTestDialog, questions
+from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
+from zestpanel.desk.pages.listening.new_test import NewTestDialog
 from zestpanel.desk.window import MainWindow
 
 
-def planned(window: MainWindow, qtbot: QtBot, kind: str, *, most: int = 3) -> ListeningPage:
+def planned(
+    window: MainWindow,
+    qtbot: QtBot,
+    kind: str,
+    *,
+    most: int = 3,
+    prepare: Callable[[NewTestDialog], None] | None = None,
+) -> ListeningPage:
     """A test of the kind, opened by its dialog as a lead would."""
     window.go_to("listening")
     page = window.page("listening")
@@ -29,7 +48,11 @@ def planned(window: MainWindow, qtbot: QtBot, kind: str, *, most: int = 3) -> Li
     dialog.question.setCurrentIndex(at)
     dialog.most.setValue(most)
     dialog.training.setValue(0)
-    assert "trials, about" in dialog.told.text()
+    dialog.level_check.setChecked(False)
+    if prepare is not None:
+        prepare(dialog)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: f"{most} trials, about" in dialog.told.text(), timeout=20_000)
     qtbot.mouseClick(dialog.agree, Qt.MouseButton.LeftButton)
     dialog.deleteLater()
     qtbot.wait(10)
@@ -40,6 +63,8 @@ def begun(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> 
     page.alias.setText(alias)
     page.languages.setText("en")
     qtbot.keyClick(page.alias, Qt.Key.Key_Return)
+    assert "no right or wrong answers" in window.booth.before.words()
+    qtbot.keyClick(window.booth, Qt.Key.Key_Return)  # read
     settle(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
     return window.booth
@@ -142,3 +167,229 @@ def test_what_is_heard_is_written_down_and_the_text_stays_hidden(
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     assert "is understood best: 0.0 % of the words wrong." in words(page)
+
+
+def trial_of(window: MainWindow, qtbot: QtBot, lanes: int) -> ListeningSession:
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: len(window.state.player.mixer.lanes) == lanes, timeout=60_000)
+    session = window.booth.session
+    assert session is not None
+    return session
+
+
+def hear_lanes(window: MainWindow, qtbot: QtBot, digits: str) -> None:
+    for digit in digits:
+        qtbot.keyClick(window.booth, digit)
+        recorder(window).hear(4.0)
+        window.state.player.moved.emit()
+
+
+@pytest.fixture
+def person_project(bench_project: Project) -> Project:
+    """The last voice's takes stand for a person's recordings."""
+    source = person_text("Our narrator", language="en-GB", folder=".")
+    shortlist = bench_project.shortlist
+    shortlist.add_engine(parse_connector(source, name="person"), source, "person.yaml")
+    (person,) = shortlist.add(shortlist.engines()["Our narrator"], voice="own-voice")
+    for k, passage in enumerate(bench_project.texts.all()):
+        clip, _ = voice_clip(600 + 10 * k, len(passage.text.split()))
+        bench_project.takes.keep(clip, candidate_id=person.id, passage_version_id=passage.version_id, repeat=1,
+                                 obtained="rendered elsewhere")  # fmt: skip
+    return bench_project
+
+
+def test_many_are_placed_on_one_line_by_keys_and_by_hand(
+    person_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(person_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "multi-stimulus", most=1)
+    booth = begun(window, page, qtbot, "Ann")
+    session = trial_of(window, qtbot, 7)  # the reference, three voices, the hidden reference, two anchors
+    assert [one.words() for one in booth.clips] == ["Reference", *(f"Sample {k}" for k in range(1, 7))]
+    hear_lanes(window, qtbot, "0123456")
+    qtbot.keyClick(booth, "0")
+    assert window.state.player.mixer.on == 0, "0 is the reference"
+    for digit in "123456":
+        qtbot.keyClick(booth, digit)
+        qtbot.keyClick(booth, Qt.Key.Key_Right)
+        qtbot.keyClick(booth, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert booth.line.places == [60] * 6, "the first step sets it in the middle, then by tens"
+    at = booth.line.centres()[1].toPoint()
+    qtbot.mousePress(booth.line, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.mouseMove(booth.line, at - QPoint(at.x(), 0))
+    qtbot.mouseRelease(booth.line, Qt.MouseButton.LeftButton)
+    assert booth.line.places == [60, 0, 60, 60, 60, 60], "dragged to the end of the line"
+    assert window.state.player.mixer.on == 2, "what is touched is heard"
+    assert "sample 2 at 0" in booth.line.accessibleName()
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    assert session.finished
+    (answer,) = person_project.answers.of_test(person_project.panel.tests()[-1].id)
+    assert answer.answer.given == {"places": [60, 0, 60, 60, 60, 60]}
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert "1 of 12 planned listeners have answered." in words(page)
+    assert person_project.panel.tests()[-1].conduct.looks != ()
+
+
+def test_two_questions_of_a_trial_and_a_step_back_between_them(
+    person_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(person_project)
+    settle(qtbot, window)
+    booth = begun(window, planned(window, qtbot, "likeness", most=2), qtbot, "Ann")
+    session = trial_of(window, qtbot, 2)
+    texts = [person_project.texts.version_text(s.passage_version_id)[0] for s in session.trial.stimuli]
+    assert texts[0] != texts[1], "another sentence of the person"
+    assert not any(text in words(booth) for text in texts)
+    qtbot.keyClick(booth, "1")
+    recorder(window).hear(1.0)
+    qtbot.keyClick(booth, "0")
+    assert window.state.player.mixer.time_s == 0, "other words have no place in common"
+    hear_lanes(window, qtbot, "01")
+    qtbot.keyClick(booth, "b")
+    assert "Is it the same person?" in words(booth)
+    qtbot.keyClick(booth, Qt.Key.Key_Backspace)
+    assert "How much alike are the two speakers?" in words(booth)
+    qtbot.keyClick(booth, "a")
+    qtbot.keyClick(booth, "s")
+    assert session.index == 1
+    (answer,) = person_project.answers.of_test(person_project.panel.tests()[-1].id)
+    assert answer.answer.given == {"score": 5, "person": "same"}
+
+
+def test_level_and_headphones_are_checked_and_a_break_is_offered(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def checks(dialog: NewTestDialog) -> None:
+        dialog.own.setText("Did it laugh?")
+        dialog.level_check.setChecked(True)
+        dialog.headphone_check.setChecked(True)
+        dialog.comments.setChecked(True)
+
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "yes or no", most=3, prepare=checks)
+    page.alias.setText("Anne")
+    page.languages.setText("fr, en")
+    qtbot.keyClick(page.alias, Qt.Key.Key_Return)
+    booth, before = window.booth, window.booth.before
+    assert "bonne ou de mauvaise réponse" in before.words(), "in the first of the listener's languages"
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    assert "Réglez le volume" in before.words()
+    assert recorder(window).hear(0.8).std() > 0.01, "a voice at the level of the test"
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    for trial in range(6):
+        qtbot.keyClick(booth, Qt.Key.Key_Return if not trial else Qt.Key.Key_unknown)
+        third = recorder(window).hear(4.2)
+        loud = [np.abs(third[k * 72_000 : k * 72_000 + 40_000, 0]).max() for k in range(3)]
+        qtbot.keyClick(booth, str(int(np.argmin(loud)) + 1))
+    assert "ressemble bien à un casque" in before.words()
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    session = trial_of(window, qtbot, 1)
+    (kept,) = bench_project.panel.sessions(bench_project.panel.tests()[-1].id)
+    assert kept.checks == {"level": "set", "headphones": {"right": 6, "of": 6, "passed": True}}
+    recorder(window).hear(4.0)
+    window.state.player.moved.emit()
+    booth.remark.setText("a dry laugh")
+    began = session.listened_s
+    monkeypatch.setattr(ListeningSession, "listened_s", began + 16 * 60)
+    qtbot.keyClick(booth, "y")
+    assert "15 minutes" in before.words()
+    assert before.isVisible()
+    assert session.index == 1, "the answer is kept before the break"
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    assert not before.isVisible()
+    (answer,) = bench_project.answers.of_test(bench_project.panel.tests()[-1].id)
+    assert answer.answer.note == "a dry laugh"
+    qtbot.keyClick(booth, Qt.Key.Key_Escape)
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert "headphones heard: 6 of 6" in cells(page.people)[0][-1]
+
+
+def test_a_listener_is_left_out_and_counted_again(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    ids = [c.id for c in bench_project.shortlist.candidates()]
+    settings = TestSettings(candidate_ids=tuple(ids), passage_ids=tuple(p.id for p in bench_project.texts.all()),
+                            training=0, traps=2)  # fmt: skip
+    test = bench_project.panel.add_test("ACR", settings.as_document())
+    for k in range(4):
+        session = session_of(bench_project, test, bench_project.panel.add_listener(f"L{k}", languages=["en"]))
+        while not session.finished:
+            session.played(0, 1.0)
+            trap = session.trial.detail.get("trap")
+            right = 3 if trap is None else trap if k else trap % 5 + 1
+            own = ids.index(session.trial.stimuli[0].candidate_id) if trap is None else 0
+            session.answer({"score": right + own % 2 if k or trap is not None else 5 - own % 2})
+    window = open_window(bench_project)
+    window.go_to("listening")
+    settle(qtbot, window)
+    page = window.page("listening")
+    (box,) = page.findChildren(QCheckBox)
+    assert box.text().startswith("Leave out L0: did not press the key that was asked for in 2 of 2 checks")
+    assert not box.isChecked()
+    qtbot.mouseClick(box, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert {r.score for r in bench_project.answers.ratings()} == {3.0, 4.0}
+    window.actions_by_id["undo"].trigger()
+    settle(qtbot, window)
+    assert {r.score for r in bench_project.answers.ratings()} == {3.0, 4.0, 5.0}
+
+
+def test_the_answers_behind_a_line_are_shown_and_heard(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    ids = tuple(c.id for c in bench_project.shortlist.candidates())
+    settings = TestSettings(candidate_ids=ids, passage_ids=(bench_project.texts.all()[0].id,), training=0)
+    test = bench_project.panel.add_test("preference", settings.as_document())
+    session = session_of(bench_project, test, bench_project.panel.add_listener("Ann", languages=["en"]))
+    while not session.finished:
+        session.played(0, 1.0)
+        session.played(1, 1.0)
+        session.answer({"choice": "first"}, note="warmer")
+    window = open_window(bench_project)
+    window.go_to("listening")
+    settle(qtbot, window)
+    page = window.page("listening")
+    assert isinstance(page, ListeningPage)
+    page.open_answers(test, ids[1])
+    (dialog,) = page.findChildren(AnswersDialog)
+    settle(qtbot, window)
+    assert {tuple(row[:4]) for row in cells(dialog.table)} == {("Ann", "Frost", "first", "warmer")}
+    dialog.table.row_chosen.emit(0)
+    settle(qtbot, window)
+    assert abs(pitch_of(recorder(window).hear(1.0)) - 300) < 5, "the clip of this voice"
+    dialog.accept()
+    settle(qtbot, window)
+    assert len(window.state.player.mixer.lanes) == 3, "the tray is as it was"
+
+
+def test_a_persons_recordings_are_heard_and_never_chosen(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    for k, passage in enumerate(bench_project.texts.all(), 1):
+        clip, _ = voice_clip(500, len(passage.text.split()))
+        write_wav(tmp_path / f"{k:02d} {passage.title}.wav", clip)
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    page.ask_for_person()
+    (dialog,) = page.findChildren(PersonDialog)
+    assert not dialog.go.isEnabled()
+    qtbot.keyClicks(dialog.name, "Our narrator")
+    dialog.take(sorted(tmp_path.glob("*.wav")))
+    qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    (bringing,) = page.findChildren(BringInDialog)
+    assert all(one.ready for one in bringing.clippings())
+    qtbot.mouseClick(bringing.take, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    person = bench_project.shortlist.candidates()[-1]
+    assert (person.engine, len(bench_project.takes.all(candidate_id=person.id))) == ("Our narrator", 3)
+    window.go_to("choice")
+    settle(qtbot, window)
+    assert window.state.standing is not None
+    row = window.state.standing.rows[person.id]
+    assert not row.passes
+    assert [g.why for g in row.gates if g.verdict == "no"] == ["recordings of a person, to compare with"]

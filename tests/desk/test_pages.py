@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
-from tests.desk.conftest import Opener, Recorder, cells, drop, recorder, settle, words
+from tests.desk.conftest import Opener, Recorder, button_of, cells, drop, recorder, settle, words
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.project import Project
@@ -19,6 +19,7 @@ from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.listening import ListeningPage
+from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -256,6 +257,7 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
     qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
     booth = window.booth
     assert booth.isVisible()
+    qtbot.keyClick(booth, Qt.Key.Key_Return)  # what to do was read
     for rated in range(3):
         settle(qtbot, window)
         qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
@@ -278,7 +280,7 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     assert not booth.isVisible()
     settle(qtbot, window)
-    assert "stopped after 3 of 11 trials" in [page.people.item(0, 4).text()]  # type: ignore[union-attr]
+    assert "stopped after 3 of 11 trials" in [page.people.item(0, 6).text()]  # type: ignore[union-attr]
     qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
     assert booth.session is not None
     assert booth.session.index == 3
@@ -446,6 +448,7 @@ def test_without_a_sound_device_nothing_is_rated_and_with_one_it_goes_on(bench_p
     page.to_the_booth()
     settle(qtbot, window)
     booth = window.booth
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
     assert "There is no sound device, so nothing can be rated" in words(booth)
     mixer = window.state.player.mixer
     qtbot.waitUntil(lambda: bool(mixer.lanes), timeout=60_000)
@@ -538,9 +541,14 @@ def test_listeners_are_told_which_languages_they_speak(
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
     assert "1 by listeners whose languages are not stated" in words(page)
-    page.state_languages(ann.id, "EN; fr")
+    page.open_listener(0)
+    (dialog,) = page.findChildren(ListenerDialog)
+    dialog.languages.setText("EN; fr")
+    assert "English, French" in words(dialog)
+    dialog.accent.setText("Scottish")
+    qtbot.mouseClick(button_of(dialog, "Keep"), Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert cells(page.people)[0][1] == "en, fr"
+    assert cells(page.people)[0][1:3] == ["en, fr", "Scottish"]
     assert "not stated" not in words(page)
     window.actions_by_id["undo"].trigger()
     assert bench_project.panel.listeners()[0].languages == ()

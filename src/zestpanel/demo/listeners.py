@@ -49,7 +49,7 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
 
 
 def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
-    """Which would you publish, and can a setting be heard at all: two further tests, both over and closed."""
+    """Which would you publish, can a setting be heard at all, and many on one line: further tests, over and closed."""
     candidates, passages = project.shortlist.candidates(), project.texts.all()
     panel, tests = data["panel"], data["tests"]
     quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
@@ -65,7 +65,12 @@ def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
         knows = rng.random() < tests["ABX"]["heard"]
         return {"x": trial.detail["x"] if knows else "ab"[int(rng.integers(2))]}
 
-    for kind, answers in (("preference", prefers), ("ABX", hears)):
+    def places(trial: Trial) -> dict[str, Any]:
+        spread = tests["multi-stimulus"]["spread"]
+        wanted = [25 * (quality[s.candidate_id] - 1) + spread * rng.standard_normal() for s in trial.stimuli]
+        return {"places": [int(np.clip(round(one), 0, 100)) for one in wanted]}
+
+    for kind, answers in (("preference", prefers), ("ABX", hears), ("multi-stimulus", places)):
         wanted = tests[kind]
         settings = TestSettings(
             candidate_ids=tuple(candidates[n - 1].id for n in wanted["candidates"] if n <= len(candidates)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -131,15 +132,24 @@ def write_shots(  # noqa: C901 one picture after another
     shoot("shortlist", partial(view_of_engines, "Shortlist"))
     view_of_engines("Voices")
 
-    def booth() -> None:
+    def booth(kind: str) -> None:
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
         # the session is not stored: a picture must not change the project
-        window._to_booth(ListeningSession(_Passing(project, page.settings()), kind_of("preference"), page.settings()))  # noqa: SLF001 pictures of what only a listener sees
+        settings = replace(page.settings(), candidate_ids=page.settings().candidate_ids[:6])
+        window._to_booth(ListeningSession(_Passing(project, kind, settings), kind_of(kind), settings))  # noqa: SLF001 what only a listener sees
+        window.booth.before.done.emit()  # the instructions were read
 
-    shoot("booth", booth)
-    window.booth._leave()  # noqa: SLF001 pictures of what only a listener sees
-    window.booth._leave()  # past the page that thanks the listener  # noqa: SLF001 pictures of what only a listener sees
+    def placed() -> None:
+        booth("multi-stimulus")
+        settle()
+        for k, place in enumerate((72, 55, 31, 68)):
+            window.booth.line.put(k, place)
+
+    for name, view in (("booth", partial(booth, "preference")), ("booth-line", placed)):
+        shoot(name, view)
+        window.booth._leave()  # noqa: SLF001 what only a listener sees
+        window.booth._leave()  # past the page that thanks the listener  # noqa: SLF001 what only a listener sees
     if not dark:
         theme.set(dark=True)
         shoot("dark", to_cell)
@@ -153,11 +163,11 @@ def write_shots(  # noqa: C901 one picture after another
 class _Passing:
     """A session that is kept nowhere."""
 
-    def __init__(self, project: Project, settings: TestSettings) -> None:
+    def __init__(self, project: Project, kind: str, settings: TestSettings) -> None:
         import numpy as np
 
         able = takes_to_hear(project, settings)
-        planned = kind_of("preference").design(able, settings, listener=0, rng=np.random.default_rng(1))
+        planned = kind_of(kind).design(able, settings, listener=0, rng=np.random.default_rng(1))
         self.trials = tuple(
             Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)
             for k, one in enumerate(planned)

@@ -239,6 +239,10 @@ class DeskState(QObject):
             chosen = chosen[first : first + MOST_LANES]
         return chosen
 
+    def reload_tray(self) -> None:
+        """Lay the tray's lanes on the player again, after something else was heard."""
+        self._load_tray(keep_place=True)
+
     def _load_tray(self, *, keep_place: bool = False) -> None:
         takes = self.tray_takes()
         passage = self.passage()

@@ -38,13 +38,15 @@ class OfLanguage:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Result:
-    """asks: the lead's question. out: listeners left out now. about: sentences that belong to any figure of it."""
+    """asks: the lead's question. listeners: who have answered. out: those left out now. about: sentences that belong
+    to any figure of it."""
 
     test: ListeningTest
     kind: Kind
     settings: TestSettings
     asks: str
     parts: tuple[OfLanguage, ...]
+    listeners: int
     flags: tuple[Flag, ...]
     out: frozenset[int]
     about: tuple[str, ...]
@@ -69,14 +71,14 @@ def result_of(project: Project, test: ListeningTest) -> Result:
     out = left_out(found, test.conduct)
     judged = [one for one in counted if "trap" not in one.trial.detail]
     around = Around(settings=settings, names=names, texts=texts)
-    parts = []
+    parts: list[OfLanguage] = []
     for language in dict.fromkeys(_language(one, texts) for one in judged):
         here = [one for one in judged if _language(one, texts) == language]
         parts.append(_of_language(kind, language, here, out, around))
     asks = scale_of(settings).about if test.kind == "ACR" else kind.asks
     return Result(
         test=test, kind=kind, settings=settings, asks=settings.question or asks, parts=tuple(parts),
-        flags=tuple(found), out=out, about=tuple(_about(test, settings, every, judged, people)),
+        flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}), about=tuple(_about(test, settings, every, judged, people)),
     )  # fmt: skip
 
 

@@ -24,6 +24,11 @@ class History:
         self._done.append(Edit(label, do, undo))
         self._undone.clear()
 
+    def clear(self) -> None:
+        """Forget what was done: what it could bring back is not to come back."""
+        self._done.clear()
+        self._undone.clear()
+
     @property
     def undo_label(self) -> str:
         return self._done[-1].label if self._done else ""

@@ -114,6 +114,8 @@ class Booth(QWidget):
         outer.addStretch(2)
         self.before.setFixedWidth(theme.px(600))
         middle.setMinimumWidth(theme.px(560))
+        for one in (middle, self.before):  # until a session begins it asks for no room
+            one.hide()
 
     @property
     def session(self) -> ListeningSession | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
@@ -14,7 +15,9 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.person import person_text
 from zestpanel.core.choice.gates import not_stated
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.catalogue_file import (
     as_json,
@@ -28,11 +31,14 @@ from zestpanel.core.report.catalogue_file import (
     voices_from_csv,
     votes_from_csv,
 )
+from zestpanel.core.runs.files.bringing_in import guess
 from zestpanel.core.text_files import write_text
 from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.files import kind_of
 from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
 from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.engines.recordings import RecordingsView
 from zestpanel.desk.pages.engines.shortlist import ShortlistView
 from zestpanel.desk.pages.engines.voices import VoicesView
@@ -112,6 +118,7 @@ class EnginesPage(TabbedPage):
         menu = QMenu(self)
         menu.addAction("From a connector file …", self.ask_for_file)
         menu.addAction("From an example call or command line …", self.start_wizard)
+        menu.addAction("A person's recordings …", self.ask_for_person)
         self._drop_down(menu, self.add_engine)
 
     def _exchange_menu(self) -> None:
@@ -187,6 +194,36 @@ class EnginesPage(TabbedPage):
                 lambda: shortlist.add_engine(known[0], known[1], known[2]),
             )
             self.refresh()
+
+    def ask_for_person(self) -> None:
+        PersonDialog(self, self.state, self.add_person).show()
+
+    def add_person(self, name: str, language: str, paths: list[Path]) -> None:
+        """A person's recordings as a candidate that is heard and compared with, and never chosen."""
+        try:
+            source = person_text(name, language=language, folder=str(paths[0].parent) if paths else ".")
+            engine = parse_connector(source, name=name)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        self._put(engine, source, f"{name}.yaml")
+        shortlist = self.state.project.shortlist
+        if name not in shortlist.engines():
+            return
+        added: list[Candidate] = []
+
+        def add() -> None:
+            added[:] = shortlist.add(engine, voice=engine.voices[0].id)
+
+        def take_off() -> None:
+            shortlist.set_removed([one.id for one in added], True)
+
+        self.state.edit(f"{name} on the shortlist", add, take_off)
+        self.refresh()
+        mine = next((c for c in self.state.bench.candidates if c.engine == name), None)
+        if mine is not None and paths:
+            found = guess(paths, [mine], self.state.bench.names, self.state.bench.passages)
+            BringInDialog(self, self.state, [replace(one, candidate_id=mine.id) for one in found]).show()
 
     def start_wizard(self) -> None:
         lines = [line for text in self.state.project.brief.audition_lines.values() for line in text.split("\n")]

@@ -1,0 +1,61 @@
+"""A person's recordings: whose they are, in which language, and the files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import button, label, open_at
+
+
+class PersonDialog(QDialog):
+    """add(name, language, files)."""
+
+    def __init__(self, parent: QWidget, state: DeskState, add: Callable[[str, str, list[Path]], None]) -> None:
+        super().__init__(parent)
+        self._add = add
+        self.files: list[Path] = []
+        self.setWindowTitle("A person's recordings")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label("A person's recordings", "name"))
+        about = ("Recordings of your passages by a person are the yardstick of listening tests: a reference to compare "
+                 "with, and hidden among the voices. They can be rated and never chosen.")  # fmt: skip
+        layout.addWidget(label(about, "quiet", wrap=True))
+        form = QFormLayout()
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("such as: our narrator")
+        self.language = QLineEdit(state.bench.brief.languages[0] if state.bench.brief.languages else "")
+        form.addRow("Whose", self.name)
+        form.addRow("Language", self.language)
+        row = QHBoxLayout()
+        self._chosen = label("none chosen", "quiet")
+        row.addWidget(button("Choose recordings …", self._choose))
+        row.addWidget(self._chosen, 1)
+        form.addRow("Files, one a passage", row)
+        layout.addLayout(form)
+        layout.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.go = button("Add", self.accept, role="main")
+        self.go.setEnabled(False)
+        self.name.textChanged.connect(lambda words: self.go.setEnabled(bool(words.strip())))
+        foot.addWidget(self.go)
+        layout.addLayout(foot)
+        open_at(self, 560, 330)
+
+    def _choose(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "A person's recordings", "", "Sound and video (*)")
+        self.take([Path(name) for name in names])
+
+    def take(self, paths: list[Path]) -> None:
+        self.files = paths
+        self._chosen.setText(f"{len(paths)} file{'' if len(paths) == 1 else 's'}" if paths else "none chosen")
+
+    def accept(self) -> None:
+        super().accept()
+        self._add(self.name.text().strip(), self.language.text().strip(), self.files)

@@ -1,0 +1,84 @@
+"""The answers behind a line of a result, each with the clip that was heard."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.domain.listening import Answered
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import Table, button, label, open_at
+
+
+class AnswersDialog(QDialog):
+    """Enter or a double click plays the clip of an answer."""
+
+    def __init__(self, parent: QWidget, state: DeskState, test_id: int, candidate_id: int) -> None:
+        super().__init__(parent)
+        self._state, self._candidate = state, candidate_id
+        candidate = next((c for c in state.bench.candidates if c.id == candidate_id), None)
+        name = state.name(candidate) if candidate is not None else "Anchor"
+        self.setWindowTitle(f"Answers: {name}")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(f"Answers: {name}", "name"))
+        layout.addWidget(label("As they were given. Enter plays what was heard.", "quiet"))
+        self.table = Table()
+        self.table.setAccessibleName("Answers")
+        self.table.row_chosen.connect(self._play)
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addStretch(1)
+        foot.addWidget(button("Close", self.accept, role="main"))
+        layout.addLayout(foot)
+        self._answers: list[Answered] = []
+        open_at(self, 820, 500)
+        project = state.project
+        state.background.run(lambda: project.answers.of_test(test_id), self._show, state.complain)
+
+    def _show(self, answers: list[Answered]) -> None:
+        people = {p.id: p.alias for p in self._state.project.panel.listeners()}
+        titles = {p.version_id: p.title for p in self._state.bench.passages}
+        self._answers = [one for one in answers if self._clip(one) is not None]
+        rows = [
+            [people.get(one.listener_id, "?"), titles.get(one.trial.stimuli[-1].passage_version_id, "an earlier text"),
+             in_words(one.answer.given), one.answer.note, one.answer.created[:16].replace("T", " ")]
+            for one in self._answers
+        ]  # fmt: skip
+        self.table.show_rows(["Listener", "Passage", "Answer", "Remark", "Given"], rows)
+
+    def _clip(self, one: Answered) -> int | None:
+        return next((s.take_id for s in one.trial.stimuli if s.candidate_id == self._candidate), None)
+
+    def _play(self, row: int) -> None:
+        state, take_id = self._state, self._clip(self._answers[row])
+        take = next((t for t in state.project.takes.all() if t.id == take_id), None)
+        if take is None:
+            return
+
+        def work() -> list[Lane]:
+            return prepare_lanes([(take.id, state.project.takes.load(take), (), 1)])[0]
+
+        def arrived(lanes: list[Lane]) -> None:
+            state.player.load(lanes, on=0)
+            state.player.play()
+
+        state.background.run(work, arrived, state.complain, topic="answer")
+
+    def done(self, result: int) -> None:
+        """What was laid on for an answer goes with the dialog; the tray is as it was."""
+        self._state.player.pause()
+        self._state.reload_tray()
+        super().done(result)
+
+
+def in_words(given: Any) -> str:
+    """'score 4', 'score 4, person same', 'places 10 50 90'."""
+    parts = []
+    for name, value in given.items():
+        said = " ".join(map(str, value)) if isinstance(value, list) else str(value)
+        parts.append(said if name in ("choice", "text", "says") else f"{name} {said}")
+    return ", ".join(parts)

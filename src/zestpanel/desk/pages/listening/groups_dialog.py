@@ -1,0 +1,59 @@
+"""Scores split by groups: by what is in the text, by passage, by who listens."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import Table, button, label, open_at
+
+
+class GroupsDialog(QDialog):
+    def __init__(self, parent: QWidget, state: DeskState) -> None:
+        super().__init__(parent)
+        self._state = state
+        self.setWindowTitle("Scores by groups")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        head = QHBoxLayout()
+        head.addWidget(label("Scores", "name"))
+        self.by = QComboBox()
+        self.by.setAccessibleName("Split")
+        for name, words in BY.items():
+            self.by.addItem(words, name)
+        self.by.currentIndexChanged.connect(self._look)
+        head.addWidget(self.by)
+        head.addStretch(1)
+        layout.addLayout(head)
+        layout.addWidget(label(WARNING, "quiet", wrap=True))
+        self.table = Table()
+        self.table.setAccessibleName("Scores by group")
+        layout.addWidget(self.table, 1)
+        layout.addWidget(label("Mean, ± half of the 95 % interval over listeners where there are three, and how many "
+                               "answers.", "small", wrap=True))  # fmt: skip
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addStretch(1)
+        foot.addWidget(button("Close", self.accept, role="main"))
+        layout.addLayout(foot)
+        open_at(self, 960, 520)
+        self._look()
+
+    def _look(self) -> None:
+        project, by = self._state.project, self.by.currentData()
+        self._state.background.run(lambda: split_scores(project, by), self._show, self._state.complain, topic="groups")
+
+    def _show(self, found: Split) -> None:
+        rows = []
+        for candidate in found.candidate_ids:
+            row = [found.names.get(candidate, "?")]
+            for group in found.groups:
+                cell = found.cells.get((candidate, group))
+                if cell is None:
+                    row.append("–")
+                    continue
+                mean, half, n = cell
+                row.append(f"{mean:.2f}" + (f" ± {half:.2f}" if half is not None else "") + f"  ({n})")
+            rows.append(row)
+        self.table.show_rows(["Candidate", *found.groups], rows, numbers=range(1, len(found.groups) + 1))

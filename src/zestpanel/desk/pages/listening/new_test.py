@@ -1,0 +1,298 @@
+"""A listening test is planned from the question: which kind answers it, who and what is in it, how long it takes, and
+what it will be able to tell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zestpanel.core.languages import language_name
+from zestpanel.core.listening.kind import Option
+from zestpanel.core.listening.planned import (
+    Asked,
+    Material,
+    asked_of_a_listener,
+    material_of,
+    needs_reference,
+    questions,
+)
+from zestpanel.core.listening.power import told_by
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.scales import OWN, SCALES, SYNTHETIC_SPEECH
+from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.settings import TAKE_RULES, TestSettings
+from zestpanel.core.report.drawing import Picture
+from zestpanel.core.report.listening_pictures import power_picture
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.ticks import Ticks
+from zestpanel.desk.widgets import button, label, open_at
+
+_SOON_MS = 120  # a change is worked out when the hand rests
+ONE, SET = "one", "set"
+
+
+class NewTestDialog(QDialog):
+    """begin: called with (kind, settings) when the test is to be opened. persons: candidates spoken by a person."""
+
+    def __init__(
+        self, parent: QWidget, state: DeskState, begin: Callable[[str, TestSettings], None], persons: Sequence[int] = ()
+    ) -> None:
+        super().__init__(parent)
+        self._state, self._begin, self._persons = state, begin, tuple(persons)
+        self._material: Material | None = None
+        self._asked: Asked | None = None
+        self.setWindowTitle("New listening test")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.setSpacing(10)
+        self.question = QComboBox()
+        for words, kind, scale in questions():
+            self.question.addItem(f"{words}  ·  {kind_of(kind).title}", (kind, scale))
+        self.question.setMaxVisibleItems(24)
+        top = QFormLayout()
+        top.addRow("What do you want to know?", self.question)
+        layout.addLayout(top)
+        across = QHBoxLayout()
+        across.setSpacing(18)
+        across.addWidget(self._lists(), 1)
+        across.addWidget(self._form(), 1)
+        layout.addLayout(across, 1)
+        self.told = label("", "", wrap=True)
+        layout.addWidget(self.told)
+        self.picture = ChartView(self._power)
+        layout.addWidget(self.picture)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Cancel", self.reject))
+        foot.addStretch(1)
+        self.agree = button("Open this test", self._open_it, role="main")
+        foot.addWidget(self.agree)
+        layout.addLayout(foot)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SOON_MS)
+        self._soon.timeout.connect(self._work_out)
+        self._listen()
+        open_at(self, 1080, 700)
+        self.question.setFocus()
+        self._language_chosen()
+        state.background.run(lambda: material_of(state.project), self._material_is_here, state.complain)
+
+    def _lists(self) -> QWidget:
+        bench = self._state.bench
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.language = QComboBox()
+        for tag in dict.fromkeys(primary(p.language) for p in bench.passages):
+            self.language.addItem(language_name(tag), tag)
+        row = QFormLayout()
+        row.addRow("Language", self.language)
+        column.addLayout(row)
+        lists = QHBoxLayout()
+        judged = {c.id: self._state.name(c) for c in bench.candidates if c.id not in self._persons}
+        people = {c.id: f"{self._state.name(c)} (a person)" for c in bench.candidates if c.id in self._persons}
+        self.candidates = Ticks("Candidates", judged | people, self._changed)
+        self.passages = Ticks("Passages", {p.id: p.title for p in bench.passages}, self._changed)
+        lists.addWidget(self.candidates)
+        lists.addWidget(self.passages)
+        column.addLayout(lists, 1)
+        return left
+
+    def _form(self) -> QWidget:
+        inside = QWidget()
+        self._rows = form = QFormLayout(inside)
+        form.setContentsMargins(0, 0, 8, 0)
+        self.own = QLineEdit()
+        self.own.setPlaceholderText("such as: did it laugh, rather than read the laugh out?")
+        self.own.setMaxLength(200)
+        form.addRow("Your question", self.own)
+        self.steps = QPlainTextEdit()
+        self.steps.setPlaceholderText("its steps, one a line, the best first")
+        self.steps.setTabChangesFocus(True)
+        self.steps.setFixedHeight(theme.px(84))
+        form.addRow("Your steps", self.steps)
+        self.scales = QComboBox()
+        self.scales.addItem("this one alone", ONE)
+        self.scales.addItem("the set for synthetic speech, eight scales (P.85)", SET)
+        for name, scale in SCALES.items():
+            self.scales.addItem(f"and {scale.short}", name)
+        form.addRow("Asked of each clip", self.scales)
+        self.reference = QComboBox()
+        self.reference.addItem("no recording", 0)
+        for one in self._state.bench.candidates:
+            if one.id in self._persons:
+                self.reference.addItem(self._state.name(one), one.id)
+        if self._persons:
+            self.reference.setCurrentIndex(1)
+        form.addRow("The person's recordings", self.reference)
+        self.anchors = QCheckBox("low-passed copies of the reference, 3.5 and 7 kHz")
+        self.anchors.setChecked(True)
+        form.addRow("Anchors", self.anchors)
+        self.strength = QCheckBox("slightly or strongly")
+        form.addRow("Strength", self.strength)
+        self.context = QCheckBox("between the passages before and after it")
+        form.addRow("Each clip is heard", self.context)
+        self.takes = QComboBox()
+        for rule, words in TAKE_RULES.items():
+            self.takes.addItem(words, rule)
+        form.addRow("Take", self.takes)
+        self.most = self._number(0, 500, 0, "all")
+        form.addRow("A listener hears at most", self.most)
+        self.training = self._number(0, 10, 2)
+        form.addRow("Unscored, to begin with", self.training)
+        self.repeats = self._number(0, 20, 0, "none")
+        form.addRow("Hidden repeats", self.repeats)
+        self.traps = self._number(0, 10, 0, "none")
+        form.addRow("Attention checks", self.traps)
+        self.must_hear = QSpinBox()
+        self.must_hear.setRange(10, 100)
+        self.must_hear.setValue(80)
+        self.must_hear.setSuffix(" % of each clip")
+        form.addRow("To be heard first", self.must_hear)
+        self.listeners = QSpinBox()
+        self.listeners.setRange(1, 500)
+        self.listeners.setValue(12)
+        form.addRow("Listeners planned", self.listeners)
+        self.trim = QCheckBox("silence before and after speech cut to 0.1 and 0.2 s")
+        self.comments = QCheckBox("listeners may write a remark")
+        self.level_check = QCheckBox("the volume is set before the first clip")
+        self.level_check.setChecked(True)
+        self.headphone_check = QCheckBox("headphones are checked with tones")
+        for words, box in (("Copies", self.trim), ("Remarks", self.comments), ("Level", self.level_check),
+                           ("Headphones", self.headphone_check)):  # fmt: skip
+            form.addRow(words, box)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inside)
+        area.setMinimumWidth(theme.px(430))
+        return area
+
+    @staticmethod
+    def _number(low: int, high: int, value: int, special: str = "") -> QSpinBox:
+        made = QSpinBox()
+        made.setRange(low, high)
+        made.setValue(value)
+        made.setSuffix(" trials")
+        if special:
+            made.setSpecialValueText(special)
+        return made
+
+    def _listen(self) -> None:
+        self.language.currentIndexChanged.connect(self._language_chosen)
+        for box in (self.question, self.scales, self.reference, self.takes):
+            box.currentIndexChanged.connect(self._changed)
+        for tick in (self.anchors, self.strength, self.context):
+            tick.toggled.connect(self._changed)
+        for number in (self.most, self.training, self.repeats, self.traps, self.listeners):
+            number.valueChanged.connect(self._changed)
+        self.own.textChanged.connect(self._changed)
+        self.steps.textChanged.connect(self._changed)
+
+    # -- what is set
+
+    def settings(self) -> tuple[str, TestSettings]:
+        kind, scale = self.question.currentData()
+        uses = kind_of(kind).uses
+        also: tuple[str, ...] = ()
+        if "also" in uses and scale != OWN:
+            more = self.scales.currentData()
+            also = () if more in (ONE, scale) else (more,)
+            if more == SET:
+                also = tuple(name for name in SYNTHETIC_SPEECH if name != scale)
+        reference = self.reference.currentData() if "reference" in uses else 0
+        steps = [line.strip() for line in self.steps.toPlainText().split("\n") if line.strip()]
+        own = scale == OWN or "question" in uses
+        judged = tuple(one for one in self.candidates.ticked() if one != reference)
+        return kind, TestSettings(
+            candidate_ids=judged, passage_ids=self.passages.ticked(), scale=scale, also=also,
+            steps=tuple(steps) if scale == OWN else (), most=self.most.value(),
+            training=self.training.value() if "training" in uses else 0,
+            question=self.own.text().strip() if own else "", take_rule=self.takes.currentData(),
+            reference_id=reference, anchors="anchors" in uses and bool(reference) and self.anchors.isChecked(),
+            repeats=self.repeats.value() if "repeats" in uses else 0,
+            traps=self.traps.value() if "traps" in uses else 0,
+            must_hear=self.must_hear.value() / 100, listeners=self.listeners.value(),
+            strength="strength" in uses and self.strength.isChecked(), comments=self.comments.isChecked(),
+            trim=self.trim.isChecked(),
+            context="neighbours" if "context" in uses and self.context.isChecked() else "dry",
+            level_check=self.level_check.isChecked(), headphone_check=self.headphone_check.isChecked(),
+        )  # fmt: skip
+
+    def _language_chosen(self) -> None:
+        """A test is in one language: its passages, and the candidates that have clips of them."""
+        language, bench = self.language.currentData(), self._state.bench
+        here = {p.id for p in bench.passages if primary(p.language) == language}
+        heard = {c for (c, p), cell in bench.cells.items() if p in here and cell.takes}
+        self.passages.show_only(here)
+        self.candidates.show_only(heard)
+        self._changed()
+
+    def _changed(self) -> None:
+        kind, settings = self.settings()
+        uses = kind_of(kind).uses
+        shown: dict[QWidget, Option] = {
+            self.reference: "reference", self.anchors: "anchors", self.strength: "strength", self.context: "context",
+            self.repeats: "repeats", self.traps: "traps", self.training: "training",
+        }  # fmt: skip
+        for widget, option in shown.items():
+            self._rows.setRowVisible(widget, option in uses)
+        own_scale = settings.scale == OWN and kind == "ACR"
+        self._rows.setRowVisible(self.own, "question" in uses or own_scale)
+        self._rows.setRowVisible(self.steps, own_scale)
+        self._rows.setRowVisible(self.scales, "also" in uses and not own_scale)
+        self._soon.start()
+
+    # -- what it comes to
+
+    def _material_is_here(self, found: Material) -> None:
+        self._material = found
+        self._work_out()
+
+    def _work_out(self) -> None:
+        """Trials and minutes of a listener, off this thread: at twenty thousand takes it is not done in a moment."""
+        material = self._material
+        if material is None:
+            return
+        kind, settings = self.settings()
+        self._state.background.run(lambda: asked_of_a_listener(material, kind, settings), self._show_asked,
+                                   self._state.complain, topic="new test")  # fmt: skip
+
+    def _show_asked(self, found: Asked) -> None:
+        self._asked = found
+        self.agree.setEnabled(not found.why_not)
+        kind, settings = self.settings()
+        words = found.says()
+        if not found.why_not and "anchors" in kind_of(kind).uses and not settings.reference_id:
+            words += " Without a person's recording there is no reference: the test says so, and its rules are dropped."
+        if needs_reference(kind) and not self._persons:
+            words += " Recordings are brought in on the Engines tab, with Add engine, A person's recordings."
+        self.told.setText(words)
+        self.picture.refresh()
+
+    def _power(self, width: float) -> Picture | None:
+        found = self._asked
+        if found is None or found.why_not:
+            return None
+        kind, _ = self.settings()
+        told = told_by(kind, candidates=found.candidates, passages=found.passages)
+        return None if told is None else power_picture(told, width, listeners=self.listeners.value())
+
+    def _open_it(self) -> None:
+        self.accept()
+        self._begin(*self.settings())

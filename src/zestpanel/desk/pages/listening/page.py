@@ -1,0 +1,404 @@
+"""Step 6, listening: what the panel says, its tests and their doors, and who listens."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.domain.listening import Conduct, Listener
+from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import language_name
+from zestpanel.core.listening.material import takes_to_hear
+from zestpanel.core.listening.power import what_can_be_told
+from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.results import Result, note_look, result_of
+from zestpanel.core.listening.scales import scale_of
+from zestpanel.core.listening.scores import LanguageScores, primary
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings, came_later
+from zestpanel.core.listening.verdict import verdict
+from zestpanel.core.report.answers import write_answers
+from zestpanel.core.report.drawing import Picture
+from zestpanel.core.report.pictures import scores_picture
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
+from zestpanel.desk.pages.listening.groups_dialog import GroupsDialog
+from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog, tags_of
+from zestpanel.desk.pages.listening.new_test import NewTestDialog
+from zestpanel.desk.pages.listening.result_view import ResultView
+from zestpanel.desk.pages.page import Page
+from zestpanel.desk.sources import behind_score
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, Table, button, label, rule
+
+MAIN_SCALE = "ACR"  # the one that the choice rests on
+
+
+class ListeningPage(Page):
+    title = "Listening"
+    about = "Blind tests, planned from the question. The booth hides names and balances the order."
+    begin = pyqtSignal(object)  # a ListeningSession, for the booth
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        for words, call, tip in (
+            ("Ratings from a table …", self.ask_for_table, "CSV: listener, passage, candidate, score"),
+            ("Save answers …", self.ask_where_answers_go, "Every answer, as a table or as JSON lines"),
+            ("By groups …", self.open_groups, "Scores by kind of text, hard part, passage, group of listeners"),
+        ):
+            self.head.addWidget(button(words, call, tip=tip))
+        self.head.addWidget(button("New test …", self.ask_for_test, tip="Planned from what you want to know"))
+        self._scores = QVBoxLayout()
+        self._scores.setSpacing(4)
+        self.body.addLayout(self._scores)
+        self._notes = label("", "small", wrap=True)
+        self.body.addWidget(self._notes)
+        self._build_door()
+        self._results = QVBoxLayout()
+        self._results.setSpacing(10)
+        self.body.addLayout(self._results)
+        self.body.addWidget(label("Listeners", "strong"))
+        self.people = Table()
+        self.people.setAccessibleName("Listeners")
+        self.people.row_chosen.connect(self.open_listener)
+        self.body.addWidget(self.people)
+        self.body.addStretch(1)
+        self.charts: list[ChartView] = []
+
+    def _build_door(self) -> None:
+        """The open test, and the way of a listener into it."""
+        self.body.addWidget(rule())
+        self._open = label("", "", wrap=True)
+        self.body.addWidget(self._open)
+        row = QHBoxLayout()
+        self.alias, self.languages, self.kit = QLineEdit(), QLineEdit(), QComboBox()
+        self.alias.setPlaceholderText("listener, a name or an alias")
+        self.languages.setPlaceholderText("languages they speak, such as en, fr")
+        self.kit.addItems(["headphones", "speakers"])
+        self.kit.setAccessibleName("Heard on")
+        self.start = button("To the booth", self.to_the_booth, role="main")
+        self.alias.returnPressed.connect(self.to_the_booth)
+        self.languages.returnPressed.connect(self.to_the_booth)
+        for widget, stretch in ((self.alias, 2), (self.languages, 2), (self.kit, 1), (self.start, 0)):
+            row.addWidget(widget, stretch)
+        self.body.addLayout(row)
+        self._can_tell = label("", "small", wrap=True)
+        self.body.addWidget(self._can_tell)
+        self.body.addWidget(rule())
+
+    def refresh(self) -> None:
+        if self.cover_names():
+            return
+        if not any(cell.state == "there" for cell in self.state.bench.cells.values()):
+            self.set_empty(
+                EmptyState(
+                    "There is nothing to hear yet. Render the candidates first.",
+                    "Renders",
+                    lambda: self.go_to("renders"),
+                )
+            )
+            return
+        self.set_empty(None)
+        self._show_scores()
+        self._show_results()
+        self._show_people()
+
+    # -- tests
+
+    def settings(self) -> TestSettings:
+        """The open test's, else what one opened now would have: the whole shortlist on all passages."""
+        found = self.state.project.panel.open_test()
+        if found is not None:
+            return TestSettings.from_document(found.settings)
+        bench = self.state.bench
+        return TestSettings(
+            candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
+        )
+
+    def open_test(self) -> int:
+        """The open test, made when the first listener comes. From then on its candidates and passages stand."""
+        found = self.state.project.panel.open_test()
+        return found.id if found else self.state.project.panel.add_test("ACR", self.settings().as_document())
+
+    def ask_for_test(self) -> None:
+        engines = self.state.bench.engines
+        persons = [c.id for c in self.state.bench.candidates if (e := engines.get(c.engine)) is not None and e.human]
+        NewTestDialog(self, self.state, self.new_test, persons).show()
+
+    def new_test(self, kind: str, settings: TestSettings) -> None:
+        """Close the open test and begin another; answers given so far are kept and stay below."""
+        panel = self.state.project.panel
+        found = panel.open_test()
+        if found is not None:
+            panel.close_test(found.id)
+        panel.add_test(kind, settings.as_document())
+        self.state.say(f"The test is open: {kind_of(kind).title}, {len(settings.candidate_ids)} candidates, "
+                       f"{len(settings.passage_ids)} passages.")  # fmt: skip
+        self.refresh()
+
+    def to_the_booth(self) -> None:
+        """Begin the listener's session, or go on where they stopped."""
+        alias = self.alias.text().strip()
+        if not alias:
+            self.state.complain("Who listens? Write a name or an alias; it is all that is kept beside the languages.")
+            self.alias.setFocus()
+            return
+        tags = tags_of(self.languages.text())
+        test_id = self.open_test()
+        try:
+            listener = self.state.project.panel.add_listener(alias, languages=tags, kit=self.kit.currentText())
+            under_way = session_of(self.state.project, test_id, listener)
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        if under_way.finished:
+            self.state.say(f"{alias} has finished this test.")
+            return
+        self.begin.emit(under_way)
+
+    # -- what the panel says on the main scale
+
+    def _show_scores(self) -> None:
+        found = self.state.standing
+        _empty(self._scores)
+        self.charts = []
+        if found is None:
+            return
+        self._open.setText(self._about_the_test())
+        names = {row.candidate.id: row.name for row in found.rows.values()}
+        for language in found.scores.languages:
+            where = f"{language_name(language.language)}: " if len(found.scores.languages) > 1 else ""
+            self._scores.addWidget(label(where + verdict(language, names), "lead", wrap=True))
+            chart = ChartView(partial(self._picture_of, language.language))
+            chart.candidate_chosen.connect(self._open_ratings)
+            self._scores.addWidget(chart)
+            self.charts.append(chart)
+            chart.refresh()
+            if agreement := _agreement(language):
+                self._scores.addWidget(label(agreement, "small", wrap=True))
+        if not found.scores.languages:
+            self._scores.addWidget(label("No ratings yet.", "quiet"))
+        notes = (
+            [
+                "Bar: 95 % interval; intervals, letters, equality and chances hold for other listeners and other texts "
+                "of the kind. Thin line: t interval over listener means. Candidates that share a letter are not told "
+                "apart; that is not the same as equal."
+            ]
+            if found.scores.languages
+            else []
+        )
+        if apart := found.scores.why_kept_apart():
+            notes.append(apart + (" Double-click a listener to state languages." if found.scores.not_stated else ""))
+        self._notes.setText(" ".join(notes))
+
+    def _picture_of(self, language: str, width: float) -> Picture | None:
+        found = self.state.standing
+        return scores_picture(found, width=width, language=language) if found else None
+
+    def _open_ratings(self, candidate_id: int) -> None:
+        if self.state.standing and candidate_id in self.state.standing.rows:
+            behind_score(self, self.state.project, self.state.standing.rows[candidate_id]).show()
+
+    # -- what each test says
+
+    def _show_results(self) -> None:
+        """Each test, the newest first; worked out off this thread."""
+        project = self.state.project
+
+        def work() -> list[Result | str]:
+            out: list[Result | str] = []
+            for test in reversed(project.panel.tests()):
+                try:
+                    result = result_of(project, test)
+                    if note_look(project, test, result.listeners) is not test:
+                        result = result_of(project, project.panel.test(test.id))
+                    out.append(result)
+                except ZestError as error:
+                    out.append(f"{test.kind}: {error.what}")
+            return out
+
+        self.state.background.run(work, self._show_found, self.state.complain, topic="tests")
+
+    def _show_found(self, results: list[Result | str]) -> None:
+        _empty(self._results)
+        people = {p.id: p for p in self.state.project.panel.listeners()}
+        for result in results:
+            if isinstance(result, str):
+                self._results.addWidget(label(result, "quiet", wrap=True))
+                continue
+            main = result.test.kind == "ACR" and result.settings.scale == MAIN_SCALE
+            alone = main and not result.settings.also
+            if alone and not result.flags and not result.out and not result.settings.listeners:
+                continue  # its answers stand above, and there is nothing more to say of it
+            self._results.addWidget(ResultView(result, people, self.decide, self.open_answers, figures=not alone))
+
+    def decide(self, test_id: int, listener_id: int, out: bool) -> None:
+        """Leave a listener's answers out of a test's results, or count them again; taken back like any edit."""
+        panel = self.state.project.panel
+        before = panel.test(test_id).conduct
+
+        def put(conduct: Conduct) -> Callable[[], None]:
+            return lambda: panel.put_conduct(test_id, conduct)
+
+        after = replace(
+            before, left_out=before.left_out | {listener_id} if out else before.left_out - {listener_id},
+            kept_in=before.kept_in - {listener_id} if out else before.kept_in | {listener_id},
+        )  # fmt: skip
+        alias = next((p.alias for p in panel.listeners() if p.id == listener_id), str(listener_id))
+        words = f"leaving {alias} out" if out else f"counting {alias}"
+        self.state.edit(words, put(after), put(before))
+
+    def open_answers(self, test_id: int, candidate_id: int) -> None:
+        AnswersDialog(self, self.state, test_id, candidate_id).show()
+
+    def open_groups(self) -> None:
+        GroupsDialog(self, self.state).show()
+
+    def _about_the_test(self) -> str:
+        """What the open test asks, and what came too late for it; and what it can tell, language by language."""
+        settings, bench = self.settings(), self.state.bench
+        heard = takes_to_hear(self.state.project, settings)
+        self._can_tell.setText("")
+        if not heard:
+            return ""
+        test = self.state.project.panel.open_test()
+        kind = kind_of(test.kind if test is not None else "ACR")
+        asks = settings.question or (scale_of(settings).about if kind.name == "ACR" else kind.asks)
+        inside = f"{len(settings.candidate_ids)} candidates on {len(settings.passage_ids)} passages"
+        planned = f", {settings.listeners} listeners planned" if settings.listeners else ""
+        parts = [f"{'Open' if test else 'To be opened with the first listener'}: {asks} ({kind.title}; {inside}"
+                 f"{planned})"]  # fmt: skip
+        candidates, passages = came_later(
+            settings, (c.id for c in bench.candidates), (p.id for p in bench.passages)
+        )  # fmt: skip
+        if test is not None and kind.name == "ACR" and not settings.listeners and (candidates or passages):
+            parts.append(
+                f"{candidates} candidates and {passages} passages came after this test was opened and are not in it; "
+                "New test takes them in."
+            )
+        if kind.name == "ACR":
+            self._can_tell.setText(self._told(heard))
+        return ". ".join(parts) + ("" if parts[-1].endswith(".") else ".")
+
+    def _told(self, heard: dict[tuple[int, int], int]) -> str:
+        languages = {p.version_id: primary(p.language) for p in self.state.bench.passages}
+        people = self.state.project.panel.listeners()
+        parts = []
+        for language in dict.fromkeys(languages[version] for _, version in heard):
+            told = what_can_be_told(
+                candidates=len({c for c, version in heard if languages[version] == language}),
+                passages=len({version for _, version in heard if languages[version] == language}),
+                listeners=sum(language in {primary(tag) for tag in person.languages} for person in people),
+            )
+            parts.append(f"{language_name(language)}: {told}")
+        return " ".join(parts)
+
+    # -- listeners
+
+    def _show_people(self) -> None:
+        panel = self.state.project.panel
+        test = panel.open_test()
+        answers = self.state.project.answers
+        sessions = {s.listener_id: s for s in panel.sessions(test.id)} if test else {}
+        counts: dict[int, int] = {}
+        for rating in answers.ratings():
+            counts[rating.listener_id] = counts.get(rating.listener_id, 0) + 1
+        rows = []
+        for person in panel.listeners():
+            session = sessions.get(person.id)
+            if session is None:
+                stand = "simulated" if person.simulated else "not in this test"
+            elif session.finished:
+                stand = "finished"
+            else:
+                stand = f"stopped after {len(answers.answered_places(session.id))} of {len(session.trials)} trials"
+            checks = session.checks.get("headphones") if session is not None else None
+            if checks:
+                stand += (
+                    f", headphones {'heard' if checks['passed'] else 'doubtful'}: {checks['right']} of {checks['of']}"
+                )
+            rows.append([person.alias, ", ".join(person.languages) or "not stated", person.accent or "–",
+                         person.audience or "–", person.kit, str(counts.get(person.id, 0)), stand])  # fmt: skip
+        head = ["Listener", "Speaks", "Accent", "Group", "Heard on", "Ratings", "This test"]
+        self.people.show_rows(head, rows, numbers=[5])
+        self.people.setFixedHeight(self.people.height_for_rows())
+
+    def open_listener(self, index: int) -> None:
+        """What is known of a listener, to be mended."""
+        project = self.state.project
+        people = project.panel.listeners()
+        if index >= len(people):
+            return
+        person = people[index]
+        voices = {c.voice: self.state.name(c) for c in self.state.bench.candidates}
+
+        def forget() -> None:
+            project.panel.forget(person.id)
+            project.history.clear()  # what stands in it would bring the person back
+            self.state.refresh()
+
+        ListenerDialog(self, person, list(voices.items()), partial(self.mend_listener, person), forget).show()
+
+    def mend_listener(self, before: Listener, after: Listener) -> bool:
+        panel = self.state.project.panel
+        if before == after:
+            return True
+        return self.state.edit(
+            f"what is known of {before.alias}", lambda: panel.put_listener(after), lambda: panel.put_listener(before)
+        )
+
+    # -- in and out
+
+    def ask_for_table(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Ratings from a table", "", "Tables (*.csv *.tsv *.txt)")
+        if name:
+            self.add_table(Path(name))
+
+    def ask_where_answers_go(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save answers", "answers.csv", "Tables (*.csv);;JSON lines (*.jsonl)"
+        )
+        if name:
+            self.save_answers(Path(name))
+
+    def save_answers(self, to: Path) -> None:
+        project = self.state.project
+        self.state.background.run(
+            lambda: write_answers(project, to), lambda count: self.state.say(f"{count} answers are in {to.name}."),
+            self.state.complain,
+        )  # fmt: skip
+
+    def add_table(self, path: Path) -> None:
+        project = self.state.project
+
+        def arrived(count: int) -> None:
+            self.state.say(f"{count} ratings from {path.name}.")
+            self.state.refresh()
+
+        self.state.background.run(lambda: import_ratings(project, path), arrived, self.state.complain)
+
+
+def _agreement(found: LanguageScores) -> str:
+    agreement = found.agreement
+    if agreement is None:
+        return ""
+    single, average = (
+        "undefined" if value is None else f"{value:.2f}".replace("-", "−")
+        for value in (agreement.single, agreement.average)
+    )  # fmt: skip
+    return (
+        f"Agreement of single listeners {single}, of the panel's mean {average} (ICC 2,1 and 2,k; 1 is full agreement)"
+    )
+
+
+def _empty(layout: QVBoxLayout) -> None:
+    while (item := layout.takeAt(0)) is not None:
+        widget: QWidget | None = item.widget()
+        if widget is not None:
+            widget.deleteLater()

@@ -1,0 +1,90 @@
+"""What one test says: a sentence or two, the picture, then the figures; and which listeners' answers are in doubt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+
+from zestpanel.core.domain.listening import Listener
+from zestpanel.core.languages import language_name
+from zestpanel.core.listening.kind import Found
+from zestpanel.core.listening.results import OfLanguage, Result
+from zestpanel.core.report.drawing import Picture
+from zestpanel.core.report.listening_pictures import bars_picture
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.widgets import Table, button, label
+
+
+class ResultView(QWidget):
+    """decide(test id, listener id, whether left out) is called when the lead ticks; open_answers(test id, candidate id)
+    when something in the picture is clicked."""
+
+    def __init__(
+        self, result: Result, people: dict[int, Listener], decide: Callable[[int, int, bool], None],
+        open_answers: Callable[[int, int], None], *, figures: bool = True,
+    ) -> None:  # fmt: skip
+        """figures: off where the same answers have their own place on the page, and only the listeners are shown."""
+        super().__init__()
+        self._result = result
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 6)
+        column.setSpacing(5)
+        column.addWidget(label(f"{result.title}  ·  {result.test.created[:10]}", "strong"))
+        if not result.parts:
+            column.addWidget(label("Nobody has answered yet.", "quiet"))
+        for part in result.parts if figures else ():
+            self._add_part(column, part, open_answers)
+        if result.about:
+            column.addWidget(label(" ".join(result.about), "small", wrap=True))
+        doubts: dict[int, list[str]] = {listener: [] for listener in sorted(result.out)}
+        for flag in result.flags:
+            doubts.setdefault(flag.listener_id, []).append(flag.why)
+        for listener, why in doubts.items():
+            person = people.get(listener)
+            name = person.alias if person else str(listener)
+            box = QCheckBox(f"Leave out {name}: {'; '.join(why)}" if why else f"Leave out {name}")
+            box.setChecked(listener in result.out)
+            box.toggled.connect(partial(decide, result.test.id, listener))
+            column.addWidget(box)
+
+    def _add_part(self, column: QVBoxLayout, part: OfLanguage, open_answers: Callable[[int, int], None]) -> None:
+        where = f"{language_name(part.language)}: " if len(self._result.parts) > 1 else ""
+        if part.found is None:
+            column.addWidget(label(f"{where}{part.why}", "quiet", wrap=True))
+            return
+        found = part.found
+        column.addWidget(label(f"{where}{found.says}", "lead", wrap=True))
+        if part.effect:
+            column.addWidget(label(part.effect, "small", wrap=True))
+        if found.bars:
+            chart = ChartView(partial(_picture, found))
+            chart.candidate_chosen.connect(partial(open_answers, self._result.test.id))
+            column.addWidget(chart)
+            chart.refresh()
+        table = Table()
+        table.setAccessibleName(f"{self._result.title}{' ' + where if where else ''}".strip())
+        numbers = list(found.numbers or range(1, len(found.head)))
+        table.show_rows(list(found.head), [list(row) for row in found.rows], numbers=numbers)
+        table.setFixedHeight(table.height_for_rows())
+        rule = label(f"{found.rule} {part.answers} answers of {part.listeners} listeners.", "small", wrap=True)
+        fold = button("Figures", lambda: None, role="link")
+        for hidden in (table, rule):
+            hidden.setVisible(not found.bars)
+        fold.setVisible(bool(found.bars))
+        fold.clicked.connect(partial(_unfold, fold, table, rule))
+        column.addWidget(fold)
+        column.addWidget(table)
+        column.addWidget(rule)
+
+
+def _picture(found: Found, width: float) -> Picture | None:
+    return bars_picture(found, width)
+
+
+def _unfold(fold: QWidget, table: Table, rule: QWidget, _: bool = False) -> None:
+    show = table.isHidden()
+    table.setVisible(show)
+    rule.setVisible(show)
+    fold.setText("Hide figures" if show else "Figures")  # type: ignore[attr-defined]
