@@ -49,9 +49,9 @@ class Split:
     cells: Mapping[tuple[int, str], tuple[float, float | None, int]]
 
 
-def split_scores(project: Project, by: str, *, scale: str = "ACR") -> Split:
-    """The scores of the panel, of listeners who speak the language, split by one of ``BY``."""
-    passages = {p.version_id: p for p in project.texts.all()}
+def split_scores(project: Project, by: str, language: str, *, scale: str = "ACR") -> Split:
+    """The scores of the panel in a language, of listeners who speak it, split by one of ``BY``."""
+    passages = {p.version_id: p for p in project.texts.all() if primary(p.language) == primary(language)}
     people = {p.id: p for p in project.panel.listeners()}
     candidates = {c.id: c for c in project.shortlist.candidates()}
     names = short_names(list(candidates.values()), project.shortlist.engines())
@@ -63,7 +63,7 @@ def split_scores(project: Project, by: str, *, scale: str = "ACR") -> Split:
         if rating.scale != scale or passage is None or person is None or rating.candidate_id not in candidates:
             continue
         own = person.own_voice and person.own_voice == candidates[rating.candidate_id].voice
-        if own or primary(passage.language) not in {primary(tag) for tag in person.languages}:
+        if own or primary(language) not in {primary(tag) for tag in person.languages}:
             continue
         for group in group_of(rating, passage, person):
             values[rating.candidate_id, group][person.id].append(rating.score)

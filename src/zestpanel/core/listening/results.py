@@ -78,7 +78,8 @@ def result_of(project: Project, test: ListeningTest) -> Result:
     asks = scale_of(settings).about if test.kind == "ACR" else kind.asks
     return Result(
         test=test, kind=kind, settings=settings, asks=settings.question or asks, parts=tuple(parts),
-        flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}), about=tuple(_about(test, settings, every, judged, people)),
+        flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
+        about=tuple(_about(test, settings, every, judged, people)),
     )  # fmt: skip
 
 

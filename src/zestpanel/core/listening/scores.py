@@ -66,10 +66,12 @@ class Score:
 
     @property
     def why_preliminary(self) -> str:
-        return (
-            f"rests on {self.listeners} of at least {FEWEST_LISTENERS} listeners and {self.passages} of at least "
-            f"{FEWEST_PASSAGES} passages"
-        ) + (f", of {self.kinds} of at least {FEWEST_KINDS} kinds of text" if self.kinds is not None else "")
+        """'rests on 2 passages (3 at least)': what there is too little of, and how much it would take."""
+        of = ((self.listeners, FEWEST_LISTENERS, "listener"), (self.passages, FEWEST_PASSAGES, "passage"),
+              (self.kinds, FEWEST_KINDS, "kind"))  # fmt: skip
+        short = [f"{n} {what}{'' if n == 1 else 's'}{' of text' if what == 'kind' else ''} (at least {fewest})"
+                 for n, fewest, what in of if n is not None and n < fewest]  # fmt: skip
+        return f"rests on {' and '.join(short)}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,7 +8,7 @@ from typing import Final
 from zestpanel.core.listening.kind import Axis, Bar, Found
 from zestpanel.core.listening.power import Told
 from zestpanel.core.report.charts import fitted, nice_ticks, number
-from zestpanel.core.report.drawing import Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.core.report.drawing import Dot, Line, Path, Picture, Region, Shape, Text, text_width
 
 _ROW: Final = 28.0
 _SMALL: Final = 11.0
@@ -58,8 +58,19 @@ def _axis(axis: Axis, x: Callable[[float], float], height: float, width: float) 
     return shapes
 
 
+def _lines(name: str) -> list[tuple[str, float]]:
+    """A name, or the two names of a pair in two lines where one is too narrow, with how far each is moved down."""
+    for between in (" / ", " over "):
+        first, found, second = name.partition(between)
+        if found and text_width(name, 13) > _LEFT - 14:
+            return [(first, -7.0), (f"{between.strip()} {second}", 7.0)]
+    return [(name, 0.0)]
+
+
 def _bar(bar: Bar, x: Callable[[float], float], y: float, width: float) -> list[Shape]:
-    shapes: list[Shape] = [Text(x=0, y=y + 4, text=fitted(bar.name, 13, _LEFT - 14), size=13)]
+    shapes: list[Shape] = [
+        Text(x=0, y=y + 4 + shift, text=fitted(line, 13, _LEFT - 14), size=13) for line, shift in _lines(bar.name)
+    ]
     if bar.low is not None and bar.high is not None:
         shapes.append(Line(x1=x(bar.low), y1=y, x2=x(bar.high), y2=y, colour="ink", width=2))
         shapes += [Line(x1=e, y1=y - 4, x2=e, y2=y + 4, colour="ink", width=2) for e in (x(bar.low), x(bar.high))]

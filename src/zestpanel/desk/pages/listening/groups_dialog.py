@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.languages import language_name
 from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
+from zestpanel.core.listening.scores import primary
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, open_at
 
@@ -24,6 +26,12 @@ class GroupsDialog(QDialog):
             self.by.addItem(words, name)
         self.by.currentIndexChanged.connect(self._look)
         head.addWidget(self.by)
+        self.language = QComboBox()
+        self.language.setAccessibleName("Language")
+        for tag in dict.fromkeys(primary(p.language) for p in state.bench.passages):
+            self.language.addItem(language_name(tag), tag)
+        self.language.currentIndexChanged.connect(self._look)
+        head.addWidget(self.language)
         head.addStretch(1)
         layout.addLayout(head)
         layout.addWidget(label(WARNING, "quiet", wrap=True))
@@ -41,8 +49,9 @@ class GroupsDialog(QDialog):
         self._look()
 
     def _look(self) -> None:
-        project, by = self._state.project, self.by.currentData()
-        self._state.background.run(lambda: split_scores(project, by), self._show, self._state.complain, topic="groups")
+        project, by, language = self._state.project, self.by.currentData(), self.language.currentData()
+        self._state.background.run(lambda: split_scores(project, by, language), self._show, self._state.complain,
+                                   topic="groups")  # fmt: skip
 
     def _show(self, found: Split) -> None:
         rows = []
@@ -56,4 +65,5 @@ class GroupsDialog(QDialog):
                 mean, half, n = cell
                 row.append(f"{mean:.2f}" + (f" ± {half:.2f}" if half is not None else "") + f"  ({n})")
             rows.append(row)
-        self.table.show_rows(["Candidate", *found.groups], rows, numbers=range(1, len(found.groups) + 1))
+        self.table.show_rows(["Candidate", *found.groups], rows, numbers=range(1, len(found.groups) + 1),
+                             wide=0)  # fmt: skip

@@ -177,6 +177,9 @@ class NewTestDialog(QDialog):
         for words, box in (("Copies", self.trim), ("Remarks", self.comments), ("Level", self.level_check),
                            ("Headphones", self.headphone_check)):  # fmt: skip
             form.addRow(words, box)
+        for choice in (self.scales, self.takes, self.reference):
+            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(24)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(inside)

@@ -42,7 +42,7 @@ MAIN_SCALE = "ACR"  # the one that the choice rests on
 
 class ListeningPage(Page):
     title = "Listening"
-    about = "Blind tests, planned from the question. The booth hides names and balances the order."
+    about = "Blind tests, planned from the question."
     begin = pyqtSignal(object)  # a ListeningSession, for the booth
 
     def __init__(self, state: DeskState) -> None:
@@ -172,7 +172,9 @@ class ListeningPage(Page):
             return
         self._open.setText(self._about_the_test())
         names = {row.candidate.id: row.name for row in found.rows.values()}
-        for language in found.scores.languages:
+        for k, language in enumerate(found.scores.languages):
+            if k:
+                self._scores.addSpacing(10)
             where = f"{language_name(language.language)}: " if len(found.scores.languages) > 1 else ""
             self._scores.addWidget(label(where + verdict(language, names), "lead", wrap=True))
             chart = ChartView(partial(self._picture_of, language.language))
