@@ -154,6 +154,9 @@ def _parser() -> argparse.ArgumentParser:
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)
     sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")
+    sub.add_argument(
+        "--map", type=Path, help="of a survey form's table: which column is whose; written where it is missing"
+    )
     sub = verb("answers", results.answers, "write every listener's answers, complete, as a table or as JSON lines")
     sub.add_argument("--to", type=Path, required=True, help="file to write, .csv or .jsonl")
     sub = verb("preference", plain_tables.preference, "what paired preferences in a table say", project=False)

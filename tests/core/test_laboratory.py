@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,6 +20,7 @@ from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
 from zestpanel.core.listening.design import with_repeats
 from zestpanel.core.listening.kinds.placing import PLACES, placed
 from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, trimmed
+from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.results import note_look, result_of
 from zestpanel.core.listening.scales import OWN, SYNTHETIC_SPEECH, wrong_with_steps
@@ -27,6 +29,7 @@ from zestpanel.core.listening.screening import flags, left_out
 from zestpanel.core.listening.session import ListeningSession, session_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.report.answers import write_answers
 from zestpanel.core.store.project import Project
 
 
@@ -376,3 +379,20 @@ def test_listeners_are_told_in_their_language_what_to_do() -> None:
         assert "K" in said.say("trap", key="K")
     assert told.Told(["ko", "fr"]).language == "fr"
     assert told.Told(["ko"]).language == "en"
+
+
+def test_places_can_be_recomputed_from_the_saved_answers(heard: Project, tmp_path: Path) -> None:
+    test = beside_a_person(heard, "multi-stimulus", anchors=True)
+    rng = np.random.default_rng(5)
+    answered(
+        heard, test, lambda s, _: {PLACES: [int(rng.integers(90, 101)) for _ in range(s.shown.questions[0].places)]}
+    )
+    result = result_of(heard, heard.panel.test(test))
+    assert result.out != frozenset(), "the mid anchor above 90: out by the standard"
+    heard.panel.put_conduct(test, replace(heard.panel.test(test).conduct, kept_in=result.out))
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    write_answers(heard, tmp_path / "all.csv")
+    alone = {name: f"{on_the_line(score.mean):.1f}" for name, score in scores_of_table(tmp_path / "all.csv")[LINE]}
+    inside = {row[0].split(" (")[0]: row[3] for row in part.found.rows if not row[0].startswith("Anchor")}
+    assert alone == inside

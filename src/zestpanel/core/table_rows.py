@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from zestpanel.core.errors import TableError
 
@@ -53,3 +53,10 @@ def numbered_rows(
     if not out:
         raise TableError(f"{name} holds no {nothing}.", kept=kept)
     return out
+
+
+def csv_text(rows: Iterable[Sequence[str]]) -> str:
+    """Rows as a comma-separated table (RFC 4180)."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return out.getvalue()

@@ -3,29 +3,43 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from zestpanel.verbs.opening import Output
 
 
 def ratings(options: argparse.Namespace) -> Output:
-    from zestpanel.core.listening.plain import scores_of_table
+    from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
 
     scores, lines = [], []
-    for scale, found in scores_of_table(options.project).items():
+    for scale, found in scores_of_table(_table(options)).items():
+        as_shown = on_the_line if scale == LINE else float
         lines += [f"{scale}:"] if scale != "score" else []
         for name, score in found:
             interval = score.crossed
             scores.append({
-                "scale": scale, "candidate": name, "mean": score.mean, "low": interval.low, "high": interval.high,
+                "scale": scale, "candidate": name, "mean": as_shown(score.mean), "low": as_shown(interval.low),
+                "high": as_shown(interval.high),
                 "letters": score.letters, "listeners": score.listeners, "passages": score.passages,
                 "ratings": score.ratings, "counts": score.counts,
             })  # fmt: skip
             lines.append(
-                f"{score.mean:.2f}  {interval.low:.2f} to {interval.high:.2f}  {score.letters:<5} {name} "
+                f"{as_shown(score.mean):.2f}  {as_shown(interval.low):.2f} to {as_shown(interval.high):.2f}  "
+                f"{score.letters:<5} {name} "
                 f"({score.listeners} listeners, {score.passages} passages)"
             )
     return {"scores": scores, "lines": [*lines, "Interval: 95 %, for other listeners and other texts of the kind. "
                                                 "Candidates that share a letter are not told apart."]}  # fmt: skip
+
+
+def _table(options: argparse.Namespace) -> Path:
+    """The table of ratings; one of a survey form is first read by its map into a table beside it."""
+    if options.map is None:
+        path: Path = options.project
+        return path
+    from zestpanel.core.listening.survey import as_ratings
+
+    return as_ratings(options.project, options.map)
 
 
 def preference(options: argparse.Namespace) -> Output:

@@ -20,6 +20,8 @@ from zestpanel.core.text_files import read_text
 
 _KEPT: Final = "Nothing was computed."
 _MOST_MB: Final = 50
+LINE: Final = "multi-stimulus"  # the scale of places from 0 to 100
+CATEGORY: Final = 25.0  # what a category of a 5-point scale is on it
 RATINGS: Final = ("listener", "passage", "candidate", "score")
 _LEFT_OUT: Final = ("training", "anchor", "trap")  # roles whose answers are no scores
 _SAID: Final = {
@@ -34,30 +36,37 @@ def _rows(path: Path, needs: tuple[str, ...], nothing: str) -> list[tuple[int, d
 
 
 def _ratings(path: Path) -> list[dict[str, Any]]:
-    """Rows with a score as a number; those of training, anchors and traps left out. Raises TableError."""
+    """Rows with a score as a number; those of training, anchors and traps left out, and those that are said not to
+    count. Places on a line are brought to categories. Raises TableError."""
     out = []
     for line, row in _rows(path, RATINGS, "ratings"):
-        if row.get("role", "").strip().lower() in _LEFT_OUT:
+        if row.get("role", "").strip().lower() in _LEFT_OUT or row.get("counts", "").strip().lower() == "no":
             continue
+        if "kind" in row and not row["score"].strip():
+            continue  # a table of all answers has those without a score, too
+        scale = row.get("scale", "").strip() or "score"
+        low, high = (0.0, 100.0) if scale == LINE else (1.0, 5.0)
         try:
             score = float(row["score"].strip().replace(",", "."))
         except ValueError:
             score = float("nan")
-        if not 1 <= score <= 5:
+        if not low <= score <= high:
             raise TableError(
-                f"{path.name}, row {line}, column score: '{row['score']}' is not a number from 1 to 5.", kept=_KEPT
+                f"{path.name}, row {line}, column score: '{row['score']}' is not a number from {low:g} to {high:g}.",
+                kept=_KEPT,
             )
         for column in RATINGS[:3]:
             if not row[column].strip():
                 raise TableError(f"{path.name}, row {line}: the {column} is empty.", kept=_KEPT)
-        out.append({**{c: row[c].strip() for c in RATINGS[:3]}, "score": score,
-                    "scale": row.get("scale", "").strip() or "score"})  # fmt: skip
+        score = 1 + score / CATEGORY if scale == LINE else score
+        out.append({**{c: row[c].strip() for c in RATINGS[:3]}, "score": score, "scale": scale})
     return out
 
 
 def scores_of_table(path: Path) -> dict[str, list[tuple[str, Score]]]:
     """(candidate, score) by scale, the best first, under the one model that a project's scores are under. Every
-    listener counts: a table without a project states no languages. Raises TableError."""
+    listener counts: a table without a project states no languages. Places on a line come in categories, 1 to 5; see
+    ``on_the_line``. Raises TableError."""
     rows = _ratings(path)
     out: dict[str, list[tuple[str, Score]]] = {}
     for scale in dict.fromkeys(row["scale"] for row in rows):
@@ -136,3 +145,8 @@ def agreement_of_table(path: Path) -> dict[str, dict[str, float | int | str | No
             one |= {"icc_single": None, "icc_average": None, "why": error.what}
         out[scale] = one
     return out
+
+
+def on_the_line(score: float) -> float:
+    """A score in categories as a place from 0 to 100."""
+    return CATEGORY * (score - 1)

@@ -20,7 +20,17 @@ _KEPT: Final = "No rating was added."
 def import_ratings(
     project: Project, path: Path, *, origin: str = "file", simulated: bool = False, languages: Sequence[str] = ()
 ) -> int:
-    """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column.
+    """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column; see
+    ``import_rating_text``."""
+    text = read_text(path, most_mb=50, kept=_KEPT, error=TableError)
+    return import_rating_text(project, text, path.name, origin=origin, simulated=simulated, languages=languages)
+
+
+def import_rating_text(
+    project: Project, text: str, name: str, *, origin: str = "file", simulated: bool = False,
+    languages: Sequence[str] = (),
+) -> int:  # fmt: skip
+    """Add the ratings of a table's text, all or none; returns how many. Raises TableError naming row and column.
 
     languages: what all listeners of the table speak, where it has no column for it. A listener whose languages are not
     known is kept, but counts in no score until they are stated.
@@ -28,7 +38,7 @@ def import_ratings(
     passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
     'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
     """
-    rows = rows_of(read_text(path, most_mb=50, kept=_KEPT, error=TableError), path.name)
+    rows = rows_of(text, name)
     passages = project.texts.all()
     by_passage: dict[str, list[int]] = {}
     for number, passage in enumerate(passages, 1):
@@ -37,14 +47,14 @@ def import_ratings(
     engines = project.shortlist.engines()
     by_candidate: dict[str, list[int]] = {}
     for number, candidate in enumerate(project.shortlist.candidates(), 1):
-        name = candidate_name(candidate, engines.get(candidate.engine))
-        for key in (str(number), _key(name), _key(name.replace(" · ", " "))):
+        called = candidate_name(candidate, engines.get(candidate.engine))
+        for key in (str(number), _key(called), _key(called.replace(" · ", " "))):
             by_candidate.setdefault(key, []).append(candidate.id)
     found = []
     spoken: dict[str, list[str]] = {}
     seen: dict[tuple[str, int, int], int] = {}
     for line, row in rows:
-        where = f"{path.name}, row {line}"
+        where = f"{name}, row {line}"
         if not row["listener"].strip():
             raise TableError(f"{where}: the listener is empty.", kept=_KEPT)
         score = _score(row["score"], where)

@@ -12,6 +12,8 @@ from typing import Any, Final
 
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.errors import InputError
+from zestpanel.core.listening.kinds.placing import PLACES
+from zestpanel.core.listening.results import result_of
 from zestpanel.core.report.tables import write_csv
 from zestpanel.core.store.project import Project
 from zestpanel.core.text_files import write_text
@@ -19,7 +21,7 @@ from zestpanel.core.text_files import write_text
 COLUMNS: Final = (
     "test", "kind", "scale", "listener", "first_language", "simulated", "order", "role", "passage", "language",
     "candidate", "score", "first", "second", "answer", "take", "heard_share", "plays", "took_s", "origin", "given_on",
-    "passage_version",
+    "passage_version", "counts", "note",
 )  # fmt: skip
 
 
@@ -30,6 +32,7 @@ def answers(project: Project) -> Iterator[dict[str, Any]]:
     people = {p.id: p for p in project.panel.listeners()}
     titles = {p.version_id: (p.title, p.language) for p in project.texts.all()}
     for test in project.panel.tests():
+        out = result_of(project, test).out
         for one in project.answers.of_test(test.id, training=True):
             person = people[one.listener_id]
             yield {
@@ -39,7 +42,7 @@ def answers(project: Project) -> Iterator[dict[str, Any]]:
                 "detail": dict(one.trial.detail), "clips": [_clip(s, names, titles) for s in one.trial.stimuli],
                 "given": dict(one.answer.given), "heard_share": one.answer.heard_share, "plays": one.answer.plays,
                 "took_s": one.answer.took_s, "note": one.answer.note, "origin": one.answer.origin,
-                "given_on": one.answer.created,
+                "given_on": one.answer.created, "counts": one.listener_id not in out,
             }  # fmt: skip
 
 
@@ -50,24 +53,60 @@ def _clip(clip: Any, names: dict[int, str], titles: dict[int, tuple[str, str]]) 
 
 
 def as_rows(found: Iterator[dict[str, Any]]) -> list[list[str]]:
-    """One row an answer, the first names the columns. A pair stands under first, second and answer, a single clip under
-    candidate and score; what else was asked stands in answer."""
+    """A row an answer, the first names the columns; several where a trial asks for several scores or places several
+    clips. A pair stands under first, second and answer, a single clip under candidate and score."""
     rows = [list(COLUMNS)]
     for one in found:
-        clips, given = one["clips"], one["given"]
-        score = given.get("score") if len(clips) == 1 else None
-        said = given.get("choice", given.get("x", given.get("says", given.get("text", given.get("score")))))
-        known = {
-            **one, "first_language": (one["languages"] or [""])[0], "scale": one["settings"].get("scale", one["kind"]),
-            "role": "training" if one["training"] else "", "passage": clips[0]["passage"],
-            "language": clips[0]["language"], "candidate": clips[0]["candidate"] if len(clips) == 1 else "",
-            "score": score, "first": clips[0]["candidate"] if len(clips) > 1 else "",
-            "second": clips[1]["candidate"] if len(clips) > 1 else "", "answer": None if score is not None else said,
-            "take": " ".join(str(c["take"]) for c in clips if c["take"] is not None),
-            "passage_version": clips[0]["passage_version"],
-        }  # fmt: skip
-        rows.append(["" if known.get(column) is None else str(known[column]) for column in COLUMNS])
+        for row in _rows_of(one):
+            rows.append(["" if row.get(column) is None else str(row[column]) for column in COLUMNS])
     return rows
+
+
+def _rows_of(one: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    clips, given, detail = one["clips"], one["given"], one["detail"]
+    judged = [clip for clip in clips if clip["role"] == "judged"]
+    role = "training" if one["training"] else "trap" if "trap" in detail else "repeat" if detail.get("repeat") else ""
+    about = judged[0] if judged else clips[-1] if clips else {}
+    common = {
+        **one, "first_language": (one["languages"] or [""])[0], "scale": one["settings"].get("scale", one["kind"]),
+        "role": role, "passage": about.get("passage"), "language": about.get("language"),
+        "take": " ".join(str(c["take"]) for c in clips if c["take"] is not None),
+        "passage_version": about.get("passage_version"), "counts": "yes" if one["counts"] else "no",
+    }  # fmt: skip
+    if PLACES in given:
+        yield from _placed(common, clips, detail, given[PLACES])
+    elif len(judged) > 1:
+        said = given.get("choice", given.get("x", given.get("score")))
+        yield {**common, "first": clips[0]["candidate"], "second": clips[1]["candidate"], "answer": said}
+    else:
+        yield from _of_one_clip(common, about, given)
+
+
+def _of_one_clip(common: dict[str, Any], clip: dict[str, Any], given: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """A row for each scale; what else was asked, such as whether it is the same person, stands beside the first."""
+    scale = common["kind"] if common["kind"] != "ACR" else common["scale"]
+    scores = {scale if name == "score" else name: value for name, value in given.items()
+              if isinstance(value, int | float)}  # fmt: skip
+    words = [str(value) for value in given.values() if isinstance(value, str)]
+    said = words[0] if words else None
+    if not scores:
+        yield {**common, "scale": scale, "candidate": clip.get("candidate"), "answer": said}
+    for k, (name, value) in enumerate(scores.items()):
+        yield {**common, "scale": name, "candidate": clip.get("candidate"), "score": value,
+               "answer": said if k == 0 else None}  # fmt: skip
+
+
+def _placed(
+    common: dict[str, Any], clips: list[dict[str, Any]], detail: dict[str, Any], places: list[int]
+) -> Iterator[dict[str, Any]]:
+    first = 1 if detail.get("reference") else 0
+    cuts = detail.get("cut_off_hz", {})
+    for at, place in enumerate(places, first):
+        clip, cut = clips[at], cuts.get(str(at))
+        role = common["role"] or ("anchor" if cut else "reference" if clip["role"] == "reference" else "")
+        name = f"Anchor {cut / 1000:g} kHz" if cut else clip["candidate"]
+        yield {**common, "scale": common["kind"], "role": role, "candidate": name, "score": place,
+               "take": clip["take"]}  # fmt: skip
 
 
 def write_answers(project: Project, to: Path) -> int:

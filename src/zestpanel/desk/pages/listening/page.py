@@ -11,32 +11,36 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Conduct, Listener
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.power import what_can_be_told
-from zestpanel.core.listening.rating_files import import_ratings
+from zestpanel.core.listening.rating_files import import_rating_text
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.results import Result, note_look, result_of
 from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.scores import LanguageScores, primary
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings, came_later
+from zestpanel.core.listening.survey import Column, is_survey, keep_map, known_or_drafted, ratings_of
 from zestpanel.core.listening.verdict import verdict
 from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import scores_picture
+from zestpanel.core.text_files import read_text
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
 from zestpanel.desk.pages.listening.groups_dialog import GroupsDialog
 from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog, tags_of
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
 from zestpanel.desk.pages.listening.result_view import ResultView
+from zestpanel.desk.pages.listening.survey_dialog import SurveyDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_score
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label, rule
 
+_MOST_MB = 50
 MAIN_SCALE = "ACR"  # the one that the choice rests on
 
 
@@ -377,13 +381,38 @@ class ListeningPage(Page):
         )  # fmt: skip
 
     def add_table(self, path: Path) -> None:
+        """A table of ratings is read; of a form's table it is first asked which column is whose, once for its
+        columns."""
         project = self.state.project
 
-        def arrived(count: int) -> None:
-            self.state.say(f"{count} ratings from {path.name}.")
-            self.state.refresh()
+        def work() -> tuple[str, list[Column]] | int:
+            text = read_text(path, most_mb=_MOST_MB, kept="No rating was added.", error=TableError)
+            if not is_survey(text):
+                return import_rating_text(project, text, path.name)
+            return text, known_or_drafted(project, text)
 
-        self.state.background.run(lambda: import_ratings(project, path), arrived, self.state.complain)
+        def arrived(found: tuple[str, list[Column]] | int) -> None:
+            if isinstance(found, int):
+                self._came(path.name, found)
+                return
+            text, columns = found
+            SurveyDialog(self, self.state, path.name, columns, partial(self._read_form, path.name, text)).show()
+
+        self.state.background.run(work, arrived, self.state.complain)
+
+    def _read_form(self, name: str, text: str, columns: list[Column]) -> None:
+        project = self.state.project
+
+        def work() -> int:
+            count = import_rating_text(project, ratings_of(text, name, columns), name)
+            keep_map(project, columns)
+            return count
+
+        self.state.background.run(work, partial(self._came, name), self.state.complain)
+
+    def _came(self, name: str, count: int) -> None:
+        self.state.say(f"{count} ratings from {name}.")
+        self.state.refresh()
 
 
 def _agreement(found: LanguageScores) -> str:
