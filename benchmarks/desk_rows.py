@@ -256,7 +256,9 @@ def run_of_1000() -> Rows:
         bystander = subprocess.Popen([sys.executable, "-c", BYSTANDER], stdout=subprocess.PIPE, text=True)
         began = last[0] = time.perf_counter()
         renders.start()  # type: ignore[attr-defined]
-        wait_for(lambda: state.run is not None and state.run.progress().finished and not state.background.busy)
+        wait_for(
+            lambda: state.runs.run is not None and state.runs.run.progress().finished and not state.background.busy
+        )
         taken = time.perf_counter() - began
         bystander.terminate()
         missed = float(bystander.communicate()[0].strip() or 0)

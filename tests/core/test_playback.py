@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from tests.conftest import tone
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.loudness import integrated_loudness
-from zestpanel.core.playback.mixer import RATE_HZ, Lane, Mixer, prepare_lanes
+from zestpanel.core.playback.mixer import RATE_HZ, Lane, Mixer, bed_of, prepare_lanes
 from zestpanel.core.playback.text_axis import text_axis
 
 BLOCK = 600
@@ -136,3 +137,37 @@ def test_words_not_found_leave_a_straight_axis() -> None:
     axis = text_axis([("a", 0.1, 0.2, False)], 2.0, count=4)
     assert not axis.aligned
     assert text_axis([], 2.0, count=4).place_at(1.0) == pytest.approx(2.0)
+
+
+@given(block=st.integers(37, 2_000), first=st.floats(0.0, 0.9), span=st.floats(0.3, 1.5))
+def test_a_loop_goes_round_without_a_click_wherever_blocks_end(block: int, first: float, span: float) -> None:
+    mixer = Mixer()
+    mixer.load([lane(1, 220, 4, word_list(0.5, 1.5, 2.5, end=3.5))])
+    smooth = steepest(np.repeat(tone(220, -14, 1, RATE_HZ).samples, 2, axis=1))
+    mixer.set_loop((first, min(3.0, first + span)))
+    mixer.play()
+    out = np.concatenate([mixer.render(block) for _ in range(4 * RATE_HZ // block)])
+    assert steepest(out[RATE_HZ // 10 :]) < 2.5 * smooth
+    assert mixer.playing
+    assert first - 0.01 <= mixer.place <= first + span + 0.01
+
+
+def test_a_bed_lies_under_all_lanes_and_never_breaks() -> None:
+    rng = np.random.default_rng(1)
+    noise = np.convolve(rng.standard_normal(RATE_HZ), np.ones(48) / 48, "same").astype(np.float32)
+    bed = bed_of(Clip(samples=noise, rate_hz=RATE_HZ), lufs=-45.0)
+    lufs, _ = integrated_loudness(Clip(samples=np.tile(bed, (4, 1)), rate_hz=RATE_HZ))
+    assert lufs == pytest.approx(-45.0, abs=0.5)
+    assert np.abs(bed).max() <= 0.1
+    mixer = Mixer()
+    silent = Lane(key=1, samples=np.zeros((3 * RATE_HZ, 2), dtype=np.float32), axis=text_axis([], 3.0, count=1))
+    mixer.load([silent, Lane(key=2, samples=silent.samples, axis=silent.axis)])
+    mixer.lay_bed(bed)
+    mixer.play()
+    before = played(mixer, 12_000)
+    mixer.swap(1)
+    out = np.concatenate([before, played(mixer, 96_000)])
+    wanted = np.tile(bed, (4, 1))[: len(out)]
+    assert np.abs(out[BLOCK:] - wanted[BLOCK:]).max() < 1e-6, "on through the swap, and round at its end"
+    with pytest.raises(AudioError, match="silent or too short"):
+        bed_of(Clip(samples=np.zeros(RATE_HZ, dtype=np.float32), rate_hz=RATE_HZ), lufs=-45.0)

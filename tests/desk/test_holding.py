@@ -99,7 +99,7 @@ def test_a_digit_pressed_while_lanes_load_is_heard_as_it_is_named(
     third = state.bench.candidates[2]
     assert state.candidate() == third
     settle(qtbot, window)
-    lane = state.tray[state.player.mixer.on]
+    lane = state.tray.lanes[state.player.mixer.on]
     assert (lane.candidate, state.passage_id) == (third, second.id)
     assert state.player.mixer.playing
     assert isinstance(state.player.output, Recorder)
@@ -119,8 +119,8 @@ def test_a_candidate_that_goes_while_lanes_load_takes_its_sound_along(
     bench = state.bench
     object.__setattr__(bench, "candidates", bench.candidates[1:])
     settle(qtbot, window)
-    assert len(state.tray) == len(state.player.mixer.lanes) == 2
-    assert [lane.candidate for lane in state.tray] == list(bench.candidates)
+    assert len(state.tray.lanes) == len(state.player.mixer.lanes) == 2
+    assert [lane.candidate for lane in state.tray.lanes] == list(bench.candidates)
 
 
 def test_a_sound_device_that_goes_pauses_and_says_so(bench_project: Project, qtbot: QtBot) -> None:
@@ -195,7 +195,7 @@ def test_a_project_that_cannot_be_written_to_is_looked_at_and_heard(
     state = window.state
     state.select(state.bench.candidates[1].id, state.bench.passages[0].id)
     settle(qtbot, window)
-    assert len(state.tray) == 3
+    assert len(state.tray.lanes) == 3
     window.go_to("brief")
     budget = window.page("brief").field("budget_per_month")  # type: ignore[attr-defined]
     budget.setText("5")

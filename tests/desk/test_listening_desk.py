@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import itertools
+from pathlib import Path
+
+import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
-from tests.desk.conftest import Opener, pitch_of, recorder, settle
+from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle, words
+from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.files import write_wav
 from zestpanel.core.store.project import Project
+from zestpanel.desk.defects import DefectsDialog
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
@@ -75,8 +82,8 @@ def test_a_click_on_a_word_plays_from_it(bench_project: Project, open_window: Op
 def test_real_time_is_one_key_and_keeps_the_second(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
     window = open_window(bench_project)
     qtbot.keyClick(window, Qt.Key.Key_T)
-    assert window.state.real_time
-    assert window.strip.real_time.isChecked()
+    assert window.state.tray.real_time
+    assert "real time" in words(window.strip)
     window.state.player.seek(1.0)
     qtbot.keyClick(window, Qt.Key.Key_2)
     assert window.state.player.mixer.time_s == 1.0
@@ -98,13 +105,15 @@ def test_hidden_labels_show_no_name_anywhere(bench_project: Project, open_window
                   for r in range(model.rowCount()) for c in range(model.columnCount())]  # fmt: skip
         texts += [w.text() for kind in (QLabel, QAbstractButton) for w in window.findChildren(kind) if w.isVisible()]  # type: ignore[attr-defined]
         return " ".join(
-            [*texts, *(window.state.name(lane.candidate) for lane in window.state.tray), window.windowTitle()]
+            [*texts, *(window.state.name(lane.candidate) for lane in window.state.tray.lanes), window.windowTitle()]
         )
 
     shown = visible_texts()
     assert not [name for name in names if name in shown]
-    assert {window.state.name(lane.candidate) for lane in window.state.tray} == {"A", "B", "C"}
-    assert [window.state.name(lane.candidate) for lane in window.state.tray] == ["A", "B", "C"], "lanes in letter order"
+    assert {window.state.name(lane.candidate) for lane in window.state.tray.lanes} == {"A", "B", "C"}
+    assert [window.state.name(lane.candidate) for lane in window.state.tray.lanes] == ["A", "B", "C"], (
+        "lanes in letter order"
+    )
     qtbot.keyClick(window, Qt.Key.Key_H)
     settle(qtbot, window)
     assert "Ilseth" in visible_texts()
@@ -149,7 +158,7 @@ def test_waveforms_are_drawn_with_their_silences(bench_project: Project, open_wi
             for dy in range(lanes._lane_height)
         )
 
-    word, start, end, _ = window.state.tray[0].measured.words[2]
+    word, start, end, _ = window.state.tray.lanes[0].measured.words[2]
     assert word == "frost"
     assert ink((start + end) / 2) > 15
     assert ink(end - 0.012) < 8
@@ -162,7 +171,7 @@ def test_without_a_sound_device_all_else_works(bench_project: Project, qtbot: Qt
     window = MainWindow(bench_project, player=Player(open_device=ClockOutput))
     window.show()
     settle(qtbot, window)
-    window.state.toggle_play()
+    window.state.tray.toggle_play()
     qtbot.waitUntil(lambda: window.state.player.mixer.time_s > 0.2, timeout=60_000)
     assert "no sound device: everything but hearing works" in window.strip._describe()
     window.close()
@@ -180,3 +189,103 @@ def test_space_on_a_focused_button_presses_it_and_letters_type(
     assert field.text() == "Hot Tom 12"
     assert not window.state.labels_hidden
     assert not window.state.player.mixer.playing
+
+
+def test_words_dragged_across_are_heard_over_and_over(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    lanes, mixer = window.strip.lanes, window.state.player.mixer
+    start, end = (QPoint(round(lanes.x_of_word(k)), 12) for k in (1, 2))
+    qtbot.mousePress(lanes, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(lanes, end)
+    qtbot.mouseRelease(lanes, Qt.MouseButton.LeftButton, pos=end)
+    assert mixer.loop == (1.0, 3.0)
+    assert "over and over" in words(window.strip)
+    places = []
+    for _ in range(200):
+        recorder(window).hear(0.02)
+        places.append(mixer.place)
+    assert 0.9 < min(places) < 1.2
+    assert 2.7 < max(places) <= 3.05
+    rounds = sum(b < a for a, b in itertools.pairwise(places))
+    assert rounds >= 2
+    qtbot.keyClick(window, Qt.Key.Key_2)
+    assert mixer.loop == (1.0, 3.0), "in whichever lane is on"
+    qtbot.keyClick(window, Qt.Key.Key_O)
+    assert mixer.loop is None
+    recorder(window).hear(3.0)
+    assert mixer.place > 3.1, "on to the end"
+
+
+def test_copies_neighbours_and_a_bed_change_what_is_heard(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window = open_window(bench_project)
+    tray, mixer = window.state.tray, window.state.player.mixer
+    raw = mixer.lanes[0].duration_s
+    qtbot.keyClick(window, Qt.Key.Key_C)
+    settle(qtbot, window)
+    assert tray.copies
+    assert mixer.lanes[0].duration_s < raw - 0.05, "the silence around the words is cut"
+    tray.mark_here("gap")
+    assert bench_project.takes.marks() == [], "a place in a copy is none of the clip"
+    qtbot.keyClick(window, Qt.Key.Key_C)
+    settle(qtbot, window)
+    second = bench_project.texts.all()[1]
+    window.state.select(window.state.candidate_id, second.id)
+    qtbot.keyClick(window, Qt.Key.Key_B)
+    settle(qtbot, window)
+    assert mixer.lanes[0].duration_s > 3 * raw, "the passages before and after, with their pauses"
+    window.state.player.seek_place(0.0)
+    assert mixer.time_s > raw, "the words are those of the passage in the middle"
+    qtbot.keyClick(window, Qt.Key.Key_B)
+    settle(qtbot, window)
+    rng = np.random.default_rng(1)
+    write_wav(tmp_path / "room.wav", Clip(samples=0.1 * rng.standard_normal(48_000 * 2), rate_hz=48_000))
+    tray.set_bed(tmp_path / "room.wav", below_lu=20)
+    settle(qtbot, window)
+    assert "over room, 20 LU below" in words(window.strip)
+    window.state.player.seek(0.0)
+    window.state.player.play()
+    lead = recorder(window).hear(0.15)[4_000:]
+    assert 0.0005 < np.abs(lead).mean() < 0.05, "before the first word there is the room"
+    tray.set_bed(None)
+    window.state.player.seek(0.0)
+    assert np.abs(recorder(window).hear(0.15)[4_000:]).max() < 1e-3
+
+
+def test_defects_have_keys_of_their_own_and_a_list(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.state.player.seek(1.2)
+    window.actions_by_id["defect_2"].trigger()
+    qtbot.keyClick(window, Qt.Key.Key_2)
+    window.actions_by_id["defect_5"].trigger()
+    assert [m.kind for m in bench_project.takes.marks()] == ["gap", "odd stress"]
+    window.actions_by_id["defects"].trigger()
+    settle(qtbot, window)
+    (dialog,) = window.findChildren(DefectsDialog)
+    first, second, third = (
+        60 / sum(t.duration_s for t in bench_project.takes.all(candidate_id=c.id))
+        for c in bench_project.shortlist.candidates()
+    )  # fmt: skip
+    assert third > 0
+    assert sorted((row[1], row[3], row[4]) for row in cells(dialog.rates)) == sorted([
+        ("0", "0.00", ""), ("1", f"{first:.2f}", "1 gap"), ("1", f"{second:.2f}", "1 odd stress"),
+    ])  # fmt: skip
+    row = next(k for k, one in enumerate(cells(dialog.table)) if one[3] == "odd stress")
+    dialog.table.selectRow(row)
+    dialog.put_note(dialog._shown[row], "on the second word")
+    settle(qtbot, window)
+    assert cells(dialog.table)[row][4] == "on the second word"
+    dialog.table.row_chosen.emit(row)
+    settle(qtbot, window)
+    assert window.state.player.mixer.time_s < 0.6, "from a second before it"
+    assert abs(pitch_of(recorder(window).hear(0.5)[4_800:]) - 300) < 8, "of the voice that was marked"
+    dialog.table.selectRow(row)
+    qtbot.keyClick(dialog, Qt.Key.Key_Delete)
+    settle(qtbot, window)
+    assert [m.kind for m in bench_project.takes.marks()] == ["gap"]
+    dialog.accept()
+    settle(qtbot, window)
+    assert len(window.state.player.mixer.lanes) == 3

@@ -158,7 +158,7 @@ def test_a_run_from_the_price_to_the_last_take(
     assert len(page.planned.jobs) == 3
     assert "0.00" in page.render_button.text()
     qtbot.mouseClick(page.render_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=60_000)
+    qtbot.waitUntil(lambda: window.state.runs.run is not None and not window.state.runs.goes_on, timeout=60_000)
     settle(qtbot, window)
     qtbot.waitUntil(lambda: "takes rendered" in window.notice_text.text(), timeout=60_000)
     assert window.notice_text.text().startswith("2 takes rendered, 1 failed: The reply is a web page, not ")

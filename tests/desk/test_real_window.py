@@ -66,9 +66,9 @@ assert window.current == "renders"
 renders = window.page("renders")
 wait(lambda: renders.render_button.isEnabled())
 QTest.mouseClick(renders.render_button, Qt.MouseButton.LeftButton)
-wait(lambda: window.state.run is not None and not window.state.run_goes_on)
+wait(lambda: window.state.runs.run is not None and not window.state.runs.goes_on)
 settle()
-wait(lambda: len(window.state.tray) == 2)
+wait(lambda: len(window.state.tray.lanes) == 2)
 grid = renders.grid
 grid.setFocus()
 QTest.keyClick(grid, Qt.Key.Key_Space)

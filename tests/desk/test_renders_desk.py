@@ -59,7 +59,7 @@ def press(qtbot: QtBot, button: QPushButton) -> None:
 
 
 def until_over(qtbot: QtBot, window: MainWindow) -> None:
-    qtbot.waitUntil(lambda: window.state.run is not None and not window.state.run_goes_on, timeout=60_000)
+    qtbot.waitUntil(lambda: window.state.runs.run is not None and not window.state.runs.goes_on, timeout=60_000)
     settle(qtbot, window)
 
 
@@ -89,7 +89,9 @@ def test_a_run_is_planned_with_its_price_and_stops_at_its_cap(
     price = 2 * len(TEXTS_FIRST) * 18 / 1e6
     dialog.cap_run.setText(f"{price:.6f}")
     press(qtbot, dialog.go)
-    qtbot.waitUntil(lambda: window.state.run is not None and window.state.run.progress().paused, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: window.state.runs.run is not None and window.state.runs.run.progress().paused, timeout=60_000
+    )
     settle(qtbot, window)
     page._show_run()
     assert "would be broken by the next request" in words(page)
@@ -99,8 +101,8 @@ def test_a_run_is_planned_with_its_price_and_stops_at_its_cap(
     bench_project.documents.put("spending caps", {})
     press(qtbot, page.pause)
     until_over(qtbot, window)
-    assert window.state.run is not None
-    assert window.state.run.progress().done == 18
+    assert window.state.runs.run is not None
+    assert window.state.runs.run.progress().done == 18
     assert {run.kind for run in bench_project.journal.runs().values()} == {"load"}
 
 
@@ -144,8 +146,8 @@ def test_takes_of_a_cell_are_listed_preferred_noted_removed_and_swapped_by_ear(
     ]
     press(qtbot, dialog.hear)
     settle(qtbot, window)
-    assert [lane.take.repeat for lane in window.state.tray] == [1, 2, 3]
-    assert [window.state.lane_name(lane) for lane in window.state.tray] == ["take 1", "take 2", "take 3"]
+    assert [lane.take.repeat for lane in window.state.tray.lanes] == [1, 2, 3]
+    assert [window.state.tray.lane_name(lane) for lane in window.state.tray.lanes] == ["take 1", "take 2", "take 3"]
     window.state.player.play()
     recorder(window).hear(0.1)
     window.actions_by_id["lane_2"].trigger()
@@ -154,7 +156,9 @@ def test_takes_of_a_cell_are_listed_preferred_noted_removed_and_swapped_by_ear(
     assert np.abs(heard).max() > 0
     window.state.select(bench_project.shortlist.candidates()[1].id, passage.id)
     settle(qtbot, window)
-    assert len({lane.candidate.id for lane in window.state.tray}) == 3, "another cell lays the candidates out again"
+    assert len({lane.candidate.id for lane in window.state.tray.lanes}) == 3, (
+        "another cell lays the candidates out again"
+    )
 
 
 def test_the_waits_show_every_point_and_one_request_in_full(
@@ -222,7 +226,7 @@ def test_a_sweep_from_setting_up_to_a_kept_point(
     assert view.about_point.text().startswith("1.5: 2 takes, stable by the rule")
     press(qtbot, view.hear)
     settle(qtbot, window)
-    assert [lane.take.repeat for lane in window.state.tray] == [1, 2]
+    assert [lane.take.repeat for lane in window.state.tray.lanes] == [1, 2]
     asked = quick.behaviour.requests
     press(qtbot, view.keep)
     settle(qtbot, window)
@@ -262,7 +266,7 @@ def test_an_earlier_run_once_more_names_what_changed(
     assert figures["pitch"][3] == "< 0.001"
     press(qtbot, changed.hear)
     settle(qtbot, window)
-    assert len(window.state.tray) == 2
+    assert len(window.state.tray.lanes) == 2
     # then and now as two candidates, and taken back
     press(qtbot, changed.apart)
     settle(qtbot, window)

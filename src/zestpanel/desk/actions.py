@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from zestpanel.core.listening.defects import KINDS
 from zestpanel.desk.viewmodels.steps import STEPS
 
 
@@ -33,6 +34,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("labels", "Hide or show labels", "Listen", "H", plain=True),
     Action("real_time", "Words or real time", "Listen", "T", plain=True),
     Action("mark", "Mark a defect", "Listen", "M", plain=True),
+    *(Action(f"defect_{n}", f"Mark: {kind}", "Defects", f"F{n}") for n, kind in enumerate(KINDS, 2)),
+    Action("defects", "All defects …", "Listen", "Shift+M", plain=True),
+    Action("loop", "Words over and over, or no more", "Listen", "O", plain=True),
+    Action("copies", "Listening copies or raw clips", "Listen", "C", plain=True),
+    Action("neighbours", "Between the passages before and after, or alone", "Listen", "B", plain=True),
+    Action("bed", "Music or a room under it …", "Listen"),
     Action("star", "Prefer this take", "Listen", "S", plain=True),
     Action("back", "Back to the start of the clip", "Listen", "Home", plain=True),
     Action("audition", "Hear my line in this voice", "Listen", "P", plain=True),

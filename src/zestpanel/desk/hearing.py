@@ -7,6 +7,7 @@ from pathlib import Path
 
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.domain.take import Take
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.runs.execute.auditioning import Heard, Line, hear
 from zestpanel.core.secrets.environment import expand_environment
@@ -14,12 +15,25 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
 
 
-def play_alone(state: DeskState, lanes: list[Lane]) -> None:
+def play_alone(state: DeskState, lanes: list[Lane], *, at_s: float = 0.0) -> None:
     """Play something that is not on the tray, which is cleared for it."""
-    state.tray = []
-    state.tray_changed.emit()
+    state.tray.lanes = []
+    state.tray.changed.emit()
     state.player.load(lanes, on=0)
+    if at_s > 0:
+        state.player.seek(at_s)
     state.player.play()
+
+
+def hear_take(state: DeskState, take: Take, *, at_s: float = 0.0, then: Callable[[], None] = lambda: None) -> None:
+    """Play one take by itself, from a second on. then: called when it has begun."""
+
+    def arrived(lanes: list[Lane]) -> None:
+        play_alone(state, lanes, at_s=at_s)
+        then()
+
+    state.background.run(lambda: prepare_lanes([(take.id, state.project.takes.load(take), (), 1)])[0], arrived,
+                         state.complain, topic="one take")  # fmt: skip
 
 
 def hear_line(state: DeskState, line: Line, ended: Callable[[], None]) -> None:

@@ -31,7 +31,7 @@ class Hours(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self.look)
-        state.run_changed.connect(self._run_changed)
+        state.runs.changed.connect(self._run_changed)
         self.resume()
 
     def resume(self) -> None:
@@ -44,7 +44,7 @@ class Hours(QObject):
             self._timer.stop()
 
     def look(self) -> None:
-        if self.state.run_goes_on:
+        if self.state.runs.goes_on:
             return
         project, now = self.state.project, self._clock()
 
@@ -60,7 +60,7 @@ class Hours(QObject):
         if schedule is None or schedule.over:
             self._timer.stop()
         if planned is not None and planned.jobs:
-            self.state.begin_run(planned, self._begun)
+            self.state.runs.begin(planned, self._begun)
 
     def _begun(self, run: BenchRun) -> None:
         self._ours = run

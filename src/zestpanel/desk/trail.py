@@ -26,7 +26,7 @@ class Trail(QWidget):
         self._state = state
         self._on = "renders"
         self._states = step_states(state.bench, state.standing)
-        for signal in (state.bench_changed, state.run_changed, state.standing_changed):
+        for signal in (state.bench_changed, state.runs.changed, state.standing_changed):
             signal.connect(self.refresh)
         theme.changed.connect(self._resize)
 

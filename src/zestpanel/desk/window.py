@@ -28,6 +28,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
@@ -35,6 +36,7 @@ from zestpanel.core.store.project import Project
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
+from zestpanel.desk.defects import DefectsDialog
 from zestpanel.desk.files import sort_files
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.key_sheet import KeySheet
@@ -73,7 +75,7 @@ class MainWindow(QMainWindow):
         for signal in (self.state.bench_changed, self.state.standing_changed):
             signal.connect(self._refresh_page)
         self.state.labels_changed.connect(self._show_labels)
-        self.state.tray_changed.connect(self._make_room)
+        self.state.tray.changed.connect(self._make_room)
         theme.changed.connect(self._restyle)
         application = QApplication.instance()
         assert isinstance(application, QApplication)
@@ -164,9 +166,9 @@ class MainWindow(QMainWindow):
             "record": lambda: self._on("choice", lambda page: page.write()),  # type: ignore[attr-defined]
             "undo": self.state.undo,
             "redo": self.state.redo,
-            "play": self.state.toggle_play,
+            "play": self.state.tray.toggle_play,
             "labels": self.state.toggle_labels,
-            "real_time": lambda: self.state.set_real_time(not self.state.real_time),
+            "real_time": lambda: self.state.tray.set_real_time(not self.state.tray.real_time),
             "mark": self.strip.ask_for_mark,
             "star": self._star,
             "back": lambda: self.state.player.seek(0.0),
@@ -186,7 +188,15 @@ class MainWindow(QMainWindow):
             "card": self._toggle_card,
             "keys": self._show_keys,
         }
-        calls |= {f"lane_{n}": partial(self.state.swap_to, n - 1) for n in range(1, 10)}
+        tray = self.state.tray
+        calls |= {
+            "defects": lambda: DefectsDialog(self, self.state).show(), "loop": tray.toggle_loop,
+            "copies": lambda: tray.set_copies(not tray.copies),
+            "neighbours": lambda: tray.set_between_neighbours(not tray.between_neighbours),
+            "bed": self.strip.ask_for_bed,
+        }  # fmt: skip
+        calls |= {f"lane_{n}": partial(tray.swap_to, n - 1) for n in range(1, 10)}
+        calls |= {f"defect_{n}": partial(tray.mark_here, kind) for n, kind in enumerate(KINDS, 2)}
         calls |= {f"step_{key}": partial(self.go_to, key) for key in TITLES}
         self.actions_by_id: dict[str, QAction] = {}
         for one in ACTIONS:
@@ -242,7 +252,7 @@ class MainWindow(QMainWindow):
         """The card and the whole strip stand beside the grid; elsewhere the card comes when it is asked for, and the
         strip when takes are laid out on it."""
         page = self.pages[self.current]
-        self.strip.set_folded(not page.beside_card and not self.state.repeats)
+        self.strip.set_folded(not page.beside_card and not self.state.tray.repeats)
         key = self._card_key()
         self.card.setVisible(self._card_wanted.get(key, page.beside_card))
 
@@ -297,9 +307,9 @@ class MainWindow(QMainWindow):
 
     def _star(self) -> None:
         """Prefer the heard take among its cell's repeats, or no longer."""
-        if not self.state.tray:
+        if not self.state.tray.lanes:
             return
-        take, takes = self.state.tray[self.state.player.mixer.on].take, self.state.project.takes
+        take, takes = self.state.tray.lanes[self.state.player.mixer.on].take, self.state.project.takes
         self.state.edit(
             "preferred take", lambda: takes.star(take.id, not take.starred), lambda: takes.star(take.id, take.starred)
         )
@@ -431,7 +441,7 @@ class MainWindow(QMainWindow):
         self.update()
 
     def _leave_run(self) -> None:
-        run = self.state.run
+        run = self.state.runs.run
         if run is not None and not run.progress().finished:
             run.leave()
             run.wait(30)

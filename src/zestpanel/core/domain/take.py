@@ -111,3 +111,4 @@ class Mark:
     at_s: float
     kind: str
     note: str
+    created: str = ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -103,6 +104,43 @@ def level_of_test(project: Project, takes: Iterable[int]) -> float:
 
 
 # -- the lanes of a trial
+
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """The same candidate's takes before and after one, None where there is none."""
+
+    before: Take | None
+    after: Take | None
+
+
+def heard_clip(
+    project: Project, take: Take, words: Words, *, trim: bool = False, around: Around | None = None
+) -> tuple[Clip, Words]:
+    """A take as it is to be heard, with the times of its words in it. trim: as a listening copy; around: between its
+    neighbours."""
+    own = (project.takes.load(take), words)
+    parts = [own]
+    own_at = 0
+    if around is not None:
+        if around.before is not None:
+            parts.insert(0, (project.takes.load(around.before), ()))
+            own_at = 1
+        if around.after is not None:
+            parts.append((project.takes.load(around.after), ()))
+    if trim:
+        parts = [trimmed(*one) for one in parts]
+    if len(parts) == 1:
+        return parts[0]
+    known = parts[own_at][1] or _one_word(parts[own_at][0])
+    parts = [(clip, known if k == own_at else ()) for k, (clip, _) in enumerate(parts)]
+    return _one_after_the_other(parts)
+
+
+def _one_word(clip: Clip) -> Words:
+    """Where no times of words are known: the clip's beginning and end, so that its place among neighbours is."""
+    middle = clip.duration_s / 2
+    return (("", 0.0, middle, True), ("", middle, clip.duration_s, True))
 
 
 def lanes_of(

@@ -150,3 +150,17 @@ def measure_silence(clip: Clip) -> Silence:
         noise_dbfs=noise,
         beyond_reach=_beyond_reach(levels, speaks, noise),
     )
+
+
+def pause_spans(clip: Clip, least_s: float) -> tuple[tuple[float, float], ...]:
+    """(start, end) in seconds of the pauses inside speech that last at least so long; none where noise hides them."""
+    levels = frame_levels_dbfs(clip)
+    speaks = speech_frames(levels, clip)
+    quiet = levels[~speaks]
+    quiet = quiet[quiet > FLOOR_DBFS + 1]
+    if not speaks.any() or _beyond_reach(levels, speaks, _mean_db(quiet) if len(quiet) >= 3 else None):
+        return ()
+    first, last = int(np.argmax(speaks)), len(speaks) - int(np.argmax(speaks[::-1]))
+    edges = np.flatnonzero(np.diff(np.concatenate([[1], speaks[first:last].astype(int), [1]]))) + first
+    spans = zip(edges[::2] * FRAME_S, edges[1::2] * FRAME_S, strict=True)
+    return tuple((float(start), float(end)) for start, end in spans if end - start >= least_s - 1e-9)

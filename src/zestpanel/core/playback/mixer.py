@@ -17,12 +17,14 @@ from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import resampled
+from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.loudness import TARGET_LUFS, Loudness, matching_gains_db, measure_loudness
 from zestpanel.core.playback.text_axis import TextAxis, text_axis
 
 RATE_HZ: Final = 48_000
 FADE_S: Final = 0.012
 _FADE: Final = round(FADE_S * RATE_HZ)
+_BED_PEAK: Final = 0.1  # lanes peak at -1 dBTP at most, 0.891: together they stay below full scale
 MONO_ON_TWO_DB: Final = 10 * math.log10(2)
 
 Stereo = NDArray[np.float32]
@@ -77,6 +79,27 @@ def as_played(key: int, clip: Clip) -> Lane:
     return Lane(key=key, samples=np.ascontiguousarray(stereo), axis=text_axis((), clip.duration_s, count=1))
 
 
+def bed_of(clip: Clip, *, lufs: float) -> Stereo:
+    """Music or a room to lie under lanes, (frames, 2) at 48 kHz, at a loudness; softer where its peaks would leave
+    lanes too little room to stay unclipped. Its end fades into its beginning. Raises AudioError for silence."""
+    played = resampled(clip, RATE_HZ)
+    found = as_heard(played)
+    if found.integrated_lufs is None:
+        raise AudioError("This sound is silent or too short to lie under others.", kept="Nothing was laid under.")
+    gain = 10 ** ((lufs - found.integrated_lufs) / 20)
+    peak = float(np.abs(played.samples).max())
+    gain = min(gain, _BED_PEAK / peak if peak > 0 else gain)
+    samples = played.samples * np.float32(gain)
+    stereo = samples[:, :2] if samples.shape[1] >= 2 else np.repeat(samples, 2, axis=1)
+    stereo = np.ascontiguousarray(stereo)
+    fade = min(len(stereo) // 4, RATE_HZ // 2)
+    if fade:
+        ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
+        stereo[:fade] = stereo[:fade] * ramp + stereo[-fade:] * (1 - ramp)
+        stereo = stereo[:-fade]
+    return stereo
+
+
 class Mixer:
     """Plays one lane at a time. All methods may be called from any thread."""
 
@@ -88,6 +111,10 @@ class Mixer:
         self._fade_from: tuple[Stereo, int] | None = None  # (old samples or silence, where they go on)
         self._heard: dict[int, NDArray[np.bool_]] = {}
         self._aligned = True
+        self._loop: tuple[float, float] | None = None  # places in the text
+        self._went_round = False
+        self._bed: Stereo | None = None
+        self._bed_frame = 0
 
     # -- the tray
 
@@ -98,6 +125,8 @@ class Mixer:
             self._lanes = list(lanes)
             self._on = min(on, max(0, len(lanes) - 1))
             self._frame = 0
+            if place is None:
+                self._loop = None  # another text: its places are others
             self._heard = {lane.key: np.zeros(int(lane.duration_s * 20) + 1, dtype=bool) for lane in lanes}
             if place is not None and lanes:
                 self._frame = round(self._lanes[self._on].axis.time_at(place) * RATE_HZ)
@@ -139,6 +168,25 @@ class Mixer:
             return float(heard.mean()) if heard is not None and len(heard) else 0.0
 
     # -- control
+
+    @property
+    def loop(self) -> tuple[float, float] | None:
+        """Places of the text between which playback goes round, None where it goes on to the end."""
+        return self._loop
+
+    def set_loop(self, places: tuple[float, float] | None) -> None:
+        """Go round between two places of the text, from the first on; None takes the loop away."""
+        with self._lock:
+            self._loop = places if places is not None and places[1] > places[0] else None
+            self._went_round = False
+            if self._loop is not None and self._lanes:
+                self.seek_place(self._loop[0])
+
+    def lay_bed(self, bed: Stereo | None) -> None:
+        """Sound under all lanes, (frames, 2) at 48 kHz, over and over and without a break at swaps; None for none."""
+        with self._lock:
+            self._begin_fade()
+            self._bed, self._bed_frame = bed, 0
 
     def play(self) -> None:
         with self._lock:
@@ -193,17 +241,55 @@ class Mixer:
         with self._lock:
             out = np.zeros((frames, 2), dtype=np.float32)
             if self._playing and self._lanes:
-                lane = self._lanes[self._on]
-                piece = lane.samples[self._frame : self._frame + frames]
-                out[: len(piece)] = piece
-                steps = slice(int(self._frame / RATE_HZ * 20), int((self._frame + len(piece)) / RATE_HZ * 20) + 1)
-                self._heard[lane.key][steps] = True
-                self._frame += len(piece)
+                at = 0
+                while at < frames and (piece := self._next_piece(frames - at)) is not None:
+                    out[at : at + len(piece)] = piece
+                    at += len(piece)
             if self._fade_from is not None and frames:
                 self._cross_fade(out)
+            if self._playing and self._bed is not None and len(self._bed):
+                out += self._bed_piece(frames)
             if self._playing and self._lanes and self._frame >= len(self._lanes[self._on].samples):
                 self._playing = False
             return out
+
+    def _next_piece(self, most: int) -> Stereo | None:
+        """What the heard lane says next, as far as a loop's end; None at the end of the lane."""
+        lane = self._lanes[self._on]
+        first, last = 0, len(lane.samples)
+        if (bounds := self._loop_frames(lane)) is not None:
+            first, last = bounds
+            if self._frame >= last:
+                self._frame, self._went_round = first, True
+        piece = lane.samples[self._frame : min(last, self._frame + most)]
+        if not len(piece):
+            return None
+        if bounds is not None:
+            piece = piece * self._edges(self._frame + np.arange(len(piece)), first, last)
+        steps = slice(int(self._frame / RATE_HZ * 20), int((self._frame + len(piece)) / RATE_HZ * 20) + 1)
+        self._heard[lane.key][steps] = True
+        self._frame += len(piece)
+        return piece
+
+    def _loop_frames(self, lane: Lane) -> tuple[int, int] | None:
+        """Where the loop lies in a lane; None where it is too short there to be faded."""
+        if self._loop is None:
+            return None
+        first, last = (min(len(lane.samples), round(lane.axis.time_at(place) * RATE_HZ)) for place in self._loop)
+        return (first, last) if last - first > 2 * _FADE else None
+
+    def _edges(self, frames: NDArray[np.int_], first: int, last: int) -> NDArray[np.float32]:
+        """Gain towards a loop's end, and after it at its beginning: a block may end anywhere in it."""
+        near = last - frames if not self._went_round else np.minimum(last - frames, frames - first)
+        share = np.clip(near / _FADE, 0.0, 1.0)
+        return np.asarray(np.sin(np.pi / 2 * share) ** 2, dtype=np.float32)[:, None]
+
+    def _bed_piece(self, frames: int) -> Stereo:
+        assert self._bed is not None
+        at = (self._bed_frame + np.arange(frames)) % len(self._bed)
+        self._bed_frame = int((self._bed_frame + frames) % len(self._bed))
+        piece: Stereo = self._bed[at]
+        return piece
 
     def _cross_fade(self, out: Stereo) -> None:
         """Equal-gain fade over 12 ms (the clips speak the same words: their sum must not swell)."""

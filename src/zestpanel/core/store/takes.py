@@ -282,10 +282,15 @@ class Takes:
         with self._database.writing() as connection:
             connection.execute(update(marks).where(marks.c.id == mark_id).values(removed=now() if removed else None))
 
+    def put_mark_note(self, mark_id: int, note: str) -> None:
+        with self._database.writing() as connection:
+            connection.execute(update(marks).where(marks.c.id == mark_id).values(note=note))
+
     def marks(self) -> list[Mark]:
         with self._database.reading() as connection:
             rows = connection.execute(select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id))
-            return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note) for r in rows]
+            return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note, created=r.created)
+                    for r in rows]  # fmt: skip
 
 
 def _outdated(versions: Mapping[str, int]) -> ColumnElement[bool]:

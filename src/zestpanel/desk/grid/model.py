@@ -21,7 +21,7 @@ class GridModel(QAbstractTableModel):
         self._passages: list[Passage] = list(state.bench.passages)
         state.bench_changed.connect(self._refresh)
         state.labels_changed.connect(self._refresh)
-        state.run_changed.connect(self._repaint)
+        state.runs.changed.connect(self._repaint)
 
     def _refresh(self) -> None:
         candidates, passages = self._state.ordered(), list(self._state.bench.passages)
@@ -56,7 +56,7 @@ class GridModel(QAbstractTableModel):
     def shown_at(self, row: int, column: int) -> tuple[Cell, bool]:
         """(the cell, whether a request of it is under way)."""
         candidate, passage = self._candidates[row].id, self._passages[column].id
-        return self._state.bench.cell(candidate, passage), (candidate, passage) in self._state.running
+        return self._state.bench.cell(candidate, passage), (candidate, passage) in self._state.runs.running
 
     def place_of(self, candidate_id: int | None, passage_id: int | None) -> QModelIndex:
         row = next((i for i, c in enumerate(self._candidates) if c.id == candidate_id), -1)

@@ -108,7 +108,7 @@ class EvidencePage(Page):
             + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
             + (f" {unmeasured} takes are not measured yet." if unmeasured else "")
         )
-        if unmeasured and not self.state.run_goes_on and not self.state.bench.asked_elsewhere:
+        if unmeasured and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
         self.waits.refresh()
         self.first.refresh()

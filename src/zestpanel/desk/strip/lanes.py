@@ -33,10 +33,11 @@ class Lanes(QWidget):
         self._bars: dict[int, tuple[tuple[int, int], list[QLineF]]] = {}
         self._marks: dict[int, list[Mark]] = {}
         self._offset = 0.0
+        self._dragged: tuple[int, int] | None = None  # words, from and to, while the hand goes across them
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        state.tray_changed.connect(self._new_tray)
-        state.marks_changed.connect(self._new_marks)
+        state.tray.changed.connect(self._new_tray)
+        state.tray.marks_changed.connect(self._new_marks)
         state.labels_changed.connect(self._new_tray)
         state.player.moved.connect(self._follow)
         state.player.changed.connect(self.update)
@@ -46,7 +47,7 @@ class Lanes(QWidget):
 
     @property
     def _left(self) -> float:
-        names = tuple(self._state.lane_name(lane) for lane in self._state.tray)
+        names = tuple(self._state.tray.lane_name(lane) for lane in self._state.tray.lanes)
         if self._widest[0] != (names, theme.scale):
             metrics = QFontMetricsF(self._name_font(bold=True))
             widest = max((metrics.horizontalAdvance(name) for name in names), default=10.0)
@@ -67,7 +68,7 @@ class Lanes(QWidget):
         return theme.px(26)
 
     def needed_height(self) -> int:
-        return self._top + self._lane_height * len(self._state.tray) + theme.px(8)
+        return self._top + self._lane_height * len(self._state.tray.lanes) + theme.px(8)
 
     def sizeHint(self) -> QSize:
         return QSize(400, self.needed_height())
@@ -87,7 +88,7 @@ class Lanes(QWidget):
         self.update()
 
     def _new_marks(self) -> None:
-        self._marks = self._state.marks_of_tray()
+        self._marks = self._state.tray.marks()
         self.update()
 
     def _lay_out(self) -> None:
@@ -97,7 +98,7 @@ class Lanes(QWidget):
             self._columns, self._drawn = None, []
             return
         room = max(200.0, self.width() - self._left - 20)
-        if self._state.real_time:
+        if self._state.tray.real_time:
             self._columns = None
             self._px_per_s = max(24.0, (room - 2 * LEAD_PX) / max(lane.duration_s for lane in lanes))
         else:
@@ -154,8 +155,8 @@ class Lanes(QWidget):
             return
         x, y = event.position().x() - self._left + self._offset, event.position().y()
         lane = int((y - self._top) // self._lane_height)
-        if y >= self._top and 0 <= lane < len(self._state.tray) and lane != mixer.on:
-            self._state.swap_to(lane)
+        if y >= self._top and 0 <= lane < len(self._state.tray.lanes) and lane != mixer.on:
+            self._state.tray.swap_to(lane)
         if event.position().x() < self._left:
             return
         if self._columns is None:
@@ -164,10 +165,35 @@ class Lanes(QWidget):
             word = self._columns.word_at(x)
             if word is None:
                 return
+            self._dragged = (word, word)
             self._state.player.seek_place(float(word))
         else:
             self._state.player.seek_place(float(self._columns.place_of(x)))
         self._state.player.play()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragged is None or self._columns is None:
+            return
+        word = self._columns.word_at(event.position().x() - self._left + self._offset)
+        if word is not None and word != self._dragged[1]:
+            self._dragged = (self._dragged[0], word)
+            self.update()
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
+        """Words that were dragged across are heard over and over; a click on one takes that away."""
+        dragged, self._dragged = self._dragged, None
+        if dragged is not None and dragged[0] != dragged[1]:
+            self._state.tray.set_loop((float(min(dragged)), float(max(dragged) + 1)))
+        elif dragged is not None and self._state.player.mixer.loop is not None:
+            place = float(dragged[0])
+            self._state.tray.set_loop(None)
+            self._state.player.seek_place(place)
+
+    def _looped(self) -> tuple[float, float] | None:
+        """Places of the text that are marked: those under the hand, else those that are heard over and over."""
+        if self._dragged is not None and self._dragged[0] != self._dragged[1]:
+            return float(min(self._dragged)), float(max(self._dragged) + 1)
+        return self._state.player.mixer.loop
 
     def x_of_word(self, index: int) -> float:
         """Middle of a word's column in this widget's pixels, for whoever points at it."""
@@ -180,26 +206,52 @@ class Lanes(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         with painting(self) as painter:
             mixer = self._state.player.mixer
-            if not self._drawn or len(self._drawn) != len(self._state.tray):
+            laid = len(self._state.tray.lanes)
+            if not laid or len(self._drawn) != laid or len(mixer.lanes) != laid:  # something else is heard meanwhile
                 return
             self._paint_heard_lane(painter, mixer.on)
             painter.save()
             painter.setClipRect(QRectF(self._left - 6, 0, self.width() - self._left - 8, self.height()))
             painter.translate(self._left - self._offset, 0)
+            self._paint_loop(painter)
             self._paint_words(painter)
-            for index in range(len(self._state.tray)):
+            for index in range(len(self._state.tray.lanes)):
                 self._paint_wave(painter, index, on=index == mixer.on)
+                self._paint_pauses(painter, index)
             self._paint_head(painter)
-            for index, lane in enumerate(self._state.tray):
+            for index, lane in enumerate(self._state.tray.lanes):
                 self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
             painter.restore()
-            for index, lane in enumerate(self._state.tray):
-                self._paint_name(painter, index, self._state.lane_name(lane), on=index == mixer.on)
+            for index, lane in enumerate(self._state.tray.lanes):
+                self._paint_name(painter, index, self._state.tray.lane_name(lane), on=index == mixer.on)
 
     def _paint_heard_lane(self, painter: QPainter, on: int) -> None:
         y = self._top + on * self._lane_height
         painter.fillRect(QRectF(20, y, self.width() - 40, self._lane_height), theme.colour("sheet"))
         painter.fillRect(QRectF(20, y, 3, self._lane_height), theme.colour("zest"))
+
+    def _paint_loop(self, painter: QPainter) -> None:
+        places = self._looped()
+        if places is None or self._columns is None:
+            return
+        left, right = (float(self._columns.x_of(place)) for place in places)
+        bottom = self._top + self._lane_height * len(self._state.tray.lanes)
+        painter.fillRect(QRectF(left - 3, 2, right - left, bottom - 2), theme.colour("zest-pale"))
+
+    def _paint_pauses(self, painter: QPainter, index: int) -> None:
+        """Long pauses, each with its seconds where there is room for them."""
+        painter.setPen(QPen(theme.colour("plum"), 1.0))
+        painter.setFont(theme.font("small"))
+        metrics = QFontMetricsF(painter.font())
+        middle = self._top + (index + 0.5) * self._lane_height
+        for start, end in self._state.tray.lanes[index].pauses:
+            left, right = self._x_of_time(index, start), self._x_of_time(index, end)
+            for x in (left, right):
+                painter.drawLine(QLineF(x, middle - 5, x, middle + 5))
+            painter.drawLine(QLineF(left, middle, right, middle))
+            words = f"{end - start:.1f} s"
+            if metrics.horizontalAdvance(words) + 4 <= right - left:
+                painter.drawText(QPointF((left + right - metrics.horizontalAdvance(words)) / 2, middle - 3), words)
 
     def _paint_name(self, painter: QPainter, index: int, name: str, *, on: bool) -> None:
         y = self._top + index * self._lane_height
@@ -258,7 +310,7 @@ class Lanes(QWidget):
     def _paint_head(self, painter: QPainter) -> None:
         mixer = self._state.player.mixer
         x = self._x_of_time(mixer.on, mixer.time_s)
-        bottom = self._top + self._lane_height * len(self._state.tray)
+        bottom = self._top + self._lane_height * len(self._state.tray.lanes)
         painter.setPen(QPen(theme.colour("ink"), 1.2))
         painter.drawLine(QLineF(x, self._top, x, bottom))
 

@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+from pathlib import Path
 
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QInputDialog, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.measures.word_times import NOT_FOUND
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lanes import Lanes
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label
-
-DEFECTS = (
-    "gap",
-    "wrong word",
-    "missing word",
-    "odd stress",
-    "clipped end",
-    "noise",
-    "accent slip",
-    "mark-up read out",
-    "tone jump",
-)
 
 
 class Strip(QFrame):
@@ -32,19 +23,20 @@ class Strip(QFrame):
         self.lanes = Lanes(state)
         self._title, self._about = label("", "strong"), label("", "quiet")
         self.play = KeyButton("Play", "space")
-        self.real_time = KeyButton("Real time", "T", checkable=True)
         self.mark = KeyButton("Mark a defect", "M")
-        self.play.clicked.connect(state.toggle_play)
-        self.real_time.clicked.connect(lambda: state.set_real_time(self.real_time.isChecked()))
+        self.how = button("How it is heard", self._ask_how, tip="Raw or trimmed, alone or between, dry or over music")
+        self.how.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.play.clicked.connect(state.tray.toggle_play)
         self.mark.clicked.connect(self.ask_for_mark)
         head = QHBoxLayout()
         head.setContentsMargins(20, 6, 20, 6)
         head.setSpacing(14)
         head.addWidget(self._title)
         head.addWidget(self._about, 1)
-        for key in (self.play, self.real_time, self.mark):
+        for key in (self.play, self.mark):
             key.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             head.addWidget(key)
+        head.addWidget(self.how)
         self._folded = False
         self.fold = button("Unfold", lambda: self.set_folded(not self._folded), tip="Show the lanes, or the head only")
         self.fold.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -59,7 +51,7 @@ class Strip(QFrame):
         layout.setSpacing(0)
         layout.addLayout(head)
         layout.addWidget(self._scroll, 1)
-        for signal in (state.tray_changed, state.labels_changed, state.selected, state.player.changed):
+        for signal in (state.tray.changed, state.labels_changed, state.selected, state.player.changed):
             signal.connect(self._refresh)
         theme.changed.connect(self._refresh)
         self._refresh()
@@ -73,22 +65,27 @@ class Strip(QFrame):
         passage = self._state.passage()
         place = next((i for i, p in enumerate(self._state.bench.passages, 1) if passage and p.id == passage.id), 0)
         self._title.setText(f"{place:02d} {passage.title}" if passage else "")
-        self._about.setText(self._describe() if self._state.tray else "")
+        self._about.setText(self._describe() if self._state.tray.lanes else "")
         self.play.set_text("Pause" if self._state.player.mixer.playing else "Play")
-        self.real_time.setChecked(self._state.real_time)
-        for key in (self.play, self.real_time, self.mark):
-            key.setEnabled(bool(self._state.tray))
+        for key in (self.play, self.mark, self.how):
+            key.setEnabled(bool(self._state.tray.lanes))
         self.fold.setText("Unfold" if self._folded else "Fold")
         self._scroll.setVisible(not self._folded)
-        self.setVisible(bool(self._state.tray))
-        self.setFixedHeight(self.sizeHint().height() if self._state.tray else 0)
+        self.setVisible(bool(self._state.tray.lanes))
+        self.setFixedHeight(self.sizeHint().height() if self._state.tray.lanes else 0)
 
     def _describe(self) -> str:
-        ways = {lane.measured.words_by for lane in self._state.tray}
-        parts = ["real time" if self._state.real_time else "words aligned"]
+        ways = {lane.measured.words_by for lane in self._state.tray.lanes}
+        parts = ["real time" if self._state.tray.real_time else "words aligned"]
         if NOT_FOUND in ways or "" in ways:
             parts[0] = "words not found in every clip"
-        parts.append(f"levels matched to {self._state.tray_target_lufs:.0f} LUFS".replace("-", "−"))
+        parts.append(f"levels matched to {self._state.tray.target_lufs:.0f} LUFS".replace("-", "−"))
+        tray, mixer = self._state.tray, self._state.player.mixer
+        parts += ["silence around trimmed"] if tray.copies else []
+        parts += ["between its neighbours"] if tray.between_neighbours else []
+        if tray.bed_path is not None:
+            parts.append(f"over {tray.bed_path.stem}, {tray.bed_below_lu:.0f} LU below")
+        parts += ["over and over"] if mixer.loop is not None else []
         if self._state.labels_hidden:
             parts.append("labels hidden")
         if not self._state.player.heard:
@@ -102,13 +99,41 @@ class Strip(QFrame):
         hint.setHeight(theme.px(50) + lanes)
         return hint
 
+    def _ask_how(self) -> None:
+        tray, menu = self._state.tray, QMenu(self)
+        for words, on, act in (
+            ("Listening copies: silence around speech trimmed\tC", tray.copies, tray.set_copies),
+            ("Between the passages before and after\tB", tray.between_neighbours, tray.set_between_neighbours),
+            ("Real time instead of words\tT", tray.real_time, tray.set_real_time),
+        ):
+            action = menu.addAction(words)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(act)
+        menu.addSeparator()
+        menu.addAction("Music or a room under it …", self.ask_for_bed)
+        if tray.bed_path is not None:
+            menu.addAction(f"Without {tray.bed_path.name}", lambda: tray.set_bed(None))
+        if self._state.player.mixer.loop is not None:
+            menu.addAction("No more over and over\tO", tray.toggle_loop)
+        menu.popup(self.how.mapToGlobal(self.how.rect().topLeft()) - QPoint(0, menu.sizeHint().height()))
+
+    def ask_for_bed(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Music or a room under it", "", "Sound (*)")
+        if name:
+            below, good = QInputDialog.getDouble(self, "Music or a room", "So many LU below speech",
+                                                 self._state.tray.bed_below_lu, 0, 40, 0)  # fmt: skip
+            if good:
+                self._state.tray.set_bed(Path(name), below_lu=below)
+
     def ask_for_mark(self) -> None:
         """A menu of defects; the chosen one is marked where playback stands, in the clip that is heard."""
-        if not self._state.tray:
+        if not self._state.tray.lanes:
             return
         menu = QMenu(self)
-        for index, kind in enumerate(DEFECTS, 1):
-            action = menu.addAction(f"&{index}  {kind}")
+        for index, kind in enumerate(KINDS, 2):
+            action = menu.addAction(f"{kind}\tF{index}")
             assert action is not None
-            action.triggered.connect(lambda _=False, k=kind: self._state.mark_here(k))
+            action.triggered.connect(lambda _=False, k=kind: self._state.tray.mark_here(k))
         menu.popup(self.mark.mapToGlobal(self.mark.rect().topLeft()) - QPoint(0, menu.sizeHint().height()))

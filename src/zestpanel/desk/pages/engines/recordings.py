@@ -208,8 +208,8 @@ class RecordingsView(QWidget):
         own = self.state.project.own_voices
 
         def arrived(lanes: Any) -> None:
-            self.state.tray = []
-            self.state.tray_changed.emit()
+            self.state.tray.lanes = []
+            self.state.tray.changed.emit()
             self.state.player.load(lanes, on=0)
             self.state.player.play()
 

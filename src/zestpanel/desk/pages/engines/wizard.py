@@ -222,8 +222,8 @@ class WizardDialog(QDialog):
                 f"Voice named in the reply: {reply.voice_used or 'none'}\n"
                 f"Characters billed: {'not stated' if reply.characters_billed is None else reply.characters_billed}"
             )
-            self._state.tray = []
-            self._state.tray_changed.emit()
+            self._state.tray.lanes = []
+            self._state.tray.changed.emit()
             self._state.player.load(lanes, on=0)  # type: ignore[arg-type]
             self._state.player.play()
 

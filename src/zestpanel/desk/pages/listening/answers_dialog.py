@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Answered
-from zestpanel.core.playback.mixer import Lane, prepare_lanes
+from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, open_at
 
@@ -56,22 +56,13 @@ class AnswersDialog(QDialog):
     def _play(self, row: int) -> None:
         state, take_id = self._state, self._clip(self._answers[row])
         take = next((t for t in state.project.takes.all() if t.id == take_id), None)
-        if take is None:
-            return
-
-        def work() -> list[Lane]:
-            return prepare_lanes([(take.id, state.project.takes.load(take), (), 1)])[0]
-
-        def arrived(lanes: list[Lane]) -> None:
-            state.player.load(lanes, on=0)
-            state.player.play()
-
-        state.background.run(work, arrived, state.complain, topic="answer")
+        if take is not None:
+            hear_take(state, take)
 
     def done(self, result: int) -> None:
         """What was laid on for an answer goes with the dialog; the tray is as it was."""
         self._state.player.pause()
-        self._state.reload_tray()
+        self._state.tray.load()
         super().done(result)
 
 

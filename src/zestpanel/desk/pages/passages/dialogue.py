@@ -98,7 +98,7 @@ class DialogueView(QWidget):
         self._filling = False
         self._turns: list[Passage] = []
         self._run: BenchRun | None = None
-        self.state.run_changed.connect(self._run_changed)
+        self.state.runs.changed.connect(self._run_changed)
 
     def _seconds(self) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -183,7 +183,7 @@ class DialogueView(QWidget):
         if whole:
             words.append("One file or one a turn can be written, with captions that name the speakers.")
         self.cost.setText(" ".join(w for w in words if w))
-        running = self.state.run_goes_on
+        running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
 
     # -- casting
@@ -252,7 +252,7 @@ class DialogueView(QWidget):
     def render_dialogue(self) -> None:
         planned = plan_dialogue(self.state.project, self.name)
         if planned.jobs:
-            self.state.begin_run(planned, self._begun)
+            self.state.runs.begin(planned, self._begun)
             self.render_button.setEnabled(False)
 
     def _begun(self, run: BenchRun) -> None:
@@ -260,7 +260,7 @@ class DialogueView(QWidget):
 
     def _run_changed(self) -> None:
         """The run of this dialogue goes on, or has ended."""
-        if self._run is None or self.state.run is not self._run:
+        if self._run is None or self.state.runs.run is not self._run:
             return
         progress = self._run.progress()
         if progress.finished:

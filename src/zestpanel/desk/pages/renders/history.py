@@ -139,7 +139,7 @@ class CellHistory(QDialog):
 
     def compare(self) -> None:
         """Lay the takes on the tray and close, so that the keys are free for listening."""
-        self.state.lay_out_repeats(self.takes, self._candidate.id, self._passage.id)
+        self.state.tray.lay_out_repeats(self.takes, self._candidate.id, self._passage.id)
         self.accept()
 
     def prefer(self) -> None:

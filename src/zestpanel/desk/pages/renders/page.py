@@ -131,7 +131,7 @@ class RendersPage(TabbedPage):
         self._clock = QTimer(self)
         self._clock.setInterval(500)
         self._clock.timeout.connect(self._show_run)
-        state.run_changed.connect(self._show_run)
+        state.runs.changed.connect(self._show_run)
 
     def _fit(self) -> None:
         self.repeats.setFixedWidth(theme.px(76))
@@ -165,10 +165,10 @@ class RendersPage(TabbedPage):
             )
         else:
             self.set_empty(None)
-        if not self.state.run_goes_on:
+        if not self.state.runs.goes_on:
             self._plan()
         self._show_run()
-        if not self.state.run_goes_on:
+        if not self.state.runs.goes_on:
             self._show_hours()
         self.refresh_view()
 
@@ -207,7 +207,7 @@ class RendersPage(TabbedPage):
         planned = self.planned
         if planned is None:
             return
-        running = self.state.run_goes_on
+        running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
             f"Render what is missing · {self._price(planned)}" if planned.jobs else "Nothing is missing"
@@ -262,7 +262,7 @@ class RendersPage(TabbedPage):
     def start(self) -> None:
         """Render what is missing, at the price shown."""
         planned = self.planned
-        if planned is None or self.state.run_goes_on:
+        if planned is None or self.state.runs.goes_on:
             return
         if planned.jobs:
             self.begin(planned)
@@ -281,7 +281,7 @@ class RendersPage(TabbedPage):
         """Begin a planned run, unless one is going on; asked first where it is dearer than what is left to spend."""
 
         def go_on() -> None:
-            self.state.begin_run(planned, lambda _: self._clock.start())
+            self.state.runs.begin(planned, lambda _: self._clock.start())
             self._show_plan()
 
         ask_about_price(self, self.state, planned, go_on)
@@ -379,7 +379,7 @@ class RendersPage(TabbedPage):
     def again(self) -> None:
         """Render the selected cell once more: a failed one is tried again, another gets one more take."""
         candidate, passage = self.state.candidate(), self.state.passage()
-        if candidate is None or passage is None or self.state.run_goes_on:
+        if candidate is None or passage is None or self.state.runs.goes_on:
             return
         cell = self.state.bench.cell(candidate.id, passage.id)
         takes = cell.takes if cell.state == "there" else 0  # stale ones are of another text
@@ -444,17 +444,17 @@ class RendersPage(TabbedPage):
             BringInDialog(self, self.state, found).show()
 
     def toggle_pause(self) -> None:
-        run = self.state.run
+        run = self.state.runs.run
         if run is not None:
             run.resume() if run.progress().paused or run.progress().held else run.pause()
             self._show_run()
 
     def cancel(self) -> None:
-        if self.state.run is not None:
-            self.state.run.cancel()
+        if self.state.runs.run is not None:
+            self.state.runs.run.cancel()
 
     def _show_run(self) -> None:
-        progress = self.state.run.progress() if self.state.run is not None else None
+        progress = self.state.runs.run.progress() if self.state.runs.run is not None else None
         running = progress is not None and not progress.finished
         self._bar.setVisible(running)
         self._held.setVisible(running and progress is not None and bool(progress.held))

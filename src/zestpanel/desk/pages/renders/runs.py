@@ -118,7 +118,7 @@ class RunsView(QWidget):
 
     def _show_chosen(self) -> None:
         chosen, pair = self.chosen(), self._pair()
-        running = self.state.run_goes_on
+        running = self.state.runs.goes_on
         self.again.setEnabled(len(chosen) == 1 and not running)
         self.compare.setEnabled(pair is not None)
         self.log_button.setEnabled(len(chosen) == 1)

@@ -244,7 +244,7 @@ class SweepsView(QWidget):
         if result is None or planned is None or sweep is None:
             return
         money = planned.price
-        running = self.state.run_goes_on
+        running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
             f"Render {len(planned.jobs)} takes · {money}"
@@ -267,7 +267,7 @@ class SweepsView(QWidget):
 
     def start(self) -> None:
         if self.planned is not None and self.planned.jobs:
-            self.state.begin_run(self.planned)
+            self.state.runs.begin(self.planned)
             self._show()
 
     # -- one point
@@ -293,7 +293,9 @@ class SweepsView(QWidget):
         if self.point is not None and self.sweep is not None:
             passage = next((p for p in self.state.bench.passages if p.id in self.sweep.spec.passage_ids), None)
             if passage is not None:
-                self.state.lay_out_repeats(list(self.point.takes), self.sweep.spec.candidate_id, passage.id, play=True)
+                self.state.tray.lay_out_repeats(
+                    list(self.point.takes), self.sweep.spec.candidate_id, passage.id, play=True
+                )
 
     def keep_point(self) -> None:
         """Put the point on the shortlist; its takes serve the new candidate without a request."""

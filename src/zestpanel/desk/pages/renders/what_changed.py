@@ -94,7 +94,7 @@ class WhatChanged(QWidget):
         kept_apart = change is not None and change.kept_apart
         changed = change is not None and bool(change.sound_changes)
         # takes of a run that goes on are kept for the candidate it was planned with
-        self.apart.setEnabled(changed and not kept_apart and not self.state.run_goes_on)
+        self.apart.setEnabled(changed and not kept_apart and not self.state.runs.goes_on)
         self.apart.setText("Then and now are kept apart" if kept_apart else "Keep then and now apart")
         differences = change.differences if change else ()
         head = ["measure", "change", "95 % interval", "allowance", "p"]
@@ -116,7 +116,7 @@ class WhatChanged(QWidget):
         here = self.state.passage()
         pair = next((p for p in pairs if here and p[0].passage_version_id == here.version_id), pairs[0])
         passage = passages[pair[0].passage_version_id]
-        self.state.lay_out_repeats(list(pair), change.candidate.id, passage.id, play=True)
+        self.state.tray.lay_out_repeats(list(pair), change.candidate.id, passage.id, play=True)
 
     def keep_apart(self) -> None:
         """Two candidates instead of one, from the later run on; can be taken back."""

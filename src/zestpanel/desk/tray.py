@@ -1,0 +1,280 @@
+"""The tray: the lanes that digits swap between, laid out for a passage or for the takes of one cell, and how they are
+heard: raw or as listening copies, alone or between their neighbours, dry or over music or a room."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from zestpanel.core.audio.files import read
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.passage import words_with_places
+from zestpanel.core.domain.take import Mark, Measured, Take
+from zestpanel.core.listening.material import Around, heard_clip
+from zestpanel.core.measures.silence import pause_spans
+from zestpanel.core.playback.mixer import Lane, bed_of, prepare_lanes
+
+if TYPE_CHECKING:
+    from zestpanel.desk.state import DeskState
+
+MOST_LANES = 9  # as many as there are digit keys
+SHOWN_PAUSE_S = 0.4  # from when on a pause is drawn
+
+
+@dataclass(frozen=True, slots=True)
+class TrayLane:
+    """One lane of the tray: the take, its candidate, what it shows. pauses: long ones, (start, end) in its own time."""
+
+    take: Take
+    candidate: Candidate
+    measured: Measured
+    pauses: tuple[tuple[float, float], ...] = ()
+
+
+class Tray(QObject):
+    """changed: other lanes are laid out, or the same ones otherwise. marks_changed: marks were set or taken away."""
+
+    changed = pyqtSignal()
+    marks_changed = pyqtSignal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self._state, self._player = state, state.player
+        self.lanes: list[TrayLane] = []
+        self.target_lufs = -23.0
+        self.real_time = False
+        self.copies = False  # silence around speech is trimmed, as in a test's listening copies
+        self.between_neighbours = False
+        self.bed_path: Path | None = None
+        self.bed_below_lu = 15.0
+        self.repeats: list[Take] = []  # takes of one cell, laid out instead of one of each candidate
+        self._play_when_loaded = False
+        self._loading = False  # lanes are on the way
+
+    # -- what is laid out
+
+    def takes(self) -> list[Take]:
+        """The takes to lay out: of each candidate, in the order shown, the starred or first take of the passage, a
+        person's recordings first; at most nine, chosen so that the selected candidate is among them."""
+        state = self._state
+        passage = state.passage()
+        if passage is None:
+            return []
+        if self.repeats:
+            return self.repeats
+        engines = state.bench.engines
+        human = {c.id for c in state.bench.candidates if (e := engines.get(c.engine)) is not None and e.human}
+        order = state.ordered()
+        if not state.labels_hidden:
+            order = sorted(order, key=lambda c: c.id not in human)
+        chosen = [cell.take for c in order if (cell := state.bench.cell(c.id, passage.id)).take is not None]
+        if len(chosen) > MOST_LANES:
+            at = next((i for i, t in enumerate(chosen) if t and t.candidate_id == state.candidate_id), 0)
+            first = min(max(0, at - MOST_LANES // 2), len(chosen) - MOST_LANES)
+            chosen = chosen[first : first + MOST_LANES]
+        return [take for take in chosen if take is not None]
+
+    def follow(self, *, other_passage: bool, playing: bool, play: bool) -> None:
+        """The selection is elsewhere: swap to its lane, or lay out its passage."""
+        candidate_id = self._state.candidate_id
+        index = next((i for i, lane in enumerate(self.lanes) if lane.candidate.id == candidate_id), None)
+        if self.repeats:
+            index = min(self._player.mixer.on, len(self.lanes) - 1) if self.lanes else None
+        if self._loading and not other_passage and candidate_id in {t.candidate_id for t in self.takes()}:
+            self._play_when_loaded |= playing  # its lane is on the way, and is the one heard when it comes
+        elif other_passage or index is None:
+            self._play_when_loaded = playing or (self._loading and self._play_when_loaded)
+            self._player.mixer.pause()  # what is named is what is heard: nothing of the passage before goes on
+            self.load()
+        else:
+            self._player.swap(index, by_text=not self.real_time)
+            if play and not self._player.mixer.playing:
+                self._player.play()
+
+    def swap_to(self, index: int) -> None:
+        """Hear the lane of a digit key; while lanes are loading, of those that will be there."""
+        state = self._state
+        if self._loading:
+            coming = self.takes()
+            if 0 <= index < len(coming) and not self.repeats:
+                state.select(coming[index].candidate_id, state.passage_id)
+            return
+        if not 0 <= index < len(self.lanes):
+            return
+        if self.repeats:
+            self._player.swap(index, by_text=not self.real_time)
+            self.changed.emit()
+        else:
+            state.select(self.lanes[index].candidate.id, state.passage_id)
+
+    def toggle_play(self) -> None:
+        state = self._state
+        if self._loading:
+            self._play_when_loaded = not self._play_when_loaded
+        elif self.lanes and self._player.mixer.lanes:
+            self._player.toggle()
+        elif state.candidate_id is None and state.bench.candidates and state.bench.passages:
+            state.select(state.ordered()[0].id, state.bench.passages[0].id, play=True)
+
+    def lay_out_repeats(self, takes: list[Take], candidate_id: int, passage_id: int, *, play: bool = False) -> None:
+        """Lay the takes of one cell on the tray, to be swapped like candidates; another cell ends it."""
+        self._state.candidate_id, self._state.passage_id = candidate_id, passage_id
+        self.repeats = takes[:MOST_LANES]
+        self._play_when_loaded = play
+        self._state.selected.emit()
+        self.load()
+
+    def lane_name(self, lane: TrayLane) -> str:
+        return f"take {lane.take.repeat}" if self.repeats else self._state.name(lane.candidate)
+
+    # -- how it is heard
+
+    def set_real_time(self, on: bool) -> None:
+        self.real_time = on
+        self.changed.emit()
+
+    def set_copies(self, on: bool) -> None:
+        """Listening copies, with the silence around speech trimmed, or the clips as they are."""
+        self.copies = on
+        self.load(keep_place=True)
+
+    def set_between_neighbours(self, on: bool) -> None:
+        """Each clip between the same candidate's clips of the passages before and after, or alone."""
+        self.between_neighbours = on
+        self.load(keep_place=True)
+
+    def set_bed(self, path: Path | None, *, below_lu: float = 15.0) -> None:
+        """Music or a room under what is heard, so much below speech; None for none. Read off the interface thread."""
+        self.bed_path, self.bed_below_lu = path, below_lu
+        if path is None:
+            self._player.mixer.lay_bed(None)
+            self.changed.emit()
+            return
+        target = self.target_lufs
+
+        def arrived(bed: object) -> None:
+            self._player.mixer.lay_bed(bed)  # type: ignore[arg-type]
+            self.changed.emit()
+
+        def refused(error: Exception) -> None:
+            self.bed_path = None
+            self._state.complain(error)
+
+        self._state.background.run(lambda: bed_of(read(path), lufs=target - below_lu), arrived, refused, topic="bed")
+
+    def toggle_loop(self) -> None:
+        """Without a loop there is none to take away: words are dragged across for one."""
+        if self._player.mixer.loop is None:
+            self._state.say("Drag across the words that are to be heard over and over.")
+        else:
+            self.set_loop(None)
+
+    def set_loop(self, places: tuple[float, float] | None) -> None:
+        """Hear these places of the text over and over, in whichever lane is on."""
+        self._player.mixer.set_loop(places)
+        self.changed.emit()
+        if places is not None:
+            self._player.play()
+
+    # -- laying out
+
+    def load(self, *, keep_place: bool = False) -> None:
+        """Lay the lanes on the player, again or others."""
+        state = self._state
+        takes, passage = self.takes(), state.passage()
+        place = self._player.mixer.place if keep_place and self._player.mixer.lanes else None
+        if keep_place and self._player.mixer.playing:
+            self._play_when_loaded = True
+        if not takes or passage is None:
+            self.lanes, self._loading = [], False
+            self._player.mixer.pause()
+            self._player.load([], on=0)
+            self.changed.emit()
+            return
+        words = len(words_with_places(passage.text))
+        project, copies, around = state.project, self.copies, self._around(takes)
+
+        def prepare() -> tuple[list[Lane], float, dict[int, Measured], list[tuple[tuple[float, float], ...]]]:
+            measured = project.takes.measured([t.id for t in takes])
+            clips = []
+            for take in takes:
+                known = measured[take.id].words if take.id in measured else ()
+                clip, spoken = heard_clip(project, take, known, trim=copies, around=around.get(take.id))
+                clips.append((take.id, clip, spoken, words))
+            lanes, target = prepare_lanes(clips)
+            return lanes, target, measured, [pause_spans(clip, SHOWN_PAUSE_S) for _, clip, _, _ in clips]
+
+        def laid_out(found: tuple[list[Lane], float, dict[int, Measured], Sequence[tuple[tuple[float, float], ...]]]
+                     ) -> None:  # fmt: skip
+            self._loading = False
+            every, self.target_lufs, measured, pauses = found
+            by_id = {c.id: c for c in state.bench.candidates}
+            own = state.candidate() if self.repeats else None  # a sweep's points stand for their candidate
+            laid = [
+                (TrayLane(t, found_candidate, measured.get(t.id, Measured(values={})), of_lane), lane)
+                for t, lane, of_lane in zip(takes, every, pauses, strict=True)
+                if (found_candidate := by_id.get(t.candidate_id, own)) is not None
+            ]  # a candidate that went meanwhile takes its sound along
+            self.lanes, lanes = [one for one, _ in laid], [lane for _, lane in laid]
+            on = next((i for i, lane in enumerate(self.lanes) if lane.candidate.id == state.candidate_id), 0)
+            on = 0 if self.repeats else on
+            play, self._play_when_loaded = self._play_when_loaded, False
+            self._player.mixer.pause()
+            self._player.load(lanes, on=on, place=place)
+            self.changed.emit()
+            if play:
+                self._player.play()
+
+        def refused(error: Exception) -> None:
+            self._loading = False
+            state.complain(error)
+
+        self._loading = True
+        state.background.run(prepare, laid_out, refused, topic="tray")
+
+    def _around(self, takes: Sequence[Take]) -> dict[int, Around]:
+        """The takes before and after each, by take id, where they are wanted and there are such."""
+        state, passage = self._state, self._state.passage()
+        if not self.between_neighbours or passage is None or self.repeats:
+            return {}
+        order = [p.id for p in state.bench.passages if p.language == passage.language]
+        at = order.index(passage.id)
+
+        def beside(candidate_id: int, step: int) -> Take | None:
+            there = order[at + step] if 0 <= at + step < len(order) else None
+            return None if there is None else state.bench.cell(candidate_id, there).take
+
+        return {t.id: Around(beside(t.candidate_id, -1), beside(t.candidate_id, 1)) for t in takes}
+
+    # -- marks
+
+    def marks(self) -> dict[int, list[Mark]]:
+        """Marks by take id, for the takes on the tray."""
+        on_tray = {lane.take.id for lane in self.lanes}
+        out: dict[int, list[Mark]] = {}
+        for mark in self._state.project.takes.marks():
+            if mark.take_id in on_tray:
+                out.setdefault(mark.take_id, []).append(mark)
+        return out
+
+    def mark_here(self, kind: str) -> None:
+        """Mark a defect in the heard lane where playback stands."""
+        if not self.lanes or self.copies or self.between_neighbours:
+            if self.lanes:
+                self._state.complain("Marks belong to the clip as it is: hear it raw and alone to set one.")
+            return
+        lane, at_s = self.lanes[self._player.mixer.on], self._player.mixer.time_s
+        made: list[int] = []
+        takes = self._state.project.takes
+
+        def do() -> None:
+            if made:
+                takes.set_mark_removed(made[0], False)
+            else:
+                made.append(takes.add_mark(lane.take.id, at_s, kind))
+
+        self._state.edit(f"mark '{kind}'", do, lambda: takes.set_mark_removed(made[0], True))
