@@ -11,7 +11,7 @@ from typing import TypeVar
 import numpy as np
 import pytest
 from PyQt6.QtCore import QItemSelectionModel, Qt
-from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog
+from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine, tone
@@ -511,15 +511,24 @@ def test_a_price_list_is_entered_by_hand_and_a_plan_chosen(
     view = page.engines
     names = list(window.state.bench.engines)
     view.table.selectRow(names.index("Citrange"))
-    qtbot.mouseClick(view.price, Qt.MouseButton.LeftButton)
+    view._change_price(window.state.bench.engines["Citrange"], None)
     (dialog,) = view.findChildren(PriceDialog)
     assert not dialog.keep_button.isEnabled()
-    for edit, text in ((dialog.fee, "22"), (dialog.included, "100,000"), (dialog.price, "0,3")):
+    fee, included, beyond = (line.fields for line in dialog.lines)
+    for edit, text in ((fee["price"], "22"), (included["amount"], "100,000"), (beyond["price"], "0,3")):
         qtbot.keyClicks(edit, text)
-    assert "Price: '0,3' is no number." in dialog.told.text()
-    dialog.price.clear()
-    qtbot.keyClicks(dialog.price, "0.30")
-    assert "22.00 a month; 100,000 characters a month free; 0.30 per 1,000 characters" in dialog.told.text()
+    assert "Price for every unit: '0,3' is no number." in dialog.told.text()
+    assert isinstance(beyond["price"], QLineEdit)
+    beyond["price"].clear()
+    qtbot.keyClicks(beyond["price"], "0.30")
+    assert "22.00 EUR a month; 100,000 characters a month included; 0.30 EUR per 1,000" in dialog.told.text()
+    assert "A usual month, 32 finished minutes.\nsubscription, 22.00 a month: 22.00" in dialog.months.text()
+    assert dialog.picture.picture() is not None, "the curve is drawn while it is edited"
+    dialog._add("tax")
+    qtbot.keyClicks(dialog.lines[-1].fields["percent"], "19")
+    assert "19 % tax on top" in dialog.told.text()
+    dialog.lines[-1].removed.emit()
+    assert "tax" not in dialog.told.text()
     qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     engine = bench_project.shortlist.engines()["Citrange"]

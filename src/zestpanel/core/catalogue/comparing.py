@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
-from zestpanel.core.catalogue.overview import describe_component
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,7 +52,7 @@ def _facts_of(engine: Engine, own: Sequence[OwnStatement]) -> dict[str, str]:
         or (f"none of {', '.join(sorted(engine.marks))}" if engine.marks else "unknown"),
     }
     for plan in engine.plans:
-        price = "; ".join(describe_component(part, plan.tariff.currency) for part in plan.tariff.components)
+        price = "; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components)
         out["plans"] = f"{out['plans']} / {plan.name}: {price}" if "plans" in out else f"{plan.name}: {price}"
     for name, known in ledger(engine, "engine", own=own).items():
         out[name] = _shown(known.words, known.disagree)

@@ -126,6 +126,8 @@ class Plan(HasFacts):
     tiers: tuple[str, ...] = Field(default=(), description="voice tiers this plan unlocks")
     source: str = ""
     dated: date | None = None
+    check_again: date | None = Field(default=None, description="by when the price is to be looked up again")
+    price_list: str = Field(default="", max_length=20_000, description="the price list's own words, kept as a source")
     trial: bool = Field(default=False, description="a trial: what it unlocks need not be in the plan bought later")
 
     @classmethod

@@ -1,97 +1,62 @@
-"""A plan as a person reads it off a price list: what is typed, in words, becomes a tariff."""
+"""A plan as a person reads it off a price list: what is typed, line by line, becomes a tariff."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal
-from typing import Any, Final, Literal, cast
+from typing import Final, cast
 
 from zestpanel.core.catalogue.facts import Engine, Fact, Plan
 from zestpanel.core.errors import InputError
-from zestpanel.core.money.tariff import Allowance, Component, Once, Period, PerUnit, Subscription, Tariff, Unit
-from zestpanel.core.typed import typed_currency, typed_number, typed_whole
+from zestpanel.core.money.components import Typed
+from zestpanel.core.money.tariff import Counting, Tariff
+from zestpanel.core.money.typed_parts import part_of, typed_of
+from zestpanel.core.typed import typed_currency
 
-UNITS: Final[tuple[Unit, ...]] = ("character", "minute", "second", "hour", "request")
 _KEPT: Final = "Nothing was changed."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Typed:
-    """What stands in the fields, as it was typed; empty where the price list says nothing of it.
-
-    fee, once: a subscription, a one-off purchase. included: units that cost nothing, every day, month or year. price:
-    that of every ``per`` units beyond them. rights: yes or no by name.
-    """
+class TypedPlan:
+    """What stands in the fields, as it was typed. lines: the tariff's, in their order. rights: yes or no by name.
+    counting: how the plan counts, where a file said so: it is kept as it is. pasted: the price list's own words."""
 
     name: str
     currency: str
-    fee: str = ""
-    fee_every: Literal["month", "year"] = "month"
-    included: str = ""
-    included_every: Period = "month"
-    unit: Unit = "character"
-    price: str = ""
-    per: str = "1"
-    once: str = ""
+    lines: tuple[Typed, ...] = ()
     source: str = ""
     dated: date | None = None
+    check_again: date | None = None
     rights: Mapping[str, str] = field(default_factory=dict)
+    counting: Counting = field(default_factory=Counting)
+    pasted: str = ""
 
 
-def stated_plan(typed: Typed) -> Plan:
+def stated_plan(typed: TypedPlan) -> Plan:
     """Raises InputError for what is no number, no currency, or no price at all."""
     name = " ".join(typed.name.split())
     if not name:
         raise InputError("The plan needs a name.", kept=_KEPT)
-    parts: list[Component] = []
-    if typed.fee.strip():
-        fee = typed_number(typed.fee, "Subscription", least=0)
-        parts.append(Subscription(kind="subscription", price=fee, every=typed.fee_every))
-    if typed.once.strip():
-        parts.append(Once(kind="once", price=typed_number(typed.once, "One-off price", least=0)))
-    if typed.included.strip():
-        amount = typed_whole(typed.included, "Included", least=0)
-        parts.append(Allowance(kind="allowance", amount=amount, unit=typed.unit, every=typed.included_every))
-    if typed.price.strip():
-        price = typed_number(typed.price, "Price", least=0)
-        per = typed_whole(typed.per or "1", "Price for every", least=1)
-        parts.append(PerUnit(price=price, per=per, unit=typed.unit))
-    if not parts:
-        raise InputError("A plan has a price, a subscription, a one-off price or something included.", kept=_KEPT)
+    if not typed.lines:
+        raise InputError("A plan has at least one line: a price, a subscription, something included.", kept=_KEPT)
+    parts = tuple(part_of(line) for line in typed.lines)
     rights = {name: cast(Fact, says) for name, says in typed.rights.items() if says in ("yes", "no")}
     return Plan(
-        name=name, tariff=Tariff(currency=typed_currency(typed.currency), components=tuple(parts)),
-        source=typed.source.strip(), dated=typed.dated, rights=rights,
+        name=name, tariff=Tariff(currency=typed_currency(typed.currency), components=parts, counting=typed.counting),
+        source=typed.source.strip(), dated=typed.dated, check_again=typed.check_again, rights=rights,
+        price_list=typed.pasted.strip(),
     )  # fmt: skip
 
 
-def as_typed(plan: Plan) -> Typed | None:
-    """A plan back in the fields; None for one that they cannot hold, as a file's may be."""
-    fields: dict[str, Any] = {}
-    for part in plan.tariff.components:
-        before = len(fields)
-        if isinstance(part, Subscription):
-            fields |= {"fee": _exact(part.price), "fee_every": part.every}
-        elif isinstance(part, Once) and part.life_months is None:
-            fields["once"] = _exact(part.price)
-        elif isinstance(part, Allowance) and part.first_months is None and fields.get("unit", part.unit) == part.unit:
-            fields |= {"included": f"{part.amount:,}", "included_every": part.every, "unit": part.unit}
-        elif isinstance(part, PerUnit) and not part.above and fields.get("unit", part.unit) == part.unit:
-            fields |= {"price": _exact(part.price), "per": f"{part.per:,}", "unit": part.unit}
-        if len(fields) == before:
-            return None
-    typed = Typed(
-        name=plan.name, currency=plan.tariff.currency, source=plan.source, dated=plan.dated, rights=dict(plan.rights),
-        **fields,
+def as_typed(plan: Plan) -> TypedPlan:
+    """A plan back in the fields; ``stated_plan`` of it is the plan again."""
+    return TypedPlan(
+        name=plan.name, currency=plan.tariff.currency, source=plan.source, dated=plan.dated,
+        check_again=plan.check_again, rights=dict(plan.rights),
+        lines=tuple(typed_of(part) for part in plan.tariff.components), counting=plan.tariff.counting,
+        pasted=plan.price_list,
     )  # fmt: skip
-    return typed if stated_plan(typed).tariff == plan.tariff else None
-
-
-def _exact(amount: Decimal) -> str:
-    """As it was typed, to the last digit: what is shown elsewhere is rounded."""
-    return f"{amount:f}"
 
 
 def with_plans(engine: Engine, stated: Sequence[Plan]) -> Engine:

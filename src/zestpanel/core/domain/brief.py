@@ -59,6 +59,10 @@ class Brief(BaseModel):
     one_off_months: int | None = Field(
         default=None, ge=1, le=600, description="over which one-off purchases are spread"
     )
+    seats: int = Field(default=1, ge=1, le=10_000, description="people who work with an engine, for plans by the seat")
+    retakes_percent: Decimal = Field(default=Decimal(0), ge=0, le=1_000, description="minutes rendered again, of 100")
+    hours_per_month: Decimal = Field(default=Decimal(0), ge=0, le=10_000, description="of people, at an engine")
+    hourly_rate: Decimal | None = Field(default=None, ge=0, le=10**6)
     exchange_rates: tuple[ExchangeRate, ...] = ()
     roles: tuple[str, ...] = ("main narrator", "fall-back")
     audition_lines: dict[str, str] = Field(default_factory=dict)

@@ -8,7 +8,16 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.money.tariff import MONTHS, PerUnit, Tariff, Usage, allowances, month_cost, quantity
+from zestpanel.core.money.components import MONTHS, ON_TOP, LeastCharge, Tax
+from zestpanel.core.money.tariff import (
+    Tariff,
+    Usage,
+    allowances,
+    before_the_month,
+    month_cost,
+    quantity,
+    tiers_of,
+)
 from zestpanel.core.money.volume import Rates, requests_at, usage_at
 
 
@@ -48,9 +57,16 @@ def month_curve(
     from those points and two evaluations each of ``month_cost``.
     """
 
+    whole = tariff
+    tariff = tariff.model_copy(
+        update={"components": tuple(part for part in whole.components if not isinstance(part, ON_TOP))}
+    )
+    if whole.components and not tariff.components:
+        return None
+
     def use(minutes: Decimal) -> Usage:
         requests = requests_at(brief, minutes, requests_per_episode)
-        return usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work)
+        return usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work, seats=brief.seats)
 
     def money(minutes: Decimal) -> Decimal | None:
         total = month_cost(tariff, use(minutes), month=month, one_off_months=brief.one_off_months).total
@@ -58,7 +74,7 @@ def month_curve(
 
     one = use(Decimal(1))
     free = allowances(tariff, month)
-    priced = {part.unit for part in tariff.components if isinstance(part, PerUnit)}
+    priced = tiers_of(tariff)
     ends: set[Decimal] = {Decimal(0)}
     stops: list[Decimal] = []
     for unit in {*priced, *free}:
@@ -66,10 +82,9 @@ def month_curve(
         if each <= 0:
             continue
         periods = free.get(unit, {})
-        before = periods.get("day", Decimal(0)) * brief.days_of_work + periods.get("month", Decimal(0))
+        before = before_the_month(periods, brief.days_of_work)
         yearly = periods.get("year", Decimal(0))
-        parts = [part for part in tariff.components if isinstance(part, PerUnit) and part.unit == unit]
-        tiers = {Decimal(0), *(Decimal(part.above) for part in parts)}
+        tiers = {Decimal(0), *(Decimal(part.above) for part in priced.get(unit, []))}
         if unit in priced:
             beyond = set(tiers)
             if yearly:  # the year's allowance ends in another of its twelve months as the volume grows
@@ -80,10 +95,40 @@ def month_curve(
     starts = sorted(ends)
     bases, slopes = [], []
     for k, start in enumerate(starts):
-        end = starts[k + 1] if k + 1 < len(starts) else start + 1000
-        low, high = money(start), money(end)
+        length = starts[k + 1] - start if k + 1 < len(starts) else Decimal(1000)
+        # within a piece: at its ends tiers for all units jump
+        low, high = money(start + length / 4), money(start + 3 * length / 4)
         if low is None or high is None:
             return None
-        bases.append(low)
-        slopes.append((high - low) / (end - start))
+        slope = (high - low) / (length / 2)
+        bases.append(low - slope * length / 4)
+        slopes.append(slope)
+    for part in whole.components:
+        if isinstance(part, LeastCharge):
+            starts, bases, slopes = _at_least(part.price, starts, bases, slopes)
+    for part in whole.components:
+        if isinstance(part, Tax):
+            factor = 1 + part.percent / 100
+            bases, slopes = [base * factor for base in bases], [slope * factor for slope in slopes]
     return MonthCurve(tariff.currency, tuple(starts), tuple(bases), tuple(slopes), min(stops) if stops else None)
+
+
+def _at_least(
+    least: Decimal, starts: list[Decimal], bases: list[Decimal], slopes: list[Decimal]
+) -> tuple[list[Decimal], list[Decimal], list[Decimal]]:
+    """The pieces lifted to a least charge: a piece that crosses it becomes two."""
+    out: tuple[list[Decimal], list[Decimal], list[Decimal]] = ([], [], [])
+
+    def add(start: Decimal, base: Decimal, slope: Decimal) -> None:
+        for values, value in zip(out, (start, base, slope), strict=True):
+            values.append(value)
+
+    for k, (start, base, slope) in enumerate(zip(starts, bases, slopes, strict=True)):
+        if base >= least:
+            add(start, base, slope)
+            continue
+        add(start, least, Decimal(0))
+        crossing = start + (least - base) / slope if slope > 0 else None
+        if crossing is not None and (k + 1 == len(starts) or crossing < starts[k + 1]):
+            add(crossing, least, slope)
+    return out

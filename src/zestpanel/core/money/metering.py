@@ -13,17 +13,8 @@ from datetime import date
 from decimal import Decimal
 
 from zestpanel.core.domain.money import Money
-from zestpanel.core.money.tariff import (
-    NO_USE,
-    OwnMachine,
-    PerUnit,
-    Tariff,
-    Unit,
-    Usage,
-    allowances,
-    price_of_units,
-    quantity,
-)
+from zestpanel.core.money.components import OwnMachine, Period, Unit
+from zestpanel.core.money.tariff import NO_USE, Tariff, Usage, allowances, price_of_units, quantity, tiers_of
 
 Days = Mapping[date, Usage]
 
@@ -43,11 +34,17 @@ class Added:
 
 @dataclass(frozen=True, slots=True)
 class _Taken:
-    """Of one unit, before today: this month's units beyond the daily grants, and this year's beyond the months'."""
+    """Of one unit, before today: this week's units beyond the daily grants, this month's beyond the weeks', and this
+    year's beyond the months'."""
 
+    week: Decimal
     month: Decimal
     year: Decimal
     today: Decimal
+
+
+def _over(amount: Decimal, grant: Decimal) -> Decimal:
+    return max(Decimal(0), amount - grant)
 
 
 class Meter:
@@ -56,40 +53,52 @@ class Meter:
     def __init__(self, tariff: Tariff, days: Days, *, today: date) -> None:
         self._tariff = tariff
         self._free = allowances(tariff, None)
-        self._units: tuple[Unit, ...] = tuple(
-            dict.fromkeys([*(p.unit for p in tariff.components if isinstance(p, PerUnit)), *self._free])
-        )
+        self._units: tuple[Unit, ...] = tuple(dict.fromkeys([*tiers_of(tariff), *self._free]))
         self._today = days.get(today, NO_USE)
         self._taken = {unit: self._before(unit, days, today) for unit in self._units}
         self._base = {unit: self._beyond(unit, NO_USE) for unit in self._units}
 
+    def _grant(self, unit: Unit, every: Period) -> Decimal:
+        return self._free.get(unit, {}).get(every, Decimal(0))
+
     def _before(self, unit: Unit, days: Days, today: date) -> _Taken:
-        free = self._free.get(unit, {})
+        weeks: dict[tuple[int, int], Decimal] = {}
         months: dict[int, Decimal] = {}
-        for day, use in days.items():
-            if day.year == today.year and day < today:
-                rest = max(Decimal(0), quantity(use, unit, self._tariff) - free.get("day", Decimal(0)))
-                months[day.month] = months.get(day.month, Decimal(0)) + rest
-        earlier = sum(
-            (max(Decimal(0), rest - free.get("month", Decimal(0))) for m, rest in months.items() if m != today.month),
-            Decimal(0),
-        )
-        return _Taken(months.get(today.month, Decimal(0)), earlier, quantity(self._today, unit, self._tariff))
+        for day in sorted(d for d in days if d.year == today.year and d < today):
+            rest = _over(quantity(days[day], unit, self._tariff), self._grant(unit, "day"))
+            week = day.isocalendar()[:2]
+            had = weeks.get(week, Decimal(0))
+            weeks[week] = had + rest
+            # without a week's grant all of it goes on to the month
+            more = _over(had + rest, self._grant(unit, "week")) - _over(had, self._grant(unit, "week"))
+            months[day.month] = months.get(day.month, Decimal(0)) + more
+        earlier = sum((_over(rest, self._grant(unit, "month")) for m, rest in months.items() if m != today.month),
+                      Decimal(0))  # fmt: skip
+        return _Taken(weeks.get(today.isocalendar()[:2], Decimal(0)), months.get(today.month, Decimal(0)), earlier,
+                      quantity(self._today, unit, self._tariff))  # fmt: skip
+
+    def _used(self, unit: Unit, more: Usage) -> dict[Period, Decimal]:
+        """Units that each period's grant is asked for, with ``more`` used today."""
+        taken = self._taken[unit]
+        today = taken.today + quantity(more, unit, self._tariff)
+        week = taken.week + _over(today, self._grant(unit, "day"))
+        of_week = _over(week, self._grant(unit, "week")) - _over(taken.week, self._grant(unit, "week"))
+        month = taken.month + of_week
+        return {
+            "day": today,
+            "week": week,
+            "month": month,
+            "year": taken.year + _over(month, self._grant(unit, "month")),
+        }
 
     def _beyond(self, unit: Unit, more: Usage) -> Decimal:
         """Units of this month that are beyond every allowance, with ``more`` used today."""
-        free, taken = self._free.get(unit, {}), self._taken[unit]
-        of_today = max(Decimal(0), taken.today + quantity(more, unit, self._tariff) - free.get("day", Decimal(0)))
-        of_month = max(Decimal(0), taken.month + of_today - free.get("month", Decimal(0)))
-        return max(Decimal(0), of_month - max(Decimal(0), free.get("year", Decimal(0)) - taken.year))
+        of_month = _over(self._used(unit, more)["month"], self._grant(unit, "month"))
+        return _over(of_month, _over(self._grant(unit, "year"), self._taken[unit].year))
 
     def _shares(self, unit: Unit, more: Usage) -> list[Decimal]:
-        free, taken = self._free.get(unit, {}), self._taken[unit]
-        today = taken.today + quantity(more, unit, self._tariff)
-        of_month = taken.month + max(Decimal(0), today - free.get("day", Decimal(0)))
-        of_year = taken.year + max(Decimal(0), of_month - free.get("month", Decimal(0)))
-        used = {"day": today, "month": of_month, "year": of_year}
-        return [used[every] / amount for every, amount in free.items() if amount]
+        used = self._used(unit, more)
+        return [used[every] / amount for every, amount in self._free[unit].items() if amount]
 
     def with_more(self, more: Usage) -> Added:
         """What so much more, used today, adds to the bill."""
@@ -97,7 +106,7 @@ class Meter:
             return Added(cost=None, why="no price stated")
         if all(isinstance(part, OwnMachine) for part in self._tariff.components):
             return Added(cost=None, why="no bill: one's own machine")
-        priced = {part.unit for part in self._tariff.components if isinstance(part, PerUnit)}
+        priced = tiers_of(self._tariff)
         amount, short = Decimal(0), Decimal(0)
         for unit in self._units:
             after = self._beyond(unit, more)

@@ -8,7 +8,14 @@ from decimal import Decimal
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.passage import ASSUMED_CHARACTERS_PER_MINUTE
-from zestpanel.core.money.tariff import DAYS_IN_MONTH, MonthCost, Tariff, Usage, month_cost
+from zestpanel.core.money.tariff import (
+    ASSUMED_CHARACTERS_PER_WORD,
+    DAYS_IN_MONTH,
+    MonthCost,
+    Tariff,
+    Usage,
+    month_cost,
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,6 +31,7 @@ class Rates:
     takes: int = 0
     processing_per_sound_s: Decimal | None = None
     billed_per_character: Decimal = Decimal(1)
+    characters_per_word: Decimal = ASSUMED_CHARACTERS_PER_WORD
 
     @property
     def assumed(self) -> bool:
@@ -53,7 +61,13 @@ class VolumeCost:
 
 
 def usage_at(
-    rates: Rates, minutes: Decimal, *, model: str, requests: Decimal | int = 0, days: int = DAYS_IN_MONTH
+    rates: Rates,
+    minutes: Decimal,
+    *,
+    model: str,
+    requests: Decimal | int = 0,
+    days: int = DAYS_IN_MONTH,
+    seats: int = 1,
 ) -> Usage:
     """A month of so many finished minutes, as the plan will count it."""
     sound_s = minutes * 60
@@ -66,6 +80,8 @@ def usage_at(
         by_model={model: characters},
         processing_s=processing,
         days=days,
+        characters_per_word=rates.characters_per_word * rates.billed_per_character,
+        seats=seats,
     )
 
 
@@ -92,7 +108,7 @@ def cost_at_volume(
     """
     minutes = brief.minutes_per_month if minutes is None else minutes
     requests = requests_at(brief, minutes, requests_per_episode)
-    usage = usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work)
+    usage = usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work, seats=brief.seats)
     cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
     total = cost.total if cost.covers else None
     own = None if total is None else brief.in_own_currency(total)

@@ -54,6 +54,10 @@ class BriefPage(Page):
         self.days.editingFinished.connect(self._save)
         form.addRow("Days of work a month", self.days)
         self._line(form, "one_off_months", "One-off purchases over, months", "empty: not compared", narrow=True)
+        self._line(form, "retakes_percent", "Rendered again, of 100 minutes", "retakes and auditions", narrow=True)
+        self._line(form, "seats", "People with a seat", "for plans by the seat", narrow=True)
+        self._line(form, "hours_per_month", "Hours of people a month", "at the engine, retakes included", narrow=True)
+        self._line(form, "hourly_rate", "An hour of theirs costs", "empty: not counted", narrow=True)
         self._line(form, "rates", "Exchange rates", "such as USD 0.92 2026-11-02 the bank; several are parted by |")
         self._line(form, "line_en", "Audition line", "your own line, read by every voice; several are parted by |")
         self._line(form, "line_other", "Audition line, second language", "the same for the second language")
@@ -103,6 +107,10 @@ class BriefPage(Page):
             "longest_wait_s": _shown(brief.longest_wait_s),
             "human_price_per_minute": _shown(brief.human_price_per_minute),
             "one_off_months": "" if brief.one_off_months is None else str(brief.one_off_months),
+            "retakes_percent": _shown(brief.retakes_percent) if brief.retakes_percent else "",
+            "seats": str(brief.seats) if brief.seats > 1 else "",
+            "hours_per_month": _shown(brief.hours_per_month) if brief.hours_per_month else "",
+            "hourly_rate": _shown(brief.hourly_rate),
             "rates": rates_in_words(brief.exchange_rates),
             "line_en": _on_one_line(brief.audition_line(brief.languages[0])) if brief.languages else "",
             "line_other": _on_one_line(brief.audition_line(brief.languages[1])) if len(brief.languages) > 1 else "",
@@ -147,6 +155,10 @@ class BriefPage(Page):
             values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
             values["human_price_per_minute"] = _number(text["human_price_per_minute"], "The human price")
             values["one_off_months"] = _whole(text["one_off_months"], "The months of one-off purchases")
+            values["retakes_percent"] = _number(text["retakes_percent"], "Rendered again") or Decimal(0)
+            values["seats"] = _whole(text["seats"], "People with a seat") or 1
+            values["hours_per_month"] = _number(text["hours_per_month"], "Hours of people") or Decimal(0)
+            values["hourly_rate"] = _number(text["hourly_rate"], "An hour of theirs")
             values["exchange_rates"] = rates_from_words(text["rates"], values["currency"])
             brief = Brief.model_validate(values)
         except ValidationError as error:

@@ -1,9 +1,13 @@
-"""Step 7, cost: every plan in one unit, at the channel's volume."""
+"""Step 7, cost: every plan in one unit, at the channel's volume; over the years, for a kept minute, and what if."""
 
 from __future__ import annotations
 
-from zestpanel.core.choice.evidence import Standing
-from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
+from decimal import Decimal
+
+from PyQt6.QtWidgets import QHBoxLayout, QSpinBox
+
+from zestpanel.core.choice.costs import CostRow, Costs, WhatIf, costs_of
+from zestpanel.core.choice.other_plans import OtherPlan
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.report.pictures import volume_picture
 from zestpanel.desk.charts.view import ChartView
@@ -12,18 +16,24 @@ from zestpanel.desk.sources import behind_cost
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
+_HEAD = ("Candidate", "Plan", "month", "1st year", "3rd year", "episode", "minute", "kept minute", "1,000 char.",
+         "allowance")  # fmt: skip
+
 
 class CostPage(Page):
     title = "Cost"
-    about = "Every plan in one unit, at this channel's volume and each candidate's own pace. Open a row for its tariff."
+    about = "Every plan in one unit, at this channel's volume and each candidate's own pace. Open a row for its sum."
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.head.addWidget(button("Copy table", lambda: self.table.copy()))
-        self._volume = label("", "lead", wrap=True)
         self.verdict = label("", "name", wrap=True)
         self.body.addWidget(self.verdict)
+        self._volume = label("", "lead", wrap=True)
         self.body.addWidget(self._volume)
+        self.remarks = label("", "", wrap=True)
+        self.body.addWidget(self.remarks)
+        self.body.addLayout(self._what_if())
         self.body.addWidget(label("Money a month against volume, one curve a plan", "strong"))
         self.chart = ChartView(lambda width: volume_picture(state.standing, width=width) if state.standing else None)
         self.chart.candidate_chosen.connect(self._open_candidate)
@@ -32,6 +42,8 @@ class CostPage(Page):
         self.table.setAccessibleName("Cost by candidate")
         self.table.row_chosen.connect(self._open)
         self.body.addWidget(self.table)
+        self._people = label("", "small", wrap=True)
+        self.body.addWidget(self._people)
         self._others_head = label("Under another plan; open a row to buy the candidate under it", "strong")
         self.body.addWidget(self._others_head)
         self.others = Table()
@@ -43,6 +55,27 @@ class CostPage(Page):
         self.body.addWidget(self._left_out)
         self.body.addStretch(1)
         self._ids: list[int] = []
+
+    def _what_if(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(label("What if:", "strong"))
+        self.episodes, self.dearer = QSpinBox(), QSpinBox()
+        self.episodes.setRange(0, 10_000)
+        self.episodes.setSpecialValueText("as many episodes as now")
+        self.episodes.setSuffix(" episodes a month")
+        self.episodes.setAccessibleName("What if: episodes a month")
+        self.dearer.setRange(-90, 500)
+        self.dearer.setSuffix(" % on all prices")
+        self.dearer.setAccessibleName("What if: prices in percent")
+        for box in (self.episodes, self.dearer):
+            box.valueChanged.connect(lambda _: self._work_out())
+            row.addWidget(box)
+        row.addWidget(label("Nothing of it is kept.", "small"))
+        row.addStretch(1)
+        return row
+
+    def what_if(self) -> WhatIf:
+        return WhatIf(episodes=self.episodes.value() or None, dearer_percent=Decimal(self.dearer.value()))
 
     def refresh(self) -> None:
         if self.cover_names():
@@ -58,7 +91,18 @@ class CostPage(Page):
             )
             return
         self.set_empty(None)
-        brief = found.brief
+        self.chart.refresh()
+        self._work_out()
+
+    def _work_out(self) -> None:
+        """Two years of months for each candidate: off this thread."""
+        found, engines, what_if = self.state.standing, self.state.bench.engines, self.what_if()
+        if found is not None and found.rows:
+            self.state.background.run(lambda: costs_of(found, engines, what_if), self._show, self.state.complain,
+                                      topic="costs")  # fmt: skip
+
+    def _show(self, costs: Costs) -> None:
+        brief = costs.brief
         words = (
             f"{brief.episodes_per_month} episodes of {brief.episode_minutes.normalize():f} minutes: "
             f"{brief.minutes_per_month.normalize():f} finished minutes a month, rendered on {brief.days_of_work} days."
@@ -67,50 +111,26 @@ class CostPage(Page):
             human = Money(brief.human_price_per_minute * brief.minutes_per_month, brief.currency)
             words += f" Narrated by a person: {human} a month."
         self._volume.setText(words)
+        self.verdict.setText(costs.verdict)
+        self.remarks.setText("\n".join(costs.remarks))
+        self.remarks.setVisible(bool(costs.remarks))
         rows, bad, self._ids = [], [], []
-        for index, row in enumerate(found.rows.values()):
-            cost, month = row.cost, row.cost.month
-            total = month.total if month.covers else None
-            if total is None:
+        for index, one in enumerate(costs.rows):
+            if one.cost.month.total is None or not one.cost.month.covers:
                 bad.append((index, 2))
-            used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} %"
-            pace = f"{cost.rates.characters_per_minute:,.0f}" + (" assumed" if cost.rates.assumed else "")
-            in_own = _money(cost.own) if cost.own and total and cost.own.currency != total.currency else ""
-            dated = f"price of {row.plan.dated:%d %b %Y}" if row.plan.dated else "price without a date"
-            rows.append(
-                [
-                    f"{row.name}\n{row.detail}",
-                    f"{row.plan.name}\n{dated}",
-                    "\n".join(filter(None, (_money(total) if total else cost.why_not, in_own))),
-                    _money(cost.per_episode),
-                    _money(cost.per_minute),
-                    _money(cost.per_thousand),
-                    pace,
-                    used,
-                ]
-            )
-            self._ids.append(row.candidate.id)
-        self.table.show_rows(
-            [
-                "Candidate",
-                "Plan",
-                "month",
-                "episode",
-                "minute",
-                "1,000 char.",
-                "char. / min",
-                "allowance",
-            ],
-            rows,
-            numbers=[2, 3, 4, 5, 6, 7],
-            bad=bad,
-        )
+            rows.append(_cells(one))
+            self._ids.append(one.row.candidate.id)
+        self.table.show_rows(list(_HEAD), rows, numbers=range(2, len(_HEAD)), bad=bad)
         self.table.setFixedHeight(self.table.height_for_rows())
-        self._show_others(found)
-        self.chart.refresh()
-        missing = [
-            f"{row.name}, {row.plan.name}: {row.cost.why_not}" for row in found.rows.values() if not row.cost.own
-        ]
+        again = "no retakes are stated"
+        if brief.retakes_percent:
+            again = f"{brief.retakes_percent.normalize():f} of 100 minutes are rendered again"
+        hours = ""
+        if brief.hours_per_month and brief.hourly_rate is not None:
+            hours = f" and {brief.hours_per_month.normalize():f} hours a month at {shown(brief.hourly_rate)}"
+        self._people.setText(f"A kept minute: {again}{hours}. The years are what is paid in them, month by month.")
+        self._show_others(costs)
+        missing = [f"{one.row.name}, {one.row.plan.name}: {one.cost.why_not}" for one in costs.rows if not one.cost.own]
         rates = "; ".join(
             f"1 {one.currency} = {one.rate.normalize():f} {brief.currency}"
             + (f" on {one.dated:%d %b %Y}" if one.dated else ", undated")
@@ -121,12 +141,11 @@ class CostPage(Page):
             (f"Not drawn: {'; '.join(missing)}. " if missing else "") + (f"Exchange rates: {rates}." if rates else "")
         )
 
-    def _show_others(self, found: Standing) -> None:
-        self._other_plans = others = other_plans(found, self.state.bench.engines)
-        self.verdict.setText(cheapest_in_words(found, others))
+    def _show_others(self, costs: Costs) -> None:
+        self._other_plans = list(costs.others)
         rows = []
-        for one in others:
-            saves = "–" if one.saves is None else f"{-one.saves:+,.2f} {found.brief.currency}".replace("-", "−")
+        for one in costs.others:
+            saves = "–" if one.saves is None else f"{-one.saves:+,.2f} {costs.brief.currency}".replace("-", "−")
             dated = f"price of {one.plan.dated:%d %b %Y}" if one.plan.dated else "price without a date"
             rows.append([f"{one.row.name}\n{one.row.detail}", f"{one.plan.name}\n{dated}",
                          _money(one.cost.own) if one.cost.own else one.cost.why_not, saves, ""])  # fmt: skip
@@ -158,3 +177,17 @@ class CostPage(Page):
 
 def _money(value: Money | None) -> str:
     return "–" if value is None else f"{shown(value.amount)} {value.currency}"
+
+
+def _cells(one: CostRow) -> list[str]:
+    cost, month, plan = one.cost, one.cost.month, one.row.plan
+    total = month.total if month.covers else None
+    in_own = _money(cost.own) if cost.own and total and cost.own.currency != total.currency else ""
+    dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
+    used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} %"
+    return [
+        f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
+        "\n".join(filter(None, (_money(total) if total else cost.why_not, in_own))), _money(one.first_year),
+        _money(one.third_year), _money(cost.per_episode), _money(cost.per_minute), _money(one.kept),
+        _money(cost.per_thousand), used,
+    ]  # fmt: skip

@@ -16,8 +16,9 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.money.components import Allowance, OwnMachine, PerUnit
 from zestpanel.core.money.metering import Added, Meter
-from zestpanel.core.money.tariff import NO_USE, Allowance, OwnMachine, PerUnit, Tariff, Usage, price_words
+from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.conditions import USUAL, Conditions
 from zestpanel.core.runs.plan.job import Job
@@ -229,7 +230,7 @@ def prices_of(candidates: Iterable[Candidate], engines: Mapping[str, Engine]) ->
     out = {}
     for candidate in candidates:
         plan = plan_of(candidate, engines.get(candidate.engine))
-        parts = [price_words(part) for part in plan.tariff.components]
+        parts = [part.stamp() for part in plan.tariff.components]
         out[f"{candidate.engine} / {plan.name}"] = "; ".join(filter(None, parts)) or "not stated"
         if parts:
             out[f"{candidate.engine} / {plan.name}"] += f" ({plan.tariff.currency})"

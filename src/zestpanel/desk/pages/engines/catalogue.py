@@ -21,7 +21,6 @@ from zestpanel.core.catalogue.comparing import compare
 from zestpanel.core.catalogue.facts import Engine, Plan, Voice
 from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger, price_is_old, troubles
 from zestpanel.core.catalogue.machine import fits, this_machine
-from zestpanel.core.catalogue.overview import describe_component
 from zestpanel.core.choice.evidence import own_figures
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.voice_list import fetch_voices
@@ -190,7 +189,7 @@ class CatalogueView(QWidget):
             if price_is_old(plan, age_days=self.age_days):
                 bad.append((len(rows), 3))
                 when += " – old"
-            price = "; ".join(describe_component(part, plan.tariff.currency) for part in plan.tariff.components)
+            price = "; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components)
             rows.append([f"plan {plan.name}", "price", price or "unknown", when])
         things = [("engine", "", engine.engine)] + [("model", m.id, f"model {m.label}") for m in engine.models]
         things += [("plan", p.name, f"plan {p.name}") for p in engine.plans]
@@ -294,22 +293,29 @@ class CatalogueView(QWidget):
             StatementDialog(self, self.state, engine, self.refresh).show()
 
     def ask_for_price(self) -> None:
-        """A new plan, or one of those that were entered here; a file's own are changed in the file."""
+        """A new plan, one of those that were entered here, or one of the file's as it is really paid, beside it."""
         engine = self._one()
         if engine is None:
             return
         stated = self.state.project.shortlist.stated_plans(engine.engine)
-        if not stated:
+        names = {plan.name for plan in stated}
+        of_file = [plan for plan in engine.plans if plan.name not in names]
+        if not engine.plans:
             PriceDialog(self, self.state, engine, self.refresh).show()
             return
         menu = QMenu(self)
         for plan in stated:
             menu.addAction(f"{plan.name} …", partial(self._change_price, engine, plan))
         menu.addAction("Another plan …", partial(self._change_price, engine, None))
+        for plan in of_file:
+            menu.addAction(f"As the file's '{plan.name}', with changes …", partial(self._copy_price, engine, plan))
         menu.popup(self.price.mapToGlobal(self.price.rect().bottomLeft()))
 
     def _change_price(self, engine: Engine, plan: Plan | None) -> None:
         PriceDialog(self, self.state, engine, self.refresh, plan).show()
+
+    def _copy_price(self, engine: Engine, plan: Plan) -> None:
+        PriceDialog(self, self.state, engine, self.refresh, plan, new=True).show()
 
     def _log(self) -> None:
         if engine := self._one():

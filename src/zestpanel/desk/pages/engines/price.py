@@ -1,112 +1,303 @@
-"""A plan entered by hand: read off a price list, said back in words, with what this channel's month costs under it."""
+"""A plan put together line by line as a price list says it, with its curve and three worked months beside it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import date
 from decimal import Decimal
+from functools import partial
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zestpanel.core.catalogue.fact_list import BY_NAME
 from zestpanel.core.catalogue.facts import Engine, Plan
-from zestpanel.core.catalogue.stated_plan import UNITS, Typed, as_typed, stated_plan
+from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
 from zestpanel.core.clock import today
 from zestpanel.core.errors import InputError
-from zestpanel.core.money.tariff import price_words
-from zestpanel.core.money.volume import Rates, cost_at_volume
-from zestpanel.desk.pages.engines.notes import FormDialog, read_date
+from zestpanel.core.money.components import KINDS, Entry, Typed
+from zestpanel.core.money.curve import month_curve
+from zestpanel.core.money.typed_parts import YES, fresh
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.money.worked import worked_months
+from zestpanel.core.report.charts import Curve, volume_chart
+from zestpanel.core.report.drawing import Picture
+from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.engines.notes import read_date
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import button, label, open_at
+
+_FIRST = ("subscription", "allowance", "per unit")  # what a plan most often has (common practice, no source)
+_WIDTHS = {"money": 90, "whole": 100, "number": 100, "percent": 60, "factors": 190}
 
 
-class PriceDialog(FormDialog):
-    """plan: one that was stated before, to be changed; None for a new one."""
+class LineEditor(QFrame):
+    """One line of the tariff. changed: something was typed; removed: the line is to go."""
+
+    changed = pyqtSignal()
+    removed = pyqtSignal()
+
+    def __init__(self, typed: Typed) -> None:
+        super().__init__()
+        self.kind = typed.kind
+        self.fields: dict[str, QLineEdit | QComboBox | QCheckBox] = {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 6)
+        column.setSpacing(3)
+        head = QHBoxLayout()
+        head.addWidget(label(KINDS[typed.kind].title, "strong"), 1)
+        head.addWidget(button("Take away", self.removed.emit, role="link"))
+        column.addLayout(head)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for entry in KINDS[typed.kind].form:
+            if entry.before:
+                row.addWidget(label(entry.before, "quiet"))
+            field = self._field(entry, str(typed.texts.get(entry.name, "")))
+            field.setAccessibleName(f"{KINDS[typed.kind].title}: {entry.before or entry.after or entry.name}")
+            self.fields[entry.name] = field
+            row.addWidget(field)
+            if entry.after and not isinstance(field, QCheckBox):
+                row.addWidget(label(entry.after, "quiet"))
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def _field(self, entry: Entry, text: str) -> QLineEdit | QComboBox | QCheckBox:
+        if entry.what == "switch":
+            tick = QCheckBox(entry.after)
+            tick.setChecked(text == YES)
+            tick.toggled.connect(lambda _: self.changed.emit())
+            return tick
+        if entry.what == "choice":
+            box = QComboBox()
+            box.addItems(list(entry.choices))
+            box.setCurrentText(text)
+            box.currentIndexChanged.connect(lambda _: self.changed.emit())
+            return box
+        edit = QLineEdit(text)
+        edit.setFixedWidth(theme.px(_WIDTHS[entry.what]))
+        edit.textChanged.connect(lambda _: self.changed.emit())
+        return edit
+
+    def typed(self) -> Typed:
+        return Typed(self.kind, {name: _text_of(field) for name, field in self.fields.items()})
+
+
+def _text_of(field: QLineEdit | QComboBox | QCheckBox) -> str:
+    if isinstance(field, QCheckBox):
+        return YES if field.isChecked() else ""
+    return field.currentText() if isinstance(field, QComboBox) else field.text()
+
+
+class PriceDialog(QDialog):
+    """plan: one to begin with; new: it is to stand beside those there are, and not instead of it."""
 
     def __init__(
-        self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None], plan: Plan | None = None
-    ) -> None:
-        about = "As the price list says it. What is not on it stays empty."
-        super().__init__(parent, f"A price of {engine.engine}", about, done)
-        self._state, self._engine, self._before = state, engine, plan
-        typed = (as_typed(plan) if plan is not None else None) or Typed(
-            name="Standard", currency=state.project.brief.currency, per="1,000", dated=today()
-        )
-        self.name, self.currency, self.source = (
-            QLineEdit(typed.name),
-            QLineEdit(typed.currency),
-            QLineEdit(typed.source),
-        )
-        self.fee, self.included, self.price = QLineEdit(typed.fee), QLineEdit(typed.included), QLineEdit(typed.price)
-        self.per, self.once = QLineEdit(typed.per), QLineEdit(typed.once)
-        self.dated = QLineEdit(typed.dated.isoformat() if typed.dated else "")
-        self.fee_every, self.included_every, self.unit = QComboBox(), QComboBox(), QComboBox()
-        self.fee_every.addItems(["month", "year"])
-        self.included_every.addItems(["day", "month", "year"])
-        for unit in UNITS:
-            self.unit.addItem(f"{unit}s", unit)
-        self.fee_every.setCurrentText(typed.fee_every)
-        self.included_every.setCurrentText(typed.included_every)
-        self.unit.setCurrentIndex(UNITS.index(typed.unit))
-        for edit, words in ((self.fee, "such as 22"), (self.included, "such as 100,000"), (self.price, "such as 0.30"),
-                            (self.once, "such as 199")):  # fmt: skip
-            edit.setPlaceholderText(words)
-        self.form.addRow("Plan", _row(self.name, label("in", "quiet"), self.currency))
-        self.form.addRow("Subscription", _row(self.fee, label("every", "quiet"), self.fee_every))
-        self.form.addRow("Included", _row(self.included, self.unit, label("every", "quiet"), self.included_every))
-        beyond = _row(self.price, label("for every", "quiet"), self.per, label("of them", "quiet"))
-        self.form.addRow("Beyond that", beyond)
-        self.form.addRow("Bought once", self.once)
-        self.form.addRow("Source", _row(self.source, label("of", "quiet"), self.dated))
+        self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None], plan: Plan | None = None,
+        *, new: bool = False,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._state, self._engine, self._done = state, engine, done
+        self._before = None if new else plan
+        typed = as_typed(plan) if plan is not None else TypedPlan(
+            name="Standard", currency=state.project.brief.currency, dated=today(),
+            lines=tuple(fresh(kind) for kind in _FIRST),
+        )  # fmt: skip
+        if new and plan is not None:
+            typed = replace(typed, name=f"{plan.name}, as we pay")
+        self._counting = typed.counting
+        self._curve: Plan | None = None
+        self.setWindowTitle(f"A price of {engine.engine}")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(f"A price of {engine.engine}", "name"))
+        across = QHBoxLayout()
+        across.setSpacing(20)
+        across.addWidget(self._left(typed), 5)
+        across.addWidget(self._right(), 4)
+        layout.addLayout(across, 1)
+        self.wrong = label("", "bad", wrap=True)
+        layout.addWidget(self.wrong)
+        foot = QHBoxLayout()
+        if self._before is not None:
+            foot.addWidget(button("Remove this plan", self._remove))
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.keep_button = button("Keep", self._keep, role="main")
+        self.keep_button.setDefault(True)
+        foot.addWidget(self.keep_button)
+        layout.addLayout(foot)
+        open_at(self, 1120, 700)
+        self._tell()
+
+    def _left(self, typed: TypedPlan) -> QWidget:
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 10, 0)
+        self.name, self.currency = QLineEdit(typed.name), QLineEdit(typed.currency)
+        self.currency.setFixedWidth(theme.px(70))
+        head = QHBoxLayout()
+        for widget, stretch in ((label("Plan"), 0), (self.name, 1), (label("in", "quiet"), 0), (self.currency, 0)):
+            head.addWidget(widget, stretch)
+        column.addLayout(head)
+        self._lines_column = QVBoxLayout()
+        column.addLayout(self._lines_column)
+        self.lines: list[LineEditor] = []
+        for line in typed.lines:
+            self.add_line(line)
+        self.more = button("Add a line", self._ask_for_line)
+        column.addWidget(self.more)
+        form = QFormLayout()
         self.rights: dict[str, QComboBox] = {}
-        for name in state.project.brief.must_haves:
+        for name in self._state.project.brief.must_haves:
             if ("plan", name) in BY_NAME:
                 box = QComboBox()
                 box.addItems(["not known", "yes", "no"])
                 box.setCurrentText(typed.rights.get(name, "not known"))
                 box.setAccessibleName(name)
                 self.rights[name] = box
-                self.form.addRow(name[:1].upper() + name[1:], box)
-        self.told = label("", "small", wrap=True)
-        self.form.addRow(self.told)
-        if plan is not None:
-            self.form.addRow(button("Remove this price", self._remove, role="link"))
-        for edit in (self.name, self.currency, self.fee, self.included, self.price, self.per, self.once):
+                form.addRow(name[:1].upper() + name[1:], box)
+        self.source = QLineEdit(typed.source)
+        self.source.setPlaceholderText("where it stands: a page, a letter")
+        self.dated, self.again = QLineEdit(_date(typed.dated)), QLineEdit(_date(typed.check_again))
+        self.again.setPlaceholderText("such as 2027-02-01")
+        form.addRow("Source", self.source)
+        form.addRow("Price of", self.dated)
+        form.addRow("Check again by", self.again)
+        self.pasted = QPlainTextEdit(typed.pasted)
+        self.pasted.setPlaceholderText("the price list's own words, pasted: kept as the source")
+        self.pasted.setTabChangesFocus(True)
+        self.pasted.setFixedHeight(theme.px(70))
+        form.addRow("Price list", self.pasted)
+        column.addLayout(form)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inside)
+        for edit in (self.name, self.currency):
             edit.textChanged.connect(self._tell)
-        for chosen in (self.fee_every, self.included_every, self.unit):
-            chosen.currentIndexChanged.connect(self._tell)
+        return area
+
+    def _right(self) -> QWidget:
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.told = label("", "strong", wrap=True)
+        column.addWidget(self.told)
+        self.picture = ChartView(self._picture, least=380)
+        column.addWidget(self.picture)
+        self.months = label("", "small", wrap=True)
+        column.addWidget(self.months)
+        column.addStretch(1)
+        return right
+
+    # -- lines
+
+    def add_line(self, typed: Typed) -> LineEditor:
+        line = LineEditor(typed)
+        line.changed.connect(self._tell)
+        line.removed.connect(partial(self._take_away, line))
+        self.lines.append(line)
+        self._lines_column.addWidget(line)
+        return line
+
+    def _take_away(self, line: LineEditor) -> None:
+        self.lines.remove(line)
+        self._lines_column.removeWidget(line)
+        line.hide()
+        line.deleteLater()
         self._tell()
 
-    def typed(self) -> Typed:
-        return Typed(
-            name=self.name.text(), currency=self.currency.text(), fee=self.fee.text(),
-            fee_every="year" if self.fee_every.currentText() == "year" else "month", included=self.included.text(),
-            included_every=self.included_every.currentText(),  # type: ignore[arg-type]
-            unit=self.unit.currentData(), price=self.price.text(), per=self.per.text(), once=self.once.text(),
-            source=self.source.text(), dated=read_date(self.dated.text(), "The date"),
-            rights={name: box.currentText() for name, box in self.rights.items()},
+    def _ask_for_line(self) -> None:
+        menu = QMenu(self)
+        for kind, part in KINDS.items():
+            menu.addAction(part.title, partial(self._add, kind))
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _add(self, kind: str) -> None:
+        line = self.add_line(fresh(kind))
+        first = next(iter(line.fields.values()))
+        first.setFocus()
+        self._tell()
+
+    # -- what it comes to
+
+    def typed(self) -> TypedPlan:
+        """What stands in the fields; lines in which nothing was typed are none."""
+        return TypedPlan(
+            name=self.name.text(), currency=self.currency.text(), source=self.source.text(),
+            lines=tuple(typed for line in self.lines if not _untouched(typed := line.typed())),
+            dated=read_date(self.dated.text(), "The date"), check_again=read_date(self.again.text(), "Check again by"),
+            rights={name: box.currentText() for name, box in self.rights.items()}, counting=self._counting,
+            pasted=self.pasted.toPlainText(),
         )  # fmt: skip
 
     def _tell(self) -> None:
-        """The tariff said back, and the brief's month under it at an assumed pace."""
+        """The tariff said back, its curve, and three months of this channel worked out under it."""
+        self.wrong.setText("")
         try:
             plan = stated_plan(self.typed())
         except InputError as error:
-            self.told.setText(error.what)
+            self.told.setText(str(error.what))
+            self.months.setText("")
             self.keep_button.setEnabled(False)
+            self._curve = None
+            self.picture.refresh()
             return
         self.keep_button.setEnabled(True)
+        self._curve = plan
         brief = self._state.project.brief
-        cost = cost_at_volume(plan.tariff, Rates(), brief, model=self._engine.models[0].id)
-        month = cost.month.total if cost.month.covers else None
-        parts = "; ".join(price_words(part) for part in plan.tariff.components)
-        said = f"{plan.tariff.currency}: {parts}."
-        volume = f"{brief.minutes_per_month.quantize(Decimal(1)):,} finished minutes a month"
-        if month is None:
-            self.told.setText(f"{said} At {volume}: {cost.why_not or 'it stops before that'}.")
-        else:
-            self.told.setText(f"{said} At {volume}, 1,000 characters a minute assumed: {month}.")
+        self.told.setText("; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components) + ".")
+        worked = worked_months(plan.tariff, Rates(), brief, model=self._engine.models[0].id)
+        head = "At this channel's volume, 1,000 characters a minute assumed:"
+        self.months.setText("\n\n".join([head, *(
+            f"{one.title}, {one.minutes.quantize(Decimal(1)):,} finished minutes.\n{one.sum()}" for one in worked
+        )]))  # fmt: skip
+        self.picture.refresh()
+
+    def _picture(self, width: float) -> Picture | None:
+        plan, brief = self._curve, self._state.project.brief
+        at = float(brief.minutes_per_month)
+        if plan is None or at <= 0:
+            return None
+        curve = month_curve(plan.tariff, Rates(), brief, model=self._engine.models[0].id)
+        if curve is None:
+            return None
+        minutes = [at * 3 * k / 60 for k in range(61)]
+        costs = curve.at([Decimal(repr(m)) for m in minutes])
+        drawn = Curve(candidate_id=0, label=plan.name, colour="ink", dashed=False,
+                      costs=tuple(None if c is None else float(c) for c in costs))  # fmt: skip
+        return volume_chart(minutes, [drawn], at=at, currency=plan.tariff.currency, width=width, height=220)
+
+    # -- keeping it
+
+    def _keep(self) -> None:
+        try:
+            kept = self.keep()
+        except InputError as error:
+            self.wrong.setText(str(error))
+            return
+        if kept:
+            self.accept()
+            self._done()
 
     def keep(self) -> bool:
+        """Raises InputError."""
         plan, name = stated_plan(self.typed()), self._engine.engine
         shortlist = self._state.project.shortlist
         taken = {p.name for p in self._engine.plans} - {self._before.name if self._before else ""}
@@ -129,29 +320,24 @@ class PriceDialog(FormDialog):
         return self._state.edit(f"price of {name}", do, undo)
 
     def _remove(self) -> None:
+        shortlist, name = self._state.project.shortlist, self._engine.engine
         assert self._before is not None
-        name, gone = self._engine.engine, self._before.name
-        shortlist = self._state.project.shortlist
-        before = shortlist.stated_plans(name)
-        moved = [c.id for c in shortlist.candidates() if c.engine == name and c.plan == gone]
-
-        def do() -> None:
-            shortlist.state_plans(name, [p for p in before if p.name != gone])
-            shortlist.set_plan(moved, "")
-
-        def undo() -> None:
-            shortlist.state_plans(name, before)
-            shortlist.set_plan(moved, gone)
-
-        if self._state.edit(f"price of {name}", do, undo):
+        before, gone = shortlist.stated_plans(name), self._before.name
+        after = [p for p in before if p.name != gone]
+        if self._state.edit(f"removing a price of {name}", lambda: shortlist.state_plans(name, after),
+                            lambda: shortlist.state_plans(name, before)):  # fmt: skip
             self.accept()
             self._done()
 
 
-def _row(*widgets: QWidget) -> QWidget:
-    out = QWidget()
-    layout = QHBoxLayout(out)
-    layout.setContentsMargins(0, 0, 0, 0)
-    for widget in widgets:
-        layout.addWidget(widget, 1 if isinstance(widget, QLineEdit) else 0)
-    return out
+def _untouched(typed: Typed) -> bool:
+    """Whether a line is as it was put there: choices and usual values alone are nothing typed."""
+    start = fresh(typed.kind).texts
+    return any(not start[name] for name in start) and all(
+        typed.texts.get(entry.name, "") == start[entry.name] or entry.what in ("choice", "switch") or entry.usual
+        for entry in KINDS[typed.kind].form
+    )
+
+
+def _date(value: date | None) -> str:
+    return value.isoformat() if value else ""

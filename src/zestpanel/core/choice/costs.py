@@ -1,0 +1,175 @@
+"""All that the page of cost says: each candidate's money at the channel's volume or at another, over the years and for
+a kept minute; where the order of plans changes; when a purchase pays back; and how many days a daily grant takes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from itertools import pairwise
+from typing import Final
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
+from zestpanel.core.choice.row import Row
+from zestpanel.core.clock import today
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.money import Money
+from zestpanel.core.money.components import Once
+from zestpanel.core.money.curve import MonthCurve, month_curve
+from zestpanel.core.money.tariff import days_needed, quantity
+from zestpanel.core.money.volume import VolumeCost, cost_at_volume, usage_at
+from zestpanel.core.money.worked import busier, dearer, kept_minute, pays_back_in, with_retakes, years
+
+_LOOKED_AT: Final = 240  # volumes between which a change of order is looked for
+_NEAR: Final = Decimal("0.1")  # minutes
+_MOST_TOLD: Final = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WhatIf:
+    """Another number of episodes, prices so many percent higher; nothing else for neither."""
+
+    episodes: int | None = None
+    dearer_percent: Decimal = Decimal(0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CostRow:
+    """first_year, third_year: what is paid in all, in the plan's currency. kept: a kept minute, in the brief's."""
+
+    row: Row
+    cost: VolumeCost
+    first_year: Money | None
+    third_year: Money | None
+    kept: Money | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Costs:
+    """verdict: the answer first. remarks: what else a lead wants to be told, a sentence each."""
+
+    brief: Brief
+    rows: tuple[CostRow, ...]
+    others: tuple[OtherPlan, ...]
+    verdict: str
+    remarks: tuple[str, ...]
+
+
+def costs_of(found: Standing, engines: Mapping[str, Engine], what_if: WhatIf | None = None) -> Costs:
+    """what_if: nothing is kept of it."""
+    what_if = what_if or WhatIf()
+    changed = what_if != WhatIf()
+    brief = found.brief if what_if.episodes is None else busier(found.brief, what_if.episodes)
+    rows = tuple(_row(row, brief, what_if) for row in found.rows.values())
+    others = tuple(other_plans(found, engines)) if not changed else ()
+    return Costs(
+        brief=brief, rows=rows, others=others,
+        verdict=_cheapest(rows, brief) if changed else cheapest_in_words(found, list(others)),
+        remarks=(*_order(rows, brief), *_paybacks(rows, engines, brief), *_days(rows, brief), *_overdue(rows)),
+    )  # fmt: skip
+
+
+def _row(row: Row, brief: Brief, what_if: WhatIf) -> CostRow:
+    tariff = row.plan.tariff if not what_if.dearer_percent else dearer(row.plan.tariff, what_if.dearer_percent)
+    rates, model, each = row.cost.rates, row.candidate.model, row.cost.requests_per_episode
+    cost = cost_at_volume(tariff, rates, brief, model=model, requests_per_episode=each)
+    kept = cost_at_volume(tariff, rates, brief, model=model, requests_per_episode=each, minutes=with_retakes(brief))
+    first, third = years(tariff, rates, brief, model=model, requests_per_episode=each)
+    return CostRow(row=row, cost=cost, first_year=first, third_year=third, kept=kept_minute(kept.own, brief))
+
+
+def _cheapest(rows: Sequence[CostRow], brief: Brief) -> str:
+    priced = [one for one in rows if one.cost.own is not None]
+    if not priced:
+        return "No candidate has a price then."
+    best = min(priced, key=lambda one: one.cost.own.amount if one.cost.own else Decimal(0))
+    at = f"{brief.minutes_per_month.normalize():f} minutes"
+    return f"Cheapest then, at {at}: {best.row.name}, {best.row.plan.name}: {best.cost.own} a month."
+
+
+# -- where the order changes
+
+
+def _order(rows: Sequence[CostRow], brief: Brief) -> list[str]:
+    """Which plan is cheapest up to which volume, up to three times the channel's."""
+    curves: dict[str, MonthCurve] = {}
+    factors: dict[str, Decimal] = {}
+    for one in rows:
+        name = f"{one.row.candidate.engine}, {one.row.plan.name}"
+        each = one.row.cost.requests_per_episode
+        curve = None if name in curves else month_curve(
+            one.row.plan.tariff, one.cost.rates, brief, model=one.row.candidate.model, requests_per_episode=each
+        )  # fmt: skip
+        unit = brief.in_own_currency(Money(Decimal(1), one.row.plan.tariff.currency))
+        if curve is not None and unit is not None:
+            curves[name], factors[name] = curve, unit.amount
+    if len(curves) < 2 or brief.minutes_per_month <= 0:
+        return []
+
+    def best(minutes: Decimal) -> str:
+        priced = {name: cost * factors[name] for name, curve in curves.items()
+                  if (cost := curve.at([minutes])[0]) is not None}  # fmt: skip
+        return min(priced, key=lambda name: priced[name]) if priced else ""
+
+    end = 3 * brief.minutes_per_month
+    volumes = [end * k / _LOOKED_AT for k in range(1, _LOOKED_AT + 1)]
+    changes, now = [], best(volumes[0])
+    first = now
+    for low, high in pairwise(volumes):
+        if (then := best(high)) != now:
+            changes.append((_where(best, low, high, now), then))
+            now = then
+    if not changes:
+        return [f"{first} is cheapest at every volume up to {end.normalize():f} minutes a month."] if first else []
+    steps = "; ".join(f"from {at:.0f} minutes on {name or 'none covers it'}" for at, name in changes[:_MOST_TOLD])
+    return [f"Cheapest by volume: {first} at first; {steps}."]
+
+
+def _where(best: Callable[[Decimal], str], low: Decimal, high: Decimal, before: str) -> Decimal:
+    """The volume from which on another is best, to a tenth of a minute."""
+    while high - low > _NEAR:
+        middle = (low + high) / 2
+        low, high = (middle, high) if best(middle) == before else (low, middle)
+    return high
+
+
+# -- purchases, grants, dates
+
+
+def _paybacks(rows: Sequence[CostRow], engines: Mapping[str, Engine], brief: Brief) -> list[str]:
+    """Of engines that can be bought and rented: from which month on the purchase has cost less."""
+    out, seen = [], set()
+    for one in rows:
+        engine = engines.get(one.row.candidate.engine)
+        if engine is None or engine.engine in seen:
+            continue
+        seen.add(engine.engine)
+        bought = [p for p in engine.plans if any(isinstance(part, Once) for part in p.tariff.components)]
+        for once in bought:
+            for rented in engine.plans:
+                month = pays_back_in(once.tariff, rented.tariff, one.cost.rates, brief, model=one.row.candidate.model)
+                if month is not None:
+                    out.append(f"{engine.engine}: {once.name} has cost less than {rented.name} from month {month} on.")
+    return out
+
+
+def _days(rows: Sequence[CostRow], brief: Brief) -> list[str]:
+    """How many days of a daily grant an episode takes, where nothing can be bought beyond it."""
+    out = []
+    for one in rows:
+        tariff = one.row.plan.tariff
+        use = usage_at(one.cost.rates, brief.episode_minutes, model=one.row.candidate.model,
+                       requests=one.row.cost.requests_per_episode)  # fmt: skip
+        for unit in {part.unit for part in tariff.components if hasattr(part, "every") and hasattr(part, "unit")}:
+            days = days_needed(tariff, unit, quantity(use, unit, tariff))
+            if days is not None and days > 1:
+                out.append(f"{one.row.name}: an episode takes {days} days of the grant of {one.row.plan.name}.")
+    return list(dict.fromkeys(out))
+
+
+def _overdue(rows: Sequence[CostRow]) -> list[str]:
+    late = {f"{one.row.candidate.engine}, {one.row.plan.name} ({one.row.plan.check_again:%d %b %Y})" for one in rows
+            if one.row.plan.check_again is not None and one.row.plan.check_again < today()}  # fmt: skip
+    return [f"Prices to be looked up again: {'; '.join(sorted(late))}."] if late else []
