@@ -16,8 +16,7 @@ from zestpanel.desk.sources import behind_cost
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, Table, button, label
 
-_HEAD = ("Candidate", "Plan", "month", "1st year", "3rd year", "episode", "minute", "kept minute", "1,000 char.",
-         "allowance")  # fmt: skip
+_HEAD = ("Candidate", "Plan", "month", "1st year", "3rd year", "episode", "minute", "kept minute", "1,000 char.")
 
 
 class CostPage(Page):
@@ -118,9 +117,10 @@ class CostPage(Page):
         for index, one in enumerate(costs.rows):
             if one.cost.month.total is None or not one.cost.month.covers:
                 bad.append((index, 2))
-            rows.append(_cells(one))
+            rows.append(_cells(one, brief.currency))
             self._ids.append(one.row.candidate.id)
-        self.table.show_rows(list(_HEAD), rows, numbers=range(2, len(_HEAD)), bad=bad)
+        head = [f"{name}, {brief.currency}" if name == "month" else name for name in _HEAD]
+        self.table.show_rows(head, rows, numbers=range(2, len(_HEAD)), bad=bad)
         self.table.setFixedHeight(self.table.height_for_rows())
         again = "no retakes are stated"
         if brief.retakes_percent:
@@ -179,15 +179,20 @@ def _money(value: Money | None) -> str:
     return "–" if value is None else f"{shown(value.amount)} {value.currency}"
 
 
-def _cells(one: CostRow) -> list[str]:
+def _cells(one: CostRow, own: str) -> list[str]:
+    """own: the brief's currency, which is said once, in the head."""
     cost, month, plan = one.cost, one.cost.month, one.row.plan
     total = month.total if month.covers else None
-    in_own = _money(cost.own) if cost.own and total and cost.own.currency != total.currency else ""
+    in_own = _bare(cost.own, own) if cost.own and total and cost.own.currency != total.currency else ""
     dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
-    used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} %"
+    used = "" if month.allowance_used is None else f" · {100 * month.allowance_used:.0f} % of it used"
     return [
-        f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
-        "\n".join(filter(None, (_money(total) if total else cost.why_not, in_own))), _money(one.first_year),
-        _money(one.third_year), _money(cost.per_episode), _money(cost.per_minute), _money(one.kept),
-        _money(cost.per_thousand), used,
+        f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}{used}",
+        "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, in_own))), _bare(one.first_year, own),
+        _bare(one.third_year, own), _bare(cost.per_episode, own), _bare(cost.per_minute, own), _bare(one.kept, own),
+        _bare(cost.per_thousand, own),
     ]  # fmt: skip
+
+
+def _bare(value: Money | None, own: str) -> str:
+    return "–" if value is None else shown(value.amount) if value.currency == own else _money(value)

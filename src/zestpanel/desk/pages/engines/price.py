@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -63,9 +63,17 @@ class LineEditor(QFrame):
         head.addWidget(label(KINDS[typed.kind].title, "strong"), 1)
         head.addWidget(button("Take away", self.removed.emit, role="link"))
         column.addLayout(head)
+        form = KINDS[typed.kind].form
+        # what a price list seldom says stands in a second row
+        seldom = [entry for entry in form if entry.may_lack or (entry.what == "switch" and len(form) > 3)]
+        for entries in ([one for one in form if one not in seldom], seldom):
+            if entries:
+                column.addLayout(self._row(entries, typed))
+
+    def _row(self, entries: Sequence[Entry], typed: Typed) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(6)
-        for entry in KINDS[typed.kind].form:
+        for entry in entries:
             if entry.before:
                 row.addWidget(label(entry.before, "quiet"))
             field = self._field(entry, str(typed.texts.get(entry.name, "")))
@@ -75,7 +83,7 @@ class LineEditor(QFrame):
             if entry.after and not isinstance(field, QCheckBox):
                 row.addWidget(label(entry.after, "quiet"))
         row.addStretch(1)
-        column.addLayout(row)
+        return row
 
     def _field(self, entry: Entry, text: str) -> QLineEdit | QComboBox | QCheckBox:
         if entry.what == "switch":
@@ -90,7 +98,7 @@ class LineEditor(QFrame):
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
             return box
         edit = QLineEdit(text)
-        edit.setFixedWidth(theme.px(_WIDTHS[entry.what]))
+        edit.setFixedWidth(theme.px(60 if entry.may_lack else _WIDTHS[entry.what]))
         edit.textChanged.connect(lambda _: self.changed.emit())
         return edit
 
@@ -128,8 +136,8 @@ class PriceDialog(QDialog):
         layout.addWidget(label(f"A price of {engine.engine}", "name"))
         across = QHBoxLayout()
         across.setSpacing(20)
-        across.addWidget(self._left(typed), 5)
-        across.addWidget(self._right(), 4)
+        across.addWidget(self._left(typed), 6)
+        across.addWidget(self._right(), 5)
         layout.addLayout(across, 1)
         self.wrong = label("", "bad", wrap=True)
         layout.addWidget(self.wrong)
@@ -161,7 +169,7 @@ class PriceDialog(QDialog):
         for line in typed.lines:
             self.add_line(line)
         self.more = button("Add a line", self._ask_for_line)
-        column.addWidget(self.more)
+        column.addWidget(self.more, 0, Qt.AlignmentFlag.AlignLeft)
         form = QFormLayout()
         self.rights: dict[str, QComboBox] = {}
         for name in self._state.project.brief.must_haves:
@@ -186,7 +194,9 @@ class PriceDialog(QDialog):
         form.addRow("Price list", self.pasted)
         column.addLayout(form)
         column.addStretch(1)
+        inside.setMinimumWidth(theme.px(500))
         area = QScrollArea()
+        area.setMinimumWidth(theme.px(530))
         area.setWidgetResizable(True)
         area.setWidget(inside)
         for edit in (self.name, self.currency):
