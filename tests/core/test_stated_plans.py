@@ -11,12 +11,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import add_command_engine, add_demo_engine, pretend_take
+from zestpanel.core.catalogue.by_hand import ByHand, entry_of, heard_of_text, limits_of
+from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.other_plans import cheapest_in_words, other_plans
+from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.money.components import KINDS, Entry, Typed
 from zestpanel.core.money.tariff import Tariff, Usage, month_cost
 from zestpanel.core.money.typed_parts import fresh
@@ -176,3 +179,44 @@ def test_an_engine_without_a_price_gets_one_and_its_candidates_with_it(project: 
     project.documents.put("plans of Kitchen Table", [{"name": ""}, 7])
     project.look_again()
     assert project.shortlist.engines()["Kitchen Table"].plans == (), "what cannot be read is left out"
+
+
+def test_what_is_entered_by_hand_lies_over_the_file_and_is_undone_with_it(project: Project) -> None:
+    add_demo_engine(project, "citrange")
+    shortlist = project.shortlist
+    before = shortlist.engines()["Citrange"]
+    stated = ByHand(
+        vendor="Limonaia Works", models=(entry_of("models", {"id": "citrange-fine", "name": "fine", "version": "1.3"}),
+                                         entry_of("models", {"id": "citrange-new", "version": "0.9"})),
+        voices=(entry_of("voices", {"id": "harl", "languages": ("en-GB",)}),),
+        limits=limits_of({"characters_per_request": 500}),
+        claims=(entry_of("claims", {"says": "Fastest of all", "about": "first sound s", "at_most": 0.1}),),
+    )  # fmt: skip
+    shortlist.put_by_hand("Citrange", stated)
+    after = shortlist.engines()["Citrange"]
+    assert [(m.id, m.version) for m in after.models] == [
+        ("citrange-quick", "1.9"), ("citrange-fine", "1.3"), ("citrange-new", "0.9"),
+    ]  # fmt: skip
+    assert after.vendor == "Limonaia Works"
+    assert after.limits.characters_per_request == 500
+    assert after.limits.requests_at_once == before.limits.requests_at_once
+    assert len(after.voices) == len(before.voices) + 1
+    assert after.claims[-1].says == "Fastest of all"
+    shortlist.put_by_hand("Citrange", ByHand())
+    assert shortlist.engines()["Citrange"] == before
+    project.documents.put("by hand: Citrange", {"models": 7})
+    project.look_again()
+    assert shortlist.engines()["Citrange"] == before, "what cannot be read is left out"
+    with pytest.raises(InputError, match="Rank: input should be greater than or equal to 1"):
+        entry_of("outside", {"board": "b", "rank": 0})
+
+
+def test_an_engine_that_was_heard_of_is_asked_for_nothing(project: Project) -> None:
+    source = heard_of_text("Somewhere", link="a talk")
+    engine = parse_connector(source, name="it")
+    project.shortlist.add_engine(engine, source, "it.yaml")
+    assert project.shortlist.engines()["Somewhere"].route_label == "only heard of"
+    with pytest.raises(SynthesisFailure, match="was only heard of"):
+        open_connector(engine)
+    with pytest.raises(InputError, match="needs a name"):
+        heard_of_text(" ", link="")

@@ -22,6 +22,7 @@ from zestpanel.core.report.catalogue_file import as_yaml, export_catalogue, pars
 from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.cost import CostPage
 from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.engines.by_hand import ByHandDialog
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
@@ -549,3 +550,46 @@ def test_a_price_list_is_entered_by_hand_and_a_plan_chosen(
     settle(qtbot, window)
     assert [p.name for p in bench_project.shortlist.engines()["Citrange"].plans] == ["By the character", "Credits"]
     assert bench_project.takes.all() == takes
+
+
+def test_an_engine_heard_of_gets_a_voice_a_claim_and_a_limit_in_the_window(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    page.add_heard_of("Somewhere")
+    settle(qtbot, window)
+    view = page.engines
+    (dialog,) = view.findChildren(ByHandDialog)
+    vendor = dialog.fields["vendor"]
+    assert isinstance(vendor, QLineEdit)
+    qtbot.keyClicks(vendor, "Nobody knows")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert window.state.bench.engines["Somewhere"].vendor == "Nobody knows"
+    names = list(window.state.bench.engines)
+    view.table.clearSelection()
+    view.table.selectRow(names.index("Somewhere"))
+    view.enter_by_hand(window.state.bench.engines["Somewhere"], "outside")
+    dialog = view.findChildren(ByHandDialog)[-1]
+    for name, text in (("board", "A vote of listeners"), ("rank", "zero"), ("votes", "1,200")):
+        field = dialog.fields[name]
+        assert isinstance(field, QLineEdit)
+        field.setText(text)
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "Place: 'zero' is no number." in dialog.wrong.text()
+    rank = dialog.fields["rank"]
+    assert isinstance(rank, QLineEdit)
+    rank.setText("3")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    view.what.setCurrentIndex(4)
+    assert [row[1] for row in cells(view.detail)] == ["About the engine", "A place in a ranking: A vote of listeners"]
+    assert "Place: 3; Votes: 1200" in cells(view.detail)[1][2]
+    view.what.setCurrentIndex(1)
+    assert any("A vote of listeners" in row[1] for row in cells(view.detail))
+    window.actions_by_id["undo"].trigger()
+    settle(qtbot, window)
+    assert window.state.bench.engines["Somewhere"].outside == ()

@@ -12,9 +12,11 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.reaching import KINDS as REACHED_BY
 from zestpanel.core.catalogue.unknown_places import unknown_places
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
+from zestpanel.core.money.components import KINDS as COMPONENTS
 
 LARGEST_BYTES = 10_000_000
 # a character beyond the first plane as JSON escapes it (RFC 8259, section 7), which YAML reads as two halves
@@ -120,20 +122,7 @@ def _odd(node: yaml.Node | None, *, twice: bool) -> tuple[int, str] | None:
     return None
 
 
-_UNION_TAGS = {
-    "http",
-    "websocket",
-    "command",
-    "folder",
-    "plugin",
-    "per unit",
-    "allowance",
-    "subscription",
-    "discount",
-    "once",
-    "credits",
-    "own machine",
-}
+_UNION_TAGS = {*REACHED_BY, *COMPONENTS}
 
 
 def read_connector(path: Path) -> tuple[Engine, str]:

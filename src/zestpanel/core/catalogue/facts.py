@@ -201,7 +201,8 @@ class Engine(HasFacts):
 
     @model_validator(mode="after")
     def _has_voices(self) -> Engine:
-        if not self.voices and self.voices_from is None and not (self.takes_recordings or self.takes_descriptions):
+        makes_voices = self.takes_recordings or self.takes_descriptions
+        if self.speak.kind != "heard of" and not (self.voices or self.voices_from is not None or makes_voices):
             raise ValueError("voices: list at least one, or say with voices_from where the list is fetched")
         for what, items in (("voice", self.voices), ("model", self.models)):
             ids = [item.id for item in items]
@@ -245,5 +246,6 @@ _ROUTES: Final = {
     "command": "local program",
     "folder": "files made elsewhere",
     "plugin": "plug-in",
+    "heard of": "only heard of",
 }
 UNPRICED: Final = Plan(name="no plan stated", tariff=Tariff(currency="EUR"))

@@ -231,8 +231,16 @@ class PluginSpeak(Stated):
     options: dict[str, Any] = Field(default_factory=dict)
 
 
-Speak = Annotated[HttpSpeak | WebSocketSpeak | CommandSpeak | FolderSpeak | PluginSpeak, Field(discriminator="kind")]
-KINDS: Final = ("http", "websocket", "command", "folder", "plugin")
+class HeardOf(Stated):
+    """An engine that is known by name: it cannot be asked for anything, and has no voices until it can."""
+
+    kind: Literal["heard of"]
+
+
+Speak = Annotated[
+    HttpSpeak | WebSocketSpeak | CommandSpeak | FolderSpeak | PluginSpeak | HeardOf, Field(discriminator="kind")
+]
+KINDS: Final = ("http", "websocket", "command", "folder", "plugin", "heard of")
 
 
 class VoiceList(Stated):

@@ -19,6 +19,7 @@ _OF_KIND: Final = {
     "command": frozenset({"output", "output_folder", "text_file"}),
     "folder": frozenset({"passage", "number", "repeat", "engine"}),
     "plugin": frozenset[str](),
+    "heard of": frozenset[str](),
 }
 # fields in which places are filled, and what more than the usual can stand in some of them
 _FILLED: Final = ("address", "headers", "query", "body", "files", "send", "arguments", "pattern")

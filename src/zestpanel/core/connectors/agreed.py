@@ -22,7 +22,7 @@ import platformdirs
 
 from zestpanel.core import clock
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HttpSpeak, PluginSpeak, Reached
+from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HeardOf, HttpSpeak, PluginSpeak, Reached
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import without_keys
@@ -80,6 +80,8 @@ def uses_of(engine: Engine) -> tuple[Use, ...]:
             return tuple(_network(engine, speak))
         case CommandSpeak():
             return tuple(_program(speak))
+        case HeardOf():
+            return ()
         case FolderSpeak():
             folder = str(Path(expand_environment(speak.folder)).expanduser().absolute())
             return (Use("folder", folder, f"reads the folder {folder}"),)

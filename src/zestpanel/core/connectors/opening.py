@@ -5,6 +5,7 @@ from __future__ import annotations
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.speaking import Connector
+from zestpanel.core.errors import SynthesisFailure
 
 
 def open_connector(engine: Engine) -> Connector:
@@ -40,6 +41,8 @@ def connector_of(engine: Engine) -> Connector:
             from zestpanel.core.connectors.folder import FolderConnector
 
             return FolderConnector(engine)
+        case "heard of":
+            raise SynthesisFailure("unreachable", f"{engine.engine} was only heard of: nothing says how to ask it.")
         case "plugin":
             from zestpanel.core.connectors.plugins import plugged_connector
 

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy import Row, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from zestpanel.core.catalogue.by_hand import ByHand, amended
 from zestpanel.core.catalogue.candidate import superseded_by
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Plan, Voice
@@ -50,13 +51,23 @@ class Shortlist:
 
     def _put_together(self) -> dict[str, Engine]:
         own = self._own_voices.voices()
-        return {
-            name: with_plans(
-                with_voices(engine, self.fetched(name), [v.voice for v in own if v.engine == name]),
-                self.stated_plans(name),
-            )
-            for name, (engine, _, _) in self.files().items()
-        }
+        out = {}
+        for name, (engine, _, _) in self.files().items():
+            whole = amended(engine, self.by_hand(name))
+            whole = with_voices(whole, self.fetched(name), [v.voice for v in own if v.engine == name])
+            out[name] = with_plans(whole, self.stated_plans(name))
+        return out
+
+    def by_hand(self, engine: str) -> ByHand:
+        """What a person stated of the engine beside its file; nothing where it cannot be read."""
+        try:
+            return ByHand.model_validate(self._documents.get(f"by hand: {engine}") or {})
+        except ValidationError:
+            return ByHand()
+
+    def put_by_hand(self, engine: str, stated: ByHand) -> None:
+        self._documents.put(f"by hand: {engine}", stated.model_dump(mode="json", exclude_defaults=True))
+        self._engines.forget()
 
     def files(self) -> dict[str, tuple[Engine, str, str]]:
         """(engine as its file states it, the file's text, its name) by engine.

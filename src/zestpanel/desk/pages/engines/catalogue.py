@@ -27,6 +27,7 @@ from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.engines.by_hand import TITLES, ByHandDialog, What, rows_of
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
@@ -34,7 +35,7 @@ from zestpanel.desk.sources import SourceDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Table, button, label, yielding
 
-VIEWS = ("Facts", "Claims and outside opinions", "Set-up log", "To look at again")
+VIEWS = ("Facts", "Claims and outside opinions", "Set-up log", "To look at again", "Entered by hand")
 
 
 class CatalogueView(QWidget):
@@ -44,6 +45,7 @@ class CatalogueView(QWidget):
         super().__init__()
         self.state, self._remove = state, remove
         self._names: list[str] = []
+        self._entered: list[tuple[Engine, What, int | None]] = []
         self._by_hand: dict[int, tuple[str, str]] = {}  # row -> claim and its state, where no figure can answer it
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -77,6 +79,7 @@ class CatalogueView(QWidget):
 
     def _make_actions(self) -> QWidget:
         self.state_fact = button("State a fact …", self._state_fact, tip="With its source and date, beside the file's")
+        self.enter = button("Enter …", self.ask_what_to_enter, tip="A model, a voice, limits, a claim, a ranking")
         self.price = button("Prices …", self.ask_for_price, tip="Enter a plan, or change one that was entered")
         self.log = button("Log set-up …", self._log, tip="Minutes spent and what was done")
         self.key = button("Key …", self.ask_for_key, tip="Put the engine's key into this desktop's key store")
@@ -87,7 +90,9 @@ class CatalogueView(QWidget):
             "May use …", self.ask_what_may_be_used, tip="The programs, hosts and keys that were not agreed to yet"
         )
         self.remove = button("Remove engine", self._remove_engine, tip="Candidates and takes stay; undo brings it back")
-        return flow_row(self.state_fact, self.price, self.log, self.key, self.fetch, self.agree, right=(self.remove,))
+        return flow_row(
+            self.enter, self.state_fact, self.price, self.log, self.key, self.fetch, self.agree, right=(self.remove,)
+        )
 
     # -- shown
 
@@ -161,11 +166,11 @@ class CatalogueView(QWidget):
     def _show_detail(self) -> None:
         chosen = self.selected()
         one = chosen[0] if len(chosen) == 1 else None
-        for widget in (self.state_fact, self.price, self.log, self.remove):
+        for widget in (self.enter, self.state_fact, self.price, self.log, self.remove):
             widget.setEnabled(one is not None)
         self.key.setEnabled(one is not None and secret_of(one) != "")
         self.fetch.setEnabled(one is not None and one.voices_from is not None)
-        show = (self._show_facts, self._show_claims, self._show_setup, self._show_troubles)
+        show = (self._show_facts, self._show_claims, self._show_setup, self._show_troubles, self._show_by_hand)
         show[self.what.currentIndex()](chosen)
 
     def _show_facts(self, chosen: list[Engine]) -> None:
@@ -250,7 +255,12 @@ class CatalogueView(QWidget):
                               bad=bad)  # fmt: skip
 
     def _settle_claim(self, row: int) -> None:
-        """Enter on a claim that no figure answers: unverified, confirmed, refuted, and round again."""
+        """Enter on a claim that no figure answers: unverified, confirmed, refuted, and round again; on what was entered
+        by hand: change it."""
+        if self.what.currentText() == VIEWS[4] and row < len(self._entered):
+            engine, what, at = self._entered[row]
+            self.enter_by_hand(engine, what, at)
+            return
         if self.what.currentText() != VIEWS[1] or row not in self._by_hand:
             return
         key, state = self._by_hand[row]
@@ -282,6 +292,17 @@ class CatalogueView(QWidget):
         self.heading.setText("Sources that disagree, and prices and limits that have aged." if rows else "Nothing.")
         self.detail.show_rows(["Engine", "To look at again"], rows)
 
+    def _show_by_hand(self, chosen: list[Engine]) -> None:
+        shortlist = self.state.project.shortlist
+        rows, self._entered = [], []
+        for engine in chosen:
+            for what, at, name, words in rows_of(shortlist.by_hand(engine.engine)):
+                rows.append([engine.engine, name, words])
+                self._entered.append((engine, what, at))
+        self.heading.setText("Enter changes one. The engine's file stays as it is." if rows else
+                             "Nothing was entered by hand yet.")  # fmt: skip
+        self.detail.show_rows(["Engine", "What", "As it was entered"], rows)
+
     # -- done
 
     def _one(self) -> Engine | None:
@@ -291,6 +312,18 @@ class CatalogueView(QWidget):
     def _state_fact(self) -> None:
         if engine := self._one():
             StatementDialog(self, self.state, engine, self.refresh).show()
+
+    def ask_what_to_enter(self) -> None:
+        engine = self._one()
+        if engine is None:
+            return
+        menu = QMenu(self)
+        for what, words in TITLES.items():
+            menu.addAction(f"{words} …", partial(self.enter_by_hand, engine, what))
+        menu.popup(self.enter.mapToGlobal(self.enter.rect().bottomLeft()))
+
+    def enter_by_hand(self, engine: Engine, what: What, at: int | None = None) -> None:
+        ByHandDialog(self, self.state, engine, what, self.refresh, at).show()
 
     def ask_for_price(self) -> None:
         """A new plan, one of those that were entered here, or one of the file's as it is really paid, beside it."""

@@ -10,8 +10,9 @@ from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
+from zestpanel.core.catalogue.by_hand import heard_of_text
 from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
@@ -119,6 +120,7 @@ class EnginesPage(TabbedPage):
         menu.addAction("From a connector file …", self.ask_for_file)
         menu.addAction("From an example call or command line …", self.start_wizard)
         menu.addAction("A person's recordings …", self.ask_for_person)
+        menu.addAction("One that was heard of …", self.ask_for_heard_of)
         self._drop_down(menu, self.add_engine)
 
     def _exchange_menu(self) -> None:
@@ -197,6 +199,22 @@ class EnginesPage(TabbedPage):
 
     def ask_for_person(self) -> None:
         PersonDialog(self, self.state, self.add_person).show()
+
+    def ask_for_heard_of(self) -> None:
+        name, good = QInputDialog.getText(self, "An engine that was heard of", "Its name")
+        if good and name.strip():
+            self.add_heard_of(name.strip())
+
+    def add_heard_of(self, name: str) -> None:
+        """An engine by its name alone: what is known of it is entered beside it, and it is asked for nothing."""
+        if name in self.state.bench.engines:
+            self.state.complain(f"{name} is in the catalogue already.")
+            return
+        source = heard_of_text(name, link="")
+        self._put(parse_connector(source, name=name), source, f"{name}.yaml")
+        self.state.refresh()
+        self.show_view("Engines")
+        self.engines.enter_by_hand(self.state.project.shortlist.engines()[name], "about")
 
     def add_person(self, name: str, language: str, paths: list[Path]) -> None:
         """A person's recordings as a candidate that is heard and compared with, and never chosen."""
