@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import tempfile
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zest-settings-")  # what a window remembers is no person's
 
 import itertools
 import shutil

@@ -71,7 +71,9 @@ def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
         return {"places": [int(np.clip(round(one), 0, 100)) for one in wanted]}
 
     for kind, answers in (("preference", prefers), ("ABX", hears), ("multi-stimulus", places)):
-        wanted = tests[kind]
+        wanted = tests.get(kind)
+        if wanted is None:
+            continue
         settings = TestSettings(
             candidate_ids=tuple(candidates[n - 1].id for n in wanted["candidates"] if n <= len(candidates)),
             passage_ids=tuple(p.id for p in passages), training=0, most=wanted.get("most", 0),

@@ -21,6 +21,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.store.project import SUFFIX, Project
 from zestpanel.desk.preparing import Preparing
+from zestpanel.desk.remembered import add_recent, page_of, put_in_place
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import load_faces, theme
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES
@@ -73,7 +74,12 @@ class Desk:
             project.documents.put("brief", Brief(channel=folder.stem).model_dump(mode="json"))
         before = self.window
         self.window = MainWindow(project, open_project=self.open)
+        put_in_place(self.window)
         self.window.show()
+        page = page_of(folder)
+        if page in PAGE_CLASSES and self.window.state.bench.candidates:
+            self.window.go_to(page)
+        add_recent(folder)
         Preparing(self.window, self.window.page, tuple(PAGE_CLASSES)).begin()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:

@@ -28,7 +28,7 @@ class KeySheet(QDialog):
         grid.setVerticalSpacing(3)
         outer.addLayout(grid)
         deeds = [d for d in ACTIONS if not d.id.startswith("lane_")]
-        lines = [(QKeySequence(d.keys).toString(), d.text) for d in deeds if d.keys]
+        lines = [(QKeySequence(d.keys.split(" ")[0]).toString(), d.text) for d in deeds if d.keys]
         lines.insert(8, ("1 to 9", "Hear that lane, from the same place in the text"))
         lines += list(_MORE)
         half = (len(lines) + 1) // 2

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import contextlib
+import sys
 from collections.abc import Callable
 from functools import partial
 from importlib import import_module
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, QProcess, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -40,16 +41,18 @@ from zestpanel.desk.defects import DefectsDialog
 from zestpanel.desk.files import sort_files
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.key_sheet import KeySheet
+from zestpanel.desk.notices import Notices, NoticesDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
+from zestpanel.desk.remembered import keep_place, recent
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.strip import Strip
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import Trail
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES, TITLES
-from zestpanel.desk.widgets import KeyButton, button, label, set_role, show_only
+from zestpanel.desk.widgets import KeyButton, button, label, show_only
 
 
 class MainWindow(QMainWindow):
@@ -67,9 +70,11 @@ class MainWindow(QMainWindow):
         self.state = DeskState(project, player or Player(), self)
         self.state.player.setParent(self.state)
         self.setAcceptDrops(True)
+        self._been: list[tuple[str, str]] = []
+        self._been_at, self._going_back = -1, False
         self._build()
         self._build_actions()
-        self.state.notice.connect(self._show_notice)
+        self.state.notice.connect(self.notices.show_notice)
         self.state.history_changed.connect(self._show_history)
         self.state.player.lost.connect(self._sound_lost)
         for signal in (self.state.bench_changed, self.state.standing_changed):
@@ -107,16 +112,6 @@ class MainWindow(QMainWindow):
         head.addWidget(self._step, 1)
         head.addWidget(self.hide_labels)
         head.addWidget(self.menu_button)
-        self.notice = QFrame()
-        self.notice.setObjectName("notice")
-        row = QHBoxLayout(self.notice)
-        row.setContentsMargins(20, 4, 12, 4)
-        self.notice_text = QLabel()
-        self.notice_text.setWordWrap(True)
-        self.notice_text.setTextFormat(Qt.TextFormat.PlainText)
-        row.addWidget(self.notice_text, 1)
-        row.addWidget(button("Close", self.notice.hide, role="link"))
-        self.notice.hide()
         self.trail, self.card, self.strip = Trail(self.state), Card(self.state), Strip(self.state)
         self.trail.chosen.connect(self.go_to)
         self.hours = Hours(self.state)
@@ -133,7 +128,6 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self.notice)
         column.addLayout(across, 1)
         column.addWidget(self.strip)
         self.booth = Booth(self.state)
@@ -142,6 +136,7 @@ class MainWindow(QMainWindow):
         self._whole.addWidget(desk)
         self._whole.addWidget(self.booth)
         self.setCentralWidget(self._whole)
+        self.notices = Notices(self._whole, self.header)
         self._card_wanted: dict[str, bool] = {}  # where it was asked for, or sent away
 
     def page(self, step: str) -> Page:
@@ -151,8 +146,12 @@ class MainWindow(QMainWindow):
             page.go_to = self.go_to
             if step == "listening":
                 page.begin.connect(self._to_booth)  # type: ignore[attr-defined]
+            if step == "brief":
+                page.demo_wanted.connect(self._open_demo)  # type: ignore[attr-defined]
+                page.open_wanted.connect(self._open)  # type: ignore[attr-defined]
+                page.lately_wanted.connect(lambda folder: self._open_project(folder, False))  # type: ignore[attr-defined]
             if isinstance(page, TabbedPage):
-                page.view_shown.connect(self._make_room)
+                page.view_shown.connect(self._view_shown)
             self.pages[step] = page
             self._stack.addWidget(page)
         return self.pages[step]
@@ -187,6 +186,9 @@ class MainWindow(QMainWindow):
             "smaller": lambda: theme.step_scale(-1),
             "card": self._toggle_card,
             "keys": self._show_keys,
+            "said": lambda: NoticesDialog(self, self.notices.said).show(),
+            "go_back": self._go_back,
+            "go_on": lambda: self._go_back(on=True),
         }
         tray = self.state.tray
         calls |= {
@@ -202,7 +204,7 @@ class MainWindow(QMainWindow):
         for one in ACTIONS:
             action = QAction(one.text, self)
             if one.keys:
-                action.setShortcut(QKeySequence(one.keys))
+                action.setShortcuts([QKeySequence(keys) for keys in one.keys.split(" ")])
             action.triggered.connect(lambda _=False, d=calls[one.id]: d())
             self.addAction(action)
             self.actions_by_id[one.id] = action
@@ -213,12 +215,43 @@ class MainWindow(QMainWindow):
         for title in dict.fromkeys(d.menu for d in ACTIONS if d.menu):
             part = menu.addMenu(title)
             assert part is not None
+            if title == "Project":
+                self._add_recent(part)
             for one in ACTIONS:
                 if one.menu == title:
                     part.addAction(self.actions_by_id[one.id])
         menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
 
+    def _add_recent(self, menu: QMenu) -> None:
+        others = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
+        if others:
+            part = menu.addMenu("Opened lately")
+            assert part is not None
+            for folder in others:
+                part.addAction(folder.stem, partial(self._open_project, folder, False))
+
     # -- where we are
+
+    def _go_back(self, *, on: bool = False) -> None:
+        """Where one was before, and on again."""
+        here = self._been_at + (1 if on else -1)
+        if 0 <= here < len(self._been):
+            self._been_at = here
+            step, view = self._been[here]
+            self._going_back = True
+            self.go_to(step)
+            page = self.pages[step]
+            if view and isinstance(page, TabbedPage):
+                page.show_view(view)
+            self._going_back = False
+
+    def _note_place(self) -> None:
+        """The page, and the view of it, that one is at now."""
+        page = self.pages.get(self.current)
+        place = (self.current, page.view if isinstance(page, TabbedPage) else "")
+        if not self._going_back and (not self._been or self._been[self._been_at] != place):
+            self._been = [*self._been[: self._been_at + 1], place][-50:]
+            self._been_at = len(self._been) - 1
 
     def go_to(self, step: str) -> None:
         page = self.page(step)
@@ -227,6 +260,7 @@ class MainWindow(QMainWindow):
         self._make_room()
         self.trail.set_on(step)
         self._step.setText(TITLES[step])
+        self._note_place()
         page.refresh()
         if step == "renders" and page.empty is None:
             page.grid.setFocus()  # type: ignore[attr-defined]
@@ -256,6 +290,10 @@ class MainWindow(QMainWindow):
         key = self._card_key()
         self.card.setVisible(self._card_wanted.get(key, page.beside_card))
 
+    def _view_shown(self) -> None:
+        self._note_place()
+        self._make_room()
+
     def _card_key(self) -> str:
         page = self.pages[self.current]
         return f"{self.current} {page.view}" if isinstance(page, TabbedPage) else self.current
@@ -277,10 +315,10 @@ class MainWindow(QMainWindow):
             self.actions_by_id[deed].setText(f"{words}: {name}" if name else words)
             self.actions_by_id[deed].setEnabled(bool(name))
 
-    def _show_notice(self, level: str, text: str) -> None:
-        self.notice_text.setText(text)
-        set_role(self.notice_text, "bad" if level == "problem" else "")
-        self.notice.show()
+    @property
+    def notice_text(self) -> QLabel:
+        """The last thing that was said."""
+        return self.notices.newest
 
     def _check_project(self) -> None:
         folder = self.state.project.folder
@@ -343,6 +381,14 @@ class MainWindow(QMainWindow):
         name = QFileDialog.getExistingDirectory(self, "Open project (a folder ending in .zest)")
         if name:
             self._open_project(Path(name), False)
+
+    def _open_demo(self) -> None:
+        """The demo has a window of its own, by a program of its own: this project stays open."""
+        good, _ = QProcess.startDetached(sys.executable, ["-m", "zestpanel", "demo"])
+        if good:
+            self.state.say("The demo opens in a window of its own in some seconds.")
+        else:
+            self.state.complain("The demo could not be started. Try it from a terminal: zestpanel demo")
 
     def _import(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Import", "", "Scripts, engines, clips and tables (*)")
@@ -446,7 +492,12 @@ class MainWindow(QMainWindow):
             run.leave()
             run.wait(30)
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() != Qt.Key.Key_Escape or not self.notices.close_last():
+            super().keyPressEvent(event)
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        keep_place(self, self.state.project.folder, self.current)
         self._leave_run()
         self.state.stop_hearing()
         if "passages" in self.pages:

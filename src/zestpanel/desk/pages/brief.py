@@ -6,18 +6,31 @@ import re
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
+from functools import partial
 from typing import Any, Final
 
 from pydantic import ValidationError
-from PyQt6.QtWidgets import QCheckBox, QFormLayout, QGridLayout, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFormLayout,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zestpanel.core.domain.brief import MUST_HAVES, Brief, ExchangeRate
 from zestpanel.core.errors import InputError
 from zestpanel.core.typed import typed_currency, typed_language, typed_number, typed_whole
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.remembered import recent
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import label, set_role
+from zestpanel.desk.widgets import button, label, set_role
 
 _KEPT: Final = "Nothing was changed."
 
@@ -25,6 +38,9 @@ _KEPT: Final = "Nothing was changed."
 class BriefPage(Page):
     title = "Brief"
     about = "What the channel needs: the yardstick for prices, gates and voices."
+    demo_wanted = pyqtSignal()
+    open_wanted = pyqtSignal()
+    lately_wanted = pyqtSignal(object)  # a project's folder
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
@@ -72,6 +88,8 @@ class BriefPage(Page):
             column.addWidget(box, place // 2, place % 2)
             self._musts[name] = box
         form.addRow("Must-haves", musts)
+        self.doors = self._make_doors()
+        self.body.addWidget(self.doors)
         holder = QWidget()
         holder.setMaximumWidth(theme.px(760))
         holder.setLayout(form)
@@ -80,6 +98,48 @@ class BriefPage(Page):
         self.body.addWidget(self._volume)
         self.body.addWidget(self._problem)
         self.body.addStretch(1)
+
+    def _make_doors(self) -> QFrame:
+        """Shown while the project is empty: write the brief, or begin elsewhere."""
+        doors = QFrame()
+        doors.setObjectName("doors")
+        column = QVBoxLayout(doors)
+        column.setContentsMargins(16, 12, 16, 12)
+        column.addWidget(label("Three ways to begin", "strong"))
+        row = QHBoxLayout()
+        for words, what, call in (
+            (
+                "Write the brief",
+                "Below: a channel's name and languages are enough to go on.",
+                lambda: self._fields["channel"].setFocus(),
+            ),
+            ("Open the demo", "A finished bench to look around in; it fills while you watch.", self.demo_wanted.emit),
+            ("Open a project …", "One that was made before.", self.open_wanted.emit),
+        ):
+            one = QVBoxLayout()
+            one.addWidget(button(words, call))
+            one.addWidget(label(what, "small", wrap=True))
+            row.addLayout(one, 1)
+        column.addLayout(row)
+        self._lately = QHBoxLayout()
+        column.addLayout(self._lately)
+        return doors
+
+    def _show_doors(self) -> None:
+        bench = self.state.bench
+        fresh = not bench.candidates and not bench.passages
+        self.doors.setVisible(fresh)
+        if not fresh:
+            return
+        while (item := self._lately.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        others = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
+        if others:
+            self._lately.addWidget(label("Opened lately:", "quiet"))
+            for folder in others[:4]:
+                self._lately.addWidget(button(folder.stem, partial(self.lately_wanted.emit, folder), role="link"))
+            self._lately.addStretch(1)
 
     def _line(self, form: QFormLayout, name: str, title: str, hint: str, *, narrow: bool = False) -> None:
         field = QLineEdit()
@@ -94,6 +154,7 @@ class BriefPage(Page):
         return self._fields[name]
 
     def refresh(self) -> None:
+        self._show_doors()
         brief = self.state.project.brief
         values = {
             "channel": brief.channel,

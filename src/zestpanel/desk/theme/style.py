@@ -135,7 +135,8 @@ QProgressBar {{ background: {c["zest-pale"]}; border: none; border-radius: 3px; 
 QProgressBar::chunk {{ background: {c["zest"]}; border-radius: 3px; }}
 QSplitter::handle {{ background: {c["rule"]}; }}
 QToolTip {{ background: {c["ink"]}; color: {c["on-ink"]}; border: none; padding: {px(5)}px; }}
-#notice {{ background: {c["shade"]}; border-bottom: 1px solid {c["rule"]}; }}
+#doors {{ background: {c["sheet"]}; border: 1px solid {c["rule"]}; border-radius: 5px; }}
+#notice {{ background: {c["sheet"]}; border: 1px solid {c["wave"]}; border-radius: 5px; }}
 #popup {{ background: {c["sheet"]}; border: 1px solid {c["ink"]}; border-radius: 5px; }}
 #rule {{ background: {c["rule"]}; }}
 #dropping {{ background: {c["zest-pale"]}; }}

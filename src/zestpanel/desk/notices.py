@@ -1,0 +1,130 @@
+"""What the program says to the person: over the page, never moving it; problems stay, success fades; all are kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import Table, button, open_at, set_role
+
+MOST_SHOWN = 3
+MOST_KEPT = 200
+GOOD_NEWS_MS = 7_000  # long enough to read two sentences (common practice, no source)
+_WIDTH = 460  # pixels at 100 %
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    level: str
+    text: str
+    at: datetime
+
+
+class Notices(QWidget):
+    """Lies at the upper right of its parent. ``newest`` is the label of the last one."""
+
+    def __init__(self, parent: QWidget, below: QWidget) -> None:
+        """below: the widget that is never covered."""
+        super().__init__(parent)
+        self._below = below
+        self.said: list[Said] = []
+        self._shown: list[QFrame] = []
+        self.newest = QLabel()
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(6)
+        self.hide()
+        parent.installEventFilter(self)
+
+    def show_notice(self, level: str, text: str) -> None:
+        """level: 'info' fades by itself, 'problem' stays until it is closed."""
+        self.said = [*self.said[-MOST_KEPT + 1 :], Said(level, text, datetime.now().astimezone())]
+        for older in [one for one in self._shown if one.property("words") == text]:
+            self._close(older)  # the same again stands once
+        while len(self._shown) >= MOST_SHOWN:
+            self._close(self._shown[0])
+        frame = QFrame()
+        frame.setObjectName("notice")
+        frame.setProperty("words", text)
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(14, 8, 8, 8)
+        words = QLabel(text)
+        words.setWordWrap(True)
+        words.setTextFormat(Qt.TextFormat.PlainText)
+        words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        set_role(words, "bad" if level == "problem" else "")
+        row.addWidget(words, 1)
+        row.addWidget(button("Close", lambda: self._close(frame), role="link"), 0, Qt.AlignmentFlag.AlignTop)
+        frame.setAccessibleName(text)
+        self.newest = words
+        self._column.addWidget(frame)
+        self._shown.append(frame)
+        if level != "problem":
+            timer = QTimer(frame)
+            timer.setSingleShot(True)
+            timer.timeout.connect(lambda: self._close(frame))
+            timer.start(GOOD_NEWS_MS)
+        self._place()
+
+    @property
+    def any(self) -> bool:
+        return bool(self._shown)
+
+    def close_last(self) -> bool:
+        """Escape: the newest goes. Whether there was one."""
+        if self._shown:
+            self._close(self._shown[-1])
+            return True
+        return False
+
+    def _close(self, frame: QFrame) -> None:
+        if frame in self._shown:
+            self._shown.remove(frame)
+            self._column.removeWidget(frame)
+            frame.hide()
+            frame.deleteLater()
+            self._place()
+
+    def _place(self) -> None:
+        parent = self.parentWidget()
+        if not self._shown or parent is None:
+            self.hide()
+            return
+        width = min(theme.px(_WIDTH), parent.width() - 40)
+        self.setFixedWidth(width)
+        height = sum(frame.heightForWidth(width) if frame.hasHeightForWidth() else frame.sizeHint().height()
+                     for frame in self._shown) + 6 * (len(self._shown) - 1)  # fmt: skip
+        top = self._below.mapTo(parent, self._below.rect().bottomLeft()).y() + 10
+        self.setGeometry(parent.width() - width - 20, top, width, height)
+        self.show()
+        self.raise_()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.LayoutRequest):
+            self._place()
+        return super().eventFilter(watched, event)
+
+
+class NoticesDialog(QDialog):
+    """All that was said since the window was opened, the newest first."""
+
+    def __init__(self, parent: QWidget, said: list[Said]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What was said")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        self.table = Table()
+        self.table.setAccessibleName("Notices")
+        rows = [[f"{one.at:%H:%M:%S}", "problem" if one.level == "problem" else "", one.text] for one in reversed(said)]
+        self.table.show_rows(["at", "", "what"], rows or [["", "", "Nothing was said yet."]], wide=2)
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy", self.table.copy))
+        foot.addStretch(1)
+        foot.addWidget(button("Close", self.accept, role="main"))
+        layout.addLayout(foot)
+        open_at(self, 820, 460)
