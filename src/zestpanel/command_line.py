@@ -150,6 +150,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--language", default="")
     sub.add_argument("--again", action="store_true", help="ask anew although the same was asked before")
     sub.add_argument("--to", type=Path, help="WAV file to write")
+    sub = verb("say", hearing.say, "speak a text with the built-in voice into a WAV file", project=False)
+    sub.add_argument("text")
+    sub.add_argument("--voice", default="en", help="such as en, de or fr")
+    sub.add_argument("--pace", type=lambda words: round(float(words)), default=160, help="words a minute")
+    sub.add_argument("--to", type=Path, required=True, help="WAV file to write")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
     verb("measure", rendering.measure, "measure takes that lack figures")
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -14,6 +16,7 @@ from tests.desk.conftest import Opener, Recorder, button_of, cells, drop, record
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.project import Project
+from zestpanel.desk import notices, remembered
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
@@ -556,3 +559,98 @@ def test_listeners_are_told_which_languages_they_speak(
     page.languages.clear()
     page.to_the_booth()
     assert "Which languages does Ann speak?" in window.notice_text.text()
+
+
+def test_a_newcomer_hears_something_in_the_first_minute(
+    empty_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("ZEST_PYTHON", sys.executable)
+    window = open_window(empty_project)
+    brief = window.page("brief")
+    assert isinstance(brief, BriefPage)
+    window.go_to("brief")
+    assert brief.doors.isVisible()
+    assert "Three ways to begin" in words(brief)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    page.add_first()
+    settle(qtbot, window)
+    for dialog in page.findChildren(QDialog):
+        if dialog.isVisible():
+            qtbot.mouseClick(next(b for b in dialog.findChildren(QPushButton) if b.text().startswith("Allow")),
+                             Qt.MouseButton.LeftButton)  # fmt: skip
+    empty_project.texts.add(["The last frost falls in May."], language="en-GB")
+    window.state.refresh()
+    window.go_to("renders")
+    renders = window.page("renders")
+    assert isinstance(renders, RendersPage)
+    settle(qtbot, window)
+    renders.start()
+    qtbot.waitUntil(lambda: window.state.runs.run is not None and not window.state.runs.goes_on, timeout=60_000)
+    settle(qtbot, window)
+    assert window.state.bench.candidates[0].engine == "Built-in voice"
+    qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=20_000)
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    assert np.abs(recorder(window).hear(1.5)).max() > 0.05, "it speaks"
+    window.go_to("brief")
+    assert not brief.doors.isVisible(), "the project is not empty any more"
+
+
+def test_notices_stack_fade_and_are_kept_and_escape_closes_them(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(notices, "GOOD_NEWS_MS", 200)
+    window = open_window(bench_project)
+    page_at = window.page("renders").mapTo(window, QPoint(0, 0))
+    window.state.say("All is well.")
+    window.state.complain("Something is wrong.")
+    window.state.complain("Something is wrong.")
+    assert window.page("renders").mapTo(window, QPoint(0, 0)) == page_at, "nothing moves under the hand"
+    assert [one.text for one in window.notices.said][-2:] == ["Something is wrong."] * 2
+    assert words(window.notices).count("Something is wrong.") == 1
+    qtbot.waitUntil(lambda: "All is well." not in words(window.notices), timeout=5_000)
+    assert "Something is wrong." in words(window.notices), "a problem stays"
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert not window.notices.any
+    window.actions_by_id["said"].trigger()
+    (dialog,) = window.findChildren(notices.NoticesDialog)
+    assert [row[2] for row in cells(dialog.table)][:3] == ["Something is wrong.", "Something is wrong.", "All is well."]
+
+
+def test_alt_left_goes_back_the_way_one_came(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, TabbedPage)
+    page.show_view("Shortlist")
+    window.go_to("cost")
+    settle(qtbot, window)
+    window.actions_by_id["go_back"].trigger()
+    assert (window.current, page.view) == ("engines", "Shortlist")
+    window.actions_by_id["go_back"].trigger()
+    assert (window.current, page.view) == ("engines", "Voices")
+    window.actions_by_id["go_on"].trigger()
+    window.actions_by_id["go_on"].trigger()
+    assert window.current == "cost"
+    window.actions_by_id["go_on"].trigger()
+    assert window.current == "cost"
+
+
+def test_the_window_comes_back_where_it_stood_and_never_larger_than_the_screen(
+    bench_project: Project, open_window: Opener
+) -> None:
+    window = open_window(bench_project)
+    window.resize(1100, 700)
+    window.go_to("cost")
+    remembered.keep_place(window, bench_project.folder, window.current)
+    remembered.add_recent(bench_project.folder)
+    window.resize(5_000, 4_000)
+    remembered.put_in_place(window)
+    screen = window.screen()
+    assert screen is not None
+    room = screen.availableGeometry()
+    assert window.height() == min(700, room.height())
+    assert window.width() <= max(room.width(), window.minimumSizeHint().width(), 1100)
+    assert remembered.page_of(bench_project.folder) == "cost"
+    assert remembered.recent()[0] == bench_project.folder

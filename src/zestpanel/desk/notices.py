@@ -25,12 +25,12 @@ class Said:
 
 
 class Notices(QWidget):
-    """Lies at the upper right of its parent. ``newest`` is the label of the last one."""
+    """Lies at the lower right of its parent. ``newest`` is the label of the last one."""
 
-    def __init__(self, parent: QWidget, below: QWidget) -> None:
-        """below: the widget that is never covered."""
+    def __init__(self, parent: QWidget, above: QWidget) -> None:
+        """above: the widget at the foot that is never covered."""
         super().__init__(parent)
-        self._below = below
+        self._above = above
         self.said: list[Said] = []
         self._shown: list[QFrame] = []
         self.newest = QLabel()
@@ -62,6 +62,7 @@ class Notices(QWidget):
         frame.setAccessibleName(text)
         self.newest = words
         self._column.addWidget(frame)
+        frame.show()
         self._shown.append(frame)
         if level != "problem":
             timer = QTimer(frame)
@@ -98,8 +99,10 @@ class Notices(QWidget):
         self.setFixedWidth(width)
         height = sum(frame.heightForWidth(width) if frame.hasHeightForWidth() else frame.sizeHint().height()
                      for frame in self._shown) + 6 * (len(self._shown) - 1)  # fmt: skip
-        top = self._below.mapTo(parent, self._below.rect().bottomLeft()).y() + 10
-        self.setGeometry(parent.width() - width - 20, top, width, height)
+        foot = (
+            self._above.mapTo(parent, self._above.rect().topLeft()).y() if self._above.isVisible() else parent.height()
+        )
+        self.setGeometry(parent.width() - width - 20, max(0, foot - height - 12), width, height)
         self.show()
         self.raise_()
 

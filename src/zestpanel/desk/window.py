@@ -136,7 +136,7 @@ class MainWindow(QMainWindow):
         self._whole.addWidget(desk)
         self._whole.addWidget(self.booth)
         self.setCentralWidget(self._whole)
-        self.notices = Notices(self._whole, self.header)
+        self.notices = Notices(self._whole, self.strip)
         self._card_wanted: dict[str, bool] = {}  # where it was asked for, or sent away
 
     def page(self, step: str) -> Page:

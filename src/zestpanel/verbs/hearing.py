@@ -1,4 +1,4 @@
-"""One line in one voice, into a file."""
+"""One line in one voice, into a file: asked for of an engine, or spoken by the built-in voice."""
 
 from __future__ import annotations
 
@@ -37,3 +37,18 @@ def hear(options: argparse.Namespace) -> Output:
                                  kept="The line is kept in the project.") from error  # fmt: skip
             lines.append(f"Written to {options.to}.")
         return {"duration_s": heard.clip.duration_s, "asked_on": heard.asked_on, "lines": lines}
+
+
+def say(options: argparse.Namespace) -> Output:
+    """Speak a text with the built-in voice into a WAV file: what the engine to begin with runs."""
+    from zestpanel.core.audio.clip import Clip, as_samples
+    from zestpanel.core.audio.files import write_wav
+    from zestpanel.core.speech.builtin_voice import speak
+
+    said = speak(options.text, voice=options.voice, rate_wpm=options.pace)
+    clip = Clip(samples=as_samples(said.samples), rate_hz=said.rate_hz)
+    try:
+        write_wav(options.to, clip)
+    except OSError as error:
+        raise InputError(f"{options.to} cannot be written ({error.strerror}).", kept="Nothing was written.") from error
+    return {"duration_s": clip.duration_s, "lines": []}

@@ -16,6 +16,8 @@ from zestpanel.core.catalogue.by_hand import heard_of_text
 from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.catalogue.first_engine import NAME as FIRST
+from zestpanel.core.catalogue.first_engine import first_engine_text
 from zestpanel.core.catalogue.person import person_text
 from zestpanel.core.choice.gates import not_stated
 from zestpanel.core.domain.candidate import Candidate
@@ -88,9 +90,9 @@ class EnginesPage(TabbedPage):
         if not bench.engines:
             self.set_empty(
                 EmptyState(
-                    "No engine yet. A connector file says how an engine is reached and which voices it has: ten lines "
-                    "are enough for a program on this machine that writes a WAV file. Paste an example call or command "
-                    "line, and the file is written for you.",
+                    "No engine yet. The built-in voice speaks at once. For an engine of yours paste an example call or "
+                    "command line, and its connector file is written for you: how it is reached, and which voices it "
+                    "has.",
                     "Add engine …",
                     self._menu,
                 )
@@ -117,6 +119,7 @@ class EnginesPage(TabbedPage):
 
     def _menu(self) -> None:
         menu = QMenu(self)
+        menu.addAction("The built-in voice, to begin with", self.add_first)
         menu.addAction("From a connector file …", self.ask_for_file)
         menu.addAction("From an example call or command line …", self.start_wizard)
         menu.addAction("A person's recordings …", self.ask_for_person)
@@ -215,6 +218,19 @@ class EnginesPage(TabbedPage):
         self.state.refresh()
         self.show_view("Engines")
         self.engines.enter_by_hand(self.state.project.shortlist.engines()[name], "about")
+
+    def add_first(self) -> None:
+        """The engine that comes with the program, and its voice of the channel's language on the shortlist."""
+        source = first_engine_text()
+        engine = parse_connector(source, name=FIRST)
+        self._put(engine, source, f"{FIRST}.yaml")
+        shortlist, brief = self.state.project.shortlist, self.state.bench.brief
+        wanted = brief.languages[0] if brief.languages else "en-GB"
+        voice = next((v for v in engine.voices if v.speaks(wanted)), engine.voices[0])
+        added: list[Candidate] = []
+        self.state.edit(f"{voice.label} on the shortlist", lambda: added.extend(shortlist.add(engine, voice=voice.id)),
+                        lambda: shortlist.set_removed([one.id for one in added], True))  # fmt: skip
+        self.refresh()
 
     def add_person(self, name: str, language: str, paths: list[Path]) -> None:
         """A person's recordings as a candidate that is heard and compared with, and never chosen."""
