@@ -29,6 +29,8 @@ from zestpanel.core.runs.spending.caps import caps_of
 from zestpanel.core.store.project import Project
 from zestpanel.desk.grid.model import describe
 from zestpanel.desk.hours import Hours
+from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
 from zestpanel.desk.theme.tokens import theme
@@ -498,3 +500,42 @@ def test_the_window_follows_a_run_from_what_it_tells(bench_project: Project, qui
     assert (pieced.takes, pieced.unmeasured) == (read.takes, read.unmeasured) == (9 + progress.done, 0)
     # heard again after the project was read: nothing counts twice
     assert with_news(read, events).takes == read.takes
+
+
+def test_cells_show_figures_with_a_shade_and_the_best_first(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    first, second, third = (c.id for c in bench_project.shortlist.candidates())
+    ann = bench_project.panel.add_listener("Ann", languages=["en"])
+    bench_project.answers.add_ratings([
+        {"listener_id": ann.id, "candidate_id": c, "passage_version_id": p.version_id, "score": score,
+         "origin": "file"}
+        for p in bench_project.texts.all() for c, score in ((first, 2.0), (second, 5.0), (third, 4.0))
+    ])  # fmt: skip
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = window.page("renders")
+    assert isinstance(page, RendersPage)
+    tab = page.widget_of("Grid")
+    assert isinstance(tab, GridTab)
+    grid, model = tab.grid, tab.grid.grid_model
+    high = grid.rowHeight(0)
+    tab.shows.setCurrentIndex(tab.shows.findData("score"))
+    settle(qtbot, window)
+    assert [model.shade_at(row, 0) for row in range(3)] == [("2.0", 0.875), ("5.0", 0.125), ("4.0", 0.5)]
+    assert grid.rowHeight(0) < high, "more of them on the screen"
+    qtbot.mouseClick(tab.sorted, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [model.candidate(row).id for row in range(3)] == [second, third, first]
+    assert [lane.candidate.id for lane in window.state.tray.lanes] == [second, third, first], "digits follow the rows"
+    window.state.toggle_labels()
+    assert model.shade_at(0, 0) is None, "a figure would tell whose it is"
+    window.state.toggle_labels()
+    for name in (tab.shows.itemData(k) for k in range(tab.shows.count())):
+        tab.shows.setCurrentIndex(tab.shows.findData(name))
+        settle(qtbot, window)
+        grid.viewport().grab()
+    tab.shows.setCurrentIndex(0)
+    settle(qtbot, window)
+    assert model.shading is None
+    assert [model.candidate(row).id for row in range(3)] == [first, second, third]

@@ -52,6 +52,7 @@ class DeskState(QObject):
         self.candidate_id: int | None = None
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
+        self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
         self.tray = Tray(self)
         self.runs = RunControl(self)
@@ -93,10 +94,19 @@ class DeskState(QObject):
         self.tray.load(keep_place=True)
 
     def ordered(self) -> list[Candidate]:
-        """Candidates in the order shown: the shortlist's, or shuffled while labels are hidden."""
+        """Candidates in the order shown: the shortlist's, or another that was asked for; shuffled while labels are
+        hidden."""
         if self._letters is None:
-            return list(self.bench.candidates)
+            place = {candidate: k for k, candidate in enumerate(self.order)}
+            return sorted(self.bench.candidates, key=lambda c: place.get(c.id, len(place)))
         return sorted(self.bench.candidates, key=lambda c: self._letters.get(c.id, "ZZ") if self._letters else "")
+
+    def put_order(self, candidate_ids: list[int]) -> None:
+        """Show candidates, and their lanes, in this order; the shortlist's own for none."""
+        if candidate_ids != self.order:
+            self.order = candidate_ids
+            self.bench_changed.emit()
+            self.tray.load(keep_place=True)
 
     def name(self, candidate: Candidate) -> str:
         if self._letters is not None:

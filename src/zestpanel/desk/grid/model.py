@@ -11,6 +11,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.viewmodels.cells import Cell
+from zestpanel.desk.viewmodels.shading import Shading
 
 
 class GridModel(QAbstractTableModel):
@@ -19,12 +20,16 @@ class GridModel(QAbstractTableModel):
         self._state = state
         self._candidates: list[Candidate] = state.ordered()
         self._passages: list[Passage] = list(state.bench.passages)
+        self._shading: Shading | None = None
+        self._columns: list[int] = []  # of passages, where another order than the set's is wanted
         state.bench_changed.connect(self._refresh)
         state.labels_changed.connect(self._refresh)
         state.runs.changed.connect(self._repaint)
 
     def _refresh(self) -> None:
-        candidates, passages = self._state.ordered(), list(self._state.bench.passages)
+        place = {passage: k for k, passage in enumerate(self._columns)}
+        candidates = self._state.ordered()
+        passages = sorted(self._state.bench.passages, key=lambda p: place.get(p.id, len(place)))
         same = [c.id for c in candidates] == [c.id for c in self._candidates] and [p.id for p in passages] == [
             p.id for p in self._passages
         ]
@@ -36,6 +41,23 @@ class GridModel(QAbstractTableModel):
             self.beginResetModel()
             self._candidates, self._passages = candidates, passages
             self.endResetModel()
+
+    @property
+    def shading(self) -> Shading | None:
+        """What cells show instead of their waveforms; never while labels are hidden, which it would lift."""
+        return None if self._state.labels_hidden else self._shading
+
+    def put_shading(self, found: Shading | None, columns: list[int]) -> None:
+        self._shading, self._columns = found, columns
+        self._refresh()
+        self._repaint()
+
+    def shade_at(self, row: int, column: int) -> tuple[str, float | None] | None:
+        """(the cell's value in words, how strongly it is shaded), None without a shading."""
+        if self.shading is None:
+            return None
+        place = self._candidates[row].id, self._passages[column].id
+        return self.shading.words(place), self.shading.share(place)
 
     def _repaint(self) -> None:
         if self._candidates and self._passages:
@@ -70,7 +92,13 @@ class GridModel(QAbstractTableModel):
         cell, running = self.shown_at(index.row(), index.column())
         match role:
             case Qt.ItemDataRole.ToolTipRole:
-                return plain_tip(describe(cell))
+                shown = self.shade_at(index.row(), index.column())
+                title = (
+                    f"{self.shading.title}: {shown[0] or 'none'} {self.shading.unit}; "
+                    if shown and self.shading
+                    else ""
+                )
+                return plain_tip(title + describe(cell))
             case Qt.ItemDataRole.AccessibleTextRole:
                 name = self._state.name(candidate)
                 return f"{name}, {passage.title}: {'running' if running else describe(cell)}"
@@ -83,7 +111,8 @@ class GridModel(QAbstractTableModel):
             passage = self._passages[section]
             if role == Qt.ItemDataRole.ToolTipRole:
                 return plain_tip(passage.text)
-            return f"{section + 1:02d}\n{passage.title}"
+            number = next((k for k, p in enumerate(self._state.bench.passages, 1) if p.id == passage.id), section + 1)
+            return f"{number:02d}\n{passage.title}"
         candidate = self._candidates[section]
         return f"{self._state.name(candidate)}\n{self._state.detail(candidate)}"
 

@@ -7,7 +7,7 @@ from collections import OrderedDict
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from zestpanel.core.domain.take import Take
@@ -16,6 +16,7 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
 
 CELL_WIDTH, CELL_HEIGHT = 106, 56
+LOW_HEIGHT = 34  # of a cell that shows a figure instead of a waveform
 MOST_KEPT = 600  # pictures of cells, some screens full
 MOST_DRAWING_S = 0.008  # of new pictures in one frame
 
@@ -53,7 +54,9 @@ class CellPainter(QStyledItemDelegate):
         widget = self.parent()
         ratio = widget.devicePixelRatioF() if isinstance(widget, QWidget) else 1.0
         take = cell.take
+        shade = model.shade_at(index.row(), index.column())
         key = (
+            shade,
             cell.state, take.id if take else cell.why, take.starred if take else False, cell.takes, cell.marks,
             cell.odd_voice, bool(cell.doubts), len(cell.failures), selected, running, rect.width(), rect.height(),
             ratio,
@@ -68,7 +71,8 @@ class CellPainter(QStyledItemDelegate):
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
             brush = QPainter(picture)
-            self._draw(brush, QRectF(0, 0, rect.width(), rect.height()), cell, selected=selected, running=running)
+            box = QRectF(0, 0, rect.width(), rect.height())
+            self._draw(brush, box, cell, selected=selected, running=running, shade=shade)
             brush.end()
             self._drawn[key] = picture
             if len(self._drawn) > MOST_KEPT:
@@ -81,7 +85,10 @@ class CellPainter(QStyledItemDelegate):
             self._at.clear()
         painter.drawPixmap(rect.topLeft(), picture)
 
-    def _draw(self, painter: QPainter, box: QRectF, cell: Cell, *, selected: bool, running: bool) -> None:
+    def _draw(
+        self, painter: QPainter, box: QRectF, cell: Cell, *, selected: bool, running: bool,
+        shade: tuple[str, float | None] | None,
+    ) -> None:  # fmt: skip
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if selected:
             painter.fillRect(box.adjusted(1, 1, -1, -2), theme.colour("sheet"))
@@ -90,6 +97,8 @@ class CellPainter(QStyledItemDelegate):
         inner = box.adjusted(theme.px(5), theme.px(6), -theme.px(5), -theme.px(6))
         if running:
             self._words(painter, inner, "running", "deep-zest", box=True)
+        elif cell.state == "there" and shade is not None:
+            self._figure(painter, box, cell, *shade)
         elif cell.state == "there":
             self._take(painter, inner, cell, selected)
         elif cell.state == "missing":
@@ -136,6 +145,21 @@ class CellPainter(QStyledItemDelegate):
             )
             shown = QFontMetricsF(painter.font()).elidedText(flag, Qt.TextElideMode.ElideRight, room.width() + 2)
             painter.drawText(room, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom, shown)
+
+    def _figure(self, painter: QPainter, box: QRectF, cell: Cell, words: str, share: float | None) -> None:
+        """A value on its shade: the darker, the worse; its marks beside it."""
+        if share is not None:
+            colour = QColor(theme.colour("zest"))
+            colour.setAlphaF(0.06 + 0.6 * share)
+            painter.fillRect(box.adjusted(1, 1, -1, -2), colour)
+        painter.setFont(theme.font("body"))
+        painter.setPen(theme.colour("ink" if words else "quiet"))
+        inner = box.adjusted(theme.px(8), 0, -theme.px(8), 0)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words or "–")
+        if cell.marks:
+            painter.setFont(theme.font("small", bold=True))
+            painter.setPen(theme.colour("plum"))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"{cell.marks} ●")
 
     def _wave(self, painter: QPainter, take: Take, box: QRectF, colour: str) -> None:
         values = np.frombuffer(take.peaks, dtype=np.uint8).astype(float) / 255

@@ -7,9 +7,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
 from zestpanel.desk.grid.model import GridModel
-from zestpanel.desk.grid.painting import CELL_HEIGHT, CELL_WIDTH, CellPainter, TwoLineHeader
+from zestpanel.desk.grid.painting import CELL_HEIGHT, CELL_WIDTH, LOW_HEIGHT, CellPainter, TwoLineHeader
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.viewmodels.shading import Shading
 
 
 class GridView(QTableView):
@@ -47,10 +48,15 @@ class GridView(QTableView):
         assert across is not None
         assert down is not None
         across.setDefaultSectionSize(theme.px(CELL_WIDTH))
-        down.setDefaultSectionSize(theme.px(CELL_HEIGHT))
+        down.setDefaultSectionSize(theme.px(LOW_HEIGHT if self.grid_model.shading is not None else CELL_HEIGHT))
         across.setFixedHeight(theme.px(44))
         down.setFixedWidth(theme.px(172))
         self.viewport().update()
+
+    def put_shading(self, found: Shading | None, columns: list[int]) -> None:
+        """Figures instead of waveforms, in low rows; columns: passages in another order than the set's."""
+        self.grid_model.put_shading(found, columns)
+        self._size()
 
     def _follow(self) -> None:
         index = self.grid_model.place_of(self._state.candidate_id, self._state.passage_id)

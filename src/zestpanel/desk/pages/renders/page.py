@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.money import Money, shown
@@ -22,7 +22,7 @@ from zestpanel.core.runs.schedule.scheduled import coming, give_up_schedule, sle
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.bring_in import BringInDialog
-from zestpanel.desk.grid.view import GridView
+from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
 from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided
@@ -35,20 +35,6 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, button, label
 
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
-
-
-class GridTab(QWidget):
-    """The bench grid with what can be done to a cell."""
-
-    def __init__(self, state: DeskState) -> None:
-        super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self.grid = GridView(state)
-        layout.addWidget(self.grid)
-
-    def refresh(self) -> None:
-        """The grid follows the bench by itself."""
 
 
 class RendersPage(TabbedPage):
