@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QInputDialog, QVBox
 from zestpanel.core.listening.defects import Defect, Defects, defects
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 BEFORE_S, AFTER_S = 1.0, 2.0  # heard around a defect
 

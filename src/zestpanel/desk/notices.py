@@ -8,8 +8,9 @@ from datetime import datetime
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, open_at, set_role
+from zestpanel.desk.widgets import button, open_at, set_role
 
 MOST_SHOWN = 3
 MOST_KEPT = 200

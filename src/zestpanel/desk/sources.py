@@ -10,7 +10,8 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.money import shown
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.store.project import Project
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class SourceDialog(QDialog):

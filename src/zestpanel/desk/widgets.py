@@ -2,32 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
-from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QFontMetricsF, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QDialog,
     QFrame,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from zestpanel.core.report.tables import as_tsv
 from zestpanel.desk.brush import painting
-from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 
@@ -160,135 +151,6 @@ class EmptyState(QWidget):
         row.addStretch(1)
         layout.addLayout(row)
         layout.addStretch(3)
-
-
-class TwoLines(QStyledItemDelegate):
-    """Cells whose text has two lines: a name over its detail, smaller and quiet."""
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        first, newline, second = str(index.data() or "").partition("\n")
-        if not newline or painter is None:
-            super().paint(painter, option, index)
-            return
-        self.initStyleOption(option, index)
-        option.text = ""
-        style = option.widget.style() if option.widget is not None else None
-        if style is not None:
-            style.drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
-        box = QRectF(option.rect).adjusted(theme.px(8) + 3, theme.px(5), -theme.px(6), -theme.px(5))
-        painter.save()
-        marked = index.data(Qt.ItemDataRole.ForegroundRole)  # a cell in the warning colour keeps it
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        colour = marked.color() if marked is not None else theme.colour("ink")
-        for font, pen, text, align in (
-            (theme.font(bold=marked is not None), colour, first, Qt.AlignmentFlag.AlignTop),
-            (theme.font("small"), theme.colour("ink" if chosen else "quiet"), second, Qt.AlignmentFlag.AlignBottom),
-        ):
-            painter.setFont(font)
-            painter.setPen(pen)
-            shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-            painter.drawText(box, align | Qt.AlignmentFlag.AlignLeft, shown)
-        painter.restore()
-
-
-class Table(QTableWidget):
-    """A read-only table of text. Numbers go to the right; Ctrl+C copies the selected rows, or all, as TSV."""
-
-    row_chosen = pyqtSignal(int)
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._rows: list[list[str]] = []
-        self._head: list[str] = []
-        self._line = 32
-        self._wide: int | None = None
-        self.setItemDelegate(TwoLines(self))
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
-        self.setTabKeyNavigation(False)
-        vertical, head = self.verticalHeader(), self.horizontalHeader()
-        assert vertical is not None
-        assert head is not None
-        vertical.hide()
-        head.setHighlightSections(False)
-        head.setStretchLastSection(True)
-        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.cellActivated.connect(lambda row, _: self.row_chosen.emit(row))
-
-    def show_rows(
-        self,
-        head: Sequence[str],
-        rows: Sequence[Sequence[str]],
-        *,
-        numbers: Sequence[int] = (),
-        bad: Sequence[tuple[int, int]] = (),
-        tips: dict[tuple[int, int], str] | None = None,
-        wide: int | None = None,
-    ) -> None:
-        """Fill the table. numbers: columns set to the right; bad: cells in the warning colour, in bold.
-
-        wide: the column that takes what is left of the width; the last one unless said.
-        """
-        self._wide = wide
-        self._head, self._rows = list(head), [list(row) for row in rows]
-        self.clear()
-        self.setRowCount(len(rows))
-        self.setColumnCount(len(head))
-        self._line = 44 if any("\n" in cell for row in rows for cell in row) else 32
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        for column, name in enumerate(head):
-            item = QTableWidgetItem(name)
-            item.setTextAlignment(right if column in numbers else left)
-            self.setHorizontalHeaderItem(column, item)
-        for r, row in enumerate(rows):
-            for c, text in enumerate(row):
-                item = QTableWidgetItem(text)
-                if c in numbers:
-                    item.setTextAlignment(right)
-                if (r, c) in bad:
-                    item.setForeground(theme.colour("plum"))
-                    item.setFont(theme.font(bold=True))
-                item.setToolTip(plain_tip((tips or {}).get((r, c), text if len(text) > 24 else "")))
-                self.setItem(r, c, item)
-        self.fit()
-
-    def fit(self) -> None:
-        vertical = self.verticalHeader()
-        assert vertical is not None
-        vertical.setDefaultSectionSize(theme.px(self._line))
-        head = self.horizontalHeader()
-        assert head is not None
-        head.setStretchLastSection(self._wide is None)
-        for column in range(self.columnCount()):
-            stretch = column == self._wide
-            mode = QHeaderView.ResizeMode.Stretch if stretch else QHeaderView.ResizeMode.Interactive
-            head.setSectionResizeMode(column, mode)
-        self.resizeColumnsToContents()
-        for column in range(self.columnCount() - (self._wide is None)):  # the last one takes what is left
-            self.setColumnWidth(column, min(self.columnWidth(column) + 2, theme.px(330)))
-
-    def height_for_rows(self, most: int = 12) -> int:
-        head = self.horizontalHeader()
-        assert head is not None
-        wide = head.length() > self.viewport().width() > 200
-        rows = theme.px(self._line) * min(most, max(1, self.rowCount()))
-        return theme.px(34) + rows + 6 + (theme.px(12) if wide else 0)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.matches(QKeySequence.StandardKey.Copy):
-            self.copy()
-        else:
-            super().keyPressEvent(event)
-
-    def copy(self) -> None:
-        chosen = sorted({index.row() for index in self.selectedIndexes()}) or range(len(self._rows))
-        clipboard = QGuiApplication.clipboard()
-        if clipboard is not None:
-            clipboard.setText(as_tsv([self._head, *(self._rows[i] for i in chosen if i < len(self._rows))]))
 
 
 class Swatch(QWidget):

@@ -26,8 +26,9 @@ from zestpanel.core.report.tables import as_tsv, evidence_table
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.widgets import EmptyState, button, label
 
 
 class ChoicePage(Page):

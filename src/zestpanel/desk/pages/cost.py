@@ -14,7 +14,8 @@ from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_cost
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label
 
 _HEAD = ("Candidate", "Plan", "month", "1st year", "3rd year", "episode", "minute", "kept minute", "1,000 char.")
 

@@ -12,7 +12,8 @@ from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label
 
 
 def columns() -> dict[str, list[Measure]]:

@@ -33,7 +33,8 @@ from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.sources import SourceDialog
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label, yielding
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, yielding
 
 VIEWS = ("Facts", "Claims and outside opinions", "Set-up log", "To look at again", "Entered by hand")
 

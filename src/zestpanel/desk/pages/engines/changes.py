@@ -8,7 +8,8 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.changes import Change
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class ChangesDialog(QDialog):

@@ -21,7 +21,8 @@ from zestpanel.core.store.own_voices import Recording
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import ConsentDialog, FormDialog
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label
 
 
 class RecordingsView(QWidget):

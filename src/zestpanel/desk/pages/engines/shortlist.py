@@ -18,7 +18,8 @@ from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label
 
 
 class ShortlistView(QWidget):

@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from zestpanel.core.domain.listening import Answered
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class AnswersDialog(QDialog):

@@ -8,7 +8,8 @@ from zestpanel.core.languages import language_name
 from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
 from zestpanel.core.listening.scores import primary
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class GroupsDialog(QDialog):

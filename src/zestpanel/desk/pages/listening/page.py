@@ -38,7 +38,8 @@ from zestpanel.desk.pages.listening.survey_dialog import SurveyDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_score
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label, rule
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label, rule
 
 _MOST_MB = 50
 MAIN_SCALE = "ACR"  # the one that the choice rests on

@@ -14,7 +14,8 @@ from zestpanel.core.listening.results import OfLanguage, Result
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.listening_pictures import bars_picture
 from zestpanel.desk.charts.view import ChartView
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label
 
 
 class ResultView(QWidget):

@@ -17,8 +17,9 @@ from zestpanel.core.sending.choices import CAN_BE_SPELLED, SendingChoices
 from zestpanel.core.text.marks.spelling_out import SPELLABLE
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import button, label
 
 _FATES: Final = ("leave out", "spell out")
 

@@ -28,8 +28,9 @@ from zestpanel.core.text.splitting import split_paragraphs, split_sentences
 from zestpanel.desk.brush import painting
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import button, label
 
 AddTexts = Callable[[list[NewText], str, str], bool]
 

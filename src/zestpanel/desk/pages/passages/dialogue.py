@@ -27,7 +27,8 @@ from zestpanel.core.runs.files.dialogue import plan_dialogue, put_together, take
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import EmptyState, Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import EmptyState, button, label
 
 
 class DialogueView(QWidget):

@@ -6,7 +6,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.sending.as_sent import understands
 from zestpanel.core.text.marks.duration import ASSUMED_PER_MINUTE, expected_s
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table
+from zestpanel.desk.table import Table
 
 
 class PlansTable(Table):

@@ -18,7 +18,8 @@ from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
 from zestpanel.desk.pages.passages.saying import say_word
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label
 
 
 class PronunciationView(QWidget):

@@ -22,7 +22,8 @@ from zestpanel.core.store.recipes import (
 )
 from zestpanel.core.text.marks.duration import expected_s
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class RecipesDialog(QDialog):

@@ -33,7 +33,8 @@ from zestpanel.desk.pages.passages.saying import say_word
 from zestpanel.desk.pages.passages.set_edits import SetEdits
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label
 
 # the marks that have a button of their own; the others are in the menu behind them
 _QUICK = ("pause", "emphasis", "rate", "phoneme")

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWid
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.viewmodels.shading import Shading, choices, shading
-from zestpanel.desk.widgets import label
+from zestpanel.desk.widgets import label, yielding
 
 
 class GridTab(QWidget):
@@ -25,10 +25,12 @@ class GridTab(QWidget):
         self.shows.setAccessibleName("Cells show")
         for name, words in choices().items():
             self.shows.addItem(words, name)
+        self.shows.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.shows.setMinimumContentsLength(16)
         row.addWidget(self.shows)
         self.sorted = QCheckBox("the best first")
         row.addWidget(self.sorted)
-        self._says = label("", "small")
+        self._says = yielding(label("", "small"))
         row.addWidget(self._says, 1)
         layout.addLayout(row)
         self.grid = GridView(state)

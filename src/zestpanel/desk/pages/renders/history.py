@@ -15,9 +15,10 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.drift import drift_words, from_values
 from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.when import day_and_hour
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.widgets import button, label, open_at
 
 
 class CellHistory(QDialog):

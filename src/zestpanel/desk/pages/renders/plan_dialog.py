@@ -34,8 +34,9 @@ from zestpanel.core.runs.spending.caps import DOCUMENT as CAPS
 from zestpanel.core.runs.spending.caps import SpendingCaps, caps_of, plan_key
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label, open_at
+from zestpanel.desk.widgets import button, label, open_at
 
 WHEN = (("now", "Now"), ("day", "Every hour for a day"), ("week", "Every four hours for a week"))
 _EVERY = {"day": (60, 24), "week": (240, 42)}

@@ -16,8 +16,9 @@ from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.auditions import Audition
 from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.widgets import button, label
 
 KINDS = {
     "bench": "bench",

@@ -23,7 +23,8 @@ from zestpanel.core.report.timing_pictures import (
 )
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,7 +8,8 @@ from zestpanel.core.analysis.changes.comparing import ALPHA, CandidateChange, Di
 from zestpanel.core.errors import ZestError
 from zestpanel.core.store.splitting import Split
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import Table, button, label
+from zestpanel.desk.table import Table
+from zestpanel.desk.widgets import button, label
 
 HOW = (
     "Each request of the later run is paired with the very same request of the earlier one. Two-sided t test of the "
