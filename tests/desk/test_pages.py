@@ -21,10 +21,13 @@ from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
 from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.evidence import EvidencePage
 from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
 from zestpanel.desk.pages.passages import PassagesPage
+from zestpanel.desk.pages.records import RecordsDialog
 from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.pages.roles import RolesDialog
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.output import ClockOutput
 from zestpanel.desk.playing.player import Player
@@ -654,3 +657,47 @@ def test_the_window_comes_back_where_it_stood_and_never_larger_than_the_screen(
     assert window.width() <= max(room.width(), window.minimumSizeHint().width(), 1100)
     assert remembered.page_of(bench_project.folder) == "cost"
     assert remembered.recent()[0] == bench_project.folder
+
+
+def test_records_are_listed_and_roles_are_changed_in_the_window(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    window.go_to("choice")
+    settle(qtbot, window)
+    page = window.page("choice")
+    assert isinstance(page, ChoicePage)
+    opened: list[Path] = []
+    monkeypatch.setattr(page, "show_record", opened.append)
+    for _ in range(2):
+        page.write()
+        settle(qtbot, window)
+    page.open_records()
+    (dialog,) = page.findChildren(RecordsDialog)
+    assert len(cells(dialog.table)) == 2, "two of one minute stand beside each other"
+    dialog.table.row_chosen.emit(1)
+    assert opened[-1].name == cells(dialog.table)[1][1]
+    page.ask_for_roles()
+    (roles,) = page.findChildren(RolesDialog)
+    roles.lines.setPlainText("\n")
+    qtbot.mouseClick(roles.keep_button, Qt.MouseButton.LeftButton)
+    assert "There is at least one role." in roles.wrong.text()
+    roles.lines.setPlainText("main narrator\nFrench edition\ndrafts")
+    qtbot.mouseClick(roles.keep_button, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [page.role.itemText(k) for k in range(page.role.count())] == ["main narrator", "French edition", "drafts"]
+    window.actions_by_id["undo"].trigger()
+    assert "French edition" not in bench_project.brief.roles
+
+
+def test_evidence_answers_in_sentences_before_it_shows(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("evidence")
+    settle(qtbot, window)
+    page = window.page("evidence")
+    assert isinstance(page, EvidencePage)
+    assert page.verdict.text()
+    assert page.verdict.y() < page.waits.y() < page.table.y(), "sentence, picture, table"

@@ -25,6 +25,8 @@ from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
+from zestpanel.desk.pages.records import RecordsDialog
+from zestpanel.desk.pages.roles import RolesDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
@@ -38,6 +40,7 @@ class ChoicePage(Page):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.head.addWidget(button("Copy evidence table", self.copy_table))
+        self.head.addWidget(button("Records …", self.open_records, tip="Decision records that were written"))
         self.head.addWidget(button("Write decision record", self.write, role="main"))
         weights = QHBoxLayout()
         weights.setSpacing(10)
@@ -96,6 +99,7 @@ class ChoicePage(Page):
         self.by.setPlaceholderText("decided by")
         row = QHBoxLayout()
         row.addWidget(self.role, 1)
+        row.addWidget(button("Roles …", self.ask_for_roles, tip="Names and order of the roles"))
         row.addWidget(self.who, 2)
         form.addLayout(row)
         form.addWidget(self.why)
@@ -270,6 +274,18 @@ class ChoicePage(Page):
             self.show_record(written.record)
 
         self.state.background.run(lambda: write_record(project), done, self.state.complain, topic="record")
+
+    def open_records(self) -> None:
+        RecordsDialog(self, self.state.project.folder / "exports", self.show_record).show()
+
+    def ask_for_roles(self) -> None:
+        RolesDialog(self, self.state, self._fill_roles).show()
+
+    def _fill_roles(self) -> None:
+        now = self.role.currentText()
+        self.role.clear()
+        self.role.addItems(self.state.project.brief.roles or ROLES)
+        self.role.setCurrentText(now)
 
     def show_record(self, path: Path) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout
-
 from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
@@ -39,15 +38,9 @@ class EvidencePage(Page):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.head.addWidget(button("Copy table", lambda: self.table.copy()))
-        self.table = Table()
-        self.table.setAccessibleName("Measures by candidate")
-        self.table.row_chosen.connect(self._open_takes)
-        self.body.addWidget(self.table)
-        self._ways = label("", "small", wrap=True)
-        self.body.addWidget(self._ways)
-        row = QHBoxLayout()
-        row.addWidget(label("Wait for the whole clip, warm requests; cold ones hollow", "strong"), 1)
-        self.body.addLayout(row)
+        self.verdict = label("", "lead", wrap=True)
+        self.body.addWidget(self.verdict)
+        self.body.addWidget(label("Wait for the whole clip, warm requests; cold ones hollow", "strong"))
         self.waits = ChartView(
             lambda width: waits_picture(state.standing, width=width, first_sound=False) if state.standing else None
         )
@@ -59,6 +52,13 @@ class EvidencePage(Page):
         )
         self.first.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.first)
+        self.body.addWidget(label("Measures", "strong"))
+        self.table = Table()
+        self.table.setAccessibleName("Measures by candidate")
+        self.table.row_chosen.connect(self._open_takes)
+        self.body.addWidget(self.table)
+        self._ways = label("", "small", wrap=True)
+        self.body.addWidget(self._ways)
         self.body.addStretch(1)
         self._ids: list[int] = []
 
@@ -74,6 +74,7 @@ class EvidencePage(Page):
             )
             return
         self.set_empty(None)
+        self.verdict.setText(" ".join(evidence_in_words(found)))
         rows: list[list[str]] = []
         self._ids = []
         bad: list[tuple[int, int]] = []

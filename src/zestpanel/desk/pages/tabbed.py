@@ -54,6 +54,8 @@ class TabbedPage(Page):
     def _bring_up(self, place: int) -> None:
         for i, tab in enumerate(self.tabs):
             tab.setChecked(i == place)
+            shown = ", shown" if i == place else ""
+            tab.setAccessibleName(f"{self._names[i]}, view {i + 1} of {len(self.tabs)}{shown}")
         show_only(self.stack, self.widget_of(place))
 
     def widget_of(self, at: int | str) -> QWidget:

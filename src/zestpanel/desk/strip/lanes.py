@@ -41,6 +41,7 @@ class Lanes(QWidget):
         state.labels_changed.connect(self._new_tray)
         state.player.moved.connect(self._follow)
         state.player.changed.connect(self.update)
+        state.player.changed.connect(self._tell)
         theme.changed.connect(self._new_tray)
 
     # -- measures
@@ -83,9 +84,17 @@ class Lanes(QWidget):
         self._offset = 0.0
         self._lay_out()
         self._new_marks()
+        self._tell()
         self.setMinimumHeight(self.needed_height())
         self.updateGeometry()
         self.update()
+
+    def _tell(self) -> None:
+        """What a screen reader is told: the words, and which lane is heard of which."""
+        passage, mixer = self._state.passage(), self._state.player.mixer
+        names = [self._state.tray.lane_name(lane) for lane in self._state.tray.lanes]
+        said = "; ".join(f"{k + 1} {name}{', heard' if k == mixer.on else ''}" for k, name in enumerate(names))
+        self.setAccessibleName(f"Lanes: {said}. {passage.text if passage else ''}")
 
     def _new_marks(self) -> None:
         self._marks = self._state.tray.marks()

@@ -66,6 +66,7 @@ class CatalogueView(QWidget):
         self.age = QSpinBox()
         self.age.setRange(7, 3650)
         self.age.setSuffix(" days")
+        self.age.setAccessibleName("Look up again after")
         self.age.setToolTip("Prices and limits older than this are to be looked up again")
         self.age.valueChanged.connect(self._set_age)
         row.addWidget(self.what)

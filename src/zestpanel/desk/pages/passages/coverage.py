@@ -69,6 +69,7 @@ class CoverageView(QWidget):
         self.most.setRange(1, 60)
         self.most.setValue(12)
         self.most.setPrefix("at most ")
+        self.most.setAccessibleName("Passages to pick, at most")
         self.go = button("Pick", self.start_picking, role="main")
         row = QHBoxLayout()
         row.setSpacing(8)

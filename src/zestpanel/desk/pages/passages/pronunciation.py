@@ -53,6 +53,8 @@ class PronunciationView(QWidget):
         where = QHBoxLayout()
         where.setSpacing(8)
         self.language, self.engine = QComboBox(), QComboBox()
+        self.language.setAccessibleName("Language")
+        self.engine.setAccessibleName("Engine")
         where.addWidget(self.language, 1)
         where.addWidget(self.engine, 1)
         form.addRow("Word", self.word)

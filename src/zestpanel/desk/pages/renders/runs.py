@@ -10,6 +10,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.changes.again import plan_again
+from zestpanel.core.analysis.changes.comparing import CandidateChange
+from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.domain.run import JournalRow, RunRow
 from zestpanel.core.runs.execute.run_log import log_path
 from zestpanel.core.runs.plan.planning import PlannedRun
@@ -20,6 +22,7 @@ from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
+MOST_TOLD = 3
 KINDS = {
     "bench": "bench",
     "load": "under load",
@@ -43,6 +46,8 @@ class RunsView(QWidget):
         above = QWidget()
         upper = QVBoxLayout(above)
         upper.setContentsMargins(0, 0, 0, 8)
+        self.answer = label("", "lead", wrap=True)
+        upper.addWidget(self.answer)
         self.table = Table()
         self.table.setAccessibleName("Runs")
         self.table.itemSelectionChanged.connect(self._show_chosen)
@@ -86,6 +91,8 @@ class RunsView(QWidget):
         chosen = {run.id for run in self.chosen()}
         self.runs, kept, journal, lines = found
         self.lines.setText(_beside_runs(lines))
+        if self.runs:
+            self._look_for_changes(self.runs[0].id)
         failed = Counter(r.run_id for r in journal if r.state == "failed")
         again = Counter(r.run_id for r in journal if r.attempt > 1)
         rows = []
@@ -103,6 +110,17 @@ class RunsView(QWidget):
             if run.id in chosen or (not chosen and place == 0):
                 self.table.selectRow(place)
         self._show_chosen()
+
+    def _look_for_changes(self, newest: int) -> None:
+        """The answer first: whether anything sounds otherwise than it did for the very same requests."""
+        project, state = self.state.project, self.state
+
+        def arrived(found: list[tuple[int, CandidateChange]]) -> None:
+            said = [in_words(state.name(change.candidate), earlier, change) for earlier, change in found]
+            nothing = f"Run {newest}: nothing sounds otherwise than for the same requests before."
+            self.answer.setText(" ".join(said[:MOST_TOLD]) or nothing)
+
+        state.background.run(lambda: silent_changes(project, newest), arrived, state.complain, topic="runs changed")
 
     def chosen(self) -> list[RunRow]:
         """The selected runs, the earlier one first."""

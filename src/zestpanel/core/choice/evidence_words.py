@@ -1,0 +1,60 @@
+"""What the measures and waits say, before any picture or table: who is quickest, whose words are wrong, what is odd."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from zestpanel.core.analysis.timing.waits import in_words
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.row import Row
+
+WRONG_WORDS: Final = 5.0  # percent, from which on it is worth a sentence (common practice, no source)
+FAILING: Final = 0.02
+
+
+def evidence_in_words(found: Standing) -> list[str]:
+    """A sentence each. Waits are compared by their medians, and no one is called quicker where there are too few."""
+    rows = [row for row in found.rows.values() if row.summary.takes]
+    if not rows:
+        return []
+    out = [*_waits(rows), *_words(rows), *_odd(rows)]
+    return out or ["Nothing stands out."]
+
+
+def _waits(rows: list[Row]) -> list[str]:
+    timed = [(row.summary.whole_clip.median, row) for row in rows if row.summary.whole_clip.median is not None]
+    timed = [(wait, row) for wait, row in timed if wait is not None]
+    if len(timed) < 2:
+        return []
+    timed.sort(key=lambda one: one[0] or 0.0)
+    quick, slow = timed[0], timed[-1]
+    return [f"Waits for a whole clip: {quick[1].name} answers in {in_words(quick[0] or 0.0)}, "
+            f"{slow[1].name} in {in_words(slow[0] or 0.0)} (medians)."]  # fmt: skip
+
+
+def _words(rows: list[Row]) -> list[str]:
+    wrong = [(figure.median, row.name) for row in rows if (figure := row.summary.sound.get("words_wrong")) is not None]
+    worst = sorted((one for one in wrong if one[0] > WRONG_WORDS), reverse=True)
+    if not wrong:
+        return []
+    if not worst:
+        return [f"No candidate has more than {WRONG_WORDS:g} % of words wrong."]
+    named = ", ".join(f"{name} {value:.0f} %" for value, name in worst[:3])
+    return [f"Words wrong in more than {WRONG_WORDS:g} %: {named}" + (f" and {len(worst) - 3} more." if len(worst) > 3
+                                                                     else ".")]  # fmt: skip
+
+
+def _odd(rows: list[Row]) -> list[str]:
+    failing = [row for row in rows if row.summary.failure_rate and row.summary.failure_rate.estimate > FAILING]
+    out = []
+    if failing:
+        named = ", ".join(f"{row.name} {100 * row.summary.failure_rate.estimate:.0f} %" for row in failing[:3]
+                          if row.summary.failure_rate)  # fmt: skip
+        out.append(f"Requests that fail: {named}.")
+    other = [f"{row.name} ({row.summary.odd_voice})" for row in rows if row.summary.odd_voice]
+    if other:
+        out.append(f"Another voice answered for {', '.join(other[:3])}.")
+    doubted = sum(row.summary.doubted for row in rows)
+    if doubted:
+        out.append(f"{doubted} takes were odd on arrival and are not scored.")
+    return out
