@@ -8,8 +8,9 @@ from collections.abc import Callable
 from functools import partial
 from importlib import import_module
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QProcess, Qt
+from PyQt6.QtCore import QEvent, QObject, QProcess, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -35,11 +36,12 @@ from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.store.project import Project
 from zestpanel.desk.actions import ACTIONS
+from zestpanel.desk.been import Been
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
 from zestpanel.desk.defects import DefectsDialog
-from zestpanel.desk.files import sort_files
 from zestpanel.desk.hours import Hours
+from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.key_sheet import KeySheet
 from zestpanel.desk.notices import Notices, NoticesDialog
 from zestpanel.desk.pages.page import Page
@@ -53,6 +55,14 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import Trail
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES, TITLES
 from zestpanel.desk.widgets import KeyButton, button, label, show_only
+
+if TYPE_CHECKING:  # pages are made, and their modules loaded, when they are first looked at
+    from zestpanel.desk.pages.brief import BriefPage
+    from zestpanel.desk.pages.choice import ChoicePage
+    from zestpanel.desk.pages.engines import EnginesPage
+    from zestpanel.desk.pages.listening import ListeningPage
+    from zestpanel.desk.pages.passages import PassagesPage
+    from zestpanel.desk.pages.renders import RendersPage
 
 
 class MainWindow(QMainWindow):
@@ -70,8 +80,7 @@ class MainWindow(QMainWindow):
         self.state = DeskState(project, player or Player(), self)
         self.state.player.setParent(self.state)
         self.setAcceptDrops(True)
-        self._been: list[tuple[str, str]] = []
-        self._been_at, self._going_back = -1, False
+        self._been = Been()
         self._build()
         self._build_actions()
         self.state.notice.connect(self.notices.show_notice)
@@ -145,11 +154,12 @@ class MainWindow(QMainWindow):
             page: Page = getattr(import_module(f"zestpanel.desk.pages.{step}"), PAGE_CLASSES[step])(self.state)
             page.go_to = self.go_to
             if step == "listening":
-                page.begin.connect(self._to_booth)  # type: ignore[attr-defined]
+                cast("ListeningPage", page).begin.connect(self._to_booth)
             if step == "brief":
-                page.demo_wanted.connect(self._open_demo)  # type: ignore[attr-defined]
-                page.open_wanted.connect(self._open)  # type: ignore[attr-defined]
-                page.lately_wanted.connect(lambda folder: self._open_project(folder, False))  # type: ignore[attr-defined]
+                brief = cast("BriefPage", page)
+                brief.demo_wanted.connect(self._open_demo)
+                brief.open_wanted.connect(self._open)
+                brief.lately_wanted.connect(lambda folder: self._open_project(folder, False))
             if isinstance(page, TabbedPage):
                 page.view_shown.connect(self._view_shown)
             self.pages[step] = page
@@ -162,7 +172,7 @@ class MainWindow(QMainWindow):
             "open": self._open,
             "import": self._import,
             "quit": self.close,
-            "record": lambda: self._on("choice", lambda page: page.write()),  # type: ignore[attr-defined]
+            "record": lambda: self.at_choice().write(),
             "undo": self.state.undo,
             "redo": self.state.redo,
             "play": self.state.tray.toggle_play,
@@ -173,22 +183,22 @@ class MainWindow(QMainWindow):
             "back": lambda: self.state.player.seek(0.0),
             "report": self._copy_report,
             "check": self._check_project,
-            "bring": lambda: self._on("renders", lambda page: page.ask_for_clips()),  # type: ignore[attr-defined]
-            "audition": lambda: self._on("engines", lambda page: page.hear()),  # type: ignore[attr-defined]
-            "render": lambda: self._on("renders", lambda page: page.start()),  # type: ignore[attr-defined]
-            "clips": lambda: self._on("renders", lambda page: page.ask_where_clips_go()),  # type: ignore[attr-defined]
-            "takes": lambda: self._on("renders", lambda page: page.show_takes()),  # type: ignore[attr-defined]
-            "plan": lambda: self._on("renders", lambda page: page.plan_a_run()),  # type: ignore[attr-defined]
-            "again": lambda: self._on("renders", lambda page: page.again()),  # type: ignore[attr-defined]
-            "find": lambda: self._on("engines", lambda page: page.find_voice()),  # type: ignore[attr-defined]
+            "bring": lambda: self.at_renders().ask_for_clips(),
+            "audition": lambda: self.at_engines().hear(),
+            "render": lambda: self.at_renders().start(),
+            "clips": lambda: self.at_renders().ask_where_clips_go(),
+            "takes": lambda: self.at_renders().show_takes(),
+            "plan": lambda: self.at_renders().plan_a_run(),
+            "again": lambda: self.at_renders().again(),
+            "find": lambda: self.at_engines().find_voice(),
             "dark": lambda: theme.set(dark=not theme.dark),
             "larger": lambda: theme.step_scale(1),
             "smaller": lambda: theme.step_scale(-1),
             "card": self._toggle_card,
             "keys": self._show_keys,
             "said": lambda: NoticesDialog(self, self.notices.said).show(),
-            "go_back": self._go_back,
-            "go_on": lambda: self._go_back(on=True),
+            "go_back": lambda: self._go_back(-1),
+            "go_on": lambda: self._go_back(1),
         }
         tray = self.state.tray
         calls |= {
@@ -232,26 +242,20 @@ class MainWindow(QMainWindow):
 
     # -- where we are
 
-    def _go_back(self, *, on: bool = False) -> None:
+    def _go_back(self, by: int) -> None:
         """Where one was before, and on again."""
-        here = self._been_at + (1 if on else -1)
-        if 0 <= here < len(self._been):
-            self._been_at = here
-            step, view = self._been[here]
-            self._going_back = True
-            self.go_to(step)
-            page = self.pages[step]
-            if view and isinstance(page, TabbedPage):
-                page.show_view(view)
-            self._going_back = False
+        with self._been.going(by) as place:
+            if place is not None:
+                step, view = place
+                self.go_to(step)
+                page = self.pages[step]
+                if view and isinstance(page, TabbedPage):
+                    page.show_view(view)
 
     def _note_place(self) -> None:
         """The page, and the view of it, that one is at now."""
         page = self.pages.get(self.current)
-        place = (self.current, page.view if isinstance(page, TabbedPage) else "")
-        if not self._going_back and (not self._been or self._been[self._been_at] != place):
-            self._been = [*self._been[: self._been_at + 1], place][-50:]
-            self._been_at = len(self._been) - 1
+        self._been.note((self.current, page.view if isinstance(page, TabbedPage) else ""))
 
     def go_to(self, step: str) -> None:
         page = self.page(step)
@@ -263,7 +267,7 @@ class MainWindow(QMainWindow):
         self._note_place()
         page.refresh()
         if step == "renders" and page.empty is None:
-            page.grid.setFocus()  # type: ignore[attr-defined]
+            cast("RendersPage", page).grid.setFocus()
         else:
             page.setFocus()  # not the first button of the page
 
@@ -277,10 +281,27 @@ class MainWindow(QMainWindow):
         self._channel.setText(channel)
         self.setWindowTitle(f"{channel} – Zest Panel")
 
-    def _on(self, step: str, do: Callable[[Page], object]) -> None:
+    # pages by their own class, each gone to where one is not there already
+
+    def _there(self, step: str) -> Page:
         if self.current != step:
             self.go_to(step)
-        do(self.page(step))
+        return self.page(step)
+
+    def at_engines(self) -> EnginesPage:
+        return cast("EnginesPage", self._there("engines"))
+
+    def at_passages(self) -> PassagesPage:
+        return cast("PassagesPage", self._there("passages"))
+
+    def at_renders(self) -> RendersPage:
+        return cast("RendersPage", self._there("renders"))
+
+    def at_listening(self) -> ListeningPage:
+        return cast("ListeningPage", self._there("listening"))
+
+    def at_choice(self) -> ChoicePage:
+        return cast("ChoicePage", self._there("choice"))
 
     def _make_room(self) -> None:
         """The card and the whole strip stand beside the grid; elsewhere the card comes when it is asked for, and the
@@ -395,24 +416,8 @@ class MainWindow(QMainWindow):
         self.bring_in([Path(name) for name in names])
 
     def bring_in(self, paths: list[Path]) -> None:
-        """Files dropped or chosen, each to where its kind belongs; what is of no known kind is explained."""
-        found = sort_files(paths)
-        for path in found["unknown"]:
-            self.state.complain(
-                f"{path.name} was not imported: it is no script, no engine, no table and no sound that is known here."
-            )
-        if found["engine"]:
-            self._on("engines", lambda page: page.add_files(found["engine"]))  # type: ignore[attr-defined]
-        if found["script"]:
-            self._on("passages", lambda page: page.import_files(found["script"]))  # type: ignore[attr-defined]
-        for table in found["ratings"]:
-            self._on("listening", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
-        for table in (*found["voices"], *found["votes"]):
-            self._on("engines", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
-        for table in found["clips"]:
-            self._on("renders", lambda page, t=table: page.add_table(t))  # type: ignore[misc]
-        if found["sound"]:
-            self._sound_dropped(found["sound"])
+        """Files dropped or chosen, each to where its kind belongs."""
+        bring_in(self, paths)
 
     def _copy_report(self) -> None:
         """Put the text for a bug report on the clipboard; it is made off the interface thread."""
@@ -426,16 +431,6 @@ class MainWindow(QMainWindow):
 
         self.state.background.run(lambda: bug_report(project), arrived, self.state.complain)
 
-    def _sound_dropped(self, paths: list[Path], at: QPoint | None = None) -> None:
-        """Sound becomes takes; on the view of own voices it becomes recordings."""
-        page = self.pages.get("engines")
-        if self.current == "engines" and page is not None and page.view == "Own voices":  # type: ignore[attr-defined]
-            for path in paths:
-                page.recordings.add_file(path)  # type: ignore[attr-defined]
-            return
-        on_cell = self.pages["renders"].cell_at(at) if at is not None and self.current == "renders" else None  # type: ignore[attr-defined]
-        self._on("renders", lambda page: page.bring_in(paths, on_cell))  # type: ignore[attr-defined]
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         data = event.mimeData()
         if data is not None and any(url.isLocalFile() for url in data.urls()):
@@ -445,11 +440,7 @@ class MainWindow(QMainWindow):
         data = event.mimeData()
         if data is not None:
             paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-            sound = sort_files(paths)["sound"]
-            if sound and len(sound) == len(paths):
-                self._sound_dropped(sound, self.mapToGlobal(event.position().toPoint()))
-            else:
-                self.bring_in(paths)
+            dropped(self, paths, self.mapToGlobal(event.position().toPoint()))
             event.acceptProposedAction()
 
     # -- the rest
@@ -501,7 +492,7 @@ class MainWindow(QMainWindow):
         self._leave_run()
         self.state.stop_hearing()
         if "passages" in self.pages:
-            self.pages["passages"].keep_draft()  # type: ignore[attr-defined]
+            cast("PassagesPage", self.pages["passages"]).keep_draft()
         self.state.player.close()
         self.state.background.close()
         self._leave_run()  # one that was about to begin
