@@ -71,7 +71,7 @@ class WriteWhatYouHear:
         if not words:
             raise NotEnoughData("Nobody has answered yet.")
         order = sorted(words, key=lambda c: wrong[c] / words[c])
-        ends = {c: _interval(np.array(list(by_listener[c].values()))) for c in order}
+        ends = {c: interval_of_words(np.array(list(by_listener[c].values()))) for c in order}
         rows = tuple(
             (around.name(c), f"{100 * wrong[c] / words[c]:.1f} %", _words(ends[c]), str(words[c]), str(heard[c]),
              ", ".join(word for word, _ in missed[c].most_common(_MOST_NAMED)))
@@ -99,7 +99,7 @@ class WriteWhatYouHear:
 KIND: Final = WriteWhatYouHear()
 
 
-def _interval(counts: NDArray[np.int_]) -> tuple[float, float] | None:
+def interval_of_words(counts: NDArray[np.int_]) -> tuple[float, float] | None:
     """95 % of the share of words wrong (%), by resampling listeners; counts: (listeners, 2), wrong and all words."""
     if len(counts) < _FEWEST:
         return None
