@@ -54,7 +54,8 @@ def intervals_hold() -> Rows:
     for listeners, passages, missing in SHAPES:
         rng = np.random.default_rng(7)
         held = sum(_mean_held(rng, listeners, passages, missing) for _ in range(PANELS)) / PANELS
-        out.append((f"mean on a scale, {listeners} x {passages}, {missing:.0%} missing", f"{held:.1%} in", "93 to 97 %"))
+        what = f"mean on a scale, {listeners} x {passages}, {missing:.0%} missing"
+        out.append((what, f"{held:.1%} in", "93 to 97 %"))
     ways: tuple[tuple[str, Callable[[np.random.Generator], bool], str], ...] = (
         ("share of wins, 48 answers", _share_held, "93 to 97 %"),
         ("words wrong, 12 listeners, same texts", _words_held, "93 to 97 %"),

@@ -74,6 +74,8 @@ def explored() -> list[bool]:
 def main() -> int:
     if IN_MEMORY.is_dir() and os.access(IN_MEMORY, os.W_OK) and shutil.disk_usage(IN_MEMORY).free > ROOM_BYTES:
         os.environ["TMPDIR"] = str(IN_MEMORY)
+    for pool in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
+        os.environ[pool] = "1"  # the parts share the processors: threads of one would only wait for the others
     deep = "--deep" in sys.argv
     pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one != "--deep")]
     core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])

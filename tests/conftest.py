@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import sys
@@ -30,6 +31,8 @@ os.environ.setdefault("ZEST_PYTHON", sys.executable)
 settings.register_profile("steady", derandomize=True, deadline=None, max_examples=60)
 settings.register_profile("explore", max_examples=1500, deadline=None)
 settings.load_profile("explore" if os.environ.get("ZEST_EXPLORE") else "steady")
+# thousands of objects are made and dropped in each test: looking through all of them seldom is enough
+gc.set_threshold(50_000, 20, 100)
 KEY = "orchard-demo-key"
 
 COMMAND_ENGINE = """\

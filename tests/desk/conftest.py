@@ -25,6 +25,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Measured
+from zestpanel.core.measures.loudness import measure_loudness
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.playback.mixer import Mixer
 from zestpanel.core.store.project import Project
@@ -106,7 +107,11 @@ def bench_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
             clip, spans = voice_clip(200 + 100 * k, len(words), 2.4 + 0.4 * k)
             take = project.takes.keep(clip, candidate_id=candidate.id, passage_version_id=passage.version_id, repeat=1)
             times = tuple((w, a, b, True) for (w, _, _), (a, b) in zip(words, spans, strict=True))
-            values: dict[str, float | str | None] = {"pitch_hz": 200.0 + 100 * k, "words_per_minute": 150.0}
+            loud = measure_loudness(clip)
+            values: dict[str, float | str | None] = {
+                "pitch_hz": 200.0 + 100 * k, "words_per_minute": 150.0, "loudness_lufs": loud.integrated_lufs,
+                "true_peak_dbtp": loud.true_peak_dbtp,
+            }  # fmt: skip
             project.takes.put_measured(
                 take.id, Measured(values=values, words=times, words_by="times in the reply", versions=versions())
             )

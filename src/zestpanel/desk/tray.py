@@ -16,7 +16,7 @@ from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Mark, Measured, Take
 from zestpanel.core.listening.material import Around, heard_clip
 from zestpanel.core.measures.silence import pause_spans
-from zestpanel.core.playback.mixer import Lane, bed_of, prepare_lanes
+from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
 
 if TYPE_CHECKING:
     from zestpanel.desk.state import DeskState
@@ -202,10 +202,14 @@ class Tray(QObject):
             measured = project.takes.measured([t.id for t in takes])
             clips = []
             for take in takes:
-                known = measured[take.id].words if take.id in measured else ()
-                clip, spoken = heard_clip(project, take, known, trim=copies, around=around.get(take.id))
+                timed = measured[take.id].words if take.id in measured else ()
+                clip, spoken = heard_clip(project, take, timed, trim=copies, around=around.get(take.id))
                 clips.append((take.id, clip, spoken, words))
-            lanes, target = prepare_lanes(clips)
+            # a raw clip sounds as it was measured; a copy, or one between neighbours, is looked at anew
+            raw = not copies and not around
+            levels = project.takes.levels([t.id for t in takes]) if raw else {}
+            known = {take: as_measured(*found) for take, found in levels.items()}
+            lanes, target = prepare_lanes(clips, known=known)
             return lanes, target, measured, [pause_spans(clip, SHOWN_PAUSE_S) for _, clip, _, _ in clips]
 
         def laid_out(found: tuple[list[Lane], float, dict[int, Measured], Sequence[tuple[tuple[float, float], ...]]]

@@ -16,9 +16,9 @@ from zestpanel.core.domain.take import Take
 from zestpanel.core.listening.anchors import low_passed
 from zestpanel.core.listening.kind import Heard
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS
+from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS, Loudness
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, RATE_HZ, Lane, as_heard, prepare_lanes
+from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, RATE_HZ, Lane, as_heard, as_measured, prepare_lanes
 from zestpanel.core.speech.builtin_voice import speak, voice_for_language
 from zestpanel.core.store.project import Project
 
@@ -168,7 +168,21 @@ def lanes_of(
         clip, words = _one_after_the_other(parts)
         text, _ = project.texts.version_text(trial.stimuli[lane.stimuli[0]].passage_version_id)
         lanes.append((first_key + k, clip, words, len(text.split())))
-    return prepare_lanes(lanes, target_lufs=level_lufs)[0]
+    return prepare_lanes(lanes, target_lufs=level_lufs, known=_as_measured(project, trial, heard, settings, first_key))[
+        0
+    ]
+
+
+def _as_measured(
+    project: Project, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, first_key: int
+) -> dict[int, Loudness]:
+    """Loudness of lanes that are a take just as it was measured, by key."""
+    if settings.trim:
+        return {}
+    alone = {first_key + k: trial.stimuli[lane.stimuli[0]].take_id for k, lane in enumerate(heard)
+             if len(lane.stimuli) == 1 and cut_off_hz(trial, lane.stimuli[0]) is None}  # fmt: skip
+    levels = project.takes.levels([take for take in alone.values() if take is not None])
+    return {key: as_measured(*levels[take]) for key, take in alone.items() if take is not None and take in levels}
 
 
 def _spoken(trial: PlannedTrial) -> Clip:

@@ -161,8 +161,12 @@ def true_peak_dbtp(clip: Clip) -> float:
 
 def _interpolated_peak(x: NDArray[np.float32], loudest: float) -> float:
     windows = np.lib.stride_tricks.sliding_window_view(np.pad(x, (_REACH, _REACH)), 2 * _REACH)
-    loud = np.flatnonzero(np.abs(x) >= _LOUD * loudest) + 1
-    places = np.unique(np.concatenate([loud, loud - 1]))  # from each loud sample to the next, and from the one before
+    # from each loud sample to the next, and from the one before
+    loud = np.abs(x) >= _LOUD * loudest
+    beside = np.zeros(len(x) + 1, dtype=bool)
+    beside[1:] |= loud
+    beside[:-1] |= loud
+    places = np.flatnonzero(beside)
     greatest = 0.0
     for first in range(0, len(places), _AT_ONCE):
         fine = np.abs(windows[places[first : first + _AT_ONCE]] @ _interpolator())

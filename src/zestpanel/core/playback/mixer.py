@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -51,17 +51,26 @@ def as_heard(clip: Clip) -> Loudness:
     return replace(found, integrated_lufs=found.integrated_lufs + MONO_ON_TWO_DB)
 
 
+def as_measured(lufs: float, true_peak_dbtp: float, channels: int) -> Loudness:
+    """What was measured of a clip, as it is heard on two channels."""
+    over = 0.0 if channels > 1 else MONO_ON_TWO_DB
+    return Loudness(integrated_lufs=lufs + over, true_peak_dbtp=true_peak_dbtp, why="")
+
+
 def prepare_lanes(
     clips: Sequence[tuple[int, Clip, Sequence[tuple[str, float, float, bool]], int]],
     *,
     target_lufs: float = TARGET_LUFS,
+    known: Mapping[int, Loudness] | None = None,
 ) -> tuple[list[Lane], float]:
     """Lanes of equal loudness from (key, clip, word times, words in the text); and the target that was reached.
 
-    No clip is ever clipped: where one would, the target is lowered for all.
+    No clip is ever clipped: where one would, the target is lowered for all. known: loudness as heard on two channels,
+    by key, of clips that were measured before: it is not worked out again.
     """
     played = [resampled(clip, RATE_HZ) for _, clip, _, _ in clips]
-    gains, target = matching_gains_db([as_heard(clip) for clip in played], target_lufs=target_lufs)
+    found = [(known or {}).get(key) or as_heard(clip) for (key, _, _, _), clip in zip(clips, played, strict=True)]
+    gains, target = matching_gains_db(found, target_lufs=target_lufs)
     lanes = []
     for (key, clip, words, count), gain, at_rate in zip(clips, gains, played, strict=True):
         samples = at_rate.samples * np.float32(10 ** (gain / 20))
