@@ -115,7 +115,7 @@ def test_a_trial_of_several_clips_is_heard_and_answered_by_keys(
         assert "Thank you. Every clip is rated." in words(booth)
         qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
         settle(qtbot, window)
-    assert says in words(page), words(page)
+    qtbot.waitUntil(lambda: says in words(page), timeout=20_000)
     table = next(t for t in page.findChildren(QTableWidget) if t.accessibleName().endswith(kinds()[kind].title))
     assert table.rowCount() > 0
 
@@ -166,7 +166,7 @@ def test_what_is_heard_is_written_down_and_the_text_stays_hidden(
     assert not booth.written.isVisible()
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert "is understood best: 0.0 % of the words wrong." in words(page)
+    qtbot.waitUntil(lambda: "is understood best: 0.0 % of the words wrong." in words(page), timeout=20_000)
 
 
 def trial_of(window: MainWindow, qtbot: QtBot, lanes: int) -> ListeningSession:
@@ -228,7 +228,7 @@ def test_many_are_placed_on_one_line_by_keys_and_by_hand(
     assert answer.answer.given == {"places": [60, 0, 60, 60, 60, 60]}
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert "1 of 12 planned listeners have answered." in words(page)
+    qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
     assert person_project.panel.tests()[-1].conduct.looks != ()
 
 
