@@ -23,11 +23,13 @@ def write_shots(  # noqa: C901 one picture after another
 ) -> list[Path]:
     """Open the project offscreen at 1280x800 and write a PNG of each main view; the files written."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PyQt6.QtWidgets import QApplication
+    from PyQt6.QtWidgets import QApplication, QWidget
 
     from zestpanel.desk.application import make_application
     from zestpanel.desk.pages.engines import EnginesPage
+    from zestpanel.desk.pages.engines.price import PriceDialog
     from zestpanel.desk.pages.listening import ListeningPage
+    from zestpanel.desk.pages.listening.new_test import NewTestDialog
     from zestpanel.desk.pages.passages import PassagesPage
     from zestpanel.desk.pages.renders import RendersPage
     from zestpanel.desk.playing.output import ClockOutput
@@ -62,13 +64,16 @@ def write_shots(  # noqa: C901 one picture after another
 
     written = []
 
-    def shoot(name: str, prepare: Callable[[], object]) -> None:
+    def shoot(name: str, prepare: Callable[[], object], *, of: type[QWidget] | None = None) -> None:
         if names and name not in names:
             return
         prepare()
         settle()
+        shown = window if of is None else window.findChildren(of)[0]
         path = to / f"{name}.png"
-        window.grab().save(str(path))
+        shown.grab().save(str(path))
+        if of is not None:
+            shown.close()
         written.append(path)
 
     settle()
@@ -129,8 +134,24 @@ def write_shots(  # noqa: C901 one picture after another
     for name in ("Coverage", "As sent", "Pronunciation", "Dialogue"):
         shoot(name.lower().replace(" ", "-"), partial(view_of_passages, name))
     view_of_passages("The set")
-    shoot("shortlist", partial(view_of_engines, "Shortlist"))
+
+    def copied_price() -> None:
+        view_of_engines("Engines")
+        page = window.page("engines")
+        assert isinstance(page, EnginesPage)
+        engine = next(one for one in state.bench.engines.values() if one.plans)
+        page.engines._copy_price(engine, engine.plans[0])  # noqa: SLF001 as its menu does
+
+    shoot("price", copied_price, of=PriceDialog)
     view_of_engines("Voices")
+
+    def new_test() -> None:
+        window.go_to("listening")
+        page = window.page("listening")
+        assert isinstance(page, ListeningPage)
+        page.ask_for_test()
+
+    shoot("new-test", new_test, of=NewTestDialog)
 
     def booth(kind: str) -> None:
         page = window.page("listening")

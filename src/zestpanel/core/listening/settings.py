@@ -8,9 +8,9 @@ from typing import Any, Final, Literal
 
 TakeRule = Literal["drawn", "first", "preferred"]
 TAKE_RULES: Final[Mapping[TakeRule, str]] = {
-    "drawn": "one drawn from the repeats for each listener: it stands for the engine",
+    "drawn": "drawn for each listener: the engine as it is",
     "first": "the first of each cell",
-    "preferred": "the starred one, else the first: scores are then of the best of several",
+    "preferred": "starred, else first: the best of several",
 }
 
 

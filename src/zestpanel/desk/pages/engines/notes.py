@@ -31,34 +31,16 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
 
-class FormDialog(QDialog):
-    """A form with a title, a sentence, fields, and a place for what is wrong. ``keep`` returns whether it worked."""
+class KeepingDialog(QDialog):
+    """What is typed is kept and the dialog closes, or what is wrong is said and it stays."""
 
-    def __init__(self, parent: QWidget, title: str, about: str, done: Callable[[], None], keep: str = "Keep") -> None:
+    def __init__(self, parent: QWidget, done: Callable[[], None]) -> None:
         super().__init__(parent)
         self._done = done
-        self.setWindowTitle(title)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(title, "name"))
-        layout.addWidget(label(about, "quiet", wrap=True))
-        self.form = QFormLayout()
-        self.form.setSpacing(8)
-        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        layout.addLayout(self.form)
         self.wrong = label("", "bad", wrap=True)
-        layout.addWidget(self.wrong)
-        layout.addStretch(1)
-        foot = QHBoxLayout()
-        foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.keep_button = button(keep, self._keep, role="main")
-        self.keep_button.setDefault(True)
-        foot.addWidget(self.keep_button)
-        layout.addLayout(foot)
-        self.setMinimumWidth(theme.px(480))
 
     def keep(self) -> bool:
+        """Whether it worked. Raises InputError."""
         raise NotImplementedError
 
     def _keep(self) -> None:
@@ -70,6 +52,32 @@ class FormDialog(QDialog):
         if kept:
             self.accept()
             self._done()
+
+
+class FormDialog(KeepingDialog):
+    """A form with a title, a sentence, fields, and a place for what is wrong."""
+
+    def __init__(self, parent: QWidget, title: str, about: str, done: Callable[[], None], keep: str = "Keep") -> None:
+        super().__init__(parent, done)
+        self.setWindowTitle(title)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(title, "name"))
+        layout.addWidget(label(about, "quiet", wrap=True))
+        self.form = QFormLayout()
+        self.form.setSpacing(8)
+        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        layout.addLayout(self.form)
+        layout.addWidget(self.wrong)
+        layout.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.keep_button = button(keep, self._keep, role="main")
+        self.keep_button.setDefault(True)
+        foot.addWidget(self.keep_button)
+        layout.addLayout(foot)
+        self.setMinimumWidth(theme.px(480))
 
 
 def read_date(text: str, what: str) -> date | None:

@@ -12,7 +12,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -37,7 +36,7 @@ from zestpanel.core.money.worked import worked_months
 from zestpanel.core.report.charts import Curve, volume_chart
 from zestpanel.core.report.drawing import Picture
 from zestpanel.desk.charts.view import ChartView
-from zestpanel.desk.pages.engines.notes import read_date
+from zestpanel.desk.pages.engines.notes import KeepingDialog, read_date
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
@@ -112,15 +111,15 @@ def _text_of(field: QLineEdit | QComboBox | QCheckBox) -> str:
     return field.currentText() if isinstance(field, QComboBox) else field.text()
 
 
-class PriceDialog(QDialog):
+class PriceDialog(KeepingDialog):
     """plan: one to begin with; new: it is to stand beside those there are, and not instead of it."""
 
     def __init__(
         self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None], plan: Plan | None = None,
         *, new: bool = False,
     ) -> None:  # fmt: skip
-        super().__init__(parent)
-        self._state, self._engine, self._done = state, engine, done
+        super().__init__(parent, done)
+        self._state, self._engine = state, engine
         self._before = None if new else plan
         typed = as_typed(plan) if plan is not None else TypedPlan(
             name="Standard", currency=state.project.brief.currency, dated=today(),
@@ -139,7 +138,6 @@ class PriceDialog(QDialog):
         across.addWidget(self._left(typed), 6)
         across.addWidget(self._right(), 5)
         layout.addLayout(across, 1)
-        self.wrong = label("", "bad", wrap=True)
         layout.addWidget(self.wrong)
         foot = QHBoxLayout()
         if self._before is not None:
@@ -295,16 +293,6 @@ class PriceDialog(QDialog):
         return volume_chart(minutes, [drawn], at=at, currency=plan.tariff.currency, width=width, height=220)
 
     # -- keeping it
-
-    def _keep(self) -> None:
-        try:
-            kept = self.keep()
-        except InputError as error:
-            self.wrong.setText(str(error))
-            return
-        if kept:
-            self.accept()
-            self._done()
 
     def keep(self) -> bool:
         """Raises InputError."""
