@@ -112,12 +112,21 @@ def test_the_years_the_pay_back_and_the_kept_minute_are_sums_on_paper() -> None:
     assert first is not None
     assert third is not None
     assert (first.amount, third.amount) == (Decimal("212.80"), Decimal(228))
+    by_use = tariff_of(Typed("per unit", {"price": "0.30", "per": "1000", "unit": "character"}))
+    again = Brief(retakes_percent=Decimal(25), currency="EUR")  # 32 minutes of 1,000 characters, and a quarter again
+    assert years(by_use, Rates(), again, model="m")[0] == Money(Decimal(144), "EUR"), "what is rendered again is paid"
     plain = tariff_of(Typed("subscription", {"price": "19"}))
     assert pays_back_in(once, plain, Rates(), brief, model="m") == 4
     assert pays_back_in(plain, once, Rates(), brief, model="m") is None
     kept = kept_minute(Money(Decimal(19), "EUR"), brief)
     assert kept is not None
     assert kept.amount == Decimal(319) / 32
+
+
+def test_units_kept_from_month_to_month_are_said_and_not_counted() -> None:
+    plan = tariff_of(Typed("allowance", {"amount": "1000", "unit": "character", "every": "month", "kept_months": "2"}))
+    (part,) = plan.components
+    assert "kept for 2 months (not counted: every month is taken to be alike)" in part.words("EUR")
 
 
 def test_seats_words_tokens_weeks_tiers_for_all_and_tax_are_billed() -> None:

@@ -123,13 +123,15 @@ class CostPage(Page):
         head = [f"{name}, {brief.currency}" if name == "month" else name for name in _HEAD]
         self.table.show_rows(head, rows, numbers=range(2, len(_HEAD)), bad=bad)
         self.table.setFixedHeight(self.table.height_for_rows())
-        again = "no retakes are stated"
+        again, with_them = "no retakes are stated", ""
         if brief.retakes_percent:
-            again = f"{brief.retakes_percent.normalize():f} of 100 minutes are rendered again"
+            again = f"the {brief.retakes_percent.normalize():f} of 100 minutes that are rendered again are paid, too"
+            with_them = ", with what is rendered again; a month, an episode and a minute are without it"
         hours = ""
         if brief.hours_per_month and brief.hourly_rate is not None:
-            hours = f" and {brief.hours_per_month.normalize():f} hours a month at {shown(brief.hourly_rate)}"
-        self._people.setText(f"A kept minute: {again}{hours}. The years are what is paid in them, month by month.")
+            hours = f", and {brief.hours_per_month.normalize():f} hours a month at {shown(brief.hourly_rate)}"
+        years = f"The years are what is paid in them, month by month{with_them}."
+        self._people.setText(f"A kept minute: {again}{hours}. {years}")
         self._show_others(costs)
         missing = [f"{one.row.name}, {one.row.plan.name}: {one.cost.why_not}" for one in costs.rows if not one.cost.own]
         rates = "; ".join(
