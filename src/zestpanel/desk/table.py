@@ -39,6 +39,9 @@ class TwoLines(QStyledItemDelegate):
         if style is not None:
             style.drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
         box = QRectF(option.rect).adjusted(theme.px(8) + 3, theme.px(5), -theme.px(6), -theme.px(5))
+        side = Qt.AlignmentFlag.AlignLeft
+        if option.displayAlignment & Qt.AlignmentFlag.AlignRight:  # numbers end where those of one line do
+            side, box = Qt.AlignmentFlag.AlignRight, box.adjusted(0, 0, -theme.px(2) - 3, 0)
         painter.save()
         marked = index.data(Qt.ItemDataRole.ForegroundRole)  # a cell in the warning colour keeps it
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
@@ -50,7 +53,7 @@ class TwoLines(QStyledItemDelegate):
             painter.setFont(font)
             painter.setPen(pen)
             shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-            painter.drawText(box, align | Qt.AlignmentFlag.AlignLeft, shown)
+            painter.drawText(box, align | side, shown)
         painter.restore()
 
 

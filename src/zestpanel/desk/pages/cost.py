@@ -188,10 +188,13 @@ def _cells(one: CostRow, own: str) -> list[str]:
     total = month.total if month.covers else None
     in_own = _bare(cost.own, own) if cost.own and total and cost.own.currency != total.currency else ""
     dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
-    used = "" if month.allowance_used is None else f" · {100 * month.allowance_used:.0f} % of it used"
+    used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} % used"
+    under = in_own or used
+    if in_own and used:
+        dated += f" · {used}"
     return [
-        f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}{used}",
-        "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, in_own))), _bare(one.first_year, own),
+        f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
+        "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, under))), _bare(one.first_year, own),
         _bare(one.third_year, own), _bare(cost.per_episode, own), _bare(cost.per_minute, own), _bare(one.kept, own),
         _bare(cost.per_thousand, own),
     ]  # fmt: skip
