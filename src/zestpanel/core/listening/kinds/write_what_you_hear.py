@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from typing import Final
@@ -9,6 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from zestpanel.core.analysis.statistics.intervals import special, wilson_interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
@@ -19,7 +21,6 @@ from zestpanel.core.measures.word_errors import errors_of
 
 _MOST_NAMED: Final = 5
 _FEWEST: Final = 3  # listeners, for an interval
-_DRAWS, _SEED = 5_000, 20_240
 
 
 class WriteWhatYouHear:
@@ -82,7 +83,7 @@ class WriteWhatYouHear:
             head=("Candidate", "words wrong", "95 %", "words", "answers", "missed most"),
             rows=rows,
             rule="(missing + added + replaced) over the words of the texts, figures in any right reading; every "
-            "listener hears a text once. 95 %: bootstrap over listeners, for these texts; none below three.",
+            "listener hears a text once. 95 %: over listeners, for these texts; none below three.",
             numbers=(1, 2, 3, 4),
             bars=tuple(
                 Bar(name=around.name(c), value=100 * wrong[c] / words[c], candidate_ids=(c,),
@@ -100,13 +101,29 @@ KIND: Final = WriteWhatYouHear()
 
 
 def interval_of_words(counts: NDArray[np.int_]) -> tuple[float, float] | None:
-    """95 % of the share of words wrong (%), by resampling listeners; counts: (listeners, 2), wrong and all words."""
-    if len(counts) < _FEWEST:
+    """95 % of the share of words wrong (%), for other listeners of the same texts; counts: (listeners, 2), wrong and
+    all words; None for fewer than three listeners.
+
+    A ratio's variance over listeners (Cochran 1977, Sampling Techniques, 6.4), with Student's t on the scale of log
+    odds: percentiles of resampled listeners hold the true share in 84 to 93 of 100 panels of 6 to 24 listeners only.
+    Where listeners do not differ at all, and where nobody missed a word, each word stands alone (Wilson).
+    """
+    listeners = len(counts)
+    if listeners < _FEWEST:
         return None
-    rng = np.random.default_rng(_SEED)
-    drawn = counts[rng.integers(0, len(counts), (_DRAWS, len(counts)))].sum(axis=1)
-    low, high = np.quantile(100 * drawn[:, 0] / drawn[:, 1], [0.025, 0.975])
-    return float(low), float(high)
+    wrong, words = counts[:, 0].astype(np.float64), counts[:, 1].astype(np.float64)
+    share = float(wrong.sum() / words.sum())
+    squares = float(((wrong - share * words) ** 2).sum())
+    error = math.sqrt(listeners / (listeners - 1) * squares) / float(words.sum())
+    reach = float(special().stdtrit(listeners - 1, 0.975)) * error
+    if not error and share <= 1:
+        alone = wilson_interval(round(wrong.sum()), round(words.sum()))
+        return 100 * alone.low, 100 * alone.high
+    if share >= 1:  # words that were added count, too
+        return 100 * max(0.0, share - reach), 100 * (share + reach)
+    odds, reach = math.log(share / (1 - share)), reach / (share * (1 - share))
+    expit = special().expit
+    return 100 * float(expit(odds - reach)), 100 * float(expit(odds + reach))
 
 
 def _words(ends: tuple[float, float] | None) -> str:
