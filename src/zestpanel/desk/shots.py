@@ -70,6 +70,9 @@ def write_shots(  # noqa: C901 one picture after another
         prepare()
         settle()
         shown = window if of is None else window.findChildren(of)[0]
+        if of is not None:
+            shown.resize(window.size())
+            settle()
         path = to / f"{name}.png"
         shown.grab().save(str(path))
         if of is not None:
