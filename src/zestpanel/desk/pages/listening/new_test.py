@@ -109,6 +109,7 @@ class NewTestDialog(QDialog):
         people = {c.id: f"{self._state.name(c)} (a person)" for c in bench.candidates if c.id in self._persons}
         self.candidates = Ticks("Candidates", judged | people, self._changed)
         self.passages = Ticks("Passages", {p.id: p.title for p in bench.passages}, self._changed)
+        lists.setSpacing(theme.px(20))
         lists.addWidget(self.candidates)
         lists.addWidget(self.passages)
         column.addLayout(lists, 1)
