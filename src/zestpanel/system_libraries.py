@@ -28,7 +28,7 @@ DESK_LIBRARIES = {
     "libxcb-shape.so.0": "libxcb-shape0",
     "libxcb-xinerama.so.0": "libxcb-xinerama0",
 }
-TEST_PROGRAMS = {"Xvfb": "xvfb"}
+TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils"}
 
 
 def missing_packages(*, tests: bool = False) -> list[str]:

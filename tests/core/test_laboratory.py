@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from scipy.signal import freqz
 
-from tests.conftest import add_demo_engine, pretend_take
+from tests.conftest import add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.listening import Answer, Answered, Conduct, Listener, Stimulus, Trial
 from zestpanel.core.errors import InputError
@@ -29,7 +29,10 @@ from zestpanel.core.listening.screening import flags, left_out
 from zestpanel.core.listening.session import ListeningSession, session_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.report.answers import answers as saved
 from zestpanel.core.report.answers import write_answers
+from zestpanel.core.report.record import write_record
+from zestpanel.core.store.checking import damage_in
 from zestpanel.core.store.project import Project
 
 
@@ -284,10 +287,38 @@ def test_ones_own_voice_is_kept_apart_and_a_person_can_be_forgotten(heard: Proje
     assert scores.by_candidate[mine].mean == 3.0
     with pytest.raises(InputError, match="Another listener is called L1"):
         heard.panel.put_listener(replace(person, alias="L1"))
+    said = heard.clips.keep(tone(300, -12, 0.5))
+    first = next(one for one in heard.answers.of_test(test) if one.listener_id == person.id)
+    heard.answers.add(first.trial.id, replace(first.answer, spoken=said))
+    assert said in {one["spoken"] for one in saved(heard)}
     bare = heard.panel.forget(person.id)
+    assert not heard.clips.path(said).exists(), "a voice says who somebody is"
+    assert not any(one.answer.spoken for one in heard.answers.of_test(test))
     assert (bare.alias, bare.accent, bare.own_voice, bare.forgotten) == (f"Listener {person.id}", "", "", True)
     assert heard.panel.listeners()[0] == bare
     assert len(heard.answers.of_test(test)) == 4 * 9, "the answers stay, under a number"
+
+
+def test_the_first_impression_stays_beside_the_later_ones(heard: Project, tmp_path: Path) -> None:
+    candidate = heard.shortlist.candidates()[0]
+    voice = (candidate.engine, candidate.voice)
+    first = heard.impressions.add(*voice, "  warm,\n a little tired ")
+    second = heard.impressions.add(*voice, "", spoken=tone(300, -12, 0.5), blind=True)
+    with pytest.raises(InputError, match="a few words, written or spoken"):
+        heard.impressions.add(*voice, "  ")
+    listed = heard.impressions.all()[voice]
+    assert [(one.id, one.words, one.blind, bool(one.spoken)) for one in listed] == [
+        (first, "warm, a little tired", False, False), (second, "", True, True),
+    ]  # fmt: skip
+    assert heard.impressions.load(listed[1]).duration_s == pytest.approx(0.5)
+    page = write_record(heard, tmp_path).record.read_text(encoding="utf-8")
+    assert page.index("First impression") < page.index("warm, a little tired") < page.index("Later")
+    heard.clips.path(listed[1].spoken).unlink()
+    assert [str(one) for one in damage_in(heard.folder)] == [
+        f"impressions, row {second}: its clip {listed[1].spoken[:20]} is missing"
+    ]
+    heard.impressions.set_removed(first, True)
+    assert [one.id for one in heard.impressions.all()[voice]] == [second]
 
 
 def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> None:

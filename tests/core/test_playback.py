@@ -57,18 +57,28 @@ def test_swap_lands_on_the_same_word_in_the_next_block() -> None:
     assert peak_hz == pytest.approx(330, abs=20), "12 ms later only the other clip is heard"
 
 
-def test_nothing_clicks() -> None:
+ACTIONS = ("play", "pause", "swap", "seek", "place", "lay", "load", "none")
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(ACTIONS), st.floats(0, 2.9), st.integers(20, 1_500)), min_size=4, max_size=20)
+)
+def test_nothing_clicks_whatever_is_done_how_fast_and_in_what_blocks(deeds: list[tuple[str, float, int]]) -> None:
     mixer = Mixer()
-    mixer.load(
-        [lane(1, 220, 3, word_list(0.5, 1.0, 2.0, end=2.8)), lane(2, 220, 3, word_list(0.45, 1.1, 1.9, end=2.7))]
-    )
+    lanes = [lane(1, 220, 3, word_list(0.5, 1.0, 2.0, end=2.8)), lane(2, 220, 3, word_list(0.45, 1.1, 1.9, end=2.7))]
+    bed = np.repeat(tone(110, -30, 1, RATE_HZ).samples, 2, axis=1)
+    mixer.load(lanes)
     pure = steepest(lane(1, 220, 3).samples)
-    deeds = [mixer.play, lambda: mixer.swap(1), lambda: mixer.seek(1.234), lambda: mixer.swap(0), mixer.pause,
-             mixer.play, lambda: mixer.seek_place(0.3), mixer.pause]  # fmt: skip
+    does = {
+        "play": lambda _: mixer.play(), "pause": lambda _: mixer.pause(), "swap": lambda _: mixer.swap(1 - mixer.on),
+        "seek": mixer.seek, "place": mixer.seek_place, "load": lambda place: mixer.load(lanes, place=place),
+        "lay": lambda when: mixer.lay_bed(bed if when > 1 else None), "none": lambda _: None,
+    }  # fmt: skip
+    mixer.play()
     pieces = []
-    for deed in deeds:
-        deed()
-        pieces.append(played(mixer, BLOCK * 5))
+    for deed, value, block in deeds:
+        does[deed](value)
+        pieces.append(mixer.render(block))
     assert steepest(np.concatenate(pieces)) < 4 * pure
     cut = np.concatenate([lane(1, 220, 1).samples[:1000], lane(1, 220, 1).samples[1054:2000]])
     assert steepest(cut) > 20 * pure, "a hard cut would be seen by this measure"

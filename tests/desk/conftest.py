@@ -54,6 +54,8 @@ class Recorder(QObject):
     def stop(self) -> None:
         self.running = False
 
+    close = stop
+
     def hear(self, seconds: float) -> np.ndarray:
         return np.concatenate([self._mixer.render(480) for _ in range(round(seconds * 100))])
 

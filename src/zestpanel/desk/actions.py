@@ -41,6 +41,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("neighbours", "Between the passages before and after, or alone", "Listen", "B", plain=True),
     Action("bed", "Music or a room under it …", "Listen"),
     Action("star", "Prefer this take", "Listen", "S", plain=True),
+    Action("impression", "Impressions of this voice …", "Listen", "I", plain=True),
     Action("back", "Back to the start of the clip", "Listen", "Home", plain=True),
     Action("audition", "Hear my line in this voice", "Listen", "P", plain=True),
     *(Action(f"lane_{n}", f"Hear lane {n}", "", str(n), plain=True) for n in range(1, 10)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.facts import Voice
 from zestpanel.core.domain.take import Take
@@ -33,6 +34,12 @@ def hear_take(state: DeskState, take: Take, *, at_s: float = 0.0, then: Callable
         then()
 
     state.background.run(lambda: prepare_lanes([(take.id, state.project.takes.load(take), (), 1)])[0], arrived,
+                         state.complain, topic="one take")  # fmt: skip
+
+
+def hear_clip(state: DeskState, load: Callable[[], Clip]) -> None:
+    """Play a remark that was spoken; load reads it, off the interface thread."""
+    state.background.run(lambda: prepare_lanes([(0, load(), (), 1)])[0], lambda lanes: play_alone(state, lanes),
                          state.complain, topic="one take")  # fmt: skip
 
 

@@ -137,8 +137,8 @@ class DeskState(QObject):
         if self.tray.repeats and (other_passage or candidate_id != self.candidate_id):
             self.tray.repeats, other_passage = [], True
         self.candidate_id, self.passage_id = candidate_id, passage_id
+        self.tray.follow(other_passage=other_passage, playing=playing, play=play)  # the ear before the eye
         self.selected.emit()
-        self.tray.follow(other_passage=other_passage, playing=playing, play=play)
 
     # -- edits
 

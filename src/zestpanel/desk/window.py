@@ -180,6 +180,7 @@ class MainWindow(QMainWindow):
             "real_time": lambda: self.state.tray.set_real_time(not self.state.tray.real_time),
             "mark": self.strip.ask_for_mark,
             "star": self._star,
+            "impression": self.card.show_impressions,
             "back": lambda: self.state.player.seek(0.0),
             "report": self._copy_report,
             "check": self._check_project,

@@ -77,7 +77,8 @@ class Trial(PlannedTrial):
 class Answer:
     """What was answered to a trial, as its kind of test words it. origin: 'booth', 'file' or 'simulated'.
 
-    heard_share: of the least heard clip, how much of it. took_s: from the beginning of the trial.
+    heard_share: of the least heard clip, how much of it. took_s: from the beginning of the trial. spoken: the clip of
+    a remark said aloud, by its name in the project, '' for none.
     """
 
     given: Mapping[str, Any]
@@ -86,6 +87,7 @@ class Answer:
     plays: int | None = None
     took_s: float | None = None
     note: str = ""
+    spoken: str = ""
     id: int = 0
     created: str = ""
 

@@ -201,16 +201,16 @@ class ListeningSession:
     def may_answer(self) -> bool:
         return not self.finished and min(self._heard, default=0.0) >= self.settings.must_hear - 1e-6
 
-    def answer(self, given: Mapping[str, Any], *, note: str = "") -> bool:
+    def answer(self, given: Mapping[str, Any], *, note: str = "", spoken: str = "") -> bool:
         """Keep the answers to a trial's questions and go on; False (and nothing kept) while too little was heard. note:
-        what the listener wrote beside them. Raises InputError."""
+        what the listener wrote beside them; spoken: the clip of what was said. Raises InputError."""
         if not self.may_answer:
             return False
         check(given, self.shown)
         self._port.answer(
             self.trial,
             Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=self._plays,
-                   took_s=self._clock() - self._began, note=note[:LONGEST_TEXT]),
+                   took_s=self._clock() - self._began, note=note[:LONGEST_TEXT], spoken=spoken),
         )  # fmt: skip
         self.index += 1
         if self.finished:

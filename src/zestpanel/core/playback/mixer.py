@@ -117,7 +117,8 @@ class Mixer:
         self._lanes: list[Lane] = []
         self._on, self._frame = 0, 0
         self._playing = False
-        self._fade_from: tuple[Stereo, int] | None = None  # (old samples or silence, where they go on)
+        self._tail: Stereo | None = None  # what was heard before, as it fades out under what is heard now
+        self._faded = 0  # frames of it that are over
         self._heard: dict[int, NDArray[np.bool_]] = {}
         self._aligned = True
         self._loop: tuple[float, float] | None = None  # places in the text
@@ -202,8 +203,7 @@ class Mixer:
             if self._lanes and not self._playing:
                 if self._frame >= len(self._lanes[self._on].samples):
                     self._frame = 0
-                self._fade_from = None
-                self._begin_fade(silent=True)
+                self._begin_fade()
                 self._playing = True
 
     def pause(self) -> None:
@@ -236,33 +236,41 @@ class Mixer:
             if self._lanes:
                 self.seek(self._lanes[self._on].axis.time_at(place))
 
-    def _begin_fade(self, *, silent: bool = False) -> None:
-        """What is heard now goes on under the new sound while it fades out."""
-        if silent or not self._playing or not self._lanes:
-            self._fade_from = (np.zeros((0, 2), dtype=np.float32), 0)
-        else:
-            self._fade_from = (self._lanes[self._on].samples, self._frame)
+    def _begin_fade(self) -> None:
+        """What is heard now, whatever that is, goes on under the new sound while it fades out."""
+        before = self._frame, self._bed_frame, self._went_round
+        tail = self._sound(_FADE, heard=False)
+        self._frame, self._bed_frame, self._went_round = before
+        self._tail, self._faded = self._cross_faded(tail), 0
 
     # -- sound
 
     def render(self, frames: int) -> Stereo:
         """The next frames, shape (frames, 2) float32 at 48 kHz; silence when nothing plays."""
         with self._lock:
-            out = np.zeros((frames, 2), dtype=np.float32)
-            if self._playing and self._lanes:
-                at = 0
-                while at < frames and (piece := self._next_piece(frames - at)) is not None:
-                    out[at : at + len(piece)] = piece
-                    at += len(piece)
-            if self._fade_from is not None and frames:
-                self._cross_fade(out)
-            if self._playing and self._bed is not None and len(self._bed):
-                out += self._bed_piece(frames)
+            out = self._cross_faded(self._sound(frames, heard=True))
+            self._faded += frames
+            if self._faded >= _FADE:
+                self._tail = None
             if self._playing and self._lanes and self._frame >= len(self._lanes[self._on].samples):
+                self._begin_fade()  # a bed does not end with a click either
                 self._playing = False
             return out
 
-    def _next_piece(self, most: int) -> Stereo | None:
+    def _sound(self, frames: int, *, heard: bool) -> Stereo:
+        """The lane that is on, and what lies under it. heard: whether it counts as heard."""
+        out = np.zeros((frames, 2), dtype=np.float32)
+        if not self._playing or not self._lanes:
+            return out
+        at = 0
+        while at < frames and (piece := self._next_piece(frames - at, heard=heard)) is not None:
+            out[at : at + len(piece)] = piece
+            at += len(piece)
+        if self._bed is not None and len(self._bed):
+            out += self._bed_piece(frames)
+        return out
+
+    def _next_piece(self, most: int, *, heard: bool) -> Stereo | None:
         """What the heard lane says next, as far as a loop's end; None at the end of the lane."""
         lane = self._lanes[self._on]
         first, last = 0, len(lane.samples)
@@ -276,7 +284,8 @@ class Mixer:
         if bounds is not None:
             piece = piece * self._edges(self._frame + np.arange(len(piece)), first, last)
         steps = slice(int(self._frame / RATE_HZ * 20), int((self._frame + len(piece)) / RATE_HZ * 20) + 1)
-        self._heard[lane.key][steps] = True
+        if heard:
+            self._heard[lane.key][steps] = True
         self._frame += len(piece)
         return piece
 
@@ -300,14 +309,12 @@ class Mixer:
         piece: Stereo = self._bed[at]
         return piece
 
-    def _cross_fade(self, out: Stereo) -> None:
-        """Equal-gain fade over 12 ms (the clips speak the same words: their sum must not swell)."""
-        assert self._fade_from is not None
-        old, at = self._fade_from
-        length = min(_FADE, len(out))
-        ramp = (0.5 - 0.5 * np.cos(np.pi * (np.arange(length) + 0.5) / length)).astype(np.float32)[:, None]
-        under = np.zeros((length, 2), dtype=np.float32)
-        piece = old[at : at + length]
-        under[: len(piece)] = piece
-        out[:length] = out[:length] * ramp + under * (1 - ramp)
-        self._fade_from = None
+    def _cross_faded(self, out: Stereo) -> Stereo:
+        """Equal-gain fade over 12 ms (the clips speak the same words: their sum must not swell), as far as it has come:
+        a device may ask for less at a time."""
+        length = min(_FADE - self._faded, len(out)) if self._tail is not None else 0
+        if self._tail is not None and length > 0:
+            at = self._faded + np.arange(length)
+            ramp = (0.5 - 0.5 * np.cos(np.pi * (at + 0.5) / _FADE)).astype(np.float32)[:, None]
+            out[:length] = out[:length] * ramp + self._tail[self._faded : self._faded + length] * (1 - ramp)
+        return out

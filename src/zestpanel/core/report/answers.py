@@ -21,7 +21,7 @@ from zestpanel.core.text_files import write_text
 COLUMNS: Final = (
     "test", "kind", "scale", "listener", "first_language", "simulated", "order", "role", "passage", "language",
     "candidate", "score", "first", "second", "answer", "take", "heard_share", "plays", "took_s", "origin", "given_on",
-    "passage_version", "counts", "note",
+    "passage_version", "counts", "note", "spoken",
 )  # fmt: skip
 
 
@@ -41,8 +41,8 @@ def answers(project: Project) -> Iterator[dict[str, Any]]:
                 "simulated": person.simulated, "order": one.trial.place + 1, "training": one.trial.training,
                 "detail": dict(one.trial.detail), "clips": [_clip(s, names, titles) for s in one.trial.stimuli],
                 "given": dict(one.answer.given), "heard_share": one.answer.heard_share, "plays": one.answer.plays,
-                "took_s": one.answer.took_s, "note": one.answer.note, "origin": one.answer.origin,
-                "given_on": one.answer.created, "counts": one.listener_id not in out,
+                "took_s": one.answer.took_s, "note": one.answer.note, "spoken": one.answer.spoken,
+                "origin": one.answer.origin, "given_on": one.answer.created, "counts": one.listener_id not in out,
             }  # fmt: skip
 
 

@@ -25,6 +25,7 @@ from zestpanel.core.report.palette import LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
 from zestpanel.core.report.tables import evidence_table, write_csv
 from zestpanel.core.store.database import now
+from zestpanel.core.store.impressions import Impression, which
 from zestpanel.core.store.project import Project
 
 
@@ -100,9 +101,20 @@ def render_record(project: Project, found: Standing) -> str:
         version=__version__,
         written=now()[:10],
         charts=_drawn(_pictures(found)),
+        impressions=_impressions(project, found),
         colours=LIGHT,
         fonts=_fonts(),
     )
+
+
+def _impressions(project: Project, found: Standing) -> list[tuple[str, list[tuple[str, Impression]]]]:
+    """Of the voices compared: (name, [(which it is, the impression)])."""
+    given, out = project.impressions.all(), {}
+    for row in found.rows.values():
+        voice = (row.candidate.engine, row.candidate.voice)
+        if voice in given:
+            out[voice] = (row.name, [(which(k), one) for k, one in enumerate(given[voice])])
+    return list(out.values())
 
 
 def _drawn(pictures: list[tuple[str, Picture | None]]) -> list[tuple[str, Markup]]:

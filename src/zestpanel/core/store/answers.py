@@ -22,7 +22,7 @@ class Answers:
         values = {
             "trial_id": trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
             "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
-            "created": now(), "withdrawn": withdrawn,
+            "created": now(), "withdrawn": withdrawn, "spoken": answer.spoken or None,
         }  # fmt: skip
         with self._database.writing() as connection:
             return int(connection.execute(answers.insert().values(values).returning(answers.c.id)).scalar_one())
@@ -228,5 +228,5 @@ def _clip_of(session_id: int, clip: Stimulus) -> tuple[int, int, int, int | None
 def _answer(row: Any) -> Answer:
     return Answer(
         id=row.id, given=row.given, origin=row.origin, heard_share=row.heard_share, plays=row.plays,
-        took_s=row.took_s, note=row.note, created=row.created,
+        took_s=row.took_s, note=row.note, created=row.created, spoken=row.spoken or "",
     )  # fmt: skip

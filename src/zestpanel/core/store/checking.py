@@ -30,6 +30,11 @@ from zestpanel.core.store.opening import (
 from zestpanel.core.store.schema import metadata
 
 _MOST_NAMED: Final = 1_000
+_CLIPS: Final = {
+    "takes": "SELECT id, clip FROM takes WHERE removed IS NULL",
+    "answers": "SELECT id, spoken FROM answers WHERE spoken IS NOT NULL",
+    "impressions": "SELECT id, spoken FROM impressions WHERE removed IS NULL AND spoken != ''",
+}
 _BAD: Final = (sqlite3.Error, UnicodeDecodeError)  # the second where even the error's words are damaged
 # what is put in the place of a value that cannot be read, where the row is of use without it
 _PLAIN: Final[dict[type, Any]] = {JSON: "{}", Integer: 0, Float: 0.0, Boolean: 0, LargeBinary: b""}
@@ -295,6 +300,7 @@ def _without_loose_ends(connection: sqlite3.Connection) -> list[Damage]:
 
 
 def _missing_clips(connection: sqlite3.Connection, folder: Path) -> Iterator[Damage]:
-    for number, clip in connection.execute("SELECT id, clip FROM takes WHERE removed IS NULL"):
-        if not is_own_file(folder / "clips" / Path(_text(clip)).name):
-            yield Damage("takes", str(number), f"its clip {_text(clip)[:20]} is missing")
+    for table, query in _CLIPS.items():
+        for number, clip in connection.execute(query):
+            if not is_own_file(folder / "clips" / Path(_text(clip)).name):
+                yield Damage(table, str(number), f"its clip {_text(clip)[:20]} is missing")

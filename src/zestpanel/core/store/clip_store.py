@@ -46,6 +46,10 @@ class ClipStore:
             os.replace(part, path)
         return name
 
+    def drop(self, name: str) -> None:
+        """Delete a clip for good: the voice of a person who is to be forgotten."""
+        self.path(name).unlink(missing_ok=True)
+
     def path(self, name: str) -> Path:
         """Where a clip is. Raises AudioError for a name that is none of its own, and for what is no file of its own."""
         path = self._clips / name

@@ -24,7 +24,7 @@ TIME_SPENT_ON: Final = (SETTING_UP, "making a voice", "trying again", "bringing 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VoiceNote:
-    """A favourite mark, free tags and a short impression of one voice."""
+    """A favourite mark, free tags and a short note on one voice."""
 
     engine: str
     voice: str

@@ -12,13 +12,14 @@ from sqlalchemy import select, update
 from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Session, Trial
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.answers import add_trials, read_trials
+from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
-from zestpanel.core.store.schema import listeners, sessions, tests
+from zestpanel.core.store.schema import answers, listeners, sessions, tests, trials
 
 
 class Panel:
-    def __init__(self, database: Database) -> None:
-        self._database = database
+    def __init__(self, database: Database, store: ClipStore) -> None:
+        self._database, self._store = database, store
 
     def add_listener(
         self,
@@ -78,11 +79,20 @@ class Panel:
 
     def forget(self, listener_id: int) -> Listener:
         """Leave nothing of a person but a number, and the languages, without which the answers mean nothing. The
-        answers stay. What was known is not kept anywhere."""
+        answers stay, without what was said aloud beside them. What was known is not kept anywhere."""
         person = next(one for one in self.listeners() if one.id == listener_id)
         bare = Listener(id=person.id, alias=f"Listener {person.id}", languages=person.languages, hearing="not stated",
                         kit=person.kit, simulated=person.simulated, forgotten=True)  # fmt: skip
         self.put_listener(bare)
+        of_listener = select(trials.c.id).join(sessions, sessions.c.id == trials.c.session_id).where(
+            sessions.c.listener_id == listener_id
+        )  # fmt: skip
+        whose = answers.c.trial_id.in_(of_listener) & answers.c.spoken.is_not(None)
+        with self._database.writing() as connection:
+            said = list(connection.execute(select(answers.c.spoken).where(whose)).scalars())
+            connection.execute(update(answers).where(whose).values(spoken=None))
+        for name in said:
+            self._store.drop(name)
         return bare
 
     def listeners(self) -> list[Listener]:

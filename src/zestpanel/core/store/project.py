@@ -16,6 +16,7 @@ from zestpanel.core.store.dialogues import Dialogues
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.history import History
+from zestpanel.core.store.impressions import Impressions
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.opening import create_database, open_database
@@ -39,9 +40,10 @@ class Project:
         self.folder, self._database = folder, database
         database.damage_in = first_damage
         self.documents = Documents(database)
-        store = ClipStore(folder)
+        self.clips = store = ClipStore(folder)
         self.own_voices = OwnVoices(database, store)
         self.notes = CatalogueNotes(database)
+        self.impressions = Impressions(database, store)
         self.hard_parts = HardParts(self.documents)
         self.shortlist = Shortlist(database, self.documents, self.own_voices)
         self.texts = Texts(database)
@@ -53,7 +55,7 @@ class Project:
         self.takes = Takes(database, store)
         self.auditions = Auditions(database, store)
         self.sweeps = Sweeps(database, self.shortlist)
-        self.panel = Panel(database)
+        self.panel = Panel(database, store)
         self.answers = Answers(database)
         self.history = History()
         self.purse: Any = None  # of the run that goes on, which lines heard meanwhile share

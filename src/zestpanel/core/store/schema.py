@@ -70,6 +70,21 @@ voice_notes = Table(
     Column("changed", String, nullable=False),
 )
 
+# What somebody thought of a voice on a day; only ever added to, so that the first one stands beside the later ones.
+impressions = Table(
+    "impressions",
+    metadata,
+    _id(),
+    Column("engine", String, nullable=False),
+    Column("voice", String, nullable=False),
+    Column("words", String, nullable=False),
+    Column("spoken", String, nullable=False),
+    Column("blind", Boolean, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+    Index("impressions_by_voice", "engine", "voice"),
+)
+
 # The time a person spent on an engine; kind says on what, none stands for setting it up.
 setup_log = Table(
     "setup_log",
@@ -381,6 +396,8 @@ answers = Table(
     Column("origin", String, nullable=False),
     Column("created", String, nullable=False),
     Column("withdrawn", Boolean, nullable=False),
+    # the clip of a remark that was spoken
+    Column("spoken", String),
     Index("answers_by_trial", "trial_id"),
 )
 

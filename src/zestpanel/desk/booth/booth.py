@@ -19,6 +19,7 @@ from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.playback.mixer import Lane
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
+from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label, set_role
@@ -68,6 +69,9 @@ class Booth(QWidget):
         self.remark.setMaxLength(LONGEST_TEXT)
         self.remark.setAccessibleName("A remark")
         self.remark.returnPressed.connect(self.setFocus)
+        self.spoken = SpokenRemark()
+        self.spoken.begun.connect(state.player.pause)
+        self.spoken.changed.connect(self.setFocus)
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.leave = button("Stop here", self._leave, tip="Everything answered is kept; go on later by the same name")
@@ -105,6 +109,7 @@ class Booth(QWidget):
         inner.addWidget(self.line)
         inner.addWidget(self.written)
         inner.addWidget(self.remark)
+        inner.addWidget(self.spoken)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(32, 24, 32, 32)
         outer.addLayout(head)
@@ -167,6 +172,7 @@ class Booth(QWidget):
         self._place.setText(f"{part} · {place} of {total}")
         self._given = {}
         self.remark.clear()
+        self.spoken.clear()
         self._lay_out(session.shown)
         self._state.player.load([], on=0)
         self._enable()
@@ -220,7 +226,10 @@ class Booth(QWidget):
                 self.clips.append(one)
         for widget in (self.play, self._heard, self._hint, *self.clips):
             widget.show()
-        self.remark.setVisible(self._session is not None and self._session.settings.comments)
+        remarks = self._session is not None and self._session.settings.comments
+        self.remark.setVisible(remarks)
+        if not (remarks and self.spoken.look()):
+            self.spoken.hide()
         self._ask(shown.questions[0])
 
     @staticmethod
@@ -322,7 +331,9 @@ class Booth(QWidget):
             self._enable()
             return
         try:
-            if session.answer(self._given, note=self.remark.text().strip()):
+            said = self.spoken.finish()
+            spoken = self._state.project.clips.keep(said) if said is not None else ""
+            if session.answer(self._given, note=self.remark.text().strip(), spoken=spoken):
                 self._state.player.pause()
                 self.written.clear()
                 self._next()
@@ -444,11 +455,12 @@ class Booth(QWidget):
     def _end(self) -> None:
         """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
         session, self._session = self._session, None
+        self.spoken.clear()  # a remark belongs to an answer
         self._only(self._middle)
         self._state.player.pause()
         self._state.player.load([], on=0)
         for widget in (self.play, self._heard, self._hint, self._question, self.line, self.written, self.remark,
-                       *self.clips, *self.answers.values()):  # fmt: skip
+                       self.spoken, *self.clips, *self.answers.values()):  # fmt: skip
             widget.hide()
         self._asked = None
         for grade in self.answers.values():

@@ -12,9 +12,12 @@ from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.analysis.timing.waits import Waits, in_words
 from zestpanel.core.choice.evidence import EQUAL_WITHIN
 from zestpanel.core.choice.row import Row
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
+from zestpanel.core.store.impressions import which
+from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
@@ -48,9 +51,13 @@ class Card(QFrame):
         self.refresh()
 
     def _bench_changed(self) -> None:
-        """Figures follow the standing; of the bench only the candidate itself is shown here."""
-        candidate = self._state.candidate()
-        if candidate != self._shown or (candidate and self._state.name(candidate) != self._shown_name):
+        """Figures follow the standing; of the bench only the candidate itself is shown here, and its impressions."""
+        candidate, given = self._state.candidate(), self._state.project.impressions.number()
+        if (
+            given != self._given
+            or candidate != self._shown
+            or (candidate and self._state.name(candidate) != self._shown_name)
+        ):
             self.refresh()
 
     def _selected(self) -> None:
@@ -62,7 +69,7 @@ class Card(QFrame):
 
     def refresh(self) -> None:
         self._rest.stop()
-        self._shown = self._state.candidate()
+        self._shown, self._given = self._state.candidate(), self._state.project.impressions.number()
         self._shown_name = self._state.name(self._shown) if self._shown else ""
         self.setFixedWidth(theme.px(236))
         body = QWidget()
@@ -137,6 +144,7 @@ class Card(QFrame):
         if cost.rates.assumed:
             self._layout.addWidget(label("pace assumed: nothing measured yet", "small", wrap=True))
         self._sound(row)
+        self._impressions(row.candidate)
         self._group("Must-haves", None)
         if not row.gates:
             self._layout.addWidget(label("none set in the brief", "quiet"))
@@ -198,6 +206,25 @@ class Card(QFrame):
             found = row.summary.sound.get(name)
             value = f"{found.median:.{one.decimals}f}".replace("-", "−") if found else "–"
             self._line(one.label, value, _spread(found, one.decimals))
+
+    def _impressions(self, candidate: Candidate) -> None:
+        given = self._state.project.impressions.all().get((candidate.engine, candidate.voice), [])
+        self._group("Impressions", self._impressions_dialog, small=f"{len(given)} given" if given else "none yet")
+        for place, one in ((0, given[0]), (1, given[-1])) if len(given) > 1 else enumerate(given):
+            self._layout.addWidget(label(f"{which(place)}, {_day(one.created)}", "small"))
+            self._layout.addWidget(label(one.words or "spoken", wrap=True))
+
+    def _impressions_dialog(self) -> QWidget:
+        candidate = self._state.candidate()
+        assert candidate is not None
+        return ImpressionsDialog(self, self._state, candidate.engine, candidate.voice, self._state.name(candidate))
+
+    def show_impressions(self) -> None:
+        """Of the selected candidate's voice."""
+        if self._state.candidate() is None:
+            self._state.say("Choose a candidate first: impressions are of its voice.")
+        else:
+            self._impressions_dialog().show()
 
     # -- pieces
 

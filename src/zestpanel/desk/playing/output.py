@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import time
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
-from PyQt6.QtCore import QIODevice, QObject, QTimer
+from PyQt6.QtCore import QCoreApplication, QIODevice, QObject, QThread, QTimer, pyqtSignal
 
 from zestpanel.core.playback.mixer import RATE_HZ, Mixer
 
-BUFFER_MS = 25  # a swap is heard within one buffer
+if TYPE_CHECKING:
+    from PyQt6.QtMultimedia import QAudioDevice, QAudioFormat, QAudioSink
+
+BUFFER_MS = 32
+CLOSING_MS = 2_000
 
 
 class Output(Protocol):
@@ -19,15 +23,19 @@ class Output(Protocol):
 
     def start(self) -> None: ...
     def stop(self) -> None: ...
+    def close(self) -> None:
+        """Let the device go, for good."""
+        ...
 
 
 class MixerDevice(QIODevice):
-    """The mixer as a readable device: interleaved float32 stereo at 48 kHz, without end."""
+    """The mixer as a readable device: interleaved float32 stereo at 48 kHz, without end. Read without a buffer of Qt's
+    own, which would hold 43 ms of what was to be heard before a swap."""
 
     def __init__(self, mixer: Mixer, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._mixer = mixer
-        self.open(QIODevice.OpenModeFlag.ReadOnly)
+        self.open(QIODevice.OpenModeFlag.ReadOnly | QIODevice.OpenModeFlag.Unbuffered)
 
     def readData(self, most: int) -> bytes:
         frames = max(0, most // 8)
@@ -63,6 +71,9 @@ class ClockOutput(QObject):
     def stop(self) -> None:
         self._timer.stop()
 
+    def close(self) -> None:
+        self.stop()
+
     def _pull(self) -> None:
         now = time.monotonic()
         frames = int((now - self._last) * RATE_HZ)
@@ -70,9 +81,62 @@ class ClockOutput(QObject):
         self._mixer.render(frames)
 
 
+class SinkOutput(QObject):
+    """The sound device, fed by a thread of its own: what the window paints meanwhile makes no gap in the sound."""
+
+    heard = True
+    _start, _stop = pyqtSignal(), pyqtSignal()
+
+    def __init__(self, mixer: Mixer, device: QAudioDevice, form: QAudioFormat, parent: QObject) -> None:
+        super().__init__(parent)
+        self._thread = QThread(self)
+        self._feeder = Feeder(mixer, device, form)
+        self._feeder.moveToThread(self._thread)
+        self._start.connect(self._feeder.start)
+        self._stop.connect(self._feeder.stop)
+        self._thread.finished.connect(self._feeder.deleteLater)
+        self._thread.start(QThread.Priority.TimeCriticalPriority)
+        application = QCoreApplication.instance()
+        assert application is not None
+        application.aboutToQuit.connect(self.close)
+
+    def start(self) -> None:
+        self._start.emit()
+
+    def stop(self) -> None:
+        self._stop.emit()
+
+    def close(self) -> None:
+        self._stop.emit()
+        self._thread.quit()
+        self._thread.wait(CLOSING_MS)
+
+
+class Feeder(QObject):
+    """Pulls from the mixer for the device, in the thread it lives in."""
+
+    def __init__(self, mixer: Mixer, device: QAudioDevice, form: QAudioFormat) -> None:
+        super().__init__()
+        self._mixer, self._device, self._form = mixer, device, form
+        self._sink: QAudioSink | None = None
+
+    def start(self) -> None:
+        from PyQt6.QtMultimedia import QAudioSink
+
+        if self._sink is None:
+            self._source = MixerDevice(self._mixer, self)
+            self._sink = QAudioSink(self._device, self._form, self)
+            self._sink.setBufferSize(RATE_HZ * 8 * BUFFER_MS // 1000)
+        self._sink.start(self._source)
+
+    def stop(self) -> None:
+        if self._sink is not None:
+            self._sink.stop()
+
+
 def open_output(mixer: Mixer, parent: QObject) -> Output:
     """The default sound device, or a clock where there is none."""
-    from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+    from PyQt6.QtMultimedia import QAudioFormat, QMediaDevices
 
     device = QMediaDevices.defaultAudioOutput()
     form = QAudioFormat()
@@ -81,20 +145,4 @@ def open_output(mixer: Mixer, parent: QObject) -> Output:
     form.setSampleFormat(QAudioFormat.SampleFormat.Float)
     if device.isNull() or not device.isFormatSupported(form):
         return ClockOutput(mixer, parent)
-
-    class SinkOutput(QObject):
-        heard = True
-
-        def __init__(self) -> None:
-            super().__init__(parent)
-            self._source = MixerDevice(mixer, self)
-            self._sink = QAudioSink(device, form, self)
-            self._sink.setBufferSize(RATE_HZ * 8 * BUFFER_MS // 1000)
-
-        def start(self) -> None:
-            self._sink.start(self._source)
-
-        def stop(self) -> None:
-            self._sink.stop()
-
-    return SinkOutput()
+    return SinkOutput(mixer, device, form, parent)

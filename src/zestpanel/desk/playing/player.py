@@ -11,6 +11,8 @@ from zestpanel.core.playback.mixer import Lane, Mixer
 from zestpanel.desk.playing.output import Output, open_output
 
 STILL_S = 1.5
+WAKING = 3  # times as long for a device that is to begin: headphones without a wire take a moment
+FILLED = 3  # a device fills its buffer before it begins
 
 
 class Player(QObject):
@@ -36,6 +38,7 @@ class Player(QObject):
         self._timer.setInterval(33)
         self._timer.timeout.connect(self._tick)
         self._stood_at, self._stood_since = -1.0, 0.0
+        self._moves = 0  # how often something was pulled since it began to play, as far as ticks see
 
     @property
     def output(self) -> Output:
@@ -47,7 +50,7 @@ class Player(QObject):
     def look_for_device(self) -> bool:
         """Whether there is a sound device, looked for anew where there was none."""
         if self._output is not None and not self._output.heard:
-            self._output.stop()
+            self._output.close()
             self._output = None
             if self.output.heard:
                 self.mixer.forget_heard()
@@ -72,7 +75,8 @@ class Player(QObject):
             self._timer.start()
         self.mixer.play()
         self._was_playing = True
-        self._stood_at, self._stood_since = -1.0, time.monotonic()
+        self._stood_at, self._stood_since = self.mixer.time_s, time.monotonic()
+        self._moves = 0
         self.changed.emit()
 
     def pause(self) -> None:
@@ -99,14 +103,15 @@ class Player(QObject):
         self.mixer.pause()
         self._timer.stop()
         if self._output is not None:
-            self._output.stop()
+            self._output.close()
 
     def _device_is_gone(self) -> bool:
         """Whether nothing has been pulled for so long that nobody hears anything: a device that is unplugged says so
         in its own way, or not at all."""
         if self.mixer.time_s != self._stood_at or not self.mixer.playing:
+            self._moves += 1
             self._stood_at, self._stood_since = self.mixer.time_s, time.monotonic()
-        return time.monotonic() - self._stood_since > self._still_s
+        return time.monotonic() - self._stood_since > self._still_s * (1 if self._moves > FILLED else WAKING)
 
     def _tick(self) -> None:
         if self._device_is_gone():
@@ -114,7 +119,7 @@ class Player(QObject):
             self._was_playing = False
             self._timer.stop()
             if self._output is not None:
-                self._output.stop()
+                self._output.close()
                 self._output = None
             self.changed.emit()
             self.lost.emit()

@@ -91,7 +91,7 @@ def read_date(text: str, what: str) -> date | None:
 
 
 class NoteDialog(FormDialog):
-    """Tags and an impression of one voice."""
+    """Tags and a note on one voice; impressions, which have a day each, are apart."""
 
     def __init__(self, parent: QWidget, state: DeskState, engine: str, voice: Voice, done: Callable[[], None]) -> None:
         super().__init__(parent, f"Note on {voice.label}", "People recall voices by their character.", done)
@@ -103,7 +103,7 @@ class NoteDialog(FormDialog):
         self.words = QPlainTextEdit(self._before.words)
         self.words.setFixedHeight(theme.px(80))
         self.form.addRow("Tags", self.tags)
-        self.form.addRow("Impression", self.words)
+        self.form.addRow("Note", self.words)
 
     def keep(self) -> bool:
         tags = tuple(dict.fromkeys(t.strip() for t in self.tags.text().split(",") if t.strip()))

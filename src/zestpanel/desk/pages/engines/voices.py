@@ -23,6 +23,7 @@ from zestpanel.core.runs.execute.auditioning import Line, line_for
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_line, hear_sample
+from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.pages.engines.facets import FacetPanel
 from zestpanel.desk.pages.engines.notes import NoteDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
@@ -116,11 +117,12 @@ class VoicesView(QWidget):
 
     def _make_actions(self) -> QWidget:
         self.favourite = button("Favourite", self.mark_favourite, tip="Mark or unmark the selected voices")
-        self.note = button("Note …", self.write_note, tip="Tags and a short impression, found by the search")
+        self.note = button("Note …", self.write_note, tip="Tags and a few words, found by the search")
+        self.impressions = button("Impressions …", self.show_impressions, tip="What struck you first, and later")
         self.sample = button("Vendor's sample", self.hear_sample, tip="Heard as the vendor's example; never scored")
         self.try_it = button("Try it …", self.show_try, tip="The request as sent, the reply, and what was understood")
         self.add = button("Put on the shortlist", self.shortlist, role="main")
-        return flow_row(self.favourite, self.note, self.sample, right=(self.try_it, self.add))
+        return flow_row(self.favourite, self.note, self.impressions, self.sample, right=(self.try_it, self.add))
 
     # -- shown
 
@@ -215,7 +217,8 @@ class VoicesView(QWidget):
 
     def _chosen(self) -> None:
         found = self.chosen()
-        for widget in (self.listen, self.try_it, self.add, self.favourite, self.note):
+        for widget in (self.listen, self.try_it, self.add, self.favourite, self.note,
+                       self.impressions):  # fmt: skip
             widget.setEnabled(found is not None)
         self.sample.setVisible(found is not None and bool(found.voice.sample))
         engine = found.engine if found else None
@@ -325,6 +328,11 @@ class VoicesView(QWidget):
         found = self.chosen()
         if found is not None:
             NoteDialog(self, self.state, found.engine.engine, found.voice, self.refresh).show()
+
+    def show_impressions(self) -> None:
+        found = self.chosen()
+        if found is not None:
+            ImpressionsDialog(self, self.state, found.engine.engine, found.voice.id, found.voice.label).show()
 
     def _keep_line(self) -> None:
         found, text = self.chosen(), " ".join(self.line.currentText().split())

@@ -6,8 +6,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.audio.files import read_kept
 from zestpanel.core.domain.listening import Answered
-from zestpanel.desk.hearing import hear_take
+from zestpanel.desk.hearing import hear_clip, hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
@@ -32,6 +33,10 @@ class AnswersDialog(QDialog):
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addWidget(button("Copy table", self.table.copy))
+        self.remark = button("Hear the spoken remark", self._hear_remark)
+        self.remark.hide()
+        foot.addWidget(self.remark)
+        self.table.itemSelectionChanged.connect(self._selected)
         foot.addStretch(1)
         foot.addWidget(button("Close", self.accept, role="main"))
         layout.addLayout(foot)
@@ -46,10 +51,22 @@ class AnswersDialog(QDialog):
         self._answers = [one for one in answers if self._clip(one) is not None]
         rows = [
             [people.get(one.listener_id, "?"), titles.get(one.trial.stimuli[-1].passage_version_id, "an earlier text"),
-             in_words(one.answer.given), one.answer.note, one.answer.created[:16].replace("T", " ")]
+             in_words(one.answer.given), one.answer.note or ("spoken" if one.answer.spoken else ""),
+             one.answer.created[:16].replace("T", " ")]
             for one in self._answers
         ]  # fmt: skip
         self.table.show_rows(["Listener", "Passage", "Answer", "Remark", "Given"], rows)
+
+    def _selected(self) -> None:
+        self.remark.setVisible(bool(self._spoken()))
+
+    def _spoken(self) -> str:
+        row = self.table.currentRow()
+        return self._answers[row].answer.spoken if 0 <= row < len(self._answers) else ""
+
+    def _hear_remark(self) -> None:
+        if name := self._spoken():
+            hear_clip(self._state, lambda: read_kept(self._state.project.clips.path(name)))
 
     def _clip(self, one: Answered) -> int | None:
         return next((s.take_id for s in one.trial.stimuli if s.candidate_id == self._candidate), None)
