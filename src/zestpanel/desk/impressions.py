@@ -44,6 +44,7 @@ class ImpressionsDialog(QDialog):
         self.spoken.look()
         layout.addWidget(self.words)
         layout.addWidget(self.spoken)
+        layout.addStretch(0)
         foot = QHBoxLayout()
         self.remove = button("Remove", self._remove)
         self.remove.setAutoDefault(False)

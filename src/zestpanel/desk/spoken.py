@@ -62,6 +62,8 @@ class SpokenRemark(QWidget):
     def _stop(self) -> None:
         self.clip = self.microphone.stop()
         self._show()
+        if self.clip is None:
+            self._told.setText("Nothing came from the microphone.")
         self.changed.emit()
 
     def finish(self) -> Clip | None:
