@@ -32,6 +32,15 @@ from zestpanel.core.analysis.statistics.paired import (
     listeners_needed_to_tell,
     signed_rank_p,
 )
+from zestpanel.core.analysis.statistics.tails import (
+    at_least_p,
+    chi_squared_p,
+    even_p,
+    friedman_p,
+    mid_ranks,
+    t_beyond_p,
+    t_quantile,
+)
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.kinds.write_what_you_hear import interval_of_words
 
@@ -57,6 +66,24 @@ def test_agreement_may_be_negative_and_says_when_undefined() -> None:
         intraclass_correlation([[3, 3], [3, 3]])
     with pytest.raises(NotEnoughData):
         intraclass_correlation([[1, np.nan], [2, 3]])
+
+
+def test_tails_and_ranks_are_scipys() -> None:
+    # reference: scipy.stats, whose import the program does without
+    rng = np.random.default_rng(7)
+    for _ in range(200):
+        n = int(rng.integers(1, 60))
+        k, share, t, df = int(rng.integers(0, n + 1)), float(rng.random()), float(rng.normal(0, 3)), int(n)
+        assert at_least_p(k, n, share) == pytest.approx(stats.binom.sf(k - 1, n, share), rel=1e-9)
+        assert even_p(k, n) == pytest.approx(stats.binomtest(k, n).pvalue, rel=1e-9)
+        assert t_beyond_p(t, df) == pytest.approx(2 * stats.t.sf(abs(t), df), rel=1e-9)
+        assert t_quantile(share, df) == pytest.approx(stats.t.ppf(share, df), rel=1e-6, abs=1e-9)
+        assert chi_squared_p(t, df) == pytest.approx(stats.chi2.sf(t, df), rel=1e-9)
+        scores = rng.integers(1, 6, (int(rng.integers(3, 7)), n + 1)).astype(float)
+        assert list(mid_ranks(scores[0])) == list(stats.rankdata(scores[0]))
+        if any(np.ptp(column) for column in scores.T):
+            assert friedman_p(scores) == pytest.approx(stats.friedmanchisquare(*scores).pvalue, rel=1e-9)
+    assert friedman_p(np.full((3, 4), 2.0)) is None
 
 
 def test_t_interval_is_scipys() -> None:

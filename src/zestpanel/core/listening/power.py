@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from zestpanel.core.analysis.statistics.crossed import FEWEST_TO_COMPARE, listeners_to_tell, smallest_difference_told
+from zestpanel.core.analysis.statistics.tails import at_least_p
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 
@@ -60,25 +61,21 @@ def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> st
 def preference_told(answers: int, comparisons: int) -> tuple[float, int] | None:
     """The share of preferences that so many answers tell from even, 8 times in 10, and how many of them it takes: exact
     binomial test, two-sided, at the first step of Holm. None where no outcome would."""
-    from scipy.stats import binom
-
     level = 0.05 / max(1, comparisons)
-    most = next((k for k in range(answers // 2, answers + 1) if 2 * binom.sf(k - 1, answers, 0.5) <= level), None)
+    most = next((k for k in range(answers // 2, answers + 1) if 2 * at_least_p(k, answers) <= level), None)
     if most is None:
         return None
-    return next((s / 100 for s in range(51, 101) if binom.sf(most - 1, answers, s / 100) >= 0.8), 1.0), most
+    return next((s / 100 for s in range(51, 101) if at_least_p(most, answers, s / 100) >= 0.8), 1.0), most
 
 
 def hearing_told(answers: int, comparisons: int) -> tuple[float, int] | None:
     """The share of right answers that so many answers tell from guessing among two, 8 times in 10, and how many right
     ones it takes: exact binomial test, one-sided, at the first step of Holm. None where no outcome would."""
-    from scipy.stats import binom
-
     level = 0.05 / max(1, comparisons)
-    most = next((k for k in range(answers // 2, answers + 1) if binom.sf(k - 1, answers, 0.5) <= level), None)
+    most = next((k for k in range(answers // 2, answers + 1) if at_least_p(k, answers) <= level), None)
     if most is None:
         return None
-    return next((s / 100 for s in range(51, 101) if binom.sf(most - 1, answers, s / 100) >= 0.8), 1.0), most
+    return next((s / 100 for s in range(51, 101) if at_least_p(most, answers, s / 100) >= 0.8), 1.0), most
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -99,7 +99,7 @@ class Card(QFrame):
         project = self._state.project
         self._score(row)
         s = row.summary
-        self._group("Wait", lambda: behind_waits(self.window(), project, row))
+        self._group("Wait", lambda: behind_waits(self._over(), project, row))
         late = f", {s.whole_clip.gave_up} gave up waiting and count as later than any" if s.whole_clip.gave_up else ""
         self._line("first sound, median", _seconds(s.first_sound.median), f"{s.first_sound.n} warm requests{late}")
         self._line("whole clip, median", _seconds(s.whole_clip.median), f"{s.whole_clip.n} warm requests{late}")
@@ -132,7 +132,7 @@ class Card(QFrame):
             share = "" if each is None else f" · {each:.1f} a finished minute"
             tip = ", ".join(f"{kind} {minutes:.0f} min" for kind, minutes in s.person.by_kind.items())
             self._line("a person's minutes", f"{s.person.minutes:.0f}{share}", tip)
-        self._group("Money", lambda: behind_cost(self.window(), row))
+        self._group("Money", lambda: behind_cost(self._over(), row))
         cost = row.cost
         month = cost.month.total if cost.month.covers else None
         self._line("1,000 characters", _money(cost.per_thousand))
@@ -166,7 +166,7 @@ class Card(QFrame):
         count = f"{score.listeners} listeners" if score else "not heard yet"
         self._group(
             "Panel score",
-            lambda: behind_score(self.window(), project, row),
+            lambda: behind_score(self._over(), project, row),
             small=count,
             value=f"{score.mean:.1f}" if score else "–",
         )
@@ -199,13 +199,17 @@ class Card(QFrame):
         project = self._state.project
         self._group(
             "Sound",
-            lambda: behind_takes(self.window(), project, row, f"Sound: {row.name}", listed()),
+            lambda: behind_takes(self._over(), project, row, f"Sound: {row.name}", listed()),
             small=f"{len(row.summary.takes)} takes",
         )
         for name, one in listed().items():
             found = row.summary.sound.get(name)
             value = f"{found.median:.{one.decimals}f}".replace("-", "−") if found else "–"
             self._line(one.label, value, _spread(found, one.decimals))
+
+    def _over(self) -> QWidget:
+        """What dialogs lie over: the window, whose colours they have, and not the card."""
+        return self.window() or self
 
     def _impressions(self, candidate: Candidate) -> None:
         given = self._state.project.impressions.all().get((candidate.engine, candidate.voice), [])
@@ -218,7 +222,7 @@ class Card(QFrame):
         candidate = self._state.candidate()
         assert candidate is not None
         name = self._state.name(candidate)
-        return ImpressionsDialog(self.window(), self._state, candidate.engine, candidate.voice, name)
+        return ImpressionsDialog(self._over(), self._state, candidate.engine, candidate.voice, name)
 
     def show_impressions(self) -> None:
         """Of the selected candidate's voice."""

@@ -22,8 +22,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.intervals import special
 from zestpanel.core.analysis.statistics.paired import holm, signed_rank_p
+from zestpanel.core.analysis.statistics.tails import t_beyond_p, t_quantile
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.take import Measured, Take
@@ -273,6 +273,6 @@ def difference_of(name: str, differences: Sequence[float] | NDArray[np.float64])
         certain = 1.0 if abs(mean) < 1e-12 else 0.0
         p = certain if yardsticks()[name].about == "price" else signed_rank_p(d)
         return Difference(name=name, mean=mean, low=mean, high=mean, n=len(d), p=p)
-    p = 2 * float(special().stdtr(len(d) - 1, -abs(mean / se)))
-    half = float(special().stdtrit(len(d) - 1, 0.975)) * se
+    p = t_beyond_p(mean / se, len(d) - 1)
+    half = t_quantile(0.975, len(d) - 1) * se
     return Difference(name=name, mean=mean, low=mean - half, high=mean + half, n=len(d), p=p)

@@ -19,8 +19,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.intervals import Interval, bootstrap_draws, special
+from zestpanel.core.analysis.statistics.intervals import Interval, bootstrap_draws
 from zestpanel.core.analysis.statistics.paired import Comparison, Equality, Pair, holm, letters
+from zestpanel.core.analysis.statistics.tails import special
 
 FEWEST_LISTENERS: Final = 5
 FEWEST_PASSAGES: Final = 3

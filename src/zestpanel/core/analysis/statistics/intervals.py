@@ -3,21 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from zestpanel.core.analysis.statistics.tails import special, t_quantile
 from zestpanel.core.errors import NotEnoughData
 
 DRAWS: Final = 10_000
-
-
-def special() -> Any:
-    """SciPy's distribution functions, imported on first use: they are heavy, and left out of the program's start."""
-    from scipy import special
-
-    return special
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,7 +30,7 @@ def t_interval(values: ArrayLike, *, level: float = 0.95) -> Interval:
     x = np.asarray(values, dtype=float)
     if len(x) < 2:
         raise NotEnoughData(f"An interval needs two values, there {'is' if len(x) == 1 else 'are'} {len(x)}.")
-    half = float(special().stdtrit(len(x) - 1, (1 + level) / 2) * x.std(ddof=1) / np.sqrt(len(x)))
+    half = float(t_quantile((1 + level) / 2, len(x) - 1) * x.std(ddof=1) / np.sqrt(len(x)))
     return Interval(
         estimate=float(x.mean()), low=float(x.mean()) - half, high=float(x.mean()) + half, n=len(x), method="t"
     )

@@ -8,7 +8,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from zestpanel.core.analysis.statistics.intervals import special
+from zestpanel.core.analysis.statistics.tails import friedman_p, mid_ranks, special, t_quantile
 from zestpanel.core.errors import NotEnoughData
 
 
@@ -22,10 +22,8 @@ def signed_rank_p(differences: ArrayLike) -> float:
     d = np.asarray(differences, dtype=float)
     if len(d) == 0:
         raise NotEnoughData("There are no pairs to compare.")
-    from scipy.stats import rankdata  # a heavy import, left out of the program's start
-
     d = np.round(d, 9)  # means of the same ratings in another order must tie
-    ranks = rankdata(np.abs(d))
+    ranks = mid_ranks(np.abs(d))
     doubled = np.rint(2 * ranks[d != 0]).astype(int)
     if len(doubled) == 0:
         return 1.0
@@ -101,10 +99,7 @@ def compare(listener_means: NDArray[np.float64], *, alpha: float = 0.05) -> Comp
     complete = listener_means[:, ~np.isnan(listener_means).any(axis=0)] if count else listener_means
     friedman = None
     if count >= 3 and complete.shape[1] >= 2 and np.ptp(complete) > 0:
-        from scipy.stats import friedmanchisquare
-
-        friedman = float(friedmanchisquare(*complete).pvalue)
-        friedman = None if np.isnan(friedman) else friedman
+        friedman = friedman_p(complete)
     order = np.argsort(
         -np.nan_to_num(np.array([np.nanmean(m) if (~np.isnan(m)).any() else -1e9 for m in listener_means]))
     )
@@ -173,7 +168,7 @@ def equality(first: ArrayLike, second: ArrayLike, *, margin: float = 0.3) -> Equ
         raise NotEnoughData("All listeners differ alike: too few answers to tell how sure that is.")
     df = len(d) - 1
     p = max(float(special().stdtr(df, -(mean + margin) / se)), float(special().stdtr(df, (mean - margin) / se)))
-    half = float(special().stdtrit(df, 0.95)) * se
+    half = t_quantile(0.95, df) * se
     return Equality(difference=mean, low=mean - half, high=mean + half, margin=margin, p=p, n=len(d))
 
 

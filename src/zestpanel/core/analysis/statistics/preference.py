@@ -15,6 +15,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from zestpanel.core.analysis.statistics.tails import chi_squared_p
 from zestpanel.core.errors import NotEnoughData
 
 _STEPS: Final = 60
@@ -66,12 +67,10 @@ def equal_p(wins: NDArray[np.float64], ties: NDArray[np.float64], i: int, j: int
 
     Raises NotEnoughData as ``strengths``.
     """
-    from scipy.stats import chi2
-
     strengths(wins, ties)
     wins, ties = np.asarray(wins, dtype=float), np.asarray(ties, dtype=float)
     free, held = _fitted(wins, ties), _fitted(wins, ties, same=(i, j))
-    return float(chi2.sf(max(0.0, 2 * (free.likelihood - held.likelihood)), 1))
+    return chi_squared_p(2 * (free.likelihood - held.likelihood), 1)
 
 
 @dataclass(frozen=True, slots=True)

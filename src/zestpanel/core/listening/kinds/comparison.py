@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.analysis.statistics.paired import holm
+from zestpanel.core.analysis.statistics.tails import t_beyond_p, t_quantile
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
@@ -88,20 +89,16 @@ KIND: Final = Comparison()
 
 
 def _half(x: np.ndarray) -> float:
-    from scipy.stats import t
-
     if len(x) < FEWEST:
         return float("inf")
-    return float(t.ppf(0.975, len(x) - 1) * x.std(ddof=1) / np.sqrt(len(x)))
+    return t_quantile(0.975, len(x) - 1) * float(x.std(ddof=1) / np.sqrt(len(x)))
 
 
 def _p(x: np.ndarray) -> float | None:
     """Two-sided t test of listeners' means against 0; None for too few."""
-    from scipy.stats import t
-
     if len(x) < FEWEST:
         return None
     se = float(x.std(ddof=1) / np.sqrt(len(x)))
     if se < 1e-12:
         return 1.0 if abs(float(x.mean())) < 1e-12 else 0.0
-    return float(2 * t.sf(abs(float(x.mean())) / se, len(x) - 1))
+    return t_beyond_p(float(x.mean()) / se, len(x) - 1)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.preference import Strengths, equal_p, pair_table, strengths
+from zestpanel.core.analysis.statistics.tails import even_p
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
@@ -121,10 +122,8 @@ def _says(
     wins, ties = tables
     best, second = order[0], order[1]
     if fitted is None:  # then what the two did against one another is all there is to tell
-        from scipy.stats import binomtest
-
         won, lost = int(wins[best, second]), int(wins[second, best])
-        if won + lost and binomtest(won, won + lost, 0.5).pvalue < ALPHA:
+        if won + lost and even_p(won, won + lost) < ALPHA:
             return f"{names[best]} is preferred to {names[second]}, the next, {won} to {lost}."
         return f"{names[best]} is preferred most often, in {count} answers."
     if equal_p(wins, ties, best, second) >= ALPHA:
@@ -135,13 +134,11 @@ def _says(
 
 def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
     """A sentence where the place in the pair decided more than chance allows (exact binomial test, two-sided)."""
-    from scipy.stats import binomtest
-
     first = sum(choice == FIRST for _, _, choice in votes)
     decided = first + sum(choice == SECOND for _, _, choice in votes)
     if not decided:
         return ""
-    p = float(binomtest(first, decided, 0.5).pvalue)
+    p = even_p(first, decided)
     if p >= ALPHA:
         return ""
     which = "first" if 2 * first > decided else "second"

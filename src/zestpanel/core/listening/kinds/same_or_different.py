@@ -14,6 +14,7 @@ import numpy as np
 
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.paired import holm
+from zestpanel.core.analysis.statistics.tails import at_least_p
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import with_training
@@ -109,6 +110,4 @@ def _by_listener(answers: Sequence[Answered]) -> str:
 
 def guessing_p(right: int, answers: int) -> float:
     """The chance of at least so many right answers by guessing among two: exact binomial, one-sided."""
-    from scipy.stats import binom
-
-    return float(binom.sf(right - 1, answers, 0.5))
+    return at_least_p(right, answers)

@@ -10,7 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.intervals import special, wilson_interval
+from zestpanel.core.analysis.statistics.intervals import wilson_interval
+from zestpanel.core.analysis.statistics.tails import special, t_quantile
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
@@ -115,7 +116,7 @@ def interval_of_words(counts: NDArray[np.int_]) -> tuple[float, float] | None:
     share = float(wrong.sum() / words.sum())
     squares = float(((wrong - share * words) ** 2).sum())
     error = math.sqrt(listeners / (listeners - 1) * squares) / float(words.sum())
-    reach = float(special().stdtrit(listeners - 1, 0.975)) * error
+    reach = t_quantile(0.975, listeners - 1) * error
     if not error and share <= 1:
         alone = wilson_interval(round(wrong.sum()), round(words.sum()))
         return 100 * alone.low, 100 * alone.high
