@@ -13,6 +13,8 @@ import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
 from tests.old_projects import project_of
+from zestpanel.core.analysis.statistics.crossed import differences
+from zestpanel.core.analysis.statistics.crossed_table import crossed_table
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answer, Stimulus
 from zestpanel.core.errors import InputError, NotEnoughData
@@ -21,6 +23,7 @@ from zestpanel.core.listening.kind import Around, Found, Shown, check
 from zestpanel.core.listening.kinds import category_rating
 from zestpanel.core.listening.plain import preference_of_table, scores_of_table
 from zestpanel.core.listening.registry import kind_of, kinds
+from zestpanel.core.listening.scaled import lines_of, stated_comparisons
 from zestpanel.core.listening.scales import SCALES, Scale
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import session_of
@@ -102,6 +105,13 @@ def test_pairs_stand_first_equally_often_over_listeners() -> None:
     assert set(first.values()) == {4}
 
 
+@pytest.mark.parametrize("name", ["preference", "CCR", "ABX"])
+def test_only_the_pairs_that_were_stated_are_heard(name: str) -> None:
+    trials = kind_of(name).design(ABLE, replace(SETTINGS, stated_id=3), listener=0, rng=np.random.default_rng(1))
+    pairs = Counter(frozenset(s.candidate_id for s in one.stimuli) for one in trials)
+    assert pairs == {frozenset({3, other}): 3 for other in (1, 2, 4)}
+
+
 def test_x_is_each_of_the_two_as_often() -> None:
     for seed in range(5):
         trials = kind_of("ABX").design(ABLE, SETTINGS, listener=0, rng=np.random.default_rng(seed))
@@ -129,6 +139,27 @@ def test_a_preference_from_the_first_trial_to_the_result(heard: Project) -> None
     assert found.says.startswith("linnoway is preferred to ilseth, the next, by ")
     assert heard.answers.ratings() == [], "no score of one clip"
     assert heard.answers.count_listeners() == 6
+
+
+def test_a_stated_comparison_is_told_where_all_pairs_would_hide_it(heard: Project) -> None:
+    """With five candidates Holm over all pairs asks for p below 0.005; of one stated comparison, for 0.05."""
+    rng = np.random.default_rng(4)
+    values = [(c, listener, p, 3.0 + (0.6 if c == 2 else 0.0) + float(rng.normal(0, 0.9)))
+              for c in range(1, 6) for listener in range(10) for p in range(4)]  # fmt: skip
+    pair = [one for one in values if one[0] in (1, 2)]
+    around = Around(settings=TestSettings(candidate_ids=(1, 2), passage_ids=(), stated_id=1), names={1: "A", 2: "B"})
+    every = lines_of(values, bounds=(1, 5))
+    letters = {line.candidate_id: set(line.letters) for line in every}
+    assert letters[1] & letters[2], "all pairs: not told apart"
+    p = differences(crossed_table(pair, [1, 2])).p(0)
+    assert p is not None
+    assert p < 0.05
+    assert stated_comparisons(pair, around) == (
+        f"Compared with A alone, as was stated before: B (better by "
+        f"{np.mean([v[3] for v in pair if v[0] == 2]) - np.mean([v[3] for v in pair if v[0] == 1]):.2f}, "
+        f"p {max(p, 0.001):.3f})."
+    )
+    assert stated_comparisons([one for one in values if one[0] != 1], around) == "", "nobody has heard that one"
 
 
 def test_abx_tells_hearing_from_guessing(heard: Project) -> None:

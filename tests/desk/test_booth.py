@@ -46,6 +46,9 @@ def planned(
     (dialog,) = page.findChildren(NewTestDialog)
     at = next(k for k, (_, name, _) in enumerate(questions()) if name == kind)
     dialog.question.setCurrentIndex(at)
+    assert not dialog.agree.isEnabled(), "who and what is heard is chosen, never all unasked"
+    for ticks in (dialog.candidates, dialog.passages):
+        qtbot.mouseClick(ticks.all, Qt.MouseButton.LeftButton)
     dialog.most.setValue(most)
     dialog.training.setValue(0)
     dialog.level_check.setChecked(False)
@@ -196,6 +199,36 @@ def person_project(bench_project: Project) -> Project:
         bench_project.takes.keep(clip, candidate_id=person.id, passage_version_id=passage.version_id, repeat=1,
                                  obtained="rendered elsewhere")  # fmt: skip
     return bench_project
+
+
+@pytest.mark.parametrize("name", ["ACR", "DCR", "match", "yes or no"])
+def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
+    person_project: Project, open_window: Opener, qtbot: QtBot, name: str
+) -> None:
+    """The other kinds have journeys of their own."""
+    window = open_window(person_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, name, most=3, prepare=lambda dialog: dialog.own.setText("Did it laugh?"))
+    booth = begun(window, page, qtbot, "Ann")
+    session = booth.session
+    assert session is not None
+    for trial in range(len(session.trials)):
+        settle(qtbot, window)
+        lanes = len(session.shown.lanes)
+        qtbot.waitUntil(lambda n=lanes: len(window.state.player.mixer.lanes) == n, timeout=60_000)  # type: ignore[misc]
+        assert not any(answer.isEnabled() for answer in booth.answers.values()), "not before it was heard"
+        if lanes == 1:
+            recorder(window).hear(8.0)
+            window.state.player.moved.emit()
+        else:
+            hear_lanes(window, qtbot, "01")
+        qtbot.keyClick(booth, next(iter(booth.answers)))
+        assert session.index == trial + 1
+    test = person_project.panel.tests()[-1]
+    assert len(person_project.answers.of_test(test.id)) == 3
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
 
 
 def test_many_are_placed_on_one_line_by_keys_and_by_hand(

@@ -153,6 +153,10 @@ def write_shots(  # noqa: C901 one picture after another
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
         page.ask_for_test()
+        (dialog,) = page.findChildren(NewTestDialog)
+        bench = window.state.bench
+        dialog.candidates.tick({c.id for c in bench.candidates[:5]})
+        dialog.passages.tick({p.id for p in bench.passages[:4]})
 
     shoot("new-test", new_test, of=NewTestDialog)
 

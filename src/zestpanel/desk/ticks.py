@@ -11,9 +11,11 @@ from zestpanel.desk.widgets import button, label
 
 
 class Ticks(QWidget):
-    """Ticked at first, all of them; *all* and *none* above. changed: called when a tick changes."""
+    """*All* and *none* above. changed: called when a tick changes. ticked: whether all are at first."""
 
-    def __init__(self, title: str, names: Mapping[int, str], changed: Callable[[], None]) -> None:
+    def __init__(
+        self, title: str, names: Mapping[int, str], changed: Callable[[], None], *, ticked: bool = True
+    ) -> None:
         super().__init__()
         self._changed = changed
         self.list = QListWidget()
@@ -21,14 +23,15 @@ class Ticks(QWidget):
         for key, name in names.items():
             item = QListWidgetItem(name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked)
+            item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
             item.setData(Qt.ItemDataRole.UserRole, key)
             self.list.addItem(item)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
         head.addWidget(label(title, "strong"), 1)
-        head.addWidget(button("All", lambda: self.tick(set(names)), role="link"))
+        self.all = button("All", lambda: self.tick(set(names)), role="link")
+        head.addWidget(self.all)
         head.addWidget(button("None", lambda: self.tick(set()), role="link"))
         column.addLayout(head)
         column.addWidget(self.list, 1)

@@ -90,15 +90,21 @@ def one_at_a_time(
     return [*(trial for trial in trials if trial.training), *scored]
 
 
+def pairs_of(candidates: Sequence[int], settings: TestSettings) -> list[tuple[int, int]]:
+    """All pairs of the candidates, or those with the one that the others are compared with."""
+    every = combinations(candidates, 2)
+    return [pair for pair in every if not settings.stated_id or settings.stated_id in pair]
+
+
 def pairs_in_both_orders(
     able: Mapping[tuple[int, int], int], settings: TestSettings, *, listener: int, rng: np.random.Generator
 ) -> list[PlannedTrial]:
-    """Every pair of candidates on every passage, in random order; which comes first changes over from listener to
+    """Every pair that is compared on every passage, in random order; which comes first changes over from listener to
     listener, so that each stands first equally often. No more than the settings allow."""
     trials = []
     for number, passage in enumerate(dict.fromkeys(version for _, version in able)):
         here = [c for c in settings.candidate_ids if (c, passage) in able]
-        for k, pair in enumerate(combinations(here, 2)):
+        for k, pair in enumerate(pairs_of(here, settings)):
             order = pair if (listener + k + number) % 2 == 0 else pair[::-1]
             trials.append(PlannedTrial(stimuli=tuple(
                 Stimulus(candidate_id=c, passage_version_id=passage, take_id=able[c, passage]) for c in order

@@ -16,7 +16,17 @@ LONGEST_TEXT: Final = 5_000
 LOW, HIGH = 0, 100  # ends of the line that clips are placed on (ITU-R BS.1534-3)
 MOST_LANES: Final = 9  # a digit for each
 Option = Literal[
-    "scale", "also", "question", "reference", "anchors", "repeats", "traps", "training", "context", "strength"
+    "scale",
+    "also",
+    "question",
+    "reference",
+    "anchors",
+    "repeats",
+    "traps",
+    "training",
+    "context",
+    "strength",
+    "stated",
 ]
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 
@@ -94,9 +104,20 @@ class Axis:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Versus:
+    """Who was compared with whom, in an order. wins: how often the row was preferred to the column; ties: how often
+    neither was. candidate_ids: of the names, where they have such."""
+
+    names: tuple[str, ...]
+    wins: tuple[tuple[int, ...], ...]
+    ties: tuple[tuple[int, ...], ...]
+    candidate_ids: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
     """What the answers to a test say: in a sentence, as a picture, then as a table. numbers: columns to be aligned at
-    the right."""
+    the right. stated: what the comparisons say that were named before anybody listened."""
 
     says: str
     head: tuple[str, ...]
@@ -105,6 +126,8 @@ class Found:
     numbers: tuple[int, ...] = ()
     bars: tuple[Bar, ...] = ()
     axis: Axis | None = None
+    versus: Versus | None = None
+    stated: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

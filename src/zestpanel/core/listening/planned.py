@@ -78,6 +78,8 @@ def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
         return "Write the question that listeners answer."
     if own_scale and (problem := wrong_with_steps(settings.steps)):
         return problem
+    if not settings.candidate_ids or not settings.passage_ids:
+        return "Tick whose clips are heard, and of which passages: few of each, well chosen, tell more than all."
     if len(settings.candidate_ids) < kind.fewest_candidates:
         return f"{title} needs at least {kind.fewest_candidates} candidates."
     if needs_reference(kind_name) and not settings.reference_id:

@@ -97,9 +97,10 @@ WORTH_PREFERRING: Final = 0.65
 _MOST_SHOWN: Final = 40
 
 
-def told_by(kind: str, *, candidates: int, passages: int) -> Told | None:
-    """What a test tells, over the number of listeners; None for kinds without a rule."""
-    pairs = candidates * (candidates - 1) // 2
+def told_by(kind: str, *, candidates: int, passages: int, stated: bool = False) -> Told | None:
+    """What a test tells, over the number of listeners; None for kinds without a rule. stated: whether all are compared
+    with one alone: fewer comparisons tell smaller differences."""
+    pairs = candidates - 1 if stated else candidates * (candidates - 1) // 2
     if pairs == 0 or passages == 0:
         return None
     numbers = range(2, _MOST_SHOWN + 1)

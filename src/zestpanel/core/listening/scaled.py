@@ -14,11 +14,13 @@ from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.crossed import compare_crossed, crossed_intervals, differences, draws_of
 from zestpanel.core.analysis.statistics.crossed_table import crossed_table
+from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.kind import Around, Axis, Bar, Found
 
 SEED: Final = 20_240
+ALPHA: Final = 0.05
 
 Value = tuple[int, int, int, float]  # candidate, listener, passage version, score
 
@@ -78,6 +80,24 @@ def best_sentence(lines: Sequence[Line], around: Around, *, decimals: int = 2) -
         return f"{name} has the highest mean, {mean}; nobody is told apart from it."
     names = ", ".join(around.name(line.candidate_id) for line in tied)
     return f"{name} has the highest mean, {mean}; not told apart from {names}."
+
+
+def stated_comparisons(values: Sequence[Value], around: Around) -> str:
+    """What the comparisons say that were named before: each candidate with the one, Holm over these alone. '' where
+    none were named, or nobody has heard that one."""
+    one = around.settings.stated_id
+    candidates = list(dict.fromkeys(value[0] for value in values))
+    if not one or one not in candidates:
+        return ""
+    others = [candidate for candidate in candidates if candidate != one]
+    found = differences(crossed_table(values, [one, *others]))  # the first pairs are those with the first
+    p = [1.0 if (known := found.p(k)) is None else known for k in range(len(others))]
+    said = []
+    for k, adjusted in enumerate(holm(p)):
+        apart, name = -float(found.means[k]), around.name(others[k])
+        told = f"{'better' if apart > 0 else 'worse'} by {abs(apart):.2f}, p {max(adjusted, 0.001):.3f}"
+        said.append(f"{name} ({told})" if adjusted < ALPHA else f"{name} (not told from it)")
+    return f"Compared with {around.name(one)} alone, as was stated before: {'; '.join(said)}."
 
 
 def bars_of(lines: Sequence[Line], around: Around, *, decimals: int = 2) -> tuple[Bar, ...]:

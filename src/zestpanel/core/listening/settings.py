@@ -19,7 +19,8 @@ class TestSettings:
     """must_hear: share of each clip to be heard before it may be answered. training: unscored trials at the start.
 
     scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the best
-    first, with its question. most: scored trials a listener is given at most, 0 for all. take_rule: which of a cell's
+    first, with its question. most: scored trials a listener is given at most, 0 for all. stated_id: the candidate
+    that all others are compared with, and they not with one another, 0 where everyone is. take_rule: which of a cell's
     repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0 for none.
     anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
     hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
@@ -39,6 +40,7 @@ class TestSettings:
     steps: tuple[str, ...] = ()
     most: int = 0
     question: str = ""
+    stated_id: int = 0
     take_rule: TakeRule = "preferred"
     reference_id: int = 0
     anchors: bool = False

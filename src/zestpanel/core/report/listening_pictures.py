@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Final
 
-from zestpanel.core.listening.kind import Axis, Bar, Found
+from zestpanel.core.listening.kind import Axis, Bar, Found, Versus
 from zestpanel.core.listening.power import Told
 from zestpanel.core.report.charts import fitted, nice_ticks, number
-from zestpanel.core.report.drawing import Dot, Line, Path, Picture, Region, Shape, Text, text_width
+from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
 
 _ROW: Final = 28.0
 _SMALL: Final = 11.0
 _LEFT, _RIGHT, _TOP = 250.0, 120.0, 10.0
 _AXIS_HEIGHT: Final = 38.0
+_WIDEST, _NARROWEST = 64.0, 38.0  # of a pair's square, which must hold '12 : 10'
 
 
 def bars_picture(found: Found, width: float) -> Picture | None:
@@ -36,6 +37,38 @@ def bars_picture(found: Found, width: float) -> Picture | None:
         regions.append(Region(x=0, y=y - _ROW / 2, width=width, height=_ROW, says=f"{bar.name}: {bar.says}",
                               candidate_id=bar.candidate_ids[0] if bar.candidate_ids else None))  # fmt: skip
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=axis.words)
+
+
+def versus_picture(versus: Versus, width: float) -> Picture | None:
+    """Who was compared with whom: a square for each pair that was, the row's wins to the left of the column's."""
+    count = len(versus.names)
+    side = min(_WIDEST, (width - _LEFT) / max(1, count))
+    if count < 2 or side < _NARROWEST:
+        return None
+    top = 22.0
+    shapes: list[Shape] = [Text(x=0, y=14, text="row to column, won", colour="quiet", size=_SMALL)]
+    regions = []
+    for a, name in enumerate(versus.names):
+        y = top + a * _ROW
+        shapes.append(Text(x=0, y=y + 18, text=fitted(f"{a + 1}  {name}", 13, _LEFT - 14), size=13))
+        shapes.append(Text(x=_LEFT + (a + 0.5) * side, y=14, text=str(a + 1), colour="quiet", size=_SMALL,
+                           anchor="middle"))  # fmt: skip
+        for b, other in enumerate(versus.names):
+            won, lost, even = versus.wins[a][b], versus.wins[b][a], versus.ties[a][b]
+            x = _LEFT + b * side
+            if a == b or not won + lost + even:
+                continue
+            fill = "zest-pale" if won > lost else "rule" if won == lost else "shade"
+            shapes.append(Box(x=x + 1, y=y + 1, width=side - 2, height=_ROW - 2, fill=fill))
+            shapes.append(Text(x=x + side / 2, y=y + 18, text=f"{won} : {lost}", size=12, anchor="middle"))
+            behind = versus.candidate_ids[a] if versus.candidate_ids else None
+            regions.append(Region(
+                x=x, y=y, width=side, height=_ROW, candidate_id=behind,
+                says=f"{name} to {other}: {won} to {lost}, {even} without a preference",
+            ))  # fmt: skip
+    height = top + count * _ROW + 6
+    return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions),
+                   title="Who was compared with whom")  # fmt: skip
 
 
 def _ticks(axis: Axis) -> list[float]:

@@ -13,7 +13,7 @@ from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import between_neighbours, judged_at, one_at_a_time
 from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Shown
-from zestpanel.core.listening.scaled import category_found, lines_of, values_of
+from zestpanel.core.listening.scaled import category_found, lines_of, stated_comparisons, values_of
 from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.settings import TestSettings
 
@@ -25,7 +25,7 @@ class CategoryRating:
     title = "category rating (ACR)"
     asks = "How good is each?"
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context"})
+    uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context", "stated"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -64,7 +64,8 @@ class CategoryRating:
             raise NotEnoughData("Nobody has answered yet.")
         values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]))])
         lines = lines_of(values, bounds=(scale.low, scale.high))
-        return category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
+        found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
+        return replace(found, stated=stated_comparisons(values, around))
 
 
 KIND: Final = CategoryRating()

@@ -27,7 +27,7 @@ class Comparison:
     title = "comparison rating (CCR)"
     asks = "How much better is this one than that?"
     fewest_candidates = 2
-    uses: frozenset[Option] = frozenset({"repeats", "training"})
+    uses: frozenset[Option] = frozenset({"repeats", "training", "stated"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

@@ -15,7 +15,19 @@ from zestpanel.core.analysis.statistics.tails import even_p
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
-from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Axis,
+    Bar,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    Versus,
+)
 from zestpanel.core.listening.settings import TestSettings
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
@@ -28,7 +40,7 @@ class Preference:
     title = "paired preference"
     asks = "Which would you publish?"
     fewest_candidates = 2
-    uses: frozenset[Option] = frozenset({"repeats", "training", "strength"})
+    uses: frozenset[Option] = frozenset({"repeats", "training", "strength", "stated"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -110,6 +122,12 @@ def preference_found(
                 candidate_ids=(numbers[names[k]],) if numbers else (),
                 says=f"preferred in {int(won[k])} of {int(won[k] + lost[k])}, {int(tied[k])} without a preference")
             for k in order if (share := shares[k]) is not None
+        ),
+        versus=Versus(
+            names=tuple(names[k] for k in order),
+            wins=tuple(tuple(int(wins[a, b]) for b in order) for a in order),
+            ties=tuple(tuple(int(ties[a, b]) for b in order) for a in order),
+            candidate_ids=tuple(numbers[names[k]] for k in order) if numbers else (),
         ),
         axis=Axis(low=0, high=100, words="preferred, of those with a preference (%)", even=50, step=10),
     )  # fmt: skip

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from itertools import combinations
 from typing import Final
 
 import numpy as np
@@ -17,7 +16,7 @@ from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.analysis.statistics.tails import at_least_p
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import with_training
+from zestpanel.core.listening.design import pairs_of, with_training
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
 
@@ -27,15 +26,17 @@ class SameOrDifferent:
     title = "same or different (ABX)"
     asks = "Can the difference be heard at all?"
     fewest_candidates = 2
-    uses: frozenset[Option] = frozenset({"training"})
+    uses: frozenset[Option] = frozenset({"training", "stated"})
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        """Every pair of candidates on every passage. Which is A, and which is X, is drawn: X is each of them as often
-        as the number of trials allows."""
-        pairs = [(pair, version) for version in dict.fromkeys(version for _, version in able)
-                 for pair in combinations([c for c in settings.candidate_ids if (c, version) in able], 2)]  # fmt: skip
+        """Every pair that is compared on every passage. Which is A, and which is X, is drawn: X is each of them as
+        often as the number of trials allows."""
+        pairs = []
+        for version in dict.fromkeys(version for _, version in able):
+            here = [c for c in settings.candidate_ids if (c, version) in able]
+            pairs += [(pair, version) for pair in pairs_of(here, settings)]
         hidden = rng.permutation([k % 2 for k in range(len(pairs))])
         trials = []
         for k in rng.permutation(len(pairs)):

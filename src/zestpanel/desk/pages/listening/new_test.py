@@ -107,8 +107,9 @@ class NewTestDialog(QDialog):
         lists = QHBoxLayout()
         judged = {c.id: self._state.name(c) for c in bench.candidates if c.id not in self._persons}
         people = {c.id: f"{self._state.name(c)} (a person)" for c in bench.candidates if c.id in self._persons}
-        self.candidates = Ticks("Candidates", judged | people, self._changed)
-        self.passages = Ticks("Passages", {p.id: p.title for p in bench.passages}, self._changed)
+        self.candidates = Ticks("Candidates", judged | people, self._changed, ticked=False)
+        titles = {p.id: p.title for p in bench.passages}
+        self.passages = Ticks("Passages", titles, self._changed, ticked=False)
         lists.setSpacing(theme.px(20))
         lists.addWidget(self.candidates)
         lists.addWidget(self.passages)
@@ -149,6 +150,12 @@ class NewTestDialog(QDialog):
         form.addRow("Strength", self.strength)
         self.context = QCheckBox("between the passages before and after it")
         form.addRow("Each clip is heard", self.context)
+        self.stated = QComboBox()
+        self.stated.addItem("everyone with everyone", 0)
+        for one in self._state.bench.candidates:
+            if one.id not in self._persons:
+                self.stated.addItem(f"the others with {self._state.name(one)} only", one.id)
+        form.addRow("Compared", self.stated)
         self.takes = QComboBox()
         for rule, words in TAKE_RULES.items():
             self.takes.addItem(words, rule)
@@ -178,7 +185,7 @@ class NewTestDialog(QDialog):
         for words, box in (("Copies", self.trim), ("Remarks", self.comments), ("Level", self.level_check),
                            ("Headphones", self.headphone_check)):  # fmt: skip
             form.addRow(words, box)
-        for choice in (self.scales, self.takes, self.reference):
+        for choice in (self.scales, self.takes, self.reference, self.stated):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             choice.setMinimumContentsLength(24)
         area = QScrollArea()
@@ -199,7 +206,7 @@ class NewTestDialog(QDialog):
 
     def _listen(self) -> None:
         self.language.currentIndexChanged.connect(self._language_chosen)
-        for box in (self.question, self.scales, self.reference, self.takes):
+        for box in (self.question, self.scales, self.reference, self.takes, self.stated):
             box.currentIndexChanged.connect(self._changed)
         for tick in (self.anchors, self.strength, self.context):
             tick.toggled.connect(self._changed)
@@ -223,12 +230,14 @@ class NewTestDialog(QDialog):
         steps = [line.strip() for line in self.steps.toPlainText().split("\n") if line.strip()]
         own = scale == OWN or "question" in uses
         judged = tuple(one for one in self.candidates.ticked() if one != reference)
+        stated = self.stated.currentData() if "stated" in uses else 0
         return kind, TestSettings(
             candidate_ids=judged, passage_ids=self.passages.ticked(), scale=scale, also=also,
             steps=tuple(steps) if scale == OWN else (), most=self.most.value(),
             training=self.training.value() if "training" in uses else 0,
             question=self.own.text().strip() if own else "", take_rule=self.takes.currentData(),
-            reference_id=reference, anchors="anchors" in uses and bool(reference) and self.anchors.isChecked(),
+            stated_id=stated if stated in judged else 0, reference_id=reference,
+            anchors="anchors" in uses and bool(reference) and self.anchors.isChecked(),
             repeats=self.repeats.value() if "repeats" in uses else 0,
             traps=self.traps.value() if "traps" in uses else 0,
             must_hear=self.must_hear.value() / 100, listeners=self.listeners.value(),
@@ -252,7 +261,7 @@ class NewTestDialog(QDialog):
         uses = kind_of(kind).uses
         shown: dict[QWidget, Option] = {
             self.reference: "reference", self.anchors: "anchors", self.strength: "strength", self.context: "context",
-            self.repeats: "repeats", self.traps: "traps", self.training: "training",
+            self.stated: "stated", self.repeats: "repeats", self.traps: "traps", self.training: "training",
         }  # fmt: skip
         for widget, option in shown.items():
             self._rows.setRowVisible(widget, option in uses)
@@ -260,6 +269,7 @@ class NewTestDialog(QDialog):
         self._rows.setRowVisible(self.own, "question" in uses or own_scale)
         self._rows.setRowVisible(self.steps, own_scale)
         self._rows.setRowVisible(self.scales, "also" in uses and not own_scale)
+        self.agree.setEnabled(False)  # until it is worked out what is agreed to
         self._soon.start()
 
     # -- what it comes to
@@ -293,8 +303,8 @@ class NewTestDialog(QDialog):
         found = self._asked
         if found is None or found.why_not:
             return None
-        kind, _ = self.settings()
-        told = told_by(kind, candidates=found.candidates, passages=found.passages)
+        kind, settings = self.settings()
+        told = told_by(kind, candidates=found.candidates, passages=found.passages, stated=bool(settings.stated_id))
         return None if told is None else power_picture(told, width, listeners=self.listeners.value())
 
     def _open_it(self) -> None:

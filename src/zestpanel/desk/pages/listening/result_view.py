@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Listener
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.kind import Found
+from zestpanel.core.listening.kind import Found, Versus
 from zestpanel.core.listening.results import OfLanguage, Result
 from zestpanel.core.report.drawing import Picture
-from zestpanel.core.report.listening_pictures import bars_picture
+from zestpanel.core.report.listening_pictures import bars_picture, versus_picture
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label
@@ -37,6 +37,9 @@ class ResultView(QWidget):
             column.addWidget(label("Nobody has answered yet.", "quiet"))
         for part in result.parts if figures else ():
             self._add_part(column, part, open_answers)
+        for part in result.parts:
+            if part.found is not None and part.found.stated:
+                column.addWidget(label(part.found.stated, wrap=True))
         if result.about:
             column.addWidget(label(" ".join(result.about), "small", wrap=True))
         doubts: dict[int, list[str]] = {listener: [] for listener in sorted(result.out)}
@@ -64,6 +67,11 @@ class ResultView(QWidget):
             chart.candidate_chosen.connect(partial(open_answers, self._result.test.id))
             column.addWidget(chart)
             chart.refresh()
+        versus = None
+        if found.versus is not None:
+            versus = ChartView(partial(_versus, found.versus))
+            versus.candidate_chosen.connect(partial(open_answers, self._result.test.id))
+            versus.refresh()
         table = Table()
         table.setAccessibleName(f"{self._result.title}{' ' + where if where else ''}".strip())
         numbers = list(found.numbers or range(1, len(found.head)))
@@ -71,21 +79,26 @@ class ResultView(QWidget):
         table.setFixedHeight(table.height_for_rows())
         rule = label(f"{found.rule} {part.answers} answers of {part.listeners} listeners.", "small", wrap=True)
         fold = button("Figures", lambda: None, role="link")
-        for hidden in (table, rule):
+        behind: list[QWidget] = [table, rule] if versus is None else [versus, table, rule]
+        for hidden in behind:
             hidden.setVisible(not found.bars)
         fold.setVisible(bool(found.bars))
-        fold.clicked.connect(partial(_unfold, fold, table, rule))
+        fold.clicked.connect(partial(_unfold, fold, behind))
         column.addWidget(fold)
-        column.addWidget(table)
-        column.addWidget(rule)
+        for hidden in behind:
+            column.addWidget(hidden)
 
 
 def _picture(found: Found, width: float) -> Picture | None:
     return bars_picture(found, width)
 
 
-def _unfold(fold: QWidget, table: Table, rule: QWidget, _: bool = False) -> None:
-    show = table.isHidden()
-    table.setVisible(show)
-    rule.setVisible(show)
-    fold.setText("Hide figures" if show else "Figures")  # type: ignore[attr-defined]
+def _versus(versus: Versus, width: float) -> Picture | None:
+    return versus_picture(versus, width)
+
+
+def _unfold(fold: QPushButton, behind: Sequence[QWidget], _: bool = False) -> None:
+    show = behind[0].isHidden()
+    for one in behind:
+        one.setVisible(show)
+    fold.setText("Hide figures" if show else "Figures")
