@@ -9,13 +9,16 @@ import time
 from collections.abc import Callable
 from typing import Any, Final
 
+import choix
 import numpy as np
 
 from benchmarks.timing import best_of, seconds
+from zestpanel.core.analysis.statistics.crossed import differences, equality_crossed
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.preference import pair_table, strengths
 from zestpanel.core.listening.kinds.write_what_you_hear import interval_of_words
 from zestpanel.core.listening.scaled import lines_of
+from zestpanel.core.listening.verdict import EQUAL_WITHIN
 
 Rows = list[tuple[str, str, str]]
 PANELS: Final = 400
@@ -36,10 +39,6 @@ def many_votes() -> Rows:
     taken = best_of(3, lambda: strengths(won, tied))
     ours = strengths(won, tied).log_strength
     what = f"strengths of {CANDIDATES} candidates from {len(votes):,} votes"
-    try:
-        import choix
-    except ImportError:
-        return [(what, seconds(taken), "5 x quicker than the package choix, which is not installed here")]
     data = [(a, b) if said > 0 else (b, a) for a, b, said in votes]
     began = time.perf_counter()
     theirs: Any = choix.ilsr_pairwise(CANDIDATES, data, alpha=0.0)
@@ -76,6 +75,26 @@ def _mean_held(rng: np.random.Generator, listeners: int, passages: int, missing:
     return line.low <= 3.0 <= line.high
 
 
+def equality_false() -> Rows:
+    """How often two candidates that differ by just the margin are called equal, which is to be 5 of 100 at most."""
+    out: Rows = []
+    for listeners, passages, missing in SHAPES:
+        rng = np.random.default_rng(8)
+        wrong = sum(_called_equal(rng, listeners, passages, missing) for _ in range(4 * PANELS)) / (4 * PANELS)
+        what = f"equality called at the margin, {listeners} x {passages}, {missing:.0%} missing"
+        out.append((what, f"{wrong:.1%} of panels", "5 % at most"))
+    return out
+
+
+def _called_equal(rng: np.random.Generator, listeners: int, passages: int, missing: float) -> bool:
+    shared = 0.4 * rng.standard_normal((1, listeners, 1)) + 0.3 * rng.standard_normal((1, 1, passages))
+    x = shared + 0.1 * rng.standard_normal((2, 1, passages)) + 0.4 * rng.standard_normal((2, listeners, passages))
+    x[0] += EQUAL_WITHIN
+    x[rng.random(x.shape) < missing] = np.nan
+    found = equality_crossed(differences(x), 0, 1, margin=EQUAL_WITHIN)
+    return found is not None and found.equal
+
+
 def _share_held(rng: np.random.Generator) -> bool:
     true = float(rng.uniform(0.2, 0.8))
     found = wilson_interval(int(rng.binomial(48, true)), 48)
@@ -90,4 +109,6 @@ def _words_held(rng: np.random.Generator) -> bool:
     return found is not None and found[0] <= 10.0 <= found[1]
 
 
-ROWS: Final[list[tuple[str, Callable[[], Rows]]]] = [("votes", many_votes), ("listening intervals", intervals_hold)]
+ROWS: Final[list[tuple[str, Callable[[], Rows]]]] = [
+    ("votes", many_votes), ("listening intervals", intervals_hold), ("equality", equality_false),
+]  # fmt: skip

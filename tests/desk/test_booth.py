@@ -218,11 +218,12 @@ def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
         qtbot.waitUntil(lambda n=lanes: len(window.state.player.mixer.lanes) == n, timeout=60_000)  # type: ignore[misc]
         assert not any(answer.isEnabled() for answer in booth.answers.values()), "not before it was heard"
         if lanes == 1:
-            recorder(window).hear(8.0)
+            recorder(window).hear(14.0)
             window.state.player.moved.emit()
         else:
             hear_lanes(window, qtbot, "01")
-        qtbot.keyClick(booth, next(iter(booth.answers)))
+        for _ in session.shown.questions:
+            qtbot.keyClick(booth, next(iter(booth.answers)))
         assert session.index == trial + 1
     test = person_project.panel.tests()[-1]
     assert len(person_project.answers.of_test(test.id)) == 3
