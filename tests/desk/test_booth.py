@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QCheckBox, QTableWidget
 from pytestqt.qtbot import QtBot
 
-from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle, voice_clip, words
+from tests.desk.conftest import Opener, button_of, cells, pitch_of, recorder, settle, voice_clip, words
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.person import person_text
@@ -230,6 +231,36 @@ def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
+
+
+def test_a_new_version_of_a_test_begins_with_what_the_old_one_was_set_to(
+    person_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    panel = person_project.panel
+    first, second, third, _ = (c.id for c in person_project.shortlist.candidates())
+    old = TestSettings(
+        candidate_ids=(first, third), passage_ids=tuple(p.id for p in person_project.texts.all())[:2], must_hear=0.5,
+        training=1, scale="naturalness", also=("effort",), most=7, stated_id=third, take_rule="first",
+        repeats=2, listeners=9, traps=1, comments=True, trim=True, context="neighbours", headphone_check=True,
+    )  # fmt: skip
+    number = panel.add_test("ACR", old.as_document())
+    window = open_window(person_project)
+    page = window.page("listening")
+    assert isinstance(page, ListeningPage)
+    window.go_to("listening")
+    settle(qtbot, window)
+    qtbot.mouseClick(button_of(page, "New version …"), Qt.MouseButton.LeftButton)
+    (dialog,) = page.findChildren(NewTestDialog)
+    settle(qtbot, window)
+    assert dialog.settings() == ("ACR", replace(old, version_of=number))
+    dialog.candidates.tick({first, second, third})
+    qtbot.waitUntil(dialog.agree.isEnabled, timeout=20_000)
+    qtbot.mouseClick(dialog.agree, Qt.MouseButton.LeftButton)
+    before, after = panel.tests()
+    assert TestSettings.from_document(before.settings) == old, "the old one stays as it was"
+    assert TestSettings.from_document(after.settings).candidate_ids == (first, second, third)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: f"It is a new version of test {number}" in words(page), timeout=20_000)
 
 
 def test_many_are_placed_on_one_line_by_keys_and_by_hand(

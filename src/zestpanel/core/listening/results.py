@@ -133,6 +133,8 @@ def _about(
     simulated = sum(people[one].simulated for one in listeners)
     if simulated:
         out.append(f"{simulated} of {len(listeners)} listeners are simulated.")
+    if settings.version_of:
+        out.append(f"It is a new version of test {settings.version_of}, whose answers stand by themselves.")
     if settings.take_rule == "preferred":
         out.append("The starred take of a cell was heard, else the first: what was starred among several is the best "
                    "of them, not the engine's usual.")  # fmt: skip

@@ -25,7 +25,7 @@ class TestSettings:
     anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
     hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
     how many are planned, 0 where that is not stated. trim: silence at both ends is cut to a stated length. context:
-    what is heard around a clip.
+    what is heard around a clip. version_of: the number of the test that this is a changed one of, 0 for none.
     """
 
     __test__ = False  # no test of pytest's
@@ -41,6 +41,7 @@ class TestSettings:
     most: int = 0
     question: str = ""
     stated_id: int = 0
+    version_of: int = 0
     take_rule: TakeRule = "preferred"
     reference_id: int = 0
     anchors: bool = False

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Option
 from zestpanel.core.listening.planned import (
@@ -48,13 +49,16 @@ ONE, SET = "one", "set"
 
 
 class NewTestDialog(QDialog):
-    """begin: called with (kind, settings) when the test is to be opened. persons: candidates spoken by a person."""
+    """begin: called with (kind, settings) when the test is to be opened. persons: candidates spoken by a person. like:
+    the test that a new version is wanted of; it stays as it is, with its answers."""
 
     def __init__(
-        self, parent: QWidget, state: DeskState, begin: Callable[[str, TestSettings], None], persons: Sequence[int] = ()
-    ) -> None:
+        self, parent: QWidget, state: DeskState, begin: Callable[[str, TestSettings], None],
+        persons: Sequence[int] = (), *, like: ListeningTest | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self._state, self._begin, self._persons = state, begin, tuple(persons)
+        self._like = like
         self._material: Material | None = None
         self._asked: Asked | None = None
         self.setWindowTitle("New listening test")
@@ -90,6 +94,8 @@ class NewTestDialog(QDialog):
         self._listen()
         open_at(self, 1080, 700)
         self.question.setFocus()
+        if like is not None:
+            self._put(like.kind, TestSettings.from_document(like.settings))
         self._language_chosen()
         state.background.run(lambda: material_of(state.project), self._material_is_here, state.complain)
 
@@ -217,6 +223,35 @@ class NewTestDialog(QDialog):
 
     # -- what is set
 
+    def _put(self, kind: str, settings: TestSettings) -> None:
+        """Show what an earlier test was set to."""
+        for k in range(self.question.count()):
+            of, scale = self.question.itemData(k)
+            if of == kind and (kind != "ACR" or scale == settings.scale):
+                self.question.setCurrentIndex(k)
+        languages = {p.id: primary(p.language) for p in self._state.bench.passages}
+        here = next((languages[one] for one in settings.passage_ids if one in languages), "")
+        self.language.setCurrentIndex(max(0, self.language.findData(here)))
+        self.candidates.tick(set(settings.candidate_ids))
+        self.passages.tick(set(settings.passage_ids))
+        self.own.setText(settings.question)
+        self.steps.setPlainText("\n".join(settings.steps))
+        more = SET if len(settings.also) > 1 else settings.also[0] if settings.also else ONE
+        for box, value in ((self.scales, more), (self.reference, settings.reference_id),
+                           (self.stated, settings.stated_id), (self.takes, settings.take_rule)):  # fmt: skip
+            box.setCurrentIndex(max(0, box.findData(value)))
+        for number, value in ((self.most, settings.most), (self.training, settings.training),
+                              (self.repeats, settings.repeats), (self.traps, settings.traps),
+                              (self.must_hear, round(100 * settings.must_hear)),
+                              (self.listeners, settings.listeners or 12)):  # fmt: skip
+            number.setValue(value)
+        for tick, on in ((self.anchors, settings.anchors or not settings.reference_id),
+                         (self.strength, settings.strength), (self.context, settings.context == "neighbours"),
+                         (self.trim, settings.trim), (self.comments, settings.comments),
+                         (self.level_check, settings.level_check),
+                         (self.headphone_check, settings.headphone_check)):  # fmt: skip
+            tick.setChecked(on)
+
     def settings(self) -> tuple[str, TestSettings]:
         kind, scale = self.question.currentData()
         uses = kind_of(kind).uses
@@ -236,6 +271,7 @@ class NewTestDialog(QDialog):
             steps=tuple(steps) if scale == OWN else (), most=self.most.value(),
             training=self.training.value() if "training" in uses else 0,
             question=self.own.text().strip() if own else "", take_rule=self.takes.currentData(),
+            version_of=self._like.id if self._like is not None else 0,
             stated_id=stated if stated in judged else 0, reference_id=reference,
             anchors="anchors" in uses and bool(reference) and self.anchors.isChecked(),
             repeats=self.repeats.value() if "repeats" in uses else 0,

@@ -10,7 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.domain.listening import Conduct, Listener
+from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.material import takes_to_hear
@@ -58,7 +58,7 @@ class ListeningPage(Page):
             ("By groups …", self.open_groups, "Scores by kind of text, hard part, passage, group of listeners"),
         ):
             self.head.addWidget(button(words, call, tip=tip))
-        self.head.addWidget(button("New test …", self.ask_for_test, tip="Planned from what you want to know"))
+        self.head.addWidget(button("New test …", lambda: self.ask_for_test(), tip="Planned from what you want to know"))
         self._scores = QVBoxLayout()
         self._scores.setSpacing(4)
         self.body.addLayout(self._scores)
@@ -131,10 +131,11 @@ class ListeningPage(Page):
         found = self.state.project.panel.open_test()
         return found.id if found else self.state.project.panel.add_test("ACR", self.settings().as_document())
 
-    def ask_for_test(self) -> None:
+    def ask_for_test(self, like: ListeningTest | None = None) -> None:
+        """A new test, or a new version of one."""
         engines = self.state.bench.engines
         persons = [c.id for c in self.state.bench.candidates if (e := engines.get(c.engine)) is not None and e.human]
-        NewTestDialog(self, self.state, self.new_test, persons).show()
+        NewTestDialog(self, self.state, self.new_test, persons, like=like).show()
 
     def new_test(self, kind: str, settings: TestSettings) -> None:
         """Close the open test and begin another; answers given so far are kept and stay below."""
@@ -243,7 +244,10 @@ class ListeningPage(Page):
             alone = main and not result.settings.also
             if alone and not result.flags and not result.out and not result.settings.listeners:
                 continue  # its answers stand above, and there is nothing more to say of it
-            self._results.addWidget(ResultView(result, people, self.decide, self.open_answers, figures=not alone))
+            change = partial(self.ask_for_test, result.test)
+            self._results.addWidget(
+                ResultView(result, people, self.decide, self.open_answers, change, figures=not alone)
+            )
 
     def decide(self, test_id: int, listener_id: int, out: bool) -> None:
         """Leave a listener's answers out of a test's results, or count them again; taken back like any edit."""

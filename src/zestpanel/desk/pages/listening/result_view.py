@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Listener
 from zestpanel.core.languages import language_name
@@ -20,11 +20,11 @@ from zestpanel.desk.widgets import button, label
 
 class ResultView(QWidget):
     """decide(test id, listener id, whether left out) is called when the lead ticks; open_answers(test id, candidate id)
-    when something in the picture is clicked."""
+    when something in the picture is clicked; change() for a new version of the test."""
 
     def __init__(
         self, result: Result, people: dict[int, Listener], decide: Callable[[int, int, bool], None],
-        open_answers: Callable[[int, int], None], *, figures: bool = True,
+        open_answers: Callable[[int, int], None], change: Callable[[], object], *, figures: bool = True,
     ) -> None:  # fmt: skip
         """figures: off where the same answers have their own place on the page, and only the listeners are shown."""
         super().__init__()
@@ -32,7 +32,12 @@ class ResultView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(5)
-        column.addWidget(label(f"{result.title}  ·  {result.test.created[:10]}", "strong"))
+        head = QHBoxLayout()
+        about = f"{result.title}  ·  {result.test.created[:10]}  ·  test {result.test.id}"
+        head.addWidget(label(about, "strong"), 1)
+        tip = "The same test with something changed; what was answered stays as it is"
+        head.addWidget(button("New version …", change, role="link", tip=tip))
+        column.addLayout(head)
         if not result.parts:
             column.addWidget(label("Nobody has answered yet.", "quiet"))
         for part in result.parts if figures else ():
