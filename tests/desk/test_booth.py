@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -218,6 +219,8 @@ def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
         lanes = len(session.shown.lanes)
         qtbot.waitUntil(lambda n=lanes: len(window.state.player.mixer.lanes) == n, timeout=60_000)  # type: ignore[misc]
         assert not any(answer.isEnabled() for answer in booth.answers.values()), "not before it was heard"
+        placed = [answer.geometry() for answer in booth.answers.values()]
+        assert all(above.bottom() < below.top() for above, below in pairwise(placed)), "none lies over another"
         if lanes == 1:
             recorder(window).hear(14.0)
             window.state.player.moved.emit()

@@ -214,6 +214,8 @@ def add_catalogue(project: Project, data: dict[str, Any]) -> None:
             for n in data["notes"]
         ]
     )  # fmt: skip
+    for one in data["impressions"]:
+        project.impressions.add(one["engine"], one["voice"], one["words"])
     for s in data["statements"]:
         project.notes.state(s["engine"], s["about"], s.get("item", ""), s["fact"], s["value"],
                             source=s["source"], dated=s.get("dated"))  # fmt: skip

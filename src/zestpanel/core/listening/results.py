@@ -98,6 +98,8 @@ def _of_language(
 ) -> OfLanguage:
     kept = [one for one in answers if one.listener_id not in out]
     found, why = _found(kind, kept, around)
+    if answers and not kept:
+        why = "Every listener is left out, so there is no result: see below why, and take back what is not right."
     effect = ""
     if len(kept) < len(answers):
         whole, _ = _found(kind, answers, around)

@@ -11,6 +11,7 @@ from zestpanel.core.report.charts import fitted, nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
 
 _ROW: Final = 28.0
+_TALL_ROW: Final = 42.0  # of names in two lines
 _SMALL: Final = 11.0
 _LEFT, _RIGHT, _TOP = 250.0, 120.0, 10.0
 _AXIS_HEIGHT: Final = 38.0
@@ -22,7 +23,8 @@ def bars_picture(found: Found, width: float) -> Picture | None:
     if not found.bars or found.axis is None:
         return None
     axis = found.axis
-    height = _TOP + _ROW * len(found.bars) + _AXIS_HEIGHT
+    row = _TALL_ROW if any(len(_lines(bar.name)) > 1 for bar in found.bars) else _ROW
+    height = _TOP + row * len(found.bars) + _AXIS_HEIGHT
     span = width - _LEFT - _RIGHT
 
     def x(value: float) -> float:
@@ -32,9 +34,9 @@ def bars_picture(found: Found, width: float) -> Picture | None:
     shapes = _axis(axis, x, height, width)
     regions = []
     for k, bar in enumerate(found.bars):
-        y = _TOP + _ROW * k + _ROW / 2
+        y = _TOP + row * k + row / 2
         shapes += _bar(bar, x, y, width)
-        regions.append(Region(x=0, y=y - _ROW / 2, width=width, height=_ROW, says=f"{bar.name}: {bar.says}",
+        regions.append(Region(x=0, y=y - row / 2, width=width, height=row, says=f"{bar.name}: {bar.says}",
                               candidate_id=bar.candidate_ids[0] if bar.candidate_ids else None))  # fmt: skip
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=axis.words)
 

@@ -261,6 +261,7 @@ class Booth(QWidget):
                                role="grade")  # fmt: skip
                 grade.setFocusPolicy(Qt.FocusPolicy.TabFocus)
                 self._answer_column.addWidget(grade)
+                grade.show()  # at once, since the height of all is asked for now
                 self.answers[choice.key] = grade
             self._question.setText(question.words)
         if question.places:
