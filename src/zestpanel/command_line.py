@@ -178,6 +178,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     for name, usual in (("candidates", 6), ("passages", 8), ("listeners", 12)):
         sub.add_argument(f"--{name}", type=int, default=usual, help=f"{usual} by default")
+    sub.add_argument(
+        "--spread", type=float, nargs=3, metavar=("LISTENERS", "PASSAGES", "REST"),
+        help="SDs in categories of leanings to a candidate, and of the rest; usual ones by default",
+    )  # fmt: skip
     sub.add_argument("--json", action="store_true", help="print the result as JSON")
     verb("cost", results.cost, "what each candidate costs at the brief's volume")
     sub = verb("report", results.report, "write the decision record (HTML) and the evidence table (CSV)")

@@ -18,6 +18,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.listening import headphones, told
 from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
 from zestpanel.core.listening.design import with_repeats
+from zestpanel.core.listening.groups import split_scores
 from zestpanel.core.listening.kinds.placing import PLACES, placed
 from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, trimmed
 from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
@@ -280,6 +281,11 @@ def test_ones_own_voice_is_kept_apart_and_a_person_can_be_forgotten(heard: Proje
     answered(heard, test, lambda s, k: {"score": 5 if k == 0 else 3}, listeners=4)
     (person, *_) = heard.panel.listeners()
     heard.panel.put_listener(replace(person, own_voice="ilseth", accent="Irish", audience="gardeners", age="35 to 44"))
+    other = heard.panel.listeners()[1]
+    heard.panel.put_listener(replace(other, fluency={"en": "fluent"}))
+    by_fluency = split_scores(heard, "fluency", "en")
+    assert set(by_fluency.groups) == {"not stated", "fluent"}
+    assert sum(n for (_, group), (_, _, n) in by_fluency.cells.items() if group == "fluent") == 9
     scores = panel_scores(heard)
     assert scores.of_own_voice == 3
     assert "3 by listeners of their own voice" in scores.why_kept_apart()

@@ -205,7 +205,11 @@ def test_a_text_over_the_limit_is_sent_in_pieces_and_joined(bench: Project, serv
     assert take.timing is not None
     assert take.timing.first_sound_s is not None
     assert take.timing.first_sound_s < take.timing.last_byte_s
-    longest = measure_silence(bench.takes.load(take)).longest_pause_s
+    (join,) = take.timing.joins_s
+    clip = bench.takes.load(take)
+    around = clip.samples[round((join - 0.02) * clip.rate_hz) : round((join + 0.02) * clip.rate_hz)]
+    assert np.abs(around).max() < 0.05 * np.abs(clip.samples).max(), "a join lies in the silence between sentences"
+    longest = measure_silence(clip).longest_pause_s
     assert longest < 0.6, "no seam is longer than a pause between sentences"
 
 

@@ -164,3 +164,4 @@ def test_pieces_one_after_another_start_stall_free_by_the_joined_clip() -> None:
     assert (first, second) == (0.4, 0.8)
     assert before == pytest.approx(one.clip.duration_s - 1.0, abs=0.02), "where it begins in the joined clip"
     assert one.timing.stall_free_start_s() == 0.4
+    assert one.timing.joins_s == (before,)

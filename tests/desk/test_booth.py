@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QCheckBox, QTableWidget
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import tone
 from tests.desk.conftest import Opener, button_of, cells, pitch_of, recorder, settle, voice_clip, words
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
@@ -245,6 +246,7 @@ def test_a_new_version_of_a_test_begins_with_what_the_old_one_was_set_to(
         candidate_ids=(first, third), passage_ids=tuple(p.id for p in person_project.texts.all())[:2], must_hear=0.5,
         training=1, scale="naturalness", also=("effort",), most=7, stated_id=third, take_rule="first",
         repeats=2, listeners=9, traps=1, comments=True, trim=True, context="neighbours", headphone_check=True,
+        bed="x.flac", bed_name="rain.wav", bed_below_lu=20.0,
     )  # fmt: skip
     number = panel.add_test("ACR", old.as_document())
     window = open_window(person_project)
@@ -264,6 +266,32 @@ def test_a_new_version_of_a_test_begins_with_what_the_old_one_was_set_to(
     assert TestSettings.from_document(after.settings).candidate_ids == (first, second, third)
     settle(qtbot, window)
     qtbot.waitUntil(lambda: f"It is a new version of test {number}" in words(page), timeout=20_000)
+
+
+def test_listeners_hear_the_bed_of_the_test_and_not_the_leads(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    def strength(sound: np.ndarray, hz: float) -> float:
+        return float(np.abs(np.mean(sound[:, 0] * np.exp(-2j * np.pi * hz * np.arange(len(sound)) / 48_000))))
+
+    for name, hz in (("leads", 1000.0), ("tests", 2000.0)):
+        write_wav(tmp_path / f"{name}.wav", tone(hz, -20, 3.0))
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    window.state.tray.set_bed(tmp_path / "leads.wav")
+    settle(qtbot, window)
+    page = planned(window, qtbot, "ACR", most=3, prepare=lambda dialog: dialog.take_bed(tmp_path / "tests.wav"))
+    test = TestSettings.from_document(bench_project.panel.tests()[-1].settings)
+    assert (test.bed_name, test.bed_below_lu) == ("tests.wav", 15.0)
+    booth = begun(window, page, qtbot, "Ann")
+    heard = recorder(window).hear(2.0)
+    assert strength(heard, 2000.0) > 0.005, "the test's own"
+    assert strength(heard, 1000.0) < 0.0005, "not what the lead listened over"
+    qtbot.keyClick(booth, Qt.Key.Key_Escape)
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    window.state.player.play()
+    assert strength(recorder(window).hear(2.0), 1000.0) > 0.005, "the lead's is back"
 
 
 def test_many_are_placed_on_one_line_by_keys_and_by_hand(

@@ -27,12 +27,14 @@ SHOWN_PAUSE_S = 0.4  # from when on a pause is drawn
 
 @dataclass(frozen=True, slots=True)
 class TrayLane:
-    """One lane of the tray: the take, its candidate, what it shows. pauses: long ones, (start, end) in its own time."""
+    """One lane of the tray: the take, its candidate, what it shows. pauses: long ones, (start, end) in its own time.
+    joins: where later pieces of a text begin, of a clip that is heard as it came."""
 
     take: Take
     candidate: Candidate
     measured: Measured
     pauses: tuple[tuple[float, float], ...] = ()
+    joins: tuple[float, ...] = ()
 
 
 class Tray(QObject):
@@ -197,6 +199,7 @@ class Tray(QObject):
             return
         words = len(words_with_places(passage.text))
         project, copies, around = state.project, self.copies, self._around(takes)
+        raw = not copies and not around
 
         def prepare() -> tuple[list[Lane], float, dict[int, Measured], list[tuple[tuple[float, float], ...]]]:
             measured = project.takes.measured([t.id for t in takes])
@@ -206,7 +209,6 @@ class Tray(QObject):
                 clip, spoken = heard_clip(project, take, timed, trim=copies, around=around.get(take.id))
                 clips.append((take.id, clip, spoken, words))
             # a raw clip sounds as it was measured; a copy, or one between neighbours, is looked at anew
-            raw = not copies and not around
             levels = project.takes.levels([t.id for t in takes]) if raw else {}
             known = {take: as_measured(*found) for take, found in levels.items()}
             lanes, target = prepare_lanes(clips, known=known)
@@ -219,7 +221,16 @@ class Tray(QObject):
             by_id = {c.id: c for c in state.bench.candidates}
             own = state.candidate() if self.repeats else None  # a sweep's points stand for their candidate
             laid = [
-                (TrayLane(t, found_candidate, measured.get(t.id, Measured(values={})), of_lane), lane)
+                (
+                    TrayLane(
+                        t,
+                        found_candidate,
+                        measured.get(t.id, Measured(values={})),
+                        of_lane,
+                        t.timing.joins_s if raw and t.timing is not None else (),
+                    ),
+                    lane,
+                )
                 for t, lane, of_lane in zip(takes, every, pauses, strict=True)
                 if (found_candidate := by_id.get(t.candidate_id, own)) is not None
             ]  # a candidate that went meanwhile takes its sound along

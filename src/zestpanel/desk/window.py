@@ -387,7 +387,9 @@ class MainWindow(QMainWindow):
         for action in self.actions_by_id.values():
             action.setEnabled(True)
         self._whole.setCurrentIndex(0)
-        passage, candidate = self.state.passage_id, self.state.candidate_id
+        passage, candidate, tray = self.state.passage_id, self.state.candidate_id, self.state.tray
+        if tray.bed_path is not None:  # what the lead listens over lay under no listener's clips
+            tray.set_bed(tray.bed_path, below_lu=tray.bed_below_lu)
         self.state.passage_id = None
         self.state.select(candidate, passage)
         self.state.refresh()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output
 
 
@@ -74,7 +75,10 @@ def plan_test(options: argparse.Namespace) -> Output:
     from zestpanel.core.listening.power import preference_can_tell, what_can_be_told
 
     sizes = {"candidates": options.candidates, "passages": options.passages, "listeners": options.listeners}
-    rated = what_can_be_told(**sizes)
+    spread = options.spread
+    if spread is not None and not all(0 <= one <= 4 for one in spread):
+        raise InputError("A spread on a 5-point scale is from 0 to 4.", kept="Nothing was worked out.")
+    rated = what_can_be_told(**sizes, spread=tuple(spread) if spread else None, whence="the spread stated")
     preferred = preference_can_tell(**sizes)
     return {
         "rating": rated,

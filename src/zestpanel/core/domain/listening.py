@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Final, Literal
+
+FLUENCY: Final = ("first language", "fluent", "well", "a little")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Listener:
     """accent, audience and age are as the listener states them, '' where nothing is said. own_voice: the id of the
-    voice that is the listener's own; answers about it are kept apart. forgotten: only a number is left of the
-    person."""
+    voice that is the listener's own; answers about it are kept apart. fluency: one of FLUENCY by language tag.
+    forgotten: only a number is left of the person."""
 
     id: int
     alias: str
@@ -23,6 +25,7 @@ class Listener:
     audience: str = ""
     age: str = ""
     own_voice: str = ""
+    fluency: Mapping[str, str] = field(default_factory=dict)
     forgotten: bool = False
 
 

@@ -15,7 +15,8 @@ class Timing:
     cold: the first request after the start or the loading of a model. typed: put in by hand, not by the clock; such
     a wait is shown as typed and never averaged with measured ones. slept: the machine was suspended meanwhile, so that
     the clock missed some of the wait: shown, never averaged. beside: requests to the engine then under way.
-    machine: where it was, when that was not the machine of the run.
+    machine: where it was, when that was not the machine of the run. joins_s: where, in the sound, a later piece of a
+    text begins that was sent in pieces.
     """
 
     connected_s: float | None = None
@@ -34,6 +35,7 @@ class Timing:
     threads: int | None = None
     machine: str = ""
     chunks: tuple[tuple[float, float], ...] = ()
+    joins_s: tuple[float, ...] = ()
 
     def real_time_factor(self, duration_s: float) -> float:
         """Time to last byte over duration of the sound."""

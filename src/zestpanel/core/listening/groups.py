@@ -29,10 +29,12 @@ WARNING: Final = (
 BY: Final[Mapping[str, str]] = {
     "kind of text": "by what is in the text: dialogue, lists, technical words …",
     "hard part": "by the hard parts found in the text",
+    "style": "by the style that is marked in the text",
     "passage": "by passage",
     "role": "by who speaks the passage",
     "audience": "by group of listeners",
     "first language": "by the listeners' first language",
+    "fluency": "by how well listeners speak the language",
     "accent": "by the listeners' own accent",
     "heard on": "by headphones or speakers",
 }
@@ -91,7 +93,16 @@ def _grouping(project: Project, by: str) -> Callable[[Rating, Passage, Listener]
         "role": lambda rating, passage, person: [passage.speaker or "no role"],
         "audience": lambda rating, passage, person: [person.audience or "not stated"],
         "first language": lambda rating, passage, person: [locale_name(person.languages[0])],
+        "style": lambda rating, passage, person: (
+            sorted({mark.value for mark in passage.marks if mark.kind == "style"}) or ["none marked"]
+        ),
+        "fluency": lambda rating, passage, person: [_fluency(person, passage.language)],
         "accent": lambda rating, passage, person: [person.accent or "not stated"],
         "heard on": lambda rating, passage, person: [person.kit],
     }  # fmt: skip
     return ways[by]
+
+
+def _fluency(person: Listener, language: str) -> str:
+    of = {primary(tag): level for tag, level in person.fluency.items()}
+    return of.get(primary(language), "not stated")

@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 
 from zestpanel.core.audio.clip import Clip, as_samples
-from zestpanel.core.audio.files import resampled
+from zestpanel.core.audio.files import read_kept, resampled
 from zestpanel.core.domain.listening import PlannedTrial
 from zestpanel.core.domain.take import Take
 from zestpanel.core.listening.anchors import low_passed
@@ -18,7 +18,16 @@ from zestpanel.core.listening.kind import Heard
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.loudness import CEILING_DBTP, TARGET_LUFS, Loudness
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.playback.mixer import MONO_ON_TWO_DB, RATE_HZ, Lane, as_heard, as_measured, prepare_lanes
+from zestpanel.core.playback.mixer import (
+    MONO_ON_TWO_DB,
+    RATE_HZ,
+    Lane,
+    Stereo,
+    as_heard,
+    as_measured,
+    bed_of,
+    prepare_lanes,
+)
 from zestpanel.core.speech.builtin_voice import speak, voice_for_language
 from zestpanel.core.store.project import Project
 
@@ -171,6 +180,13 @@ def lanes_of(
     return prepare_lanes(lanes, target_lufs=level_lufs, known=_as_measured(project, trial, heard, settings, first_key))[
         0
     ]
+
+
+def bed_of_test(project: Project, settings: TestSettings, *, level_lufs: float) -> Stereo | None:
+    """What lies under all clips of a test, None for nothing. Raises AudioError where it cannot be read."""
+    if not settings.bed:
+        return None
+    return bed_of(read_kept(project.clips.path(settings.bed)), lufs=level_lufs - settings.bed_below_lu)
 
 
 def _as_measured(

@@ -6,32 +6,43 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from zestpanel.core.analysis.statistics.crossed import FEWEST_TO_COMPARE, listeners_to_tell, smallest_difference_told
+from zestpanel.core.analysis.statistics.crossed import (
+    FEWEST_TO_COMPARE,
+    USUAL_LEANINGS,
+    Leanings,
+    listeners_to_tell,
+    smallest_difference_told,
+)
 from zestpanel.core.analysis.statistics.tails import at_least_p
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 
 
-def what_can_be_told(*, candidates: int, passages: int, listeners: int) -> str:
+def what_can_be_told(
+    *, candidates: int, passages: int, listeners: int, spread: Leanings | None = None,
+    whence: str = "the spread of the ratings so far",
+) -> str:  # fmt: skip
     """A sentence, before the test, on what such a panel tells apart within one language, and on what it never can.
 
-    All pairs are tested with listeners and passages drawn, adjusted by Holm; spreads are those usual for such panels.
+    All pairs are tested with listeners and passages drawn, adjusted by Holm; spreads are those given (of earlier
+    ratings, or stated), else those usual for such panels.
     """
+    known, whence = (spread, whence) if spread else (USUAL_LEANINGS, "the usual spread of ratings")
     pairs = candidates * (candidates - 1) // 2
     if pairs == 0:
         return "One candidate alone is scored, and compared with nobody."
     panel = f"{_counted(listeners, 'listener')} on {_counted(passages, 'passage')}"
-    told = smallest_difference_told(listeners, passages, pairs)
+    told = smallest_difference_told(listeners, passages, pairs, spread=known)
     if told is None:
         people, texts = FEWEST_TO_COMPARE
         return f"{panel}: too few to tell any two candidates apart; at least {people} and {texts} are needed."
     words = f"{panel} tell {candidates} candidates apart where they differ by about {told:.1f} categories or more"
-    more = listeners_to_tell(WORTH_TELLING, passages, comparisons=pairs)
+    more = listeners_to_tell(WORTH_TELLING, passages, comparisons=pairs, spread=known)
     if told > WORTH_TELLING and more is not None:
         words += f"; {more} listeners would tell {WORTH_TELLING:g}"
     elif told > WORTH_TELLING:
         words += "; more listeners alone do not help, more passages do"
-    return f"{words} (8 times in 10, at the usual spread of ratings)."
+    return f"{words} (8 times in 10, at {whence})."
 
 
 def _counted(n: int, what: str) -> str:
@@ -97,22 +108,25 @@ WORTH_PREFERRING: Final = 0.65
 _MOST_SHOWN: Final = 40
 
 
-def told_by(kind: str, *, candidates: int, passages: int, stated: bool = False) -> Told | None:
+def told_by(
+    kind: str, *, candidates: int, passages: int, stated: bool = False, spread: Leanings | None = None
+) -> Told | None:
     """What a test tells, over the number of listeners; None for kinds without a rule. stated: whether all are compared
-    with one alone: fewer comparisons tell smaller differences."""
+    with one alone: fewer comparisons tell smaller differences. spread: of earlier ratings, the usual one for None."""
     pairs = candidates - 1 if stated else candidates * (candidates - 1) // 2
     if pairs == 0 or passages == 0:
         return None
     numbers = range(2, _MOST_SHOWN + 1)
     if kind in _RATED:
         unit = 25.0 if kind == "multi-stimulus" else 1.0
-        least = tuple((n, None if (d := smallest_difference_told(n, passages, pairs)) is None else unit * d)
-                      for n in numbers)  # fmt: skip
+        known = spread or USUAL_LEANINGS
+        found = [(n, smallest_difference_told(n, passages, pairs, spread=known)) for n in numbers]
+        least = tuple((n, None if d is None else unit * d) for n, d in found)
         words = "places on the line" if unit > 1 else "categories"
         return Told(least=least, words=f"smallest difference told, {words}", worth=unit * WORTH_TELLING, floor=0.0)
     if kind in _KINDS:
-        found = [(n, _KINDS[kind](n * passages, pairs)) for n in numbers]
+        shares = [(n, _KINDS[kind](n * passages, pairs)) for n in numbers]
         words = "smallest preference told, %" if kind == "preference" else "smallest share of right answers told, %"
-        return Told(least=tuple((n, None if one is None else 100 * one[0]) for n, one in found), words=words,
+        return Told(least=tuple((n, None if one is None else 100 * one[0]) for n, one in shares), words=words,
                     worth=100 * WORTH_PREFERRING, floor=50.0)  # fmt: skip
     return None

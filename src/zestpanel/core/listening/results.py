@@ -137,6 +137,8 @@ def _about(
         out.append(f"{simulated} of {len(listeners)} listeners are simulated.")
     if settings.version_of:
         out.append(f"It is a new version of test {settings.version_of}, whose answers stand by themselves.")
+    if settings.bed:
+        out.append(f"All clips were heard over {settings.bed_name}, {settings.bed_below_lu:g} LU below speech.")
     if settings.take_rule == "preferred":
         out.append("The starred take of a cell was heard, else the first: what was starred among several is the best "
                    "of them, not the engine's usual.")  # fmt: skip

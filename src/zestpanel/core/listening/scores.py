@@ -14,12 +14,14 @@ from zestpanel.core.analysis.statistics.crossed import (
     FEWEST_LISTENERS,
     FEWEST_PASSAGES,
     Differences,
+    Leanings,
     compare_crossed,
     crossed_intervals,
     differences,
     draws_of,
     equality_crossed,
     joint_draws,
+    leanings,
 )
 from zestpanel.core.analysis.statistics.crossed_table import crossed_table
 from zestpanel.core.analysis.statistics.intervals import Interval, t_interval
@@ -124,6 +126,11 @@ class PanelScores:
 
     def of_language(self, language: str) -> LanguageScores | None:
         return next((one for one in self.languages if one.language == primary(language)), None)
+
+    def leanings_in(self, language: str) -> Leanings | None:
+        """How far listeners and passages lean to a candidate, and the rest, as the answers show: for planning."""
+        found = self.of_language(language)
+        return None if found is None else leanings(found.differences)
 
     def language_of(self, candidate_id: int) -> LanguageScores | None:
         score = self.by_candidate.get(candidate_id)

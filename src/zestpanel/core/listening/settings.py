@@ -25,7 +25,8 @@ class TestSettings:
     anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
     hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
     how many are planned, 0 where that is not stated. trim: silence at both ends is cut to a stated length. context:
-    what is heard around a clip. version_of: the number of the test that this is a changed one of, 0 for none.
+    what is heard around a clip. bed: a clip of the project that lies under all others, so much below speech, '' for
+    none; bed_name: the file it came in. version_of: the number of the test that this is a changed one of, 0 for none.
     """
 
     __test__ = False  # no test of pytest's
@@ -52,6 +53,9 @@ class TestSettings:
     comments: bool = False
     trim: bool = False
     context: Literal["dry", "neighbours"] = "dry"
+    bed: str = ""
+    bed_name: str = ""
+    bed_below_lu: float = 15.0
     level_check: bool = False
     headphone_check: bool = False
 

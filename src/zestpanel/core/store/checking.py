@@ -33,6 +33,8 @@ _MOST_NAMED: Final = 1_000
 _CLIPS: Final = {
     "takes": "SELECT id, clip FROM takes WHERE removed IS NULL",
     "answers": "SELECT id, spoken FROM answers WHERE spoken IS NOT NULL",
+    "tests": "SELECT id, json_extract(settings, '$.bed') FROM tests "
+    "WHERE json_valid(settings) AND json_extract(settings, '$.bed') != ''",
     "impressions": "SELECT id, spoken FROM impressions WHERE removed IS NULL AND spoken != ''",
 }
 _BAD: Final = (sqlite3.Error, UnicodeDecodeError)  # the second where even the error's words are damaged

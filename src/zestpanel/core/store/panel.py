@@ -82,7 +82,8 @@ class Panel:
         answers stay, without what was said aloud beside them. What was known is not kept anywhere."""
         person = next(one for one in self.listeners() if one.id == listener_id)
         bare = Listener(id=person.id, alias=f"Listener {person.id}", languages=person.languages, hearing="not stated",
-                        kit=person.kit, simulated=person.simulated, forgotten=True)  # fmt: skip
+                        kit=person.kit, simulated=person.simulated, fluency=person.fluency,
+                        forgotten=True)  # fmt: skip
         self.put_listener(bare)
         of_listener = select(trials.c.id).join(sessions, sessions.c.id == trials.c.session_id).where(
             sessions.c.listener_id == listener_id
@@ -190,13 +191,15 @@ def _listener(row: Any) -> Listener:
         audience=about.get("audience", ""),
         age=about.get("age", ""),
         own_voice=about.get("own_voice", ""),
+        fluency=about.get("fluency", {}),
         forgotten=bool(about.get("forgotten", False)),
     )
 
 
 def _about(listener: Listener) -> dict[str, Any]:
     return {"accent": listener.accent, "audience": listener.audience, "age": listener.age,
-            "own_voice": listener.own_voice, "forgotten": listener.forgotten}  # fmt: skip
+            "own_voice": listener.own_voice, "fluency": dict(listener.fluency),
+            "forgotten": listener.forgotten}  # fmt: skip
 
 
 def _test(row: Any) -> ListeningTest:

@@ -312,7 +312,8 @@ def _take(row: Row[Any]) -> Take:
     values: list[Any] = list(row)
     if timing := values[_AT["timing"]]:
         chunks = tuple((a, b) for a, b in timing.get("chunks", ()))
-        values[_AT["timing"]] = Timing(**{**timing, "chunks": chunks})
+        joins = tuple(timing.get("joins_s", ()))
+        values[_AT["timing"]] = Timing(**{**timing, "chunks": chunks, "joins_s": joins})
     if (sent := values[_AT["sent"]]) is not None:
         values[_AT["sent"]] = tuple(sent)
     values[_AT["doubts"]] = tuple(values[_AT["doubts"]] or ())

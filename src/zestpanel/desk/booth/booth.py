@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, Q
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.kind import LONGEST_TEXT, Question, Shown
-from zestpanel.core.listening.material import lanes_of, level_of_test
+from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
-from zestpanel.core.playback.mixer import Lane
+from zestpanel.core.playback.mixer import Lane, Stereo
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
 from zestpanel.desk.spoken import SpokenRemark
@@ -132,6 +132,7 @@ class Booth(QWidget):
         self._text.setMinimumHeight(0)
         self.leave.setText("Stop here")
         self._session, self._rested_s = session, 0.0
+        self._state.player.mixer.lay_bed(None)  # what the lead listened over is no part of the test
         self._level = session.level_lufs
         self._state.player.look_for_device()
         if session.finished:
@@ -193,14 +194,16 @@ class Booth(QWidget):
         trial, lanes, settings = session.trial, session.shown.lanes, session.settings
         of_session = {s.take_id for one in session.trials for s in one.stimuli if s.take_id is not None}
 
-        def prepare() -> tuple[list[Lane], float]:
+        def prepare() -> tuple[list[Lane], float, Stereo | None]:
             target = level_of_test(project, of_session) if level is None else level
             # lanes are told apart by trial: the same clip may come twice in a row and has to be heard twice
-            return lanes_of(project, trial, lanes, settings, level_lufs=target, first_key=index * _MOST_CLIPS), target
+            made = lanes_of(project, trial, lanes, settings, level_lufs=target, first_key=index * _MOST_CLIPS)
+            return made, target, bed_of_test(project, settings, level_lufs=target)
 
-        def arrived(found: tuple[list[Lane], float]) -> None:
+        def arrived(found: tuple[list[Lane], float, Stereo | None]) -> None:
             if self._session is session and session.index == index:
                 self._level = found[1]
+                self._state.player.mixer.lay_bed(found[2])
                 self._state.player.load(found[0], on=0)
                 self._enable()
                 if self.isVisible():
@@ -460,6 +463,7 @@ class Booth(QWidget):
         self._only(self._middle)
         self._state.player.pause()
         self._state.player.load([], on=0)
+        self._state.player.mixer.lay_bed(None)
         for widget in (self.play, self._heard, self._hint, self._question, self.line, self.written, self.remark,
                        self.spoken, *self.clips, *self.answers.values()):  # fmt: skip
             widget.hide()

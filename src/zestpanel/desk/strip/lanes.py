@@ -227,6 +227,7 @@ class Lanes(QWidget):
             for index in range(len(self._state.tray.lanes)):
                 self._paint_wave(painter, index, on=index == mixer.on)
                 self._paint_pauses(painter, index)
+                self._paint_joins(painter, index)
             self._paint_head(painter)
             for index, lane in enumerate(self._state.tray.lanes):
                 self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
@@ -261,6 +262,16 @@ class Lanes(QWidget):
             words = f"{end - start:.1f} s"
             if metrics.horizontalAdvance(words) + 4 <= right - left:
                 painter.drawText(QPointF((left + right - metrics.horizontalAdvance(words)) / 2, middle - 3), words)
+
+    def _paint_joins(self, painter: QPainter, index: int) -> None:
+        """Where a text that was sent in pieces was put together."""
+        painter.setPen(QPen(theme.colour("ink"), 1.0, Qt.PenStyle.DotLine))
+        painter.setFont(theme.font("small"))
+        top = self._top + index * self._lane_height
+        for at in self._state.tray.lanes[index].joins:
+            x = self._x_of_time(index, at)
+            painter.drawLine(QLineF(x, top + 1, x, top + self._lane_height - 1))
+            painter.drawText(QPointF(x + 3, top + self._lane_height - 3), "join")
 
     def _paint_name(self, painter: QPainter, index: int, name: str, *, on: bool) -> None:
         y = self._top + index * self._lane_height

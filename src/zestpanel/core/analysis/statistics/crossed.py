@@ -297,25 +297,49 @@ def draws_of(table: NDArray[np.float64], seed: int) -> NDArray[np.float64]:
     return bootstrap_draws(table, np.random.default_rng(seed))
 
 
-def smallest_difference_told(listeners: int, passages: int, comparisons: int, *, power: float = 0.8) -> float | None:
-    """The difference of two candidates that such a panel tells apart with the given power, by the usual spreads.
+Leanings = tuple[float, float, float]
+# of a listener to a candidate, of a passage to one, and the rest, SD in categories: half of the usual spreads, the rest
+# whole (common practice, no source)
+USUAL_LEANINGS: Final[Leanings] = (PRIOR_SD[0] / 2, PRIOR_SD[1] / 2, PRIOR_SD[2])
 
-    Normal approximation with t quantiles at the first step of Holm; listeners' and passages' own leanings to a
-    candidate are taken as half of ``PRIOR_SD``'s. None below what can be compared at all.
+
+def leanings(found: Differences) -> Leanings | None:
+    """SDs of listeners' and passages' leanings to a candidate and of the rest, as the answers show them: expected mean
+    squares solved for the components (Searle, Casella & McCulloch 1992, crossed random effects), of differences halved
+    to those of a candidate, the mean over all pairs. None where there are too few answers."""
+    known = [s for s in found.own if s is not None and not s.few]
+    if not known:
+        return None
+    rest = np.array([s.parts[2] * s.n for s in known])
+    people = np.array([max(0.0, s.parts[0] * s.listeners - e / s.passages) for s, e in zip(known, rest, strict=True)])
+    texts = np.array([max(0.0, s.parts[1] * s.passages - e / s.listeners) for s, e in zip(known, rest, strict=True)])
+    of_people, of_texts, of_rest = (float(np.sqrt(part.mean() / 2)) for part in (people, texts, rest))
+    return of_people, of_texts, of_rest
+
+
+def smallest_difference_told(
+    listeners: int, passages: int, comparisons: int, *, power: float = 0.8, spread: Leanings = USUAL_LEANINGS
+) -> float | None:
+    """The difference of two candidates that such a panel tells apart with the given power. spread: SDs of listeners'
+    and of passages' leanings to a candidate, and of the rest, in categories.
+
+    Normal approximation with t quantiles at the first step of Holm. None below what can be compared at all.
     """
     if listeners < FEWEST_TO_COMPARE[0] or passages < FEWEST_TO_COMPARE[1]:
         return None
-    of_people, of_texts, of_rest = (PRIOR_SD[0] / 2, PRIOR_SD[1] / 2, PRIOR_SD[2])
+    of_people, of_texts, of_rest = spread
     n = listeners * passages
     variance = 2 * (of_people**2 / listeners + of_texts**2 / passages + of_rest**2 / n)
     df = min(listeners, passages) - 1 + MODERATING_DF
     return float((_t(df, 1 - ALPHA / 2 / max(1, comparisons)) + _t(df, power)) * np.sqrt(variance))
 
 
-def listeners_to_tell(difference: float, passages: int, *, comparisons: int = 1, most: int = 200) -> int | None:
+def listeners_to_tell(
+    difference: float, passages: int, *, comparisons: int = 1, most: int = 200, spread: Leanings = USUAL_LEANINGS
+) -> int | None:
     """How many listeners on so many passages tell such a difference with power 0.8; None where ``most`` do not."""
     for wanted in range(FEWEST_TO_COMPARE[0], most + 1):
-        told = smallest_difference_told(wanted, passages, comparisons)
+        told = smallest_difference_told(wanted, passages, comparisons, spread=spread)
         if told is not None and told <= difference:
             return wanted
     return None

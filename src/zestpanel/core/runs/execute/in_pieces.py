@@ -58,4 +58,5 @@ def _one_after_another(timings: Sequence[Timing | None], begins_s: Sequence[floa
         peak_memory_mb=max(memory) if memory else None,
         slept=any(t.slept for t in known),
         chunks=tuple(chunks) if all(t.chunks for t in known) else (),
+        joins_s=tuple(begins_s[1:]),
     )

@@ -5,9 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QMessageBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QMessageBox,
+    QVBoxLayout,
+    QWidget,
+)
 
-from zestpanel.core.domain.listening import Listener
+from zestpanel.core.domain.listening import FLUENCY, Listener
 from zestpanel.core.languages import locale_name
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -19,6 +29,10 @@ KITS = ("headphones", "speakers", "not stated")
 def tags_of(text: str) -> list[str]:
     """Language tags as a person writes them, parted by commas, semicolons or spaces."""
     return [tag.lower() for tag in text.replace(";", " ").replace(",", " ").split()]
+
+
+UNSTATED = "not stated"
+MOST_LANGUAGES = 6  # that are asked about
 
 
 class ListenerDialog(QDialog):
@@ -39,6 +53,9 @@ class ListenerDialog(QDialog):
         self.languages.setPlaceholderText("the first language first, such as en, fr")
         self._told = label("", "small", wrap=True)
         self.languages.textChanged.connect(self._tell)
+        self.fluency: dict[str, QComboBox] = {}
+        self._fluent = QGridLayout()
+        self._fluent.setContentsMargins(0, 0, 0, 0)
         self.accent = QLineEdit(person.accent)
         self.accent.setPlaceholderText("such as Scottish")
         self.audience = QLineEdit(person.audience)
@@ -53,6 +70,7 @@ class ListenerDialog(QDialog):
         self.own_voice.setCurrentIndex(max(0, self.own_voice.findData(person.own_voice)))
         for words, field in (
             ("Name or alias", self.alias), ("Languages they speak", self.languages), ("", self._told),
+            ("How well", self._fluent),
             ("Accent of their own", self.accent), ("Group", self.audience), ("Age", self.age),
             ("Hearing, as they state it", self.hearing), ("Heard on", self.kit), ("Voice of their own", self.own_voice),
         ):  # fmt: skip
@@ -67,19 +85,36 @@ class ListenerDialog(QDialog):
         foot.addWidget(button("Cancel", self.reject))
         foot.addWidget(button("Keep", self._keep, role="main"))
         layout.addLayout(foot)
-        open_at(self, 560, 470)
+        open_at(self, 560, 580)
         self._tell()
 
     def _tell(self) -> None:
         tags = tags_of(self.languages.text())
+        self._ask_how_well(tags)
         self._told.setText(", ".join(locale_name(tag) for tag in tags) if tags else
                            "Without languages their answers count in no score.")  # fmt: skip
+
+    def _ask_how_well(self, tags: list[str]) -> None:
+        """A choice for each language; what was chosen stays."""
+        known = {**self._person.fluency, **{tag: box.currentText() for tag, box in self.fluency.items()}}
+        while (item := self._fluent.takeAt(0)) is not None:
+            widget: QWidget | None = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        self.fluency = {}
+        for k, tag in enumerate(dict.fromkeys(tags[:MOST_LANGUAGES])):
+            box = _choices((UNSTATED, *FLUENCY), known.get(tag, UNSTATED))
+            box.setAccessibleName(f"How well: {locale_name(tag)}")
+            self._fluent.addWidget(label(locale_name(tag), "quiet"), k, 0)
+            self._fluent.addWidget(box, k, 1)
+            self.fluency[tag] = box
 
     def _keep(self) -> None:
         changed = replace(
             self._person, alias=self.alias.text().strip(), languages=tuple(tags_of(self.languages.text())),
             accent=self.accent.text().strip(), audience=self.audience.text().strip(), age=self.age.currentText(),
             hearing=self.hearing.currentText(), kit=self.kit.currentText(), own_voice=self.own_voice.currentData(),
+            fluency={tag: box.currentText() for tag, box in self.fluency.items() if box.currentText() != UNSTATED},
         )  # fmt: skip
         if self._save(changed):
             self.accept()

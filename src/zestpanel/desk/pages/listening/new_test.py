@@ -4,12 +4,14 @@ what it will be able to tell."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
+    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -20,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.audio.files import read
 from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Option
@@ -162,6 +165,16 @@ class NewTestDialog(QDialog):
             if one.id not in self._persons:
                 self.stated.addItem(f"the others with {self._state.name(one)} only", one.id)
         form.addRow("Compared", self.stated)
+        self._bed = ("", "")  # the clip, and the file it came in
+        self.bed = button("nothing …", self._ask_for_bed, tip="Music or a room, the same under all clips")
+        self.below = QSpinBox()
+        self.below.setRange(3, 40)
+        self.below.setValue(15)
+        self.below.setSuffix(" LU below speech")
+        under = QHBoxLayout()
+        under.addWidget(self.bed, 1)
+        under.addWidget(self.below)
+        form.addRow("Under all clips", under)
         self.takes = QComboBox()
         for rule, words in TAKE_RULES.items():
             self.takes.addItem(words, rule)
@@ -234,6 +247,7 @@ class NewTestDialog(QDialog):
         self.language.setCurrentIndex(max(0, self.language.findData(here)))
         self.candidates.tick(set(settings.candidate_ids))
         self.passages.tick(set(settings.passage_ids))
+        self._put_bed(settings.bed, settings.bed_name)
         self.own.setText(settings.question)
         self.steps.setPlainText("\n".join(settings.steps))
         more = SET if len(settings.also) > 1 else settings.also[0] if settings.also else ONE
@@ -242,6 +256,7 @@ class NewTestDialog(QDialog):
             box.setCurrentIndex(max(0, box.findData(value)))
         for number, value in ((self.most, settings.most), (self.training, settings.training),
                               (self.repeats, settings.repeats), (self.traps, settings.traps),
+                              (self.below, round(settings.bed_below_lu)),
                               (self.must_hear, round(100 * settings.must_hear)),
                               (self.listeners, settings.listeners or 12)):  # fmt: skip
             number.setValue(value)
@@ -278,10 +293,27 @@ class NewTestDialog(QDialog):
             traps=self.traps.value() if "traps" in uses else 0,
             must_hear=self.must_hear.value() / 100, listeners=self.listeners.value(),
             strength="strength" in uses and self.strength.isChecked(), comments=self.comments.isChecked(),
-            trim=self.trim.isChecked(),
+            trim=self.trim.isChecked(), bed=self._bed[0], bed_name=self._bed[1], bed_below_lu=float(self.below.value()),
             context="neighbours" if "context" in uses and self.context.isChecked() else "dry",
             level_check=self.level_check.isChecked(), headphone_check=self.headphone_check.isChecked(),
         )  # fmt: skip
+
+    def _ask_for_bed(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Music or a room", "", "Sound (*.wav *.flac *.ogg *.mp3 *.aiff)")
+        if name:
+            self.take_bed(Path(name))
+        else:
+            self._put_bed("", "")
+
+    def take_bed(self, path: Path) -> None:
+        """Keep the sound with the project and lay it under the test's clips."""
+        clips = self._state.project.clips
+        self._state.background.run(lambda: clips.keep(read(path)), lambda clip: self._put_bed(clip, path.name),
+                                   self._state.complain, topic="bed of a test")  # fmt: skip
+
+    def _put_bed(self, clip: str, name: str) -> None:
+        self._bed = clip, name
+        self.bed.setText(name or "nothing …")
 
     def _language_chosen(self) -> None:
         """A test is in one language: its passages, and the candidates that have clips of them."""
@@ -340,7 +372,10 @@ class NewTestDialog(QDialog):
         if found is None or found.why_not:
             return None
         kind, settings = self.settings()
-        told = told_by(kind, candidates=found.candidates, passages=found.passages, stated=bool(settings.stated_id))
+        standing = self._state.standing
+        known = standing.scores.leanings_in(self.language.currentData()) if standing is not None else None
+        told = told_by(kind, candidates=found.candidates, passages=found.passages, stated=bool(settings.stated_id),
+                       spread=known)  # fmt: skip
         return None if told is None else power_picture(told, width, listeners=self.listeners.value())
 
     def _open_it(self) -> None:

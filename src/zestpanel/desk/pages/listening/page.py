@@ -301,8 +301,10 @@ class ListeningPage(Page):
         languages = {p.version_id: primary(p.language) for p in self.state.bench.passages}
         people = self.state.project.panel.listeners()
         parts = []
+        standing = self.state.standing
         for language in dict.fromkeys(languages[version] for _, version in heard):
             told = what_can_be_told(
+                spread=standing.scores.leanings_in(language) if standing is not None else None,
                 candidates=len({c for c, version in heard if languages[version] == language}),
                 passages=len({version for _, version in heard if languages[version] == language}),
                 listeners=sum(language in {primary(tag) for tag in person.languages} for person in people),
