@@ -327,6 +327,20 @@ def test_the_first_impression_stays_beside_the_later_ones(heard: Project, tmp_pa
     assert [one.id for one in heard.impressions.all()[voice]] == [second]
 
 
+def test_the_lowest_clip_of_each_is_named_and_not_hidden_in_a_mean(heard: Project) -> None:
+    test = opened(heard, "ACR")
+    low = heard.texts.all()[1].version_id
+
+    def score(session: ListeningSession, _: int) -> dict[str, Any]:
+        (clip,) = session.trial.stimuli
+        return {"score": 1 if clip.passage_version_id == low and whose(session) == "2" else 4}
+
+    answered(heard, test, score, listeners=3)
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.worst.split("; ")[0].endswith("1.0 on “Two lines there.”")
+    assert part.worst.count(";") == 2, "one for each candidate"
+
+
 def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> None:
     test = opened(heard, "ACR", listeners=6)
     answered(heard, test, lambda s, _: {"score": 4}, listeners=2)

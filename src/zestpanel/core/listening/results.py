@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -21,17 +22,20 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 
 MOST_MOVED: Final = 0.005
+FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one (common practice, no source)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OfLanguage:
     """What the answers of one language say; found is None where they say nothing yet, and why is the reason. effect: in
-    a sentence, what the screening changes; '' where nobody is left out."""
+    a sentence, what the screening changes; '' where nobody is left out. worst: each candidate's clip that was rated
+    lowest."""
 
     language: str
     found: Found | None
     why: str
     effect: str
+    worst: str
     answers: int
     listeners: int
 
@@ -104,7 +108,8 @@ def _of_language(
     if len(kept) < len(answers):
         whole, _ = _found(kind, answers, around)
         effect = _effect(found, whole)
-    return OfLanguage(language=language, found=found, why=why, effect=effect, answers=len(kept),
+    return OfLanguage(language=language, found=found, why=why, effect=effect, worst=_worst(kept, around),
+                      answers=len(kept),
                       listeners=len({one.listener_id for one in kept}))  # fmt: skip
 
 
@@ -113,6 +118,26 @@ def _found(kind: Kind, answers: Sequence[Answered], around: Around) -> tuple[Fou
         return kind.found(answers, around), ""
     except ZestError as error:
         return None, error.what
+
+
+def _worst(answers: Sequence[Answered], around: Around) -> str:
+    """A mean hides the clip that would have to be made again: each candidate's lowest one, where several were rated."""
+    scores: dict[int, dict[tuple[int, int | None], list[float]]] = defaultdict(lambda: defaultdict(list))
+    for one in answers:
+        judged = [s for s in one.trial.stimuli if s.role == "judged"]
+        score = one.answer.given.get("score")
+        if len(judged) == 1 and isinstance(score, int | float):
+            clip = judged[0]
+            scores[clip.candidate_id][clip.passage_version_id, clip.take_id].append(float(score))
+    said = []
+    for candidate, clips in scores.items():
+        means = {clip: sum(of) / len(of) for clip, of in clips.items() if len(of) >= FEWEST_FOR_WORST}
+        if len(means) > 1:
+            lowest = min(means, key=lambda clip: means[clip])
+            text = around.texts[lowest[0]][0]
+            words = f"“{text[:28].rstrip()}…”" if len(text) > 30 else f"“{text}”"
+            said.append((means[lowest], f"{around.name(candidate)} {means[lowest]:.1f} on {words}"))
+    return "; ".join(words for _, words in sorted(said))
 
 
 def _effect(found: Found | None, whole: Found | None) -> str:

@@ -242,7 +242,8 @@ class ListeningPage(Page):
                 continue
             main = result.test.kind == "ACR" and result.settings.scale == MAIN_SCALE
             alone = main and not result.settings.also
-            if alone and not result.flags and not result.out and not result.settings.listeners:
+            more = result.flags or result.out or result.settings.listeners or any(part.worst for part in result.parts)
+            if alone and not more:
                 continue  # its answers stand above, and there is nothing more to say of it
             change = partial(self.ask_for_test, result.test)
             self._results.addWidget(

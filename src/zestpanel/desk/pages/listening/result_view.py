@@ -45,6 +45,9 @@ class ResultView(QWidget):
         for part in result.parts:
             if part.found is not None and part.found.stated:
                 column.addWidget(label(part.found.stated, wrap=True))
+        for part in result.parts:
+            if part.worst:
+                column.addWidget(label(f"Lowest clips: {part.worst}.", "small", wrap=True))
         if result.about:
             column.addWidget(label(" ".join(result.about), "small", wrap=True))
         doubts: dict[int, list[str]] = {listener: [] for listener in sorted(result.out)}
