@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import pretend_take
 from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle, words
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
@@ -162,6 +163,62 @@ def test_waveforms_are_drawn_with_their_silences(bench_project: Project, open_wi
     assert word == "frost"
     assert ink((start + end) / 2) > 15
     assert ink(end - 0.012) < 8
+
+
+def test_a_pinned_lane_stays_where_there_are_more_candidates_than_digits(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    engine = bench_project.shortlist.engines()["Tangor"]
+    first = bench_project.shortlist.candidates()[0].id
+    passage = bench_project.texts.all()[0]
+    for k in range(9):
+        made = bench_project.shortlist.add(engine, voice="corwick", settings={"pace": 0.8 + 0.01 * k})[-1]
+        pretend_take(bench_project, made.id, passage.version_id, hz=600 + 20 * k)
+    window = open_window(bench_project)
+    window.go_to("renders")
+    window.state.select(first, passage.id)
+    settle(qtbot, window)
+    grid = window.at_renders().grid
+    grid.setFocus()
+    qtbot.keyClick(grid, "n")
+    settle(qtbot, window)
+    last = window.state.ordered()[-1].id
+    window.state.select(last, passage.id)
+    settle(qtbot, window)
+    lanes = [lane.candidate.id for lane in window.state.tray.lanes]
+    assert (len(lanes), lanes[0]) == (9, first)
+    assert last in lanes
+    qtbot.keyClick(grid, "1")
+    assert window.state.candidate_id == first, "the same digit, wherever one is"
+    window.state.toggle_labels()
+    settle(qtbot, window)
+    window.state.toggle_labels()
+    settle(qtbot, window)
+    window.actions_by_id["undo"].trigger()
+    settle(qtbot, window)
+    assert window.state.tray.pinned == []
+
+
+def test_lanes_and_words_are_walked_by_keys(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("renders")
+    state, lanes = window.state, window.strip.lanes
+    state.select(state.ordered()[0].id, state.bench.passages[0].id)
+    settle(qtbot, window)
+    lanes.setFocus(Qt.FocusReason.TabFocusReason)
+    for _ in range(3):  # before the first word to begin with
+        qtbot.keyClick(lanes, Qt.Key.Key_Right)
+    assert lanes.accessibleDescription().startswith("word 3 of 6, frost, Tangor")
+    qtbot.keyClick(lanes, Qt.Key.Key_Down)
+    assert state.candidate_id == state.ordered()[1].id
+    assert int(state.player.mixer.place + 1e-3) == 2, "the same word"
+    for _ in range(2):
+        qtbot.keyClick(lanes, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert state.player.mixer.loop == (2.0, 5.0)
+    qtbot.keyClick(lanes, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert state.player.mixer.loop == (2.0, 4.0)
+    qtbot.keyClick(lanes, Qt.Key.Key_Escape)
+    assert state.player.mixer.loop is None
 
 
 def test_without_a_sound_device_all_else_works(bench_project: Project, qtbot: QtBot) -> None:

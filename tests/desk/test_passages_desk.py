@@ -252,6 +252,14 @@ def test_as_sent_shows_each_engines_text_and_what_was_decided(
     window, page = on_passages(bench_project)
     page.show_view("As sent")
     view = page.as_sent
+    settle(qtbot, window)
+    assert cells(view.overview.table)[0] == ["01  Frost", "all kept", "all kept", "1 lost: pause"]
+    assert "Rangpur loses most: one mark or word. Nothing is lost at Tangor, Citrange." in words(page)
+    view.overview.table.setFocus()
+    view.overview.table.setCurrentCell(0, 3)
+    qtbot.keyClick(view.overview.table, Qt.Key.Key_Return)
+    assert view.head.text() == "Rangpur gets plain text"
+    assert window.state.candidate_id == bench_project.shortlist.candidates()[-1].id
     rows = [row[0].split("\n")[0] for row in cells(view.table)]
     view.table.selectRow(next(i for i, name in enumerate(rows) if name.startswith("Tangor")))
     assert '<break strength="weak"/>' in view.sent.toPlainText()
@@ -274,6 +282,9 @@ def test_as_sent_shows_each_engines_text_and_what_was_decided(
     assert not any(name in words(page) for name in ("Tangor", "Rangpur"))
     window.state.toggle_labels()
     assert len(cells(view.table)) == 4
+    qtbot.mouseClick(view.back, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert len(cells(view.overview.table)) == 3
 
 
 def test_words_are_found_heard_and_kept_in_the_list(

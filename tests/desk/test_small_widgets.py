@@ -18,8 +18,10 @@ from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import standing
+from zestpanel.core.report.drawing import Picture, Region
 from zestpanel.core.runs.files.bringing_in import Clipping, bring_in
 from zestpanel.core.store.project import Project
+from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import FlowLayout, flow_row
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.catalogue import machine_table
@@ -208,3 +210,26 @@ def test_a_tool_tip_shows_what_a_file_says_as_it_stands(qapp: object, said: str)
     else:
         page.setHtml(tip)
         assert page.toPlainText() == said
+
+
+def test_the_places_of_a_picture_are_walked_by_keys_and_chosen(qtbot: QtBot) -> None:
+    regions = tuple(Region(x=0, y=20.0 * k, width=400, height=20, says=f"candidate {k}", candidate_id=k or None)
+                    for k in range(3))  # fmt: skip
+    chart = ChartView(lambda width: Picture(width=width, height=60, shapes=(), regions=regions, title="Scores"))
+    qtbot.addWidget(chart)
+    chart.refresh()
+    chart.show()
+    assert chart.accessibleName() == "Scores. candidate 0; candidate 1; candidate 2"
+    chosen: list[int] = []
+    chart.candidate_chosen.connect(chosen.append)
+    chart.setFocus(Qt.FocusReason.TabFocusReason)
+    for key, says in ((Qt.Key.Key_Down, 0), (Qt.Key.Key_Right, 1), (Qt.Key.Key_Down, 2), (Qt.Key.Key_Down, 2),
+                      (Qt.Key.Key_Up, 1)):  # fmt: skip
+        qtbot.keyClick(chart, key)
+        assert chart.accessibleDescription() == f"candidate {says}"
+    qtbot.keyClick(chart, Qt.Key.Key_Return)
+    assert chosen == [1]
+    bare = ChartView(lambda width: Picture(width=width, height=60, shapes=(), regions=(), title="Nothing to choose"))
+    qtbot.addWidget(bare)
+    bare.refresh()
+    assert bare.focusPolicy() == Qt.FocusPolicy.NoFocus, "no stop where nothing is to be done"

@@ -40,6 +40,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("copies", "Listening copies or raw clips", "Listen", "C", plain=True),
     Action("neighbours", "Between the passages before and after, or alone", "Listen", "B", plain=True),
     Action("bed", "Music or a room under it …", "Listen"),
+    Action("pin", "Keep this lane among the first, or no more", "Listen", "N", plain=True),
     Action("star", "Prefer this take", "Listen", "S", plain=True),
     Action("impression", "Impressions of this voice …", "Listen", "I", plain=True),
     Action("back", "Back to the start of the clip", "Listen", "Home", plain=True),

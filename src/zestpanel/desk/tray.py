@@ -3,7 +3,7 @@ heard: raw or as listening copies, alone or between their neighbours, dry or ove
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,10 +19,17 @@ from zestpanel.core.measures.silence import pause_spans
 from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
 
 if TYPE_CHECKING:
+    from zestpanel.core.store.project import Project
     from zestpanel.desk.state import DeskState
 
 MOST_LANES = 9  # as many as there are digit keys
+PINS = "pinned lanes"  # the document that keeps them
 SHOWN_PAUSE_S = 0.4  # from when on a pause is drawn
+
+
+def project_pins(project: Project) -> list[int]:
+    found = project.documents.get(PINS)
+    return [one for one in found if isinstance(one, int)] if isinstance(found, list) else []
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +60,7 @@ class Tray(QObject):
         self.between_neighbours = False
         self.bed_path: Path | None = None
         self.bed_below_lu = 15.0
+        self.pinned: list[int] = project_pins(state.project)  # candidates whose lanes stay, the first first
         self.repeats: list[Take] = []  # takes of one cell, laid out instead of one of each candidate
         self._play_when_loaded = False
         self._loading = False  # lanes are on the way
@@ -73,12 +81,44 @@ class Tray(QObject):
         order = state.ordered()
         if not state.labels_hidden:
             order = sorted(order, key=lambda c: c.id not in human)
-        chosen = [cell.take for c in order if (cell := state.bench.cell(c.id, passage.id)).take is not None]
-        if len(chosen) > MOST_LANES:
-            at = next((i for i, t in enumerate(chosen) if t and t.candidate_id == state.candidate_id), 0)
-            first = min(max(0, at - MOST_LANES // 2), len(chosen) - MOST_LANES)
-            chosen = chosen[first : first + MOST_LANES]
-        return [take for take in chosen if take is not None]
+        every = [take for c in order if (take := state.bench.cell(c.id, passage.id).take) is not None]
+        kept = [] if state.labels_hidden else self.pinned  # a place that stays would tell whose it is
+        staying = [take for one in kept for take in every if take.candidate_id == one][: MOST_LANES - 1]
+        others = [take for take in every if take not in staying]
+        room = MOST_LANES - len(staying)
+        if len(others) > room:
+            at = next((i for i, t in enumerate(others) if t.candidate_id == state.candidate_id), 0)
+            first = min(max(0, at - room // 2), len(others) - room)
+            others = others[first : first + room]
+        return staying + others
+
+    def is_pinned(self, index: int) -> bool:
+        return not self._state.labels_hidden and self.lanes[index].candidate.id in self.pinned
+
+    def pin(self) -> None:
+        """Keep the selected candidate's lane among the first wherever one goes, or no longer."""
+        candidate = self._state.candidate()
+        if candidate is None or self._state.labels_hidden:
+            self._state.complain("Show the labels and choose a candidate: its lane can then be pinned.")
+            return
+        on = candidate.id not in self.pinned
+        if on and len(self.pinned) >= MOST_LANES - 1:
+            self._state.complain(f"{MOST_LANES - 1} lanes are pinned, and one is to be left for what is selected.")
+            return
+        before = self.pinned
+        after = [*before, candidate.id] if on else [one for one in before if one != candidate.id]
+
+        def put(pins: list[int]) -> Callable[[], None]:
+            def do() -> None:
+                self._state.project.documents.put(PINS, pins)
+                self.pinned = pins
+                self.load(keep_place=True)
+
+            return do
+
+        if self._state.edit("pinned lanes", put(after), put(before)):
+            name = self._state.name(candidate)
+            self._state.say(f"{name} stays among the first lanes." if on else f"{name} is no longer pinned.")
 
     def follow(self, *, other_passage: bool, playing: bool, play: bool) -> None:
         """The selection is elsewhere: swap to its lane, or lay out its passage."""

@@ -206,7 +206,7 @@ class MainWindow(QMainWindow):
             "defects": lambda: DefectsDialog(self, self.state).show(), "loop": tray.toggle_loop,
             "copies": lambda: tray.set_copies(not tray.copies),
             "neighbours": lambda: tray.set_between_neighbours(not tray.between_neighbours),
-            "bed": self.strip.ask_for_bed,
+            "bed": self.strip.ask_for_bed, "pin": tray.pin,
         }  # fmt: skip
         calls |= {f"lane_{n}": partial(tray.swap_to, n - 1) for n in range(1, 10)}
         calls |= {f"defect_{n}": partial(tray.mark_here, kind) for n, kind in enumerate(KINDS, 2)}

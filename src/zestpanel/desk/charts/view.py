@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Final
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFont,
     QFontMetricsF,
     QGuiApplication,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -22,9 +24,14 @@ from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region,
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
+_STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}
+
 
 class ChartView(QWidget):
-    """Shows a picture made for its width. A click on a candidate's place emits its id; the menu copies the picture."""
+    """Shows a picture made for its width. A click on a candidate's place emits its id; the menu copies the picture.
+
+    Where there are places that say something the keys walk them: arrows from one to the next, Enter as a click.
+    """
 
     candidate_chosen = pyqtSignal(int)
 
@@ -33,6 +40,7 @@ class ChartView(QWidget):
         super().__init__()
         self._make, self._least = make, least
         self._picture: Picture | None = None
+        self._at: int | None = None  # the region that the keys have walked to
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         theme.changed.connect(self.refresh)
@@ -44,6 +52,9 @@ class ChartView(QWidget):
         if self._picture is not None:
             said = "; ".join(region.says for region in self._picture.regions)
             self.setAccessibleName(f"{self._picture.title}. {said}")
+        places = len(self._picture.regions) if self._picture is not None else 0
+        self._at = None if self._at is None or not places else min(self._at, places - 1)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus if places else Qt.FocusPolicy.NoFocus)
         self.update()
 
     def resizeEvent(self, event: object) -> None:
@@ -61,6 +72,50 @@ class ChartView(QWidget):
             with painting(self) as painter:
                 painter.scale(theme.scale, theme.scale)
                 paint(painter, self._picture)
+                if self.hasFocus():
+                    self._paint_focus(painter, self._picture)
+
+    def _paint_focus(self, painter: QPainter, picture: Picture) -> None:
+        painter.setPen(QPen(theme.colour("focus"), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self._at is None:
+            painter.drawRect(QRectF(1, 1, picture.width - 2, picture.height - 2))
+        else:
+            one = picture.regions[self._at]
+            painter.drawRect(QRectF(one.x, one.y, one.width, one.height).adjusted(1, 1, -1, -1))
+
+    # -- by keys
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        regions = self._picture.regions if self._picture else ()
+        step = _STEPS.get(Qt.Key(event.key()))
+        if step is not None and regions:
+            self._walk_to(0 if self._at is None else min(len(regions) - 1, max(0, self._at + step)))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._at is not None:
+            chosen = regions[self._at].candidate_id
+            if chosen is not None:
+                self.candidate_chosen.emit(chosen)
+        else:
+            super().keyPressEvent(event)
+
+    def _walk_to(self, place: int) -> None:
+        assert self._picture is not None
+        self._at = place
+        one = self._picture.regions[place]
+        self.setAccessibleDescription(one.says)
+        corner = QPoint(round((one.x + one.width / 2) * theme.scale), round((one.y + one.height) * theme.scale))
+        QToolTip.showText(self.mapToGlobal(corner), one.says, self)
+        self.update()
+
+    def focusInEvent(self, event: object) -> None:
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        self._at = None
+        QToolTip.hideText()
+        self.update()
+
+    # -- by the mouse
 
     def _region(self, position: QPointF) -> Region | None:
         x, y = position.x() / theme.scale, position.y() / theme.scale

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Mark
 from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.strip.lane_keys import LaneKeys
 from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, envelope, lane_columns, text_columns, typical_spans
 from zestpanel.desk.theme.tokens import theme
 
@@ -36,6 +37,8 @@ class Lanes(QWidget):
         self._dragged: tuple[int, int] | None = None  # words, from and to, while the hand goes across them
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
+        self._keys = LaneKeys(state)
         state.tray.changed.connect(self._new_tray)
         state.tray.marks_changed.connect(self._new_marks)
         state.labels_changed.connect(self._new_tray)
@@ -96,6 +99,13 @@ class Lanes(QWidget):
         said = "; ".join(f"{k + 1} {name}{', heard' if k == mixer.on else ''}" for k, name in enumerate(names))
         self.setAccessibleName(f"Lanes: {said}. {passage.text if passage else ''}")
 
+    def _tell_word(self) -> None:
+        """The word that is walked to, and in which lane."""
+        word, mixer = self._keys.word(), self._state.player.mixer
+        if 0 <= word < len(self._words) and mixer.on < len(self._state.tray.lanes):
+            name = self._state.tray.lane_name(self._state.tray.lanes[mixer.on])
+            self.setAccessibleDescription(f"word {word + 1} of {len(self._words)}, {self._words[word]}, {name}")
+
     def _new_marks(self) -> None:
         self._marks = self._state.tray.marks()
         self.update()
@@ -148,7 +158,20 @@ class Lanes(QWidget):
                 self._offset = min(max(0.0, x - 120), self._width() - room)
         self.update()
 
-    # -- the mouse
+    # -- keys and the mouse
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._keys.press(event, len(self._words)):
+            self._tell_word()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: object) -> None:
+        self._tell_word()
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         room = self.width() - self._left - 20
@@ -232,6 +255,10 @@ class Lanes(QWidget):
             for index, lane in enumerate(self._state.tray.lanes):
                 self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
             painter.restore()
+            if self.hasFocus():
+                painter.setPen(QPen(theme.colour("focus"), 2.0))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(QRectF(self.rect()).adjusted(2, 1, -2, -1))
             for index, lane in enumerate(self._state.tray.lanes):
                 self._paint_name(painter, index, self._state.tray.lane_name(lane), on=index == mixer.on)
 
@@ -282,6 +309,8 @@ class Lanes(QWidget):
         painter.setFont(theme.font("small"))
         painter.setPen(theme.colour("ink"))
         painter.drawText(key, Qt.AlignmentFlag.AlignCenter, str(index + 1))
+        if self._state.tray.is_pinned(index):
+            painter.fillRect(QRectF(key.left() - theme.px(4), key.top(), 2, key.height()), theme.colour("leaf"))
         font = self._name_font(bold=on)
         painter.setFont(font)
         room = self._left - key.right() - theme.px(12)

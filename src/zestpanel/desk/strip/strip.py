@@ -86,6 +86,8 @@ class Strip(QFrame):
         if tray.bed_path is not None:
             parts.append(f"over {tray.bed_path.stem}, {tray.bed_below_lu:.0f} LU below")
         parts += ["over and over"] if mixer.loop is not None else []
+        if pinned := sum(tray.is_pinned(k) for k in range(len(tray.lanes))):
+            parts.append(f"{pinned} pinned, with a green edge")
         if self._state.labels_hidden:
             parts.append("labels hidden")
         if not self._state.player.heard:

@@ -171,6 +171,7 @@ class NewTestDialog(QDialog):
         self.below.setRange(3, 40)
         self.below.setValue(15)
         self.below.setSuffix(" LU below speech")
+        self.below.setAccessibleName("How far below speech")
         under = QHBoxLayout()
         under.addWidget(self.bed, 1)
         under.addWidget(self.below)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QStackedWidget, QTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
@@ -16,10 +16,11 @@ from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.sending.choices import CAN_BE_SPELLED, SendingChoices
 from zestpanel.core.text.marks.spelling_out import SPELLABLE
 from zestpanel.desk.flow import flow_row
+from zestpanel.desk.pages.passages.sent_overview import SentOverview
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, show_only
 
 _FATES: Final = ("leave out", "spell out")
 
@@ -29,11 +30,20 @@ class AsSentView(QWidget):
         super().__init__()
         self.state = state
         self._candidates: list[tuple[Candidate, Engine]] = []
-        across = QHBoxLayout(self)
+        self._stack = QStackedWidget()
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self._stack)
+        self.overview = SentOverview(state)
+        self.overview.chosen.connect(self.show_one)
+        self.one = QWidget()
+        across = QHBoxLayout(self.one)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(20)
         left = QVBoxLayout()
         left.setSpacing(8)
+        self.back = button("‹ All passages and engines", self.show_all, role="link")
+        left.addWidget(self.back)
         self.passage = QComboBox()
         self.passage.setAccessibleName("Passage")
         self.passage.activated.connect(self._other_passage)
@@ -78,6 +88,8 @@ class AsSentView(QWidget):
         self.copy = button("Copy as sent", self.copy_sent)
         right.addWidget(flow_row(right=(self.copy,)))
         across.addLayout(right, 1)
+        for part in (self.overview, self.one):
+            self._stack.addWidget(part)
         self._filling = False
         self.state.labels_changed.connect(self._labels_changed)
 
@@ -87,7 +99,25 @@ class AsSentView(QWidget):
         if self.isVisible():
             self.refresh()
 
+    def show_all(self) -> None:
+        """Passages by engines, at one glance."""
+        show_only(self._stack, self.overview)
+        self.overview.refresh()
+        self.overview.table.setFocus()
+
+    def show_one(self, passage_id: int, candidate_id: int) -> None:
+        """One passage as one candidate's engine gets it, in full."""
+        show_only(self._stack, self.one)
+        self.state.select(candidate_id, passage_id)
+        self.refresh()
+        row = next((i for i, (c, _) in enumerate(self._candidates) if c.id == candidate_id), None)
+        if row is not None:
+            self.table.selectRow(row)
+            self.table.setFocus()
+
     def refresh(self) -> None:
+        if self._stack.currentWidget() is self.overview:
+            self.overview.refresh()
         bench = self.state.bench
         self._filling = True
         self.passage.clear()
