@@ -12,6 +12,8 @@ from pathlib import Path
 
 import numpy as np
 import psutil
+from tests.conftest import COMMAND_ENGINE
+from tests.screen import virtual_screen
 
 from benchmarks.core_rows import Rows, fill, speech
 from benchmarks.timing import best_of, seconds
@@ -273,6 +275,24 @@ def run_of_1000() -> Rows:
     ]
 
 
+def first_decision() -> Rows:
+    """From the first start to a written decision: two voices of a program, one passage, three listeners who hear every
+    clip, and the rights stated."""
+    with tempfile.TemporaryDirectory() as folder, virtual_screen() as display:
+        script, engine = Path(folder) / "own.txt", Path(folder) / "kitchen.yaml"
+        script.write_text("The russet pear keeps until March, if the frost does not find it first.", encoding="utf-8")
+        engine.write_text(COMMAND_ENGINE, encoding="utf-8")
+        done = subprocess.run(
+            [sys.executable, "-m", "tests.journey", str(Path(folder) / "Own.zest"), str(script), str(engine), "1"],
+            env={**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}, check=True, text=True,
+            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        keys, clicks, took = done.stdout.splitlines()[-1].removeprefix("hands ").split()
+    return [("first start to a written decision, keys and clicks", f"{keys} + {clicks}", "150"),
+            ("  seconds, nearly all of them listening", took, "900")]  # fmt: skip
+
+
 ROWS = [
+    ("first decision", first_decision),
     ("start", start), ("voices", voices), ("grid", grid), ("large", large_project), ("run", run_of_1000),
 ]  # fmt: skip

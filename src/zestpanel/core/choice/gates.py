@@ -23,11 +23,13 @@ Verdict = Literal["yes", "no", "unknown"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Gate:
-    """One must-have: met, not met or unknown; ``why`` names the fact. Unknown keeps a candidate from being chosen."""
+    """One must-have: met, not met or unknown; ``why`` names the fact. Unknown keeps a candidate from being chosen.
+    fact: what it is a fact of, and of which one, where somebody can state it."""
 
     name: str
     verdict: Verdict
     why: str
+    fact: tuple[About, str] | None = None
 
 
 # must-haves that are facts of something else than the plan
@@ -84,8 +86,8 @@ def _fact(name: str, candidate: Candidate, engine: Engine | None, own: Sequence[
         return Gate(name=name, verdict="unknown", why="no fact of that name is known; correct it in the brief")
     known = facts[name]
     if known.state == "unknown":
-        why = "sources disagree" if known.disagree else f"{where} does not say"
-        return Gate(name=name, verdict="unknown", why=f"{where}: {why}" if known.disagree else why)
+        why = f"{where}: sources disagree" if known.disagree else f"{where} does not say"
+        return Gate(name=name, verdict="unknown", why=why, fact=(about, item))
     return Gate(name=name, verdict="yes" if known.state == "yes" else "no", why=where)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QUrl
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
 
@@ -12,6 +12,7 @@ from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import KINDS, bounds_in_words
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import EQUAL_WITHIN
+from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.verdict import verdict
@@ -24,6 +25,8 @@ from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.engines.notes import StatementDialog
+from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.records import RecordsDialog
 from zestpanel.desk.pages.roles import RolesDialog
@@ -110,6 +113,9 @@ class ChoicePage(Page):
         form.addLayout(last)
         self._against = label("", "bad", wrap=True)
         form.addWidget(self._against)
+        self.state_it = button("State what is not known …", self.ask_what_is_unknown,
+                               tip="With where it stands, and when you read it")  # fmt: skip
+        form.addWidget(self.state_it, 0, Qt.AlignmentFlag.AlignLeft)
         self._decided = QVBoxLayout()
         form.addLayout(self._decided)
         form.addStretch(1)
@@ -218,6 +224,29 @@ class ChoicePage(Page):
         against = what_stands_against(found.rows[candidate_id]) if found and candidate_id in found.rows else []
         self._against.setText("Stands against it: " + "; ".join(against) if against else "")
         self.choose.setEnabled(not against and found is not None)
+        self.state_it.setVisible(self._unknown() is not None)
+
+    def _unknown(self) -> tuple[Row, Gate] | None:
+        """The first must-have of the named candidate that somebody can state."""
+        found, candidate_id = self.state.standing, self.who.currentData()
+        row = found.rows.get(candidate_id) if found is not None else None
+        gate = next((one for one in row.gates if one.fact is not None), None) if row is not None else None
+        return None if row is None or gate is None else (row, gate)
+
+    def ask_what_is_unknown(self) -> None:
+        """Rights stand with a plan, and are entered with its price; other facts, and those of a file's plan, alone."""
+        found = self._unknown()
+        if found is None:
+            return
+        row, gate = found
+        assert gate.fact is not None
+        about, item = gate.fact
+        engine = self.state.bench.engines[row.candidate.engine]
+        own = {plan.name: plan for plan in self.state.project.shortlist.stated_plans(engine.engine)}
+        if about == "plan" and (not item or item in own):
+            PriceDialog(self, self.state, engine, self.state.refresh, own.get(item)).show()
+        else:
+            StatementDialog(self, self.state, engine, self.state.refresh, (about, item, gate.name)).show()
 
     def decide(self) -> None:
         found, candidate_id = self.state.standing, self.who.currentData()

@@ -310,7 +310,7 @@ class Lanes(QWidget):
         painter.setPen(theme.colour("ink"))
         painter.drawText(key, Qt.AlignmentFlag.AlignCenter, str(index + 1))
         if self._state.tray.is_pinned(index):
-            painter.fillRect(QRectF(key.left() - theme.px(4), key.top(), 2, key.height()), theme.colour("leaf"))
+            painter.fillRect(QRectF(key.right() + 2, key.top(), 3, key.height()), theme.colour("leaf"))
         font = self._name_font(bold=on)
         painter.setFont(font)
         room = self._left - key.right() - theme.px(12)

@@ -117,7 +117,11 @@ class NoteDialog(FormDialog):
 class StatementDialog(FormDialog):
     """A fact stated by the user, with its source and date; it may settle what sources disagree on."""
 
-    def __init__(self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None]) -> None:
+    def __init__(
+        self, parent: QWidget, state: DeskState, engine: Engine, done: Callable[[], None],
+        wanted: tuple[About, str, str] | None = None,
+    ) -> None:  # fmt: skip
+        """wanted: the fact that is to be stated: about what, of which one, its name."""
         about = "What you found out yourself, with where and when. Other sources stay listed beside it."
         super().__init__(parent, f"State a fact about {engine.engine}", about, done)
         self._state, self._engine = state, engine
@@ -136,6 +140,11 @@ class StatementDialog(FormDialog):
             self.form.addRow(text, widget)
         self.subject.currentIndexChanged.connect(self._fill)
         self._fill()
+        if wanted is not None:
+            at = next((k for k, (_, kind, item) in enumerate(things) if (kind, item) == wanted[:2]), 0)
+            self.subject.setCurrentIndex(at)
+            self.fact.setCurrentIndex(max(0, self.fact.findData(wanted[2])))
+            self.value.setFocus()
 
     def _fill(self) -> None:
         about = self.subject.currentData()[0]

@@ -1,0 +1,202 @@
+"""From the first start to a written decision on one's own text and program, by keys and clicks in a real window, which
+are counted. For the tests and for measurements."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+from zestpanel.core.choice.decision import decisions
+from zestpanel.core.playback.mixer import RATE_HZ
+from zestpanel.core.store.project import Project
+from zestpanel.desk.agreeing import AgreeDialog
+from zestpanel.desk.application import make_application
+from zestpanel.desk.pages.choice import ChoicePage
+from zestpanel.desk.pages.engines import EnginesPage
+from zestpanel.desk.pages.engines.price import PriceDialog
+from zestpanel.desk.pages.listening import ListeningPage
+from zestpanel.desk.pages.renders import RendersPage
+from zestpanel.desk.playing.output import ClockOutput
+from zestpanel.desk.playing.player import Player
+from zestpanel.desk.window import MainWindow
+
+NO_KEY = Qt.KeyboardModifier.NoModifier
+LISTENERS = ("Ann", "Ben", "Cem")
+
+
+class Heard(ClockOutput):
+    """Pulled by the clock, so many times as fast, and taken for a sound device: what is not heard cannot be rated."""
+
+    heard = True
+    speed = 1
+
+    def _pull(self) -> None:
+        before = self._last
+        super()._pull()
+        self._mixer.render((self.speed - 1) * round((self._last - before) * RATE_HZ))
+
+
+class Hands:
+    """Presses and clicks, and counts them; dropping two files on the window counts as one."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window, self.keys, self.clicks = window, 0, 0
+
+    def key(self, widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = NO_KEY) -> None:
+        self.keys += 1
+        QTest.keyClick(widget, key, modifier)
+
+    def type(self, widget: QWidget, text: str) -> None:
+        self.keys += len(text)
+        QTest.keyClicks(widget, text)  # type: ignore[call-arg]  # as below
+
+    def click(self, widget: QWidget) -> None:
+        self.clicks += 1
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+        self.settle()
+
+    def settle(self) -> None:
+        pause(60)
+        wait(lambda: not self.window.state.background.busy)
+
+
+def pause(ms: int) -> None:
+    QTest.qWait(ms)  # type: ignore[call-arg]  # the stubs want one argument more than there is
+
+
+def wait(what: Callable[[], bool], seconds: float = 90) -> None:
+    until = time.monotonic() + seconds
+    while not what():
+        assert time.monotonic() < until, "waited in vain"
+        pause(20)
+
+
+def bring_in_and_shortlist(hands: Hands, engine: Path, script: Path) -> None:
+    window = hands.window
+    hands.clicks += 1
+    window.bring_in([engine, script])
+    hands.settle()
+    (asked,) = [one for one in window.findChildren(AgreeDialog) if one.isVisible()]
+    hands.click(asked.yes)
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    hands.key(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
+    hands.settle()
+    for row in (0, 1):
+        hands.clicks += 1
+        page.voices.table.selectRow(row)
+        hands.click(page.voices.add)
+
+
+def render_and_swap(hands: Hands) -> None:
+    window = hands.window
+    hands.key(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    hands.settle()
+    assert window.current == "renders"
+    renders = window.page("renders")
+    assert isinstance(renders, RendersPage)
+    wait(renders.render_button.isEnabled)
+    hands.click(renders.render_button)
+    wait(lambda: window.state.runs.run is not None and not window.state.runs.goes_on)
+    hands.settle()
+    wait(lambda: len(window.state.tray.lanes) == 2)
+    grid, mixer = renders.grid, window.state.player.mixer
+    grid.setFocus()
+    hands.key(grid, Qt.Key.Key_Space)
+    wait(lambda: mixer.time_s > 0.4)
+    place, on = mixer.place, mixer.on
+    hands.key(grid, Qt.Key.Key_2 if on == 0 else Qt.Key.Key_1)
+    assert mixer.on == 1 - on, "the other voice"
+    assert mixer.place >= place - 0.01, "at the same place"
+    hands.key(grid, Qt.Key.Key_H)
+    hands.settle()
+    assert window.state.labels_hidden
+    hands.key(grid, Qt.Key.Key_H)
+    hands.settle()
+    assert window.grab().width() >= 1200
+
+
+def listen_blind(hands: Hands) -> None:
+    """Three people rate every clip once they have heard it."""
+    window = hands.window
+    for alias in LISTENERS:
+        hands.key(window, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
+        hands.settle()
+        page = window.page("listening")
+        assert isinstance(page, ListeningPage)
+        page.alias.clear()
+        hands.clicks += 1
+        hands.type(page.alias, alias)
+        if not page.languages.text():
+            hands.type(page.languages, "en")
+        hands.key(page.alias, Qt.Key.Key_Return)
+        rate_all(hands, Qt.Key.Key_4 if alias == LISTENERS[0] else Qt.Key.Key_5)
+
+
+def rate_all(hands: Hands, key: Qt.Key) -> None:
+    booth = hands.window.booth
+    wait(booth.isVisible)
+    hands.key(booth, Qt.Key.Key_Return)  # what to do was read
+    session = booth.session
+    assert session is not None
+    while not session.finished:
+        wait(lambda: any(one.isEnabled() for one in booth.answers.values()))
+        hands.key(booth, key)
+    hands.click(booth.leave)
+
+
+def decide_and_write(hands: Hands) -> Path:
+    window = hands.window
+    written: list[Path] = []
+    hands.key(window, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
+    hands.settle()
+    page = window.page("choice")
+    assert isinstance(page, ChoicePage)
+    page.show_record = written.append  # type: ignore[method-assign]  # no browser here
+    wait(page.state_it.isVisible)  # nobody has said what may be done with the voice
+    hands.click(page.state_it)
+    (price,) = [one for one in page.findChildren(PriceDialog) if one.isVisible()]
+    for right in price.rights.values():
+        hands.key(right, Qt.Key.Key_Down)
+    hands.type(price.lines[0].fields["price"], "0")  # it runs on one's own machine
+    hands.click(price.keep_button)
+    wait(page.choose.isEnabled)
+    hands.clicks += 1
+    hands.type(page.why, "Clearer on names")
+    hands.click(page.choose)
+    assert [one.why for one in decisions(window.state.project)] == ["Clearer on names"]
+    hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    wait(lambda: bool(written))
+    return written[0]
+
+
+def main(folder: Path, script: Path, engine: Path, speed: int) -> None:
+    Heard.speed = speed
+    began = time.monotonic()
+    application = make_application()
+    assert application.platformName() == "xcb", application.platformName()
+    project = Project.create(folder)
+    window = MainWindow(project, player=Player(open_device=Heard))
+    window.show()
+    QTest.qWaitForWindowExposed(window)
+    window.activateWindow()
+    assert QTest.qWaitForWindowActive(window, 30000), "no keyboard focus"
+    hands = Hands(window)
+    bring_in_and_shortlist(hands, engine, script)
+    render_and_swap(hands)
+    listen_blind(hands)
+    record = decide_and_write(hands)
+    window.close()
+    project.close()
+    print(f"record {record}")
+    print(f"hands {hands.keys} {hands.clicks} {time.monotonic() - began:.1f}")
+
+
+if __name__ == "__main__":
+    main(*map(Path, sys.argv[1:4]), speed=int(sys.argv[4]))
