@@ -89,12 +89,17 @@ def hearing_told(answers: int, comparisons: int) -> tuple[float, int] | None:
     return next((s / 100 for s in range(51, 101) if at_least_p(most, answers, s / 100) >= 0.8), 1.0), most
 
 
+Least = tuple[tuple[int, float | None], ...]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Told:
     """What a test of a kind tells with so many listeners. least: by number of listeners, None where nothing is told.
+    others: the same of tests that compare less, by what they are.
     words: what is on the axis; worth: a difference that is looked for."""
 
-    least: tuple[tuple[int, float | None], ...]
+    least: Least
+    others: Mapping[str, Least]
     words: str
     worth: float
     floor: float
@@ -105,7 +110,8 @@ _KINDS: Final[Mapping[str, Callable[[int, int], tuple[float, int] | None]]] = {
 }  # fmt: skip
 _RATED: Final = frozenset({"ACR", "DCR", "CCR", "likeness", "match", "multi-stimulus"})
 WORTH_PREFERRING: Final = 0.65
-_MOST_SHOWN: Final = 40
+FEWEST_INSTEAD: Final = 3  # candidates of a smaller test that is worth showing
+_SHOWN: Final = range(2, 41)
 
 
 def told_by(
@@ -114,19 +120,30 @@ def told_by(
     """What a test tells, over the number of listeners; None for kinds without a rule. stated: whether all are compared
     with one alone: fewer comparisons tell smaller differences. spread: of earlier ratings, the usual one for None."""
     pairs = candidates - 1 if stated else candidates * (candidates - 1) // 2
-    if pairs == 0 or passages == 0:
+    if pairs == 0 or passages == 0 or kind not in (*_RATED, *_KINDS):
         return None
-    numbers = range(2, _MOST_SHOWN + 1)
+    unit = 25.0 if kind == "multi-stimulus" else 1.0
+
+    def least(comparisons: int) -> Least:
+        return tuple((n, _least(kind, n, passages, comparisons, spread or USUAL_LEANINGS, unit)) for n in _SHOWN)
+
+    fewer = (candidates + 1) // 2
+    others = {}
+    if fewer >= FEWEST_INSTEAD and not stated:
+        others[f"{fewer} candidates instead"] = least(fewer * (fewer - 1) // 2)
+    if pairs > 1:
+        others["one stated comparison"] = least(1)
     if kind in _RATED:
-        unit = 25.0 if kind == "multi-stimulus" else 1.0
-        known = spread or USUAL_LEANINGS
-        found = [(n, smallest_difference_told(n, passages, pairs, spread=known)) for n in numbers]
-        least = tuple((n, None if d is None else unit * d) for n, d in found)
-        words = "places on the line" if unit > 1 else "categories"
-        return Told(least=least, words=f"smallest difference told, {words}", worth=unit * WORTH_TELLING, floor=0.0)
-    if kind in _KINDS:
-        shares = [(n, _KINDS[kind](n * passages, pairs)) for n in numbers]
-        words = "smallest preference told, %" if kind == "preference" else "smallest share of right answers told, %"
-        return Told(least=tuple((n, None if one is None else 100 * one[0]) for n, one in shares), words=words,
-                    worth=100 * WORTH_PREFERRING, floor=50.0)  # fmt: skip
-    return None
+        words, worth, floor = "categories" if unit == 1 else "places on the line", unit * WORTH_TELLING, 0.0
+        return Told(least=least(pairs), others=others, words=f"smallest difference told, {words}", worth=worth,
+                    floor=floor)  # fmt: skip
+    words = "smallest preference told, %" if kind == "preference" else "smallest share of right answers told, %"
+    return Told(least=least(pairs), others=others, words=words, worth=100 * WORTH_PREFERRING, floor=50.0)
+
+
+def _least(kind: str, listeners: int, passages: int, comparisons: int, spread: Leanings, unit: float) -> float | None:
+    if kind in _RATED:
+        found = smallest_difference_told(listeners, passages, comparisons, spread=spread)
+        return None if found is None else unit * found
+    share = _KINDS[kind](listeners * passages, comparisons)
+    return None if share is None else 100 * share[0]

@@ -143,6 +143,12 @@ def power_picture(told: Told, width: float, *, listeners: int, height: float = 1
     for tick in nice_ticks(5, last, 8):
         shapes.append(Text(x=x(tick), y=height - bottom + 14, text=number(tick), colour="quiet", size=_SMALL,
                            anchor="middle"))  # fmt: skip
+    for name, least in told.others.items():
+        points = tuple((x(n), y(value)) for n, value in least if value is not None and value <= highest)
+        if len(points) > 1:
+            shapes.append(Path(points=points, colour="quiet", dashed=True))
+            shapes.append(Text(x=points[-1][0], y=points[-1][1] + 12, text=name, colour="quiet", size=_SMALL,
+                               anchor="end"))  # fmt: skip
     shapes.append(Path(points=tuple((x(n), y(value)) for n, value in known), width=2))
     shapes.append(Text(x=0, y=10, text=f"↑ {told.words}, 8 times in 10", colour="quiet", size=_SMALL))
     shapes.append(Text(x=width - right, y=height - 4, text="listeners", colour="quiet", size=_SMALL, anchor="end"))

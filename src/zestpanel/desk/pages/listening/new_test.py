@@ -211,7 +211,7 @@ class NewTestDialog(QDialog):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(inside)
-        area.setMinimumWidth(theme.px(430))
+        area.setMinimumWidth(theme.px(462))
         return area
 
     @staticmethod
