@@ -85,7 +85,7 @@ def main() -> int:
         finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),
         finished(started("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", "src", "tests", "benchmarks"])),
         finished(started("import-linter", [str(BIN / "lint-imports"), "--no-cache"])),
-        finished(started("mypy", [str(BIN / "mypy"), "--no-incremental"])),
+        finished(started("mypy", [str(BIN / "mypy")])),
     ]
     results = [*quick, *(finished(part) for part in (core, apart, desk))]
     if deep and all(results):

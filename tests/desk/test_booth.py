@@ -285,13 +285,13 @@ def test_listeners_hear_the_bed_of_the_test_and_not_the_leads(
     assert (test.bed_name, test.bed_below_lu) == ("tests.wav", 15.0)
     booth = begun(window, page, qtbot, "Ann")
     heard = recorder(window).hear(2.0)
-    assert strength(heard, 2000.0) > 0.005, "the test's own"
+    assert strength(heard, 2000.0) > 0.003, "the test's own"
     assert strength(heard, 1000.0) < 0.0005, "not what the lead listened over"
     qtbot.keyClick(booth, Qt.Key.Key_Escape)
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     window.state.player.play()
-    assert strength(recorder(window).hear(2.0), 1000.0) > 0.005, "the lead's is back"
+    assert strength(recorder(window).hear(2.0), 1000.0) > 0.003, "the lead's is back"
 
 
 def test_many_are_placed_on_one_line_by_keys_and_by_hand(
