@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections import Counter
+import json
+import re
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import jiwer
 import numpy as np
 import pytest
 from scipy.signal import freqz
@@ -430,6 +434,60 @@ def test_listeners_are_told_in_their_language_what_to_do() -> None:
         assert "K" in said.say("trap", key="K")
     assert told.Told(["ko", "fr"]).language == "fr"
     assert told.Told(["ko"]).language == "en"
+
+
+def recomputed(kind: str, lines: Sequence[Mapping[str, Any]]) -> dict[str, float]:
+    """The main figures of a kind, worked out from saved lines by nothing but arithmetic and, for words, by jiwer."""
+    of: dict[str, list[Any]] = defaultdict(list)
+    for line in lines:
+        given, clips = line["given"], line["clips"]
+        judged = next(clip["candidate"] for clip in clips if clip["role"] == "judged")
+        match kind:
+            case "ABX":
+                pair = sorted(clip["candidate"] for clip in clips[:2])
+                of["|".join(pair)].append(given["x"] == line["detail"]["x"])
+            case "CCR":
+                pair = [clip["candidate"] for clip in clips]
+                sign = -1 if pair == sorted(pair) else 1
+                of["|".join(sorted(pair))].append((line["listener"], sign * given["score"]))
+            case "yes or no":
+                of[judged] += [] if given["says"] == "unsure" else [given["says"] == "yes"]
+            case "dictation":
+                tidy = [re.sub(r"[^\w ]", "", text).lower() for text in (line["text"], given["text"])]
+                found = jiwer.process_words(*tidy)
+                of[judged].append((found.substitutions + found.insertions + found.deletions, len(tidy[0].split())))
+            case _:
+                of[judged].append(given["score"])
+    if kind == "dictation":
+        return {name: 100 * sum(e for e, _ in x) / sum(n for _, n in x) for name, x in of.items()}
+    if kind == "CCR":
+        return {name: abs(np.mean([np.mean([s for who, s in x if who == one]) for one in {who for who, _ in x}]))
+                for name, x in of.items()}  # fmt: skip
+    return {name: float((100 if kind in ("ABX", "yes or no") else 1) * np.mean(x)) for name, x in of.items()}
+
+
+@pytest.mark.parametrize("kind", ["ABX", "CCR", "DCR", "likeness", "match", "yes or no", "dictation"])
+def test_a_stranger_recomputes_each_kinds_figures_from_the_saved_lines(
+    heard: Project, tmp_path: Path, kind: str
+) -> None:
+    test = (beside_a_person if kind in ("DCR", "likeness", "match") else opened)(heard, kind)
+    rng = np.random.default_rng(5)
+
+    def answer(session: ListeningSession, _: int) -> dict[str, Any]:
+        text, _ = heard.texts.version_text(session.trial.stimuli[0].passage_version_id)
+        kept = " ".join(word for word in text.split() if rng.random() > 0.3)
+        return {q.name: rng.choice([c.value for c in q.choices]).item() if q.choices else kept
+                for q in session.shown.questions}  # fmt: skip
+
+    answered(heard, test, answer)
+    write_answers(heard, tmp_path / "all.jsonl")
+    lines = [json.loads(line) for line in (tmp_path / "all.jsonl").read_text().splitlines()]
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    inside = {"|".join(sorted(re.split(" over | / ", bar.name))): bar.value for bar in part.found.bars}
+    outside = recomputed(kind, lines)
+    assert inside.keys() == outside.keys()
+    assert inside == pytest.approx(outside)
 
 
 def test_places_can_be_recomputed_from_the_saved_answers(heard: Project, tmp_path: Path) -> None:

@@ -11,8 +11,10 @@ from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.catalogue.candidate import short_names
+from zestpanel.core.domain.listening import Answered
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kinds.placing import PLACES
+from zestpanel.core.listening.kinds.write_what_you_hear import KIND as WRITTEN
 from zestpanel.core.listening.results import result_of
 from zestpanel.core.report.tables import write_csv
 from zestpanel.core.store.project import Project
@@ -31,6 +33,7 @@ def answers(project: Project) -> Iterator[dict[str, Any]]:
     names = short_names(candidates, project.shortlist.engines())
     people = {p.id: p for p in project.panel.listeners()}
     titles = {p.version_id: (p.title, p.language) for p in project.texts.all()}
+    texts = {p.version_id: p.text for p in project.texts.all()}
     for test in project.panel.tests():
         out = result_of(project, test).out
         for one in project.answers.of_test(test.id, training=True):
@@ -40,10 +43,15 @@ def answers(project: Project) -> Iterator[dict[str, Any]]:
                 "languages": list(person.languages), "hearing": person.hearing, "kit": person.kit,
                 "simulated": person.simulated, "order": one.trial.place + 1, "training": one.trial.training,
                 "detail": dict(one.trial.detail), "clips": [_clip(s, names, titles) for s in one.trial.stimuli],
+                **({"text": texts.get(_first_text(one), "")} if test.kind == WRITTEN.name else {}),
                 "given": dict(one.answer.given), "heard_share": one.answer.heard_share, "plays": one.answer.plays,
                 "took_s": one.answer.took_s, "note": one.answer.note, "spoken": one.answer.spoken,
                 "origin": one.answer.origin, "given_on": one.answer.created, "counts": one.listener_id not in out,
             }  # fmt: skip
+
+
+def _first_text(one: Answered) -> int:
+    return one.trial.stimuli[0].passage_version_id
 
 
 def _clip(clip: Any, names: dict[int, str], titles: dict[int, tuple[str, str]]) -> dict[str, Any]:
