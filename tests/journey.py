@@ -5,13 +5,13 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
+from tests.waiting import pause, wait
 from zestpanel.core.choice.decision import decisions
 from zestpanel.core.playback.mixer import RATE_HZ
 from zestpanel.core.store.project import Project
@@ -64,17 +64,6 @@ class Hands:
     def settle(self) -> None:
         pause(60)
         wait(lambda: not self.window.state.background.busy)
-
-
-def pause(ms: int) -> None:
-    QTest.qWait(ms)  # type: ignore[call-arg]  # the stubs want one argument more than there is
-
-
-def wait(what: Callable[[], bool], seconds: float = 90) -> None:
-    until = time.monotonic() + seconds
-    while not what():
-        assert time.monotonic() < until, "waited in vain"
-        pause(20)
 
 
 def bring_in_and_shortlist(hands: Hands, engine: Path, script: Path) -> None:

@@ -6,7 +6,6 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -16,6 +15,7 @@ from PyQt6.QtTest import QTest
 
 from tests.conftest import add_demo_engine
 from tests.sound_voices import WORDS, voice
+from tests.waiting import pause, wait
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.measures.registry import versions
@@ -50,17 +50,6 @@ def opened(folder: Path) -> MainWindow:
     state.select(state.ordered()[0].id, state.bench.passages[0].id)
     wait(lambda: len(state.player.mixer.lanes) == 2 and not state.background.busy)
     return window
-
-
-def pause(ms: int) -> None:
-    QTest.qWait(ms)  # type: ignore[call-arg]  # the stubs want one argument more than there is
-
-
-def wait(what: Callable[[], bool], seconds: float = 60) -> None:
-    until = time.monotonic() + seconds
-    while not what():
-        assert time.monotonic() < until, "waited in vain"
-        pause(20)
 
 
 def swap(window: MainWindow, swaps: int) -> None:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import select, update
 
 from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Session, Trial
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import AudioError, InputError
 from zestpanel.core.store.answers import add_trials, read_trials
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
@@ -93,7 +94,8 @@ class Panel:
             said = list(connection.execute(select(answers.c.spoken).where(whose)).scalars())
             connection.execute(update(answers).where(whose).values(spoken=None))
         for name in said:
-            self._store.drop(name)
+            with suppress(AudioError):  # no clip of this project, so nothing to delete
+                self._store.drop(name)
         return bare
 
     def listeners(self) -> list[Listener]:
