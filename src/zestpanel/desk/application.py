@@ -12,7 +12,7 @@ import traceback
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QSocketNotifier, Qt, QTimer
+from PyQt6.QtCore import QCoreApplication, QSettings, QSocketNotifier, Qt, QThread, QTimer
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -155,6 +155,11 @@ def _catch_crashes(desk: Desk) -> None:
     """What nobody foresaw is shown with a way to copy it; the program goes on, the project is on disk at any time."""
 
     def show(kind: type[BaseException], value: BaseException, trace: object) -> None:  # noqa: ARG001 as sys.excepthook is called
+        application = QCoreApplication.instance()
+        if application is not None and QThread.currentThread() is not application.thread():
+            # the thread that feeds the sound device: no window is touched from there
+            print("".join(traceback.format_exception(kind, value, value.__traceback__)), file=sys.stderr)
+            return
         if isinstance(value, ZestError) and desk.window is not None:  # a project that cannot be written to, say
             desk.window.state.complain(value)
             return
