@@ -16,12 +16,13 @@ from benchmarks.timing import best_of, seconds
 from zestpanel.core.analysis.statistics.crossed import differences, equality_crossed
 from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.preference import pair_table, strengths
+from zestpanel.core.domain.brief import Brief
 from zestpanel.core.listening.kinds.write_what_you_hear import interval_of_words
 from zestpanel.core.listening.scaled import lines_of
-from zestpanel.core.listening.verdict import EQUAL_WITHIN
 
 Rows = list[tuple[str, str, str]]
 PANELS: Final = 400
+EQUAL_WITHIN: Final = float(Brief().equal_within)
 CANDIDATES, VOTES = 300, 200_000
 # listeners, passages, share of cells missing
 SHAPES: Final = ((12, 6, 0.0), (24, 12, 0.0), (24, 12, 0.3), (12, 6, 0.2))

@@ -23,6 +23,7 @@ from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import session_of, start_session
 from zestpanel.core.listening.settings import TestSettings, came_later
+from zestpanel.core.listening.verdict import verdict
 from zestpanel.core.measures.loudness import integrated_loudness
 from zestpanel.core.playback.mixer import RATE_HZ, prepare_lanes
 from zestpanel.core.store.project import Project
@@ -244,6 +245,11 @@ def test_scores_say_who_is_told_apart_and_what_is_preliminary(heard: Project) ->
     equal = found.languages[0].equality(a, b, margin=0.3)
     assert equal is not None
     assert equal.equal
+    names = {c: str(c) for c in found.by_candidate}
+    second = sorted((a, b), key=lambda one: -found.by_candidate[one].mean)[1]
+    wide = abs(equal.difference) + 0.3  # as far as the panel reaches, and not
+    assert f"as good within {wide:g}: {second}" in verdict(found.languages[0], names, equal_within=wide)
+    assert "Shown to be as good" not in verdict(found.languages[0], names, equal_within=abs(equal.difference) + 0.001)
 
 
 def test_ratings_of_a_language_not_spoken_are_kept_apart(heard: Project) -> None:

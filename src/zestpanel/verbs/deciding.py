@@ -24,7 +24,7 @@ def brief(options: argparse.Namespace) -> Output:
     from zestpanel.core.typed import typed_currency, typed_language, typed_number
 
     numbers = ("episodes_per_month", "episode_minutes", "budget_per_month", "longest_wait_s", "human_price_per_minute",
-               "days_of_work", "one_off_months")  # fmt: skip
+               "days_of_work", "one_off_months", "equal_within")  # fmt: skip
     words = ("channel", "about", "accent", "audience", "currency", *_LISTS)
     with opened(options) as project:
         values = project.brief.model_dump()

@@ -26,8 +26,6 @@ from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.project import Project
 
-EQUAL_WITHIN = 0.3  # default margin on the 5-point scale
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
@@ -93,7 +91,7 @@ def standing(project: Project) -> Standing:
         best = None if language is None else language.best()
         equal = None
         if best is not None and language is not None and best != candidate.id:
-            equal = language.equality(candidate.id, best, margin=EQUAL_WITHIN)
+            equal = language.equality(candidate.id, best, margin=float(brief.equal_within))
         rows[candidate.id] = Row(
             candidate=candidate,
             name=names[candidate.id],

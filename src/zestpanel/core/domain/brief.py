@@ -54,6 +54,9 @@ class Brief(BaseModel):
     budget_per_month: Decimal | None = Field(default=None, ge=0)
     longest_wait_s: Decimal | None = Field(default=None, gt=0)
     must_haves: tuple[str, ...] = ("commercial use", "download")
+    equal_within: Decimal = Field(
+        default=Decimal("0.3"), gt=0, le=2, description="categories that means may differ by and be called equal"
+    )
     human_price_per_minute: Decimal | None = Field(default=None, ge=0)
     days_of_work: int = Field(default=WORKING_DAYS, ge=1, le=31, description="days a month on which texts are rendered")
     one_off_months: int | None = Field(

@@ -8,13 +8,12 @@ from typing import Final
 from zestpanel.core.analysis.statistics.crossed import listeners_to_tell
 from zestpanel.core.listening.scores import LanguageScores
 
-EQUAL_WITHIN: Final = 0.3  # default margin on the 5-point scale
 _MOST_NAMED: Final = 3
 
 
-def verdict(found: LanguageScores, names: Mapping[int, str]) -> str:
+def verdict(found: LanguageScores, names: Mapping[int, str], *, equal_within: float) -> str:
     """Who is best, who is not told apart from the best, who is shown to be as good, and how many listeners would
-    settle it."""
+    settle it. equal_within: categories."""
     order = sorted(found.candidate_ids, key=lambda one: -found.scores[one].mean)
     best, *others = order
     score = found.scores[best]
@@ -25,11 +24,11 @@ def verdict(found: LanguageScores, names: Mapping[int, str]) -> str:
     tied = [one for one in others if set(found.scores[one].letters) & set(score.letters)]
     if not tied:
         return f"{name} is clearly best, with a mean of {score.mean:.2f}.{early}"
-    equal = [one for one in tied if (e := found.equality(one, best, margin=EQUAL_WITHIN)) is not None and e.equal]
+    equal = [one for one in tied if (e := found.equality(one, best, margin=equal_within)) is not None and e.equal]
     parts = [f"{name} has the highest mean, {score.mean:.2f}; {_named(tied, names)} "
              f"{'is' if len(tied) == 1 else 'are'} not told apart from it."]  # fmt: skip
     if equal:
-        parts.append(f"Shown to be as good within {EQUAL_WITHIN:g}: {_named(equal, names)}.")
+        parts.append(f"Shown to be as good within {equal_within:g}: {_named(equal, names)}.")
     open_ones = [one for one in tied if one not in equal]
     if open_ones:
         parts.append(_more(found, best, open_ones[0], names))

@@ -14,7 +14,7 @@ from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import bounds_in_words
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
-from zestpanel.core.choice.evidence import EQUAL_WITHIN, Standing, standing
+from zestpanel.core.choice.evidence import Standing, standing
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import ZestError
@@ -95,7 +95,7 @@ def render_record(project: Project, found: Standing) -> str:
         listeners=[listeners[i] for i in sorted(heard)],
         simulated=sum(listeners[i].simulated for i in heard),
         ratings=len(ratings),
-        margin=EQUAL_WITHIN,
+        margin=found.brief.equal_within,
         month=_month,
         against=what_stands_against,
         version=__version__,
@@ -112,7 +112,7 @@ def _impressions(project: Project, found: Standing) -> list[tuple[str, list[tupl
     given, out = project.impressions.all(), {}
     for row in found.rows.values():
         voice = (row.candidate.engine, row.candidate.voice)
-        if voice in given:
+        if voice in given and voice not in out:  # the first of its candidates stands for the voice
             out[voice] = (row.name, [(which(k), one) for k, one in enumerate(given[voice])])
     return list(out.values())
 

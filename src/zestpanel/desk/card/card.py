@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollAre
 
 from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.analysis.timing.waits import Waits, in_words
-from zestpanel.core.choice.evidence import EQUAL_WITHIN
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
@@ -185,11 +184,11 @@ class Card(QFrame):
             self._layout.addWidget(words)
         equal = row.as_good_as_best
         if equal is not None and row.best_id is not None and self._state.standing is not None:
-            best = self._state.standing.rows[row.best_id]
+            best, within = self._state.standing.rows[row.best_id], self._state.standing.brief.equal_within
             if equal.equal:
-                text = f"as good as {best.name}, {best.detail.split(' · ')[-1]}, within {EQUAL_WITHIN}"
+                text = f"as good as {best.name}, {best.detail.split(' · ')[-1]}, within {within}"
             elif equal.not_worse:
-                text = f"not worse than the best by more than {EQUAL_WITHIN}"
+                text = f"not worse than the best by more than {within}"
             else:
                 between = f"{equal.low:+.2f} to {equal.high:+.2f}".replace("-", "−")
                 text = f"equality with the best not shown ({between})"

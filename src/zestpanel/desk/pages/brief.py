@@ -62,6 +62,7 @@ class BriefPage(Page):
         self._line(form, "currency", "Currency", "three letters, such as EUR", narrow=True)
         self._line(form, "budget_per_month", "Budget a month", "empty: no limit", narrow=True)
         self._line(form, "longest_wait_s", "Longest wait for a retake, s", "empty: no limit", narrow=True)
+        self._line(form, "equal_within", "Scores are equal within", "categories of the 5-point scale", narrow=True)
         self._line(form, "human_price_per_minute", "A human narrator, a minute", "for comparison", narrow=True)
         self.days = QSpinBox()
         self.days.setRange(1, 31)
@@ -166,6 +167,7 @@ class BriefPage(Page):
             "episode_minutes": _shown(brief.episode_minutes),
             "budget_per_month": _shown(brief.budget_per_month),
             "longest_wait_s": _shown(brief.longest_wait_s),
+            "equal_within": _shown(brief.equal_within),
             "human_price_per_minute": _shown(brief.human_price_per_minute),
             "one_off_months": "" if brief.one_off_months is None else str(brief.one_off_months),
             "retakes_percent": _shown(brief.retakes_percent) if brief.retakes_percent else "",
@@ -214,6 +216,7 @@ class BriefPage(Page):
             values["episode_minutes"] = _number(text["episode_minutes"], "Minutes an episode") or Decimal(0)
             values["budget_per_month"] = _number(text["budget_per_month"], "The budget")
             values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
+            values["equal_within"] = _number(text["equal_within"], "Equal within") or before.equal_within
             values["human_price_per_minute"] = _number(text["human_price_per_minute"], "The human price")
             values["one_off_months"] = _whole(text["one_off_months"], "The months of one-off purchases")
             values["retakes_percent"] = _number(text["retakes_percent"], "Rendered again") or Decimal(0)

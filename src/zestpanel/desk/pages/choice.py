@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLa
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import KINDS, bounds_in_words
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import EQUAL_WITHIN
 from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
@@ -184,8 +183,8 @@ class ChoicePage(Page):
         self._firm.setText(
             "Total: weighted mean of utilities from 0 (not acceptable) to 1 (as good as it need be); a span where "
             "evidence is missing. First place: how often a candidate leads when listeners, passages and weights are "
-            f"drawn anew, the same for all. Equal means within {EQUAL_WITHIN} of a category of the best score, shown "
-            "by test. Equal totals share a place."
+            f"drawn anew, the same for all. Equal means within {found.brief.equal_within} of a category of the best "
+            "score, shown by test. Equal totals share a place."
             if weighed
             else "All weights are 0: nobody is placed."
         )

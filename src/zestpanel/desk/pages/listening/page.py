@@ -182,7 +182,9 @@ class ListeningPage(Page):
             if k:
                 self._scores.addSpacing(10)
             where = f"{language_name(language.language)}: " if len(found.scores.languages) > 1 else ""
-            self._scores.addWidget(label(where + verdict(language, names), "lead", wrap=True))
+            self._scores.addWidget(
+                label(where + verdict(language, names, equal_within=float(found.brief.equal_within)), "lead", wrap=True)
+            )
             chart = ChartView(partial(self._picture_of, language.language))
             chart.candidate_chosen.connect(self._open_ratings)
             self._scores.addWidget(chart)
