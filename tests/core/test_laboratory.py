@@ -331,6 +331,20 @@ def test_the_first_impression_stays_beside_the_later_ones(heard: Project, tmp_pa
     assert [one.id for one in heard.impressions.all()[voice]] == [second]
 
 
+def test_training_spans_the_range_that_earlier_ratings_showed(heard: Project) -> None:
+    first = opened(heard, "ACR")
+    answered(heard, first, lambda session, _: {"score": {"1": 3, "2": 5, "3": 1}[whose(session)]}, listeners=2)
+    heard.panel.close_test(first)
+    test = opened(heard, "ACR", training=2)
+    session = session_of(heard, test, heard.panel.add_listener("New", languages=["en"]))
+    trained = [one.stimuli[0].candidate_id for one in session.trials if one.training]
+    assert trained == [2, 3], "the best and the worst"
+    assert len(session.trials) == 2 + 9, "and they come again as scored ones"
+    pairs = opened(heard, "preference", training=1)
+    session = session_of(heard, pairs, heard.panel.add_listener("New", languages=["en"]))
+    assert {s.candidate_id for s in session.trials[0].stimuli} == {2, 3}, "the pair that lies furthest apart"
+
+
 def test_the_lowest_clip_of_each_is_named_and_not_hidden_in_a_mean(heard: Project) -> None:
     test = opened(heard, "ACR")
     low = heard.texts.all()[1].version_id

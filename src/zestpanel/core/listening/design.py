@@ -113,6 +113,27 @@ def pairs_in_both_orders(
     return drawn[: settings.most] if settings.most else drawn
 
 
+def spanning(
+    trials: Sequence[PlannedTrial], means: Mapping[int, float], rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """The training trials chosen anew so that they span the range, where something is known of it: the best and the
+    worst first; of pairs, those that lie furthest apart. means: of earlier ratings, by candidate."""
+    training = sum(one.training for one in trials)
+    scored = [one for one in trials if not one.training]
+    known = {k: [means[s.candidate_id] for s in one.stimuli if s.role == "judged" and s.candidate_id in means]
+             for k, one in enumerate(scored)}  # fmt: skip
+    if not training or len({value for values in known.values() for value in values}) < 2:
+        return list(trials)
+    order = [int(k) for k in rng.permutation(len(scored)) if known[int(k)]]
+    if any(len(values) > 1 for values in known.values()):
+        chosen = sorted(order, key=lambda k: min(known[k]) - max(known[k]))[:training]
+    else:
+        best_first = sorted(order, key=lambda k: -known[k][0])
+        ends = [best_first[k // 2] if k % 2 == 0 else best_first[-1 - k // 2] for k in range(len(best_first))]
+        chosen = ends[:training]
+    return [*(replace(scored[k], training=True) for k in chosen), *scored]
+
+
 def with_repeats(
     trials: Sequence[PlannedTrial], settings: TestSettings, rng: np.random.Generator
 ) -> list[PlannedTrial]:

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import time
+from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Protocol
@@ -14,12 +15,13 @@ import numpy as np
 
 from zestpanel.core.domain.listening import Answer, Listener, PlannedTrial, Session, Trial
 from zestpanel.core.errors import InputError, NotEnoughData
-from zestpanel.core.listening.design import with_repeats, with_traps
+from zestpanel.core.listening.design import spanning, with_repeats, with_traps
 from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
 from zestpanel.core.listening.material import drawn, level_of_test, pool_of_test
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
+from zestpanel.core.store.answers import SCALE
 from zestpanel.core.store.project import Project
 
 
@@ -102,7 +104,8 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
             kept="No session was begun.",
         )
     rng = np.random.default_rng([settings.seed, len(sessions)])
-    planned = with_repeats(kind.design(able, settings, listener=len(sessions), rng=rng), settings, rng)
+    planned = spanning(kind.design(able, settings, listener=len(sessions), rng=rng), _means(project), rng)
+    planned = with_repeats(planned, settings, rng)
     planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:
         raise NotEnoughData(
@@ -113,6 +116,15 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
         every = [take for of_cell in pool.values() for take in of_cell]
         project.panel.fix(test_id, every, level_of_test(project, every))
     return project.panel.add_session(test_id, listener.id, planned)
+
+
+def _means(project: Project) -> dict[int, float]:
+    """Means of all ratings so far on the main scale, by candidate."""
+    scores: dict[int, list[float]] = defaultdict(list)
+    for rating in project.answers.ratings():
+        if rating.scale == SCALE:
+            scores[rating.candidate_id].append(rating.score)
+    return {candidate: sum(of) / len(of) for candidate, of in scores.items()}
 
 
 def _traps(
