@@ -104,7 +104,9 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
             kept="No session was begun.",
         )
     rng = np.random.default_rng([settings.seed, len(sessions)])
-    planned = spanning(kind.design(able, settings, listener=len(sessions), rng=rng), _means(project), rng)
+    planned = kind.design(able, settings, listener=len(sessions), rng=rng)
+    if settings.training:
+        planned = spanning(planned, _means(project), rng)
     planned = with_repeats(planned, settings, rng)
     planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:

@@ -173,7 +173,10 @@ class NewTestDialog(QDialog):
         self.below.setSuffix(" LU below speech")
         self.below.setAccessibleName("How far below speech")
         under = QHBoxLayout()
+        self.without = button("Without", lambda: self._put_bed("", ""), role="link", tip="Nothing under the clips")
+        self.without.hide()
         under.addWidget(self.bed, 1)
+        under.addWidget(self.without)
         under.addWidget(self.below)
         form.addRow("Under all clips", under)
         self.takes = QComboBox()
@@ -303,8 +306,6 @@ class NewTestDialog(QDialog):
         name, _ = QFileDialog.getOpenFileName(self, "Music or a room", "", "Sound (*.wav *.flac *.ogg *.mp3 *.aiff)")
         if name:
             self.take_bed(Path(name))
-        else:
-            self._put_bed("", "")
 
     def take_bed(self, path: Path) -> None:
         """Keep the sound with the project and lay it under the test's clips."""
@@ -315,6 +316,7 @@ class NewTestDialog(QDialog):
     def _put_bed(self, clip: str, name: str) -> None:
         self._bed = clip, name
         self.bed.setText(name or "nothing …")
+        self.without.setVisible(bool(clip))
 
     def _language_chosen(self) -> None:
         """A test is in one language: its passages, and the candidates that have clips of them."""

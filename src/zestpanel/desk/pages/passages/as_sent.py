@@ -118,6 +118,7 @@ class AsSentView(QWidget):
     def refresh(self) -> None:
         if self._stack.currentWidget() is self.overview:
             self.overview.refresh()
+            return
         bench = self.state.bench
         self._filling = True
         self.passage.clear()
