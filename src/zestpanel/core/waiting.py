@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Final, TypeVar
 
 from zestpanel.core.errors import Cancelled as WasCancelled
@@ -17,6 +19,25 @@ _LOOK_S: Final = 0.1
 
 def never_cancelled() -> bool:
     return False
+
+
+_given_up: ContextVar[Cancelled] = ContextVar("given up", default=never_cancelled)
+
+
+@contextmanager
+def giving_way(given_up: Cancelled) -> Iterator[None]:
+    """Within this block ``give_way`` stops the work once ``given_up`` says so."""
+    token = _given_up.set(given_up)
+    try:
+        yield
+    finally:
+        _given_up.reset(token)
+
+
+def give_way() -> None:
+    """Called within long work that changes nothing. Raises Cancelled where its result is not wanted any more."""
+    if _given_up.get()():
+        raise WasCancelled
 
 
 def watched(work: Callable[[], T], cancelled: Cancelled, until: float, late: str, give_up: Callable[[], None]) -> T:

@@ -8,6 +8,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
+from zestpanel.core.waiting import Cancelled, give_way, giving_way
+
 
 class _Answer(QObject):
     done = pyqtSignal(object)
@@ -15,13 +17,15 @@ class _Answer(QObject):
 
 
 class _Work(QRunnable):
-    def __init__(self, function: Callable[[], Any], answer: _Answer) -> None:
+    def __init__(self, function: Callable[[], Any], answer: _Answer, replaced: Cancelled) -> None:
         super().__init__()
-        self._function, self._answer = function, answer
+        self._function, self._answer, self._replaced = function, answer, replaced
 
     def run(self) -> None:
         try:
-            result = self._function()
+            with giving_way(self._replaced):
+                give_way()  # it may have waited long for its turn
+                result = self._function()
         except Exception as error:
             with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
                 self._answer.failed.emit(error)
@@ -31,7 +35,12 @@ class _Work(QRunnable):
 
 
 class Background(QObject):
-    """Runs functions on one pool and remembers, per topic, which answer is the latest: older ones are dropped."""
+    """Runs functions on one pool.
+
+    A topic is for what can be asked for again: a later call of the same topic replaces an earlier one, which never
+    begins, stops where it gives way (``core.waiting``), or has its answer dropped; so it is when the window closes.
+    What must be done has no topic.
+    """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -67,7 +76,11 @@ class Background(QObject):
 
         answer.done.connect(when(on_done))
         answer.failed.connect(when(on_failed))
-        self._pool.start(_Work(function, answer))
+
+        def replaced() -> bool:
+            return bool(topic) and (self._closed or self._latest[topic] != number)
+
+        self._pool.start(_Work(function, answer, replaced))
 
     @property
     def busy(self) -> bool:

@@ -15,6 +15,7 @@ from zestpanel.desk.widgets import button, open_at, set_role
 MOST_SHOWN = 3
 MOST_KEPT = 200
 GOOD_NEWS_MS = 7_000  # long enough to read two sentences (common practice, no source)
+QUIET_MS = 250  # notices that follow one another more quickly come from one thing
 _WIDTH = 460  # pixels at 100 %
 
 
@@ -38,12 +39,29 @@ class Notices(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
+        self._at_once = 0
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.setInterval(QUIET_MS)
+        self._quiet.timeout.connect(self._count_others)
         self.hide()
         parent.installEventFilter(self)
 
     def show_notice(self, level: str, text: str) -> None:
-        """level: 'info' fades by itself, 'problem' stays until it is closed."""
+        """level: 'info' fades by itself, 'problem' stays until it is closed. Of many at once the first are shown."""
         self.said = [*self.said[-MOST_KEPT + 1 :], Said(level, text, datetime.now().astimezone())]
+        self._at_once += 1
+        self._quiet.start()
+        if self._at_once <= MOST_SHOWN:
+            self._show(level, text)
+
+    def _count_others(self) -> None:
+        """It is quiet again: how many were said beside those that were shown."""
+        others, self._at_once = self._at_once - MOST_SHOWN, 0
+        if others > 0:
+            self._show("problem", f"{others} more like these were said: all are listed in Help, What was said.")
+
+    def _show(self, level: str, text: str) -> None:
         for older in [one for one in self._shown if one.property("words") == text]:
             self._close(older)  # the same again stands once
         while len(self._shown) >= MOST_SHOWN:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QDialog,
@@ -29,11 +29,34 @@ def open_at(dialog: QDialog, width: int, height: int) -> None:
     dialog.resize(min(theme.px(width), most.width() - 40), min(theme.px(height), most.height() - 40))
 
 
+class _Wrapped(QLabel):
+    """A label in lines. How high it is at a width is asked for again and again while a page is laid out, and its text
+    set in lines for each answer: the answers are kept."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._heights: dict[int, int] = {}
+        self.setWordWrap(True)
+
+    def heightForWidth(self, width: int) -> int:
+        if width not in self._heights:
+            self._heights[width] = super().heightForWidth(width)
+        return self._heights[width]
+
+    def setText(self, text: str | None) -> None:
+        if text != self.text():
+            self._heights.clear()
+            super().setText(text)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        self._heights.clear()  # another font, another style
+        super().changeEvent(event)
+
+
 def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
     """A label; roles are those of the style sheet: quiet, small, strong, bad, good, page, name, lead."""
-    out = QLabel(text)
+    out = _Wrapped(text) if wrap else QLabel(text)
     out.setTextFormat(Qt.TextFormat.PlainText)
-    out.setWordWrap(wrap)
     if role:
         out.setProperty("role", role)
     return out

@@ -25,6 +25,7 @@ from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.project import Project
+from zestpanel.core.waiting import give_way
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,6 +74,7 @@ def standing(project: Project) -> Standing:
     names = short_names(project.shortlist.candidates(), engines)
     sample = _sample_by_language(project)
     for candidate in project.shortlist.candidates():
+        give_way()
         engine = engines.get(candidate.engine)
         plan, summary = plan_of(candidate, engine), found[candidate.id]
         cost = cost_at_volume(

@@ -85,7 +85,7 @@ def split_scores(project: Project, by: str, language: str, *, scale: str = "ACR"
 
 def _grouping(project: Project, by: str) -> Callable[[Rating, Passage, Listener], list[str]]:
     if by == "hard part":
-        hard = {p.version_id: sorted(project.hard_parts.kinds(p)) for p in project.texts.all()}
+        hard = {version: sorted(kinds) for version, kinds in project.hard_parts.of(project.texts.all()).items()}
         return lambda rating, passage, person: hard.get(passage.version_id) or ["none"]
     ways: dict[str, Callable[[Rating, Passage, Listener], list[str]]] = {
         "kind of text": lambda rating, passage, person: list(passage.tags) or ["plain"],

@@ -157,9 +157,11 @@ def primary(tag: str) -> str:
 
 def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions."""
-    passages = {p.version_id: p.language for p in project.texts.all()}
+    texts = project.texts.all()
+    passages = {p.version_id: p.language for p in texts}
     rows = [r for r in project.answers.ratings() if r.scale == scale and r.passage_version_id in passages]
-    kinds = {p.version_id: frozenset(project.hard_parts.kinds(p)) | set(p.tags) for p in project.texts.all()}
+    hard = project.hard_parts.of(texts)
+    kinds = {p.version_id: frozenset(hard[p.version_id]) | set(p.tags) for p in texts}
     return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
 
 
@@ -220,9 +222,13 @@ def _within(
     these_texts = compare(np.stack([_means(one) for one in table]))
     raw = draws_of(table, BOOTSTRAP_SEED)
     intervals = crossed_intervals(table, raw, bounds=SCALE)
+    of_candidate: dict[int, list[Rating]] = {candidate_id: [] for candidate_id in ids}
+    for row in rows:
+        if row.candidate_id in of_candidate:
+            of_candidate[row.candidate_id].append(row)
     scores = {}
     for k, candidate_id in enumerate(ids):
-        own = [r for r in rows if r.candidate_id == candidate_id]
+        own = of_candidate[candidate_id]
         letters = comparison.letters[k], these_texts.letters[k]
         scores[candidate_id] = _score(candidate_id, language, table[k], own, intervals[k], letters, simulated)
         if kinds is not None:

@@ -22,6 +22,7 @@ from zestpanel.core.measures.loudness import TARGET_LUFS, Loudness, matching_gai
 from zestpanel.core.playback.text_axis import TextAxis, text_axis
 
 RATE_HZ: Final = 48_000
+ENVELOPE_S: Final = 0.005
 FADE_S: Final = 0.012
 _FADE: Final = round(FADE_S * RATE_HZ)
 _BED_PEAK: Final = 0.1  # lanes peak at -1 dBTP at most, 0.891: together they stay below full scale
@@ -32,15 +33,26 @@ Stereo = NDArray[np.float32]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Lane:
-    """One clip ready to be heard: (frames, 2) at 48 kHz, levelled; with its text axis."""
+    """One clip ready to be heard: (frames, 2) at 48 kHz, levelled; with its text axis, and the greatest magnitude of
+    every 5 ms (``ENVELOPE_S``) over both channels."""
 
     key: int
     samples: Stereo = field(repr=False, compare=False)
     axis: TextAxis = field(repr=False, compare=False)
+    envelope: NDArray[np.float32] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "envelope", _envelope(self.samples))
 
     @property
     def duration_s(self) -> float:
         return len(self.samples) / RATE_HZ
+
+
+def _envelope(samples: Stereo, step: int = round(ENVELOPE_S * RATE_HZ)) -> NDArray[np.float32]:
+    magnitude = np.maximum(np.abs(samples[:, 0]), np.abs(samples[:, 1]))
+    whole = len(magnitude) // step
+    return magnitude[: whole * step].reshape(whole, step).max(axis=1) if whole else magnitude[:1]
 
 
 def as_heard(clip: Clip) -> Loudness:

@@ -9,9 +9,10 @@ from typing import Final
 
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
+from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, text_width
 
 _LABEL: Final = 12.0
+_MOST_LABEL_STEPS: Final = 8  # lines that a label may be moved down to be readable
 _SMALL: Final = 11.0
 _ROW: Final = 34.0
 
@@ -142,8 +143,9 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
         y = top + _ROW * index + _ROW / 2
         shapes.append(Text(x=0, y=y - 2, text=fitted(line.name, 13, left - 14), size=13))
         shapes.append(Text(x=0, y=y + 12, text=fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
-        for k, point in enumerate(line.points):
-            shapes.append(Dot(x=x(point), y=y + (k * 7 % 11) - 5, radius=2, colour="wave"))
+        shapes.append(Dots(points=tuple(
+            (left + span * (point / highest if point < highest else 1.0), y + (k * 7 % 11) - 5)
+            for k, point in enumerate(line.points))))  # fmt: skip
         for point in line.cold:
             shapes.append(Dot(x=x(point), y=y, radius=3, colour="plum", hollow=True))
         if line.median is not None:
@@ -181,7 +183,8 @@ class Point:
 
 
 def trade_off_chart(points: Sequence[Point], currency: str, width: float = 560.0, height: float = 330.0) -> Picture:
-    """Quality against money a month: intervals drawn, the frontier joined, those a gate excludes hollow."""
+    """Quality against money a month: intervals drawn, the frontier joined, those a gate excludes hollow. Where many
+    stand close together the best of them are named; every one says its name when it is pointed at."""
     left, right, top, bottom = 46.0, 20.0, 14.0, 40.0
     most = max([p.cost for p in points] or [1.0]) * 1.12 or 1.0
     low = max(1.0, min([p.low for p in points] or [1.0]) - 0.2)
@@ -226,11 +229,12 @@ def trade_off_chart(points: Sequence[Point], currency: str, width: float = 560.0
         shapes.append(Dot(x=px, y=py, radius=5, colour="ink" if p.passes else "plum", hollow=not p.passes))
         size = text_width(p.label, _LABEL)
         tx = px + 9 if px + 9 + size < width else px - 9 - size
-        ty = py + 4
-        while any(abs(ty - b) < 13 and tx < a + w and a < tx + size for a, b, w in taken):
-            ty += 13
-        taken.append((tx, ty, size))
-        shapes.append(Text(x=tx, y=ty, text=p.label, size=_LABEL, colour="ink" if p.passes else "plum"))
+        free = (py + 4 + 13 * k for k in range(_MOST_LABEL_STEPS) if py + 4 + 13 * k < height - bottom)
+        ty = next((ty for ty in free if not any(
+            abs(ty - b) < 13 and tx < a + w and a < tx + size for a, b, w in taken)), None)  # fmt: skip
+        if ty is not None:
+            taken.append((tx, ty, size))
+            shapes.append(Text(x=tx, y=ty, text=p.label, size=_LABEL, colour="ink" if p.passes else "plum"))
         regions.append(
             Region(
                 x=px - 9,

@@ -64,7 +64,33 @@ class Text:
     serif: bool = False
 
 
-Shape = Line | Path | Box | Dot | Text
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Dots:
+    """Many filled round marks of one look, about on one height."""
+
+    points: tuple[tuple[float, float], ...] = field(repr=False)
+    radius: float = 2.0
+    colour: str = "wave"
+
+
+Shape = Line | Path | Box | Dot | Dots | Text
+
+
+def reach(shape: Shape) -> tuple[float, float]:
+    """The least and the greatest y that a shape may touch."""
+    match shape:
+        case Line():
+            return min(shape.y1, shape.y2) - shape.width, max(shape.y1, shape.y2) + shape.width
+        case Path() | Dots():
+            heights = [y for _, y in shape.points] or [0.0]
+            rim = shape.width if isinstance(shape, Path) else shape.radius
+            return min(heights) - rim, max(heights) + rim
+        case Box():
+            return shape.y, shape.y + shape.height
+        case Dot():
+            return shape.y - shape.radius - 1, shape.y + shape.radius + 1
+        case Text():
+            return shape.y - 1.2 * shape.size, shape.y + 0.5 * shape.size
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,6 +165,9 @@ def _svg(shape: Shape, palette: dict[str, str]) -> str:
                     f'width="{side:g}" height="{side:g}" {paint}/>'
                 )
             return f'<circle cx="{shape.x:.1f}" cy="{shape.y:.1f}" r="{shape.radius:g}" {paint}/>'
+        case Dots():
+            marks = (f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{shape.radius:g}"/>' for x, y in shape.points)
+            return f'<g fill="{palette[shape.colour]}">{"".join(marks)}</g>'
         case Text():
             weight = ' font-weight="bold"' if shape.bold else ""
             family = ' class="serif"' if shape.serif else ""

@@ -73,8 +73,7 @@ class Answers:
         query = (
             select(
                 answers.c.id, sessions.c.listener_id, stimuli.c.candidate_id, stimuli.c.passage_version_id,
-                score.label("score"), tests.c.settings, tests.c.conduct,
-                trials.c.training, answers.c.origin, trials.c.place,
+                score.label("score"), sessions.c.test_id, trials.c.training, answers.c.origin, trials.c.place,
                 trials.c.session_id,
             )
             .select_from(answers)
@@ -93,18 +92,21 @@ class Answers:
             query = query.where(trials.c.training.is_(False))
         found: dict[object, Rating] = {}
         with self._database.reading() as connection:
-            for r in connection.execute(query):
-                if r.listener_id in (r.conduct or {}).get("left_out", ()):
+            asked = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct)).all()
+            by_table = {one.id for one in asked if "origin" in one.settings}
+            scales = {one.id: one.settings.get("scale", SCALE) for one in asked}
+            left_out = {one.id: frozenset((one.conduct or {}).get("left_out", ())) for one in asked}
+            rows = connection.execute(query)
+            for number, listener, candidate, version, given, test, trained, origin, place, session in rows:
+                if listener in left_out[test]:
                     continue
                 # of ratings from tables the last one of a listener for a clip's candidate and text stands
-                cell = (r.session_id, r.candidate_id, r.passage_version_id)
-                key = cell if "origin" in r.settings else (r.session_id, r.place)
+                key = (session, candidate, version) if test in by_table else (session, place)
                 found.pop(key, None)
                 found[key] = Rating(
-                    id=r.id, listener_id=r.listener_id, candidate_id=r.candidate_id,
-                    passage_version_id=r.passage_version_id, score=float(r.score),
-                    scale=r.settings.get("scale", SCALE), training=r.training, origin=r.origin, trial=r.place,
-                    session_id=r.session_id,
+                    id=number, listener_id=listener, candidate_id=candidate, passage_version_id=version,
+                    score=float(given), scale=scales[test], training=trained, origin=origin, trial=place,
+                    session_id=session,
                 )  # fmt: skip
         return list(found.values())
 

@@ -17,17 +17,24 @@ class HardParts:
         self._documents = documents
         self._by_rule: dict[tuple[str, str], frozenset[str]] = {}  # by the text's hash and its language
 
-    def _corrections(self, passage: Passage) -> dict[str, bool]:
-        found: dict[str, bool] = (self._documents.get(_DOCUMENT) or {}).get(passage.sha256, {})
+    def _corrections(self) -> dict[str, dict[str, bool]]:
+        found: dict[str, dict[str, bool]] = self._documents.get(_DOCUMENT) or {}
         return found
 
     def kinds(self, passage: Passage) -> list[str]:
         """Kinds of hard parts, in the order of KINDS."""
-        corrections = self._corrections(passage)
-        found = set(self._found(passage))
-        found |= {kind for kind, present in corrections.items() if present}
-        found -= {kind for kind, present in corrections.items() if not present}
-        return [kind for kind in KINDS if kind in found]
+        return self.of([passage])[passage.version_id]
+
+    def of(self, passages: Sequence[Passage]) -> dict[int, list[str]]:
+        """Kinds of hard parts of each, by the number of its version; what was corrected is read once."""
+        corrections = self._corrections()
+        out = {}
+        for passage in passages:
+            corrected = corrections.get(passage.sha256, {}) if corrections else {}
+            found = set(self._found(passage)) | {kind for kind, present in corrected.items() if present}
+            found -= {kind for kind, present in corrected.items() if not present}
+            out[passage.version_id] = [kind for kind in KINDS if kind in found]
+        return out
 
     def is_known(self, passage: Passage) -> bool:
         """Whether its kinds are told at once: they were looked for before."""
@@ -41,15 +48,11 @@ class HardParts:
 
     def correct(self, passage: Passage, kind: str, present: bool) -> None:
         """Say that a kind is there, or is not, whatever the rules find; saying what they find takes it back."""
-        corrections = dict(self._corrections(passage))
+        before = self._corrections()
+        corrections = dict(before.get(passage.sha256, {}))
         if (kind in self._found(passage)) == present:
             corrections.pop(kind, None)
         else:
             corrections[kind] = present
-        every = {**(self._documents.get(_DOCUMENT) or {}), passage.sha256: corrections}
+        every = {**before, passage.sha256: corrections}
         self._documents.put(_DOCUMENT, {sha: kept for sha, kept in every.items() if kept})
-
-    def coverage(self, passages: Sequence[Passage]) -> tuple[list[str], list[str]]:
-        """(kinds that occur in the set, kinds that do not)."""
-        found = {kind for passage in passages for kind in self.kinds(passage)}
-        return [kind for kind in KINDS if kind in found], [kind for kind in KINDS if kind not in found]

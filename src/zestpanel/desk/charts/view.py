@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Final
 
@@ -20,7 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
-from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, reach
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -71,7 +72,8 @@ class ChartView(QWidget):
         if self._picture is not None:
             with painting(self) as painter:
                 painter.scale(theme.scale, theme.scale)
-                paint(painter, self._picture)
+                exposed = event.rect()
+                paint(painter, self._picture, (exposed.top() / theme.scale, exposed.bottom() / theme.scale))
                 if self.hasFocus():
                     self._paint_focus(painter, self._picture)
 
@@ -153,11 +155,14 @@ class ChartView(QWidget):
             clipboard.setImage(image)
 
 
-def paint(painter: QPainter, picture: Picture) -> None:
-    """Draw a picture's shapes in order."""
+def paint(painter: QPainter, picture: Picture, between: tuple[float, float] = (-math.inf, math.inf)) -> None:
+    """Draw a picture's shapes in order. between: heights; what is wholly outside is left out."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    top, bottom = between
     for shape in picture.shapes:
-        _shape(painter, shape)
+        least, most = reach(shape)
+        if most >= top and least <= bottom:
+            _shape(painter, shape)
 
 
 def _shape(painter: QPainter, shape: Shape) -> None:
@@ -178,6 +183,11 @@ def _shape(painter: QPainter, shape: Shape) -> None:
                 painter.drawRect(QRectF(shape.x - r, shape.y - r, 2 * r, 2 * r))
             else:
                 painter.drawEllipse(QPointF(shape.x, shape.y), r, r)
+        case Dots():
+            pen = QPen(theme.colour(shape.colour), 2 * shape.radius)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            painter.setPen(pen)
+            painter.drawPoints(QPolygonF([QPointF(x, y) for x, y in shape.points]))
         case Text():
             font = QFont(theme.font(serif=shape.serif, bold=shape.bold))
             font.setPixelSize(round(shape.size))

@@ -301,7 +301,7 @@ class ChoicePage(Page):
             self.state.say(f"Written: {written.record.name} and {written.tables[0].name} in {written.record.parent}.")
             self.show_record(written.record)
 
-        self.state.background.run(lambda: write_record(project), done, self.state.complain, topic="record")
+        self.state.background.run(lambda: write_record(project), done, self.state.complain)
 
     def open_records(self) -> None:
         RecordsDialog(self, self.state.project.folder / "exports", self.show_record).show()

@@ -61,6 +61,7 @@ class EvidencePage(Page):
         self.body.addWidget(self._ways)
         self.body.addStretch(1)
         self._ids: list[int] = []
+        self._shown: tuple[Standing, int] | None = None
 
     def refresh(self) -> None:
         if self.cover_names():
@@ -74,6 +75,10 @@ class EvidencePage(Page):
             )
             return
         self.set_empty(None)
+        unmeasured = self.state.bench.unmeasured
+        if self._shown == (found, unmeasured):
+            return  # a page that is gone to again is there at once
+        self._shown = (found, unmeasured)
         self.verdict.setText(" ".join(evidence_in_words(found)))
         rows: list[list[str]] = []
         self._ids = []
@@ -98,7 +103,6 @@ class EvidencePage(Page):
         head = ["Candidate", "takes", *columns(), "misheard %"]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
-        unmeasured = self.state.bench.unmeasured
         ways = self.state.project.takes.ways_of_word_times()
         heard_by = self.state.project.takes.recognisers()
         found_by = "; ".join(f"{count} {way}" for way, count in ways.items())

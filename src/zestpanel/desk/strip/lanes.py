@@ -13,7 +13,7 @@ from zestpanel.core.domain.take import Mark
 from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lane_keys import LaneKeys
-from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, envelope, lane_columns, text_columns, typical_spans
+from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, lane_columns, text_columns, typical_spans
 from zestpanel.desk.theme.tokens import theme
 
 _STEP_PX = 3.0
@@ -83,7 +83,7 @@ class Lanes(QWidget):
         passage = self._state.passage()
         self._words = [w for w, _, _ in words_with_places(passage.text)] if passage else []
         lanes = self._state.player.mixer.lanes
-        self._peaks = [envelope(lane.samples) for lane in lanes]
+        self._peaks = [lane.envelope for lane in lanes]
         self._offset = 0.0
         self._lay_out()
         self._new_marks()

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from zestpanel.core.playback.mixer import ENVELOPE_S
 from zestpanel.core.playback.text_axis import TextAxis
 
 LEAD_PX = 26.0  # room for leads before the first word and tails after the last
@@ -60,19 +61,6 @@ def typical_spans(axes: Sequence[TextAxis], words: int) -> NDArray[np.float64]:
     """Median seconds from each word's start to the next one's, over the lanes that are aligned."""
     spans = [np.diff([axis.time_at(float(k)) for k in range(words + 1)]) for axis in axes if axis.aligned]
     return np.asarray(np.median(spans, axis=0), dtype=np.float64) if spans else np.ones(words)
-
-
-def envelope(samples: NDArray[np.float32], step: int = 240) -> NDArray[np.float32]:
-    """Peak magnitude of every 5 ms (240 frames at 48 kHz), over both channels."""
-    magnitude = np.abs(samples).max(axis=1)
-    whole = len(magnitude) // step
-    if whole == 0:
-        return np.asarray(magnitude[:1], dtype=np.float32)
-    out: NDArray[np.float32] = magnitude[: whole * step].reshape(whole, step).max(axis=1)
-    return out
-
-
-ENVELOPE_S = 240 / 48_000
 
 
 def lane_columns(

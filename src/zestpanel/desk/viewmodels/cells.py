@@ -19,6 +19,7 @@ from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.plan.planning import asked_alike, barred, text_reasons
 from zestpanel.core.store.one_asker import asked_elsewhere
 from zestpanel.core.store.project import Project
+from zestpanel.core.waiting import give_way
 
 
 class Failure(NamedTuple):
@@ -116,6 +117,7 @@ def bench_of(project: Project) -> Bench:
     cells: dict[tuple[int, int], Cell] = {}
     in_the_way = barred(project, candidates, engines, ask_key_store=False)
     for candidate in candidates:
+        give_way()
         engine = engines.get(candidate.engine)
         for passage in passages:
             key = (candidate.id, passage.id)

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from zestpanel.core.analysis.statistics.intervals import Interval, bootstrap_draws
 from zestpanel.core.analysis.statistics.paired import Comparison, Equality, Pair, holm, letters
 from zestpanel.core.analysis.statistics.tails import special
+from zestpanel.core.waiting import give_way
 
 FEWEST_LISTENERS: Final = 5
 FEWEST_PASSAGES: Final = 3
@@ -219,6 +220,7 @@ def differences(table: NDArray[np.float64]) -> Differences:
     means, own = np.zeros(len(pairs)), []
     sums, held, degrees = np.zeros(3), 0, np.zeros(3)
     for k, (a, b) in enumerate(pairs):
+        give_way()
         d = table[a] - table[b]
         known = ~np.isnan(d)
         enough = known.any(axis=1).sum() >= FEWEST_TO_COMPARE[0] and known.any(axis=0).sum() >= FEWEST_TO_COMPARE[1]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from zestpanel.core.analysis.statistics.tails import friedman_p, mid_ranks, special, t_quantile
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.waiting import give_way
 
 
 def signed_rank_p(differences: ArrayLike) -> float:
@@ -38,10 +40,16 @@ def signed_rank_p(differences: ArrayLike) -> float:
     return float(min(1.0, 2 * ways[: extreme + 1].sum()))
 
 
+@lru_cache(maxsize=64)
+def _pairs_of(count: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Places of all pairs, each with itself included."""
+    return np.triu_indices(count)
+
+
 def hodges_lehmann(differences: ArrayLike) -> float:
     """Shift between two paired samples: median of the Walsh averages (Hodges & Lehmann 1963)."""
     d = np.asarray(differences, dtype=float)
-    i, j = np.triu_indices(len(d))
+    i, j = _pairs_of(len(d))
     return float(np.median((d[i] + d[j]) / 2))
 
 
@@ -88,6 +96,7 @@ def compare(listener_means: NDArray[np.float64], *, alpha: float = 0.05) -> Comp
     count = len(listener_means)
     raw = []
     for a, b in combinations(range(count), 2):
+        give_way()
         d = listener_means[a] - listener_means[b]
         d = d[~np.isnan(d)]
         raw.append((a, b, hodges_lehmann(d) if len(d) else 0.0, signed_rank_p(d) if len(d) > 1 else 1.0, len(d)))

@@ -36,11 +36,11 @@ class Coverage:
 
 
 def coverage(
-    passages: Sequence[Passage], kinds_by_passage: dict[int, list[str]], scripts: dict[str, str]
+    passages: Sequence[Passage], kinds_by_version: dict[int, list[str]], scripts: dict[str, str]
 ) -> Coverage:  # fmt: skip
     """scripts: the channel's own text by primary language ('en')."""
     kinds: dict[str, tuple[int, ...]] = {
-        kind: tuple(p.id for p in passages if kind in kinds_by_passage.get(p.id, ())) for kind in KINDS
+        kind: tuple(p.id for p in passages if kind in kinds_by_version.get(p.version_id, ())) for kind in KINDS
     }
     lengths = {name: sum(length_of(p.text) == name for p in passages) for name, _ in LENGTHS}
     sounds = []

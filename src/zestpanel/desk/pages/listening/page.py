@@ -10,20 +10,17 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.material import takes_to_hear
-from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_rating_text
 from zestpanel.core.listening.registry import kind_of
-from zestpanel.core.listening.results import Result, note_look, result_of
-from zestpanel.core.listening.scales import scale_of
-from zestpanel.core.listening.scores import LanguageScores, primary
+from zestpanel.core.listening.results import Result
+from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.listening.session import session_of
-from zestpanel.core.listening.settings import TestSettings, came_later
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.survey import Column, is_survey, keep_map, known_or_drafted, ratings_of
-from zestpanel.core.listening.verdict import verdict
 from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import scores_picture
@@ -39,6 +36,7 @@ from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_score
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
+from zestpanel.desk.viewmodels.listening import PEOPLE_HEAD, Looked, look_at_listening, settings_now
 from zestpanel.desk.widgets import EmptyState, button, label, rule
 
 _MOST_MB = 50
@@ -62,7 +60,7 @@ class ListeningPage(Page):
         self._scores = QVBoxLayout()
         self._scores.setSpacing(4)
         self.body.addLayout(self._scores)
-        self._notes = label("", "small", wrap=True)
+        self._notes = label("Reading the answers …", "small", wrap=True)
         self.body.addWidget(self._notes)
         self._build_door()
         self._results = QVBoxLayout()
@@ -110,21 +108,26 @@ class ListeningPage(Page):
             )
             return
         self.set_empty(None)
-        self._show_scores()
-        self._show_results()
-        self._show_people()
+        project, bench, standing = self.state.project, self.state.bench, self.state.standing
+        self.state.background.run(
+            lambda: look_at_listening(project, bench, standing), partial(self._show_found, standing),
+            self.state.complain, topic="listening",
+        )  # fmt: skip
+
+    def _show_found(self, standing: Standing | None, found: Looked) -> None:
+        self._open.setText(found.open_test)
+        self._can_tell.setText(found.can_tell)
+        if standing is not None:
+            self._show_scores(standing, found.verdicts)
+        self._show_results(found.results)
+        self.people.show_rows(list(PEOPLE_HEAD), found.people, numbers=[5])
+        self.people.setFixedHeight(self.people.height_for_rows())
 
     # -- tests
 
     def settings(self) -> TestSettings:
-        """The open test's, else what one opened now would have: the whole shortlist on all passages."""
-        found = self.state.project.panel.open_test()
-        if found is not None:
-            return TestSettings.from_document(found.settings)
-        bench = self.state.bench
-        return TestSettings(
-            candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
-        )
+        """The open test's, else what one opened now would have."""
+        return settings_now(self.state.project, self.state.bench)
 
     def open_test(self) -> int:
         """The open test, made when the first listener comes. From then on its candidates and passages stand."""
@@ -170,22 +173,15 @@ class ListeningPage(Page):
 
     # -- what the panel says on the main scale
 
-    def _show_scores(self) -> None:
-        found = self.state.standing
+    def _show_scores(self, found: Standing, verdicts: dict[str, str]) -> None:
         _empty(self._scores)
         self.charts = []
-        if found is None:
-            return
-        self._open.setText(self._about_the_test())
-        names = {row.candidate.id: row.name for row in found.rows.values()}
         for k, language in enumerate(found.scores.languages):
             if k:
                 self._scores.addSpacing(10)
             where = f"{language_name(language.language)}: " if len(found.scores.languages) > 1 else ""
-            self._scores.addWidget(
-                label(where + verdict(language, names, equal_within=float(found.brief.equal_within)), "lead", wrap=True)
-            )
-            chart = ChartView(partial(self._picture_of, language.language))
+            self._scores.addWidget(label(where + verdicts[language.language], "lead", wrap=True))
+            chart = ChartView(partial(_picture_of, found, language.language))
             chart.candidate_chosen.connect(self._open_ratings)
             self._scores.addWidget(chart)
             self.charts.append(chart)
@@ -207,35 +203,14 @@ class ListeningPage(Page):
             notes.append(apart + (" Double-click a listener to state languages." if found.scores.not_stated else ""))
         self._notes.setText(" ".join(notes))
 
-    def _picture_of(self, language: str, width: float) -> Picture | None:
-        found = self.state.standing
-        return scores_picture(found, width=width, language=language) if found else None
-
     def _open_ratings(self, candidate_id: int) -> None:
         if self.state.standing and candidate_id in self.state.standing.rows:
             behind_score(self, self.state.project, self.state.standing.rows[candidate_id]).show()
 
     # -- what each test says
 
-    def _show_results(self) -> None:
-        """Each test, the newest first; worked out off this thread."""
-        project = self.state.project
-
-        def work() -> list[Result | str]:
-            out: list[Result | str] = []
-            for test in reversed(project.panel.tests()):
-                try:
-                    result = result_of(project, test)
-                    if note_look(project, test, result.listeners) is not test:
-                        result = result_of(project, project.panel.test(test.id))
-                    out.append(result)
-                except ZestError as error:
-                    out.append(f"{test.kind}: {error.what}")
-            return out
-
-        self.state.background.run(work, self._show_found, self.state.complain, topic="tests")
-
-    def _show_found(self, results: list[Result | str]) -> None:
+    def _show_results(self, results: list[Result | str]) -> None:
+        """Each test, the newest first."""
         _empty(self._results)
         people = {p.id: p for p in self.state.project.panel.listeners()}
         for result in results:
@@ -274,76 +249,7 @@ class ListeningPage(Page):
     def open_groups(self) -> None:
         GroupsDialog(self, self.state).show()
 
-    def _about_the_test(self) -> str:
-        """What the open test asks, and what came too late for it; and what it can tell, language by language."""
-        settings, bench = self.settings(), self.state.bench
-        heard = takes_to_hear(self.state.project, settings)
-        self._can_tell.setText("")
-        if not heard:
-            return ""
-        test = self.state.project.panel.open_test()
-        kind = kind_of(test.kind if test is not None else "ACR")
-        asks = settings.question or (scale_of(settings).about if kind.name == "ACR" else kind.asks)
-        inside = f"{len(settings.candidate_ids)} candidates on {len(settings.passage_ids)} passages"
-        planned = f", {settings.listeners} listeners planned" if settings.listeners else ""
-        parts = [f"{'Open' if test else 'To be opened with the first listener'}: {asks} ({kind.title}; {inside}"
-                 f"{planned})"]  # fmt: skip
-        candidates, passages = came_later(
-            settings, (c.id for c in bench.candidates), (p.id for p in bench.passages)
-        )  # fmt: skip
-        if test is not None and kind.name == "ACR" and not settings.listeners and (candidates or passages):
-            parts.append(
-                f"{candidates} candidates and {passages} passages came after this test was opened and are not in it; "
-                "New test takes them in."
-            )
-        if kind.name == "ACR":
-            self._can_tell.setText(self._told(heard))
-        return ". ".join(parts) + ("" if parts[-1].endswith(".") else ".")
-
-    def _told(self, heard: dict[tuple[int, int], int]) -> str:
-        languages = {p.version_id: primary(p.language) for p in self.state.bench.passages}
-        people = self.state.project.panel.listeners()
-        parts = []
-        standing = self.state.standing
-        for language in dict.fromkeys(languages[version] for _, version in heard):
-            told = what_can_be_told(
-                spread=standing.scores.leanings_in(language) if standing is not None else None,
-                candidates=len({c for c, version in heard if languages[version] == language}),
-                passages=len({version for _, version in heard if languages[version] == language}),
-                listeners=sum(language in {primary(tag) for tag in person.languages} for person in people),
-            )
-            parts.append(f"{language_name(language)}: {told}")
-        return " ".join(parts)
-
     # -- listeners
-
-    def _show_people(self) -> None:
-        panel = self.state.project.panel
-        test = panel.open_test()
-        answers = self.state.project.answers
-        sessions = {s.listener_id: s for s in panel.sessions(test.id)} if test else {}
-        counts: dict[int, int] = {}
-        for rating in answers.ratings():
-            counts[rating.listener_id] = counts.get(rating.listener_id, 0) + 1
-        rows = []
-        for person in panel.listeners():
-            session = sessions.get(person.id)
-            if session is None:
-                stand = "simulated" if person.simulated else "not in this test"
-            elif session.finished:
-                stand = "finished"
-            else:
-                stand = f"stopped after {len(answers.answered_places(session.id))} of {len(session.trials)} trials"
-            checks = session.checks.get("headphones") if session is not None else None
-            if checks:
-                stand += (
-                    f", headphones {'heard' if checks['passed'] else 'doubtful'}: {checks['right']} of {checks['of']}"
-                )
-            rows.append([person.alias, ", ".join(person.languages) or "not stated", person.accent or "–",
-                         person.audience or "–", person.kit, str(counts.get(person.id, 0)), stand])  # fmt: skip
-        head = ["Listener", "Speaks", "Accent", "Group", "Heard on", "Ratings", "This test"]
-        self.people.show_rows(head, rows, numbers=[5])
-        self.people.setFixedHeight(self.people.height_for_rows())
 
     def open_listener(self, index: int) -> None:
         """What is known of a listener, to be mended."""
@@ -423,6 +329,10 @@ class ListeningPage(Page):
     def _came(self, name: str, count: int) -> None:
         self.state.say(f"{count} ratings from {name}.")
         self.state.refresh()
+
+
+def _picture_of(found: Standing, language: str, width: float) -> Picture | None:
+    return scores_picture(found, width=width, language=language)
 
 
 def _agreement(found: LanguageScores) -> str:

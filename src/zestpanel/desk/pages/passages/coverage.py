@@ -109,7 +109,6 @@ class CoverageView(QWidget):
         self.go.setEnabled(bool(scripts))
         self.take.setEnabled(self._cover is not None and bool(self._cover.picked))
         self.head.setText("Working out what the set covers …")
-        kinds = {p.id: project.hard_parts.kinds(p) for p in passages}
 
         def arrived(found: Coverage) -> None:
             here = sum(bool(ids) for ids in found.kinds.values())
@@ -118,7 +117,10 @@ class CoverageView(QWidget):
 
         by_language = project.scripts.by_language
         self.state.background.run(
-            lambda: coverage(passages, kinds, by_language()), arrived, self.state.complain, topic="coverage"
+            lambda: coverage(passages, project.hard_parts.of(passages), by_language()),
+            arrived,
+            self.state.complain,
+            topic="coverage",
         )
 
     # -- the picker
@@ -191,7 +193,7 @@ class CoverageView(QWidget):
         language = passages[0].language if passages else ""
         passages = [p for p in passages if p.language == language]
         try:
-            found = twins([p.text for p in passages], [project.hard_parts.kinds(p) for p in passages])
+            found = twins([p.text for p in passages], list(project.hard_parts.of(passages).values()))
         except ZestError as error:
             self.state.complain(error)
             return

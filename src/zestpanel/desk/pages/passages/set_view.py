@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
@@ -150,16 +151,17 @@ class SetView(QWidget):
         passages = self.state.bench.passages
         hard = self.state.project.hard_parts
         known = self._look_for_hard_parts(passages)
-        takes = {
-            p.id: sum(self.state.bench.cell(c.id, p.id).takes for c in self.state.bench.candidates) for p in passages
-        }
+        kinds = hard.of([p for p in passages if p in known])
+        takes = Counter[int]()
+        for (_, passage_id), cell in self.state.bench.cells.items():
+            takes[passage_id] += cell.takes
         self.table.blockSignals(True)
         self.table.show_rows(
             ["", "Passage and its hard parts", "Language", "Char.", "Takes"],
             [
                 [
                     f"{i:02d}",
-                    f"{p.title}\n{', '.join(hard.kinds(p)) or 'no hard part' if p in known else '…'}",
+                    f"{p.title}\n{', '.join(kinds[p.version_id]) or 'no hard part' if p in known else '…'}",
                     p.language + (f"\n{p.rights}" if p.rights == "testing only" else ""),
                     f"{p.characters:,}",
                     str(takes[p.id]),
@@ -170,10 +172,11 @@ class SetView(QWidget):
             wide=1,
         )
         self.table.blockSignals(False)
-        covered, lacking = hard.coverage([p for p in passages if p in known])
+        present = {kind for found in kinds.values() for kind in found}
+        lacking = [kind for kind in HARD_KINDS if kind not in present]
         shown = ", ".join(lacking[:6]) + (" …" if len(lacking) > 6 else ".")
         self.coverage.setText(
-            f"{len(covered)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
+            f"{len(present)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
         )
         if not passages:
             self.forget()
@@ -192,8 +195,7 @@ class SetView(QWidget):
             return set(passages)
 
         def work() -> None:
-            for passage in unknown:
-                hard.kinds(passage)
+            hard.of(unknown)
 
         self.state.background.run(work, lambda _: self.refresh(), self.state.complain, topic="hard parts")
         return set(passages) - set(unknown)
