@@ -18,12 +18,12 @@ os.environ.setdefault("ZEST_PYTHON", sys.executable)
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zest-bench-")  # nobody's own settings and agreements
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from benchmarks import core_rows, desk_rows, error_rates, listening_rows, run_rows, sound_rows, text_rows
+from benchmarks import core_rows, desk_rows, error_rates, listening_rows, run_rows, sound_rows, stall_rows, text_rows
 
 Row = Callable[[], list[tuple[str, str, str]]]
 ROWS: list[tuple[str, Row]] = [
     *core_rows.ROWS, *text_rows.ROWS, *run_rows.ROWS, *error_rates.ROWS, *listening_rows.ROWS, *desk_rows.ROWS,
-    *sound_rows.ROWS,
+    *sound_rows.ROWS, *stall_rows.ROWS,
 ]  # fmt: skip
 
 

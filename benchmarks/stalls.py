@@ -93,7 +93,7 @@ def open_window(folder: Path, candidates: int, passages: int) -> MainWindow:
     window = MainWindow(project)
     window.resize(1280, 800)
     window.show()
-    ready = Preparing(window, window.page, PAGES)
+    ready = Preparing(window, window.page, PAGES, lambda: window.state.player.output)
     ready.begin()
     wait(lambda: ready.done, 60)
     settle(window)

@@ -18,8 +18,10 @@ from tests.desk.conftest import Opener, Recorder, settle, words
 from tests.desk.stalls import StallMeter
 from zestpanel.core.domain.passage import LONGEST_PASSAGE
 from zestpanel.core.store.project import Project
+from zestpanel.core.waiting import give_way
 from zestpanel.desk import preparing
 from zestpanel.desk.application import Desk, _catch_crashes
+from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -279,13 +281,69 @@ def test_pages_are_made_while_nobody_does_anything(
     window = open_window(bench_project)
     settle(qtbot, window)
     before = set(window.pages)
-    ahead = preparing.Preparing(window, window.page, tuple(PAGE_CLASSES))
+    ready: list[str] = []
+    ahead = preparing.Preparing(window, window.page, tuple(PAGE_CLASSES), lambda: ready.append("sound"))
     ahead.begin()
     qtbot.keyPress(window.windowHandle(), Qt.Key.Key_Shift)
     qtbot.wait(100)
     assert set(window.pages) == before
     qtbot.waitUntil(lambda: ahead.done, timeout=60_000)
     assert set(window.pages) == set(PAGE_CLASSES)
+    assert ready == ["sound"]
     for page in window.findChildren(TabbedPage):
         assert not page._makers
     assert window.current == "renders"
+
+
+def test_work_that_is_asked_for_again_begins_no_more_or_stops(empty_project: Project, open_window: Opener) -> None:
+    background, got = open_window(empty_project).state.background, list[str]()
+    looked, replaced, begun = threading.Event(), threading.Event(), list[int]()
+
+    def long_one() -> str:
+        looked.set()
+        replaced.wait(20)
+        for _ in range(1_000):
+            give_way()
+        return "first"
+
+    background.run(long_one, got.append, lambda _: None, topic="figures")
+    assert looked.wait(20)
+    background.run(lambda: time.sleep(0.2), lambda _: None, lambda _: None)  # the second of two workers
+    for number in (1, 2, 3):
+        background.run(lambda n=number: begun.append(n) or str(n), got.append, lambda _: None, topic="figures")  # type: ignore[misc]
+    replaced.set()
+    while background.busy:
+        QApplication.processEvents()
+    assert got == ["3"]
+    assert begun == [3], "what nobody waits for is not begun"
+
+
+def test_a_page_is_laid_out_without_asking_every_widget_over_and_over(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window(bench_project)
+    asked = 0
+    height = FlowLayout.heightForWidth
+
+    def counted(layout: FlowLayout, width: int) -> int:
+        nonlocal asked
+        asked += 1
+        return height(layout, width)
+
+    monkeypatch.setattr(FlowLayout, "heightForWidth", counted)
+    for step in PAGE_CLASSES:
+        window.go_to(step)
+        settle(qtbot, window)
+    assert 0 < asked < 3_000, "a stack that asks all it holds makes it tens of thousands"
+
+
+def test_of_many_notices_the_first_are_shown_and_all_are_listed(
+    empty_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(empty_project)
+    for number in range(60):
+        window.state.complain(f"File {number} is damaged.")
+    qtbot.waitUntil(lambda: "52 more like these" in window.notice_text.text())
+    assert [one.text for one in window.notices.said if "damaged" in one.text] == [
+        f"File {number} is damaged." for number in range(60)
+    ]

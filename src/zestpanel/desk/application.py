@@ -35,7 +35,7 @@ def make_application() -> QApplication:
         return existing
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     # Python hands the interpreter on every millisecond: a run's worker threads must not hold the interface thread
-    sys.setswitchinterval(0.001)
+    sys.setswitchinterval(0.00005)
     # a full collection walks over every object there is, and stands still for 0.2 s in a large project: what start-up
     # made is left out of it, and it comes seldom
     gc.freeze()
@@ -80,7 +80,8 @@ class Desk:
         if page in PAGE_CLASSES and self.window.state.bench.candidates:
             self.window.go_to(page)
         add_recent(folder)
-        Preparing(self.window, self.window.page, tuple(PAGE_CLASSES)).begin()
+        player = self.window.state.player
+        Preparing(self.window, self.window.page, tuple(PAGE_CLASSES), lambda: player.output).begin()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:
             why = "the disk is full" if project.read_only == "full" else "it lies where nothing can be written"

@@ -15,6 +15,7 @@ from zestpanel.desk.widgets import button, open_at, set_role
 MOST_SHOWN = 3
 MOST_KEPT = 200
 GOOD_NEWS_MS = 7_000  # long enough to read two sentences (common practice, no source)
+MOST_AT_ONCE = 8
 QUIET_MS = 250  # notices that follow one another more quickly come from one thing
 _WIDTH = 460  # pixels at 100 %
 
@@ -52,12 +53,12 @@ class Notices(QWidget):
         self.said = [*self.said[-MOST_KEPT + 1 :], Said(level, text, datetime.now().astimezone())]
         self._at_once += 1
         self._quiet.start()
-        if self._at_once <= MOST_SHOWN:
+        if self._at_once <= MOST_AT_ONCE:
             self._show(level, text)
 
     def _count_others(self) -> None:
         """It is quiet again: how many were said beside those that were shown."""
-        others, self._at_once = self._at_once - MOST_SHOWN, 0
+        others, self._at_once = self._at_once - MOST_AT_ONCE, 0
         if others > 0:
             self._show("problem", f"{others} more like these were said: all are listed in Help, What was said.")
 

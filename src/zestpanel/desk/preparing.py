@@ -28,9 +28,12 @@ _HANDS = (
 class Preparing(QObject):
     """Loads the code of all pages on a thread of its own, then makes one page or view at a time in quiet moments."""
 
-    def __init__(self, window: QWidget, page_of: Callable[[str], Page], steps: tuple[str, ...]) -> None:
+    def __init__(
+        self, window: QWidget, page_of: Callable[[str], Page], steps: tuple[str, ...], at_last: Callable[[], object]
+    ) -> None:
+        """at_last: what else is to be ready, the sound device."""
         super().__init__(window)
-        self._window, self._page_of, self._steps = window, page_of, steps
+        self._window, self._page_of, self._steps, self._at_last = window, page_of, steps, at_last
         self._left: Iterator[None] = self._made()
         self._hands = time.monotonic()
         self._loading = threading.Thread(target=self._load, name="pages", daemon=True)
@@ -78,3 +81,4 @@ class Preparing(QObject):
             for widget in page.findChildren(QWidget):
                 widget.ensurePolished()
             yield
+        self._at_last()

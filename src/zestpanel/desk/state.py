@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -24,6 +26,7 @@ from zestpanel.desk.viewmodels.cells import Bench, bench_of, with_news
 OTHERS_MS = 2_000
 MOST_CELLS_AT_ONCE = 600  # read on the interface thread
 MOST_CHARACTERS_AT_ONCE = 60_000
+MOST_S_AT_ONCE = 0.1  # what it took the last time: above it, engines of very many voices are behind it
 
 
 class DeskState(QObject):
@@ -52,6 +55,7 @@ class DeskState(QObject):
         self.candidate_id: int | None = None
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
+        self._read_s = 0.0
         self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
         self.tray = Tray(self)
@@ -152,6 +156,18 @@ class DeskState(QObject):
         self.refresh()
         return True
 
+    def edit_aside(
+        self, label: str, do: Callable[[], None], undo: Callable[[], None], then: Callable[[], None]
+    ) -> None:
+        """An undoable edit that takes a while: done off this thread, and then shown."""
+
+        def done(_: object) -> None:
+            self.project.history.was_done(label, do, undo)
+            self.refresh()
+            then()
+
+        self.background.run(do, done, self.complain)
+
     def undo(self) -> None:
         label = self.project.history.undo()
         if label:
@@ -169,8 +185,12 @@ class DeskState(QObject):
         project = self.project
         passages, characters = project.texts.size()
         cells = passages * max(1, len(self.bench.candidates))
-        if cells <= MOST_CELLS_AT_ONCE and characters <= MOST_CHARACTERS_AT_ONCE:
-            self._show(bench_of(project))
+        quick = cells <= MOST_CELLS_AT_ONCE and characters <= MOST_CHARACTERS_AT_ONCE
+        if quick and self._read_s < MOST_S_AT_ONCE:
+            began = time.perf_counter()
+            bench = bench_of(project)
+            self._read_s = time.perf_counter() - began
+            self._show(bench)
         else:
             self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
 

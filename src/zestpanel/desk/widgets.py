@@ -68,6 +68,14 @@ def yielding(made: QLabel) -> QLabel:
     return made
 
 
+class Stack(QStackedWidget):
+    """Widgets of which one is shown, in whatever room there is. It asks for no height by its width: Qt would ask every
+    widget in it, shown or not, over and over, thousands of times for a page."""
+
+    def hasHeightForWidth(self) -> bool:
+        return False
+
+
 def show_only(stack: QStackedWidget, widget: QWidget) -> None:
     """Show one widget of a stack; the hidden ones do not count for the least size the window can have."""
     for i in range(stack.count()):

@@ -25,7 +25,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QPlainTextEdit,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -54,7 +53,7 @@ from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import Trail
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES, TITLES
-from zestpanel.desk.widgets import KeyButton, button, label, show_only
+from zestpanel.desk.widgets import KeyButton, Stack, button, label, show_only
 
 if TYPE_CHECKING:  # pages are made, and their modules loaded, when they are first looked at
     from zestpanel.desk.pages.brief import BriefPage
@@ -126,7 +125,7 @@ class MainWindow(QMainWindow):
         self.hours = Hours(self.state)
         self.state.schedule_changed.connect(self.hours.resume)
         self.pages: dict[str, Page] = {}
-        self._stack = QStackedWidget()
+        self._stack = Stack()
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.trail)
@@ -141,7 +140,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.strip)
         self.booth = Booth(self.state)
         self.booth.finished.connect(self._leave_booth)
-        self._whole = QStackedWidget()
+        self._whole = Stack()
         self._whole.addWidget(desk)
         self._whole.addWidget(self.booth)
         self.setCentralWidget(self._whole)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
+import time
 from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
 
 import yaml
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
-from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.reaching import KINDS as REACHED_BY
 from zestpanel.core.catalogue.unknown_places import unknown_places
@@ -48,7 +49,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
             kept="Nothing was added.",
         )
     try:
-        engine = Engine.model_validate(data)
+        engine = _validated(data)
         if not kept:
             _refuse_unknown_places(engine, node, name)
         return engine
@@ -67,6 +68,25 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
             kept="Nothing was added.",
             remedy="Correct the line and load the file again.",
         ) from error
+
+
+_VOICES_AT_ONCE = 200
+_SOME_VOICES: TypeAdapter[tuple[Voice, ...]] = TypeAdapter(tuple[Voice, ...])
+
+
+def _validated(data: dict[str, Any]) -> Engine:
+    """Raises ValidationError. Thousands of voices are checked some at a time, so that others run meanwhile."""
+    voices = data.get("voices")
+    if not isinstance(voices, list) or len(voices) <= _VOICES_AT_ONCE:
+        return Engine.model_validate(data)
+    found: list[Voice] = []
+    for at in range(0, len(voices), _VOICES_AT_ONCE):
+        try:
+            found += _SOME_VOICES.validate_python(voices[at : at + _VOICES_AT_ONCE])
+        except ValidationError:
+            return Engine.model_validate(data)  # names the place
+        time.sleep(0)
+    return Engine.model_validate({**data, "voices": found})
 
 
 def _short(name: str) -> str:

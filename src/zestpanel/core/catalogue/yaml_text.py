@@ -10,7 +10,7 @@ import re
 
 import yaml
 
-PIECE = 4_096  # characters; libyaml holds the interpreter from one piece to the next
+PIECE = 256  # characters; libyaml holds the interpreter from one piece to the next
 
 
 class Loader(yaml.CSafeLoader):

@@ -21,6 +21,10 @@ class History:
     def run(self, label: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
         """Do it; remember how to take it back. An edit that raises is not remembered."""
         do()
+        self.was_done(label, do, undo)
+
+    def was_done(self, label: str, do: Callable[[], None], undo: Callable[[], None]) -> None:
+        """Remember an edit that has just worked elsewhere."""
         self._done.append(Edit(label, do, undo))
         self._undone.clear()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed

@@ -59,6 +59,9 @@ class Page(QWidget):
             self._stack.addWidget(content)
         self._empty: EmptyState | None = None
 
+    def hasHeightForWidth(self) -> bool:
+        return False  # it fills what room there is; see ``widgets.Stack``
+
     def set_empty(self, empty: EmptyState | None) -> None:
         """Cover the body with an empty state, or lift it."""
         if self._empty is not None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import button, show_only
+from zestpanel.desk.widgets import Stack, button, show_only
 
 
 class TabbedPage(Page):
@@ -21,7 +21,7 @@ class TabbedPage(Page):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.tabs: list[QPushButton] = []
-        self.stack = QStackedWidget()
+        self.stack = Stack()
         self._names: tuple[str, ...] = ()
         self._makers: dict[int, Callable[[], QWidget]] = {}
 

@@ -36,7 +36,7 @@ from zestpanel.core.report.catalogue_file import (
 )
 from zestpanel.core.runs.files.bringing_in import guess
 from zestpanel.core.text_files import write_text
-from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.files import kind_of
 from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
@@ -160,7 +160,6 @@ class EnginesPage(TabbedPage):
                     self.take_in(read, path.name)
                 else:
                     self._put(read, source, path.name)
-            self.state.refresh()
             self.refresh()
 
         if paths:
@@ -187,7 +186,8 @@ class EnginesPage(TabbedPage):
             project = self.state.project
             missing = not_stated(project.brief, engine, project.notes.statements().get(name, ()))
             self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told} {missing}".rstrip())
-            ask_first(self, [engine], self.state.refresh)
+            if unasked([engine]):
+                ask_first(self, [engine], self.state.refresh)
 
     def remove_engine(self, name: str) -> None:
         shortlist = self.state.project.shortlist

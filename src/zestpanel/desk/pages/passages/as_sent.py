@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from PyQt6.QtGui import QColor, QTextCharFormat, QTextCursor
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QStackedWidget, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
@@ -20,7 +20,7 @@ from zestpanel.desk.pages.passages.sent_overview import SentOverview
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label, show_only
+from zestpanel.desk.widgets import Stack, button, label, show_only
 
 _FATES: Final = ("leave out", "spell out")
 
@@ -30,7 +30,7 @@ class AsSentView(QWidget):
         super().__init__()
         self.state = state
         self._candidates: list[tuple[Candidate, Engine]] = []
-        self._stack = QStackedWidget()
+        self._stack = Stack()
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self._stack)

@@ -32,7 +32,7 @@ from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
-AddTexts = Callable[[list[NewText], str, str], bool]
+AddTexts = Callable[[list[NewText], str, str, Callable[[], None]], None]  # the last: called once they are added
 
 
 class CoverageView(QWidget):
@@ -179,11 +179,15 @@ class CoverageView(QWidget):
         script = next((s for s in self.state.project.scripts.all() if s.number == self.script.currentData()), None)
         rights = script.rights if script is not None else ""
         new = [NewText(text=self._cover.picked[row].text, source=name, rights=rights, tags=("picked",)) for row in rows]
-        if new and self._add(new, self._language, f"{len(new)} picked sentences"):
+
+        def added() -> None:
             self._cover = None
             self.table.show_rows(["", "Sentence", "Adds"], [])
             self.result.setText(f"{len(new)} passages added.")
             self.refresh()
+
+        if new:
+            self._add(new, self._language, f"{len(new)} picked sentences", added)
 
     # -- twins and unpredictable sentences
 
@@ -238,7 +242,7 @@ class CoverageView(QWidget):
             self.state.complain(error)
             return
         new = [NewText(text=s, tags=("unpredictable",), rights="ours", source="word lists") for s in sentences]
-        self._add(new, language, "unpredictable sentences")
+        self._add(new, language, "unpredictable sentences", lambda: None)
 
 
 def _adds(features: tuple[Feature, ...]) -> str:

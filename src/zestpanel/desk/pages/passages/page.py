@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
 
@@ -169,9 +170,10 @@ class PassagesPage(TabbedPage):
                     self.state.complain(read)
                     continue
                 new = NewText(text=read.text, marks=read.marks, title=path.stem, source=path.name)
-                if self.add_texts([new], read.language or self._language(), f"import of {path.name}"):
-                    left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
-                    self.state.say(f"{path.name}: {len(read.marks)} marks.{left}")
+                left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
+                said = f"{path.name}: {len(read.marks)} marks.{left}"
+                self.add_texts([new], read.language or self._language(), f"import of {path.name}",
+                               partial(self.state.say, said))  # fmt: skip
 
         self.state.background.run(work, arrived, self.state.complain)
 
@@ -209,10 +211,11 @@ class PassagesPage(TabbedPage):
                     NewText(text=p.text, title=title, rights=chosen.rights, source=source, speaker=p.speaker)
                     for p, title in zip(chosen.parts, chosen.titles, strict=True)
                 ]
-                if new and self.add_texts(new, chosen.language, f"import of {path.name}"):
+                if new:
                     count = f"{len(new)} passage{'s' if len(new) != 1 else ''}"
-                    self.state.say(f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}.")
-                elif not new:
+                    said = f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}."
+                    self.add_texts(new, chosen.language, f"import of {path.name}", partial(self.state.say, said))
+                else:
                     self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
             keep = partial(self.state.project.scripts.keep, path.name, script.text(), language=chosen.language,
                            rights=chosen.rights, source=source)  # fmt: skip
@@ -244,8 +247,8 @@ class PassagesPage(TabbedPage):
             self.refresh()
             self.show_view("Dialogue")
 
-    def add_texts(self, new: list[NewText], language: str, what: str) -> bool:
-        """Add passages, with undo; the first of them is shown."""
+    def add_texts(self, new: list[NewText], language: str, what: str, then: Callable[[], None] = lambda: None) -> None:
+        """Add passages, with undo; the first of them is shown. then: called once they are added."""
         texts, made = self.state.project.texts, list[Passage]()
 
         def do() -> None:
@@ -254,14 +257,24 @@ class PassagesPage(TabbedPage):
             else:
                 made.extend(texts.add(new, language=language))
 
-        worked = self.state.edit(what, do, lambda: texts.set_removed([p.id for p in made], True))
-        if worked and made:
-            self.state.passage_id = made[0].id
-            self.set.forget()
-            self.refresh()
-        return worked
+        def undo() -> None:
+            texts.set_removed([p.id for p in made], True)
+
+        def added() -> None:
+            if made:
+                self.state.passage_id = made[0].id
+                self.set.forget()
+                self.refresh()
+            then()
+
+        if sum(len(one.text) for one in new) > LONG:
+            self.state.edit_aside(what, do, undo, added)
+        elif self.state.edit(what, do, undo):
+            added()
 
     def write_one(self) -> None:
-        if self.add_texts([NewText(text="A new passage.")], self._language(), "new passage"):
+        def write() -> None:
             self.show_view("The set")
             self.set.write()
+
+        self.add_texts([NewText(text="A new passage.")], self._language(), "new passage", write)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QSplitter, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.changes.again import plan_again
 from zestpanel.core.analysis.changes.comparing import CandidateChange
@@ -20,7 +20,7 @@ from zestpanel.desk.pages.renders.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import Stack, button, label
 
 MOST_TOLD = 3
 KINDS = {
@@ -66,7 +66,7 @@ class RunsView(QWidget):
         self.lines = label("", "small", wrap=True)
         upper.addWidget(self.lines)
         split.addWidget(above)
-        self.below = QStackedWidget()
+        self.below = Stack()
         self.log = QPlainTextEdit()
         self.log.setReadOnly(True)
         self.log.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
