@@ -14,10 +14,11 @@ from PyQt6.QtCore import QItemSelectionModel, Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog, QLineEdit
 from pytestqt.qtbot import QtBot
 
-from tests.conftest import KEY, add_demo_engine, tone
+from tests.conftest import KEY, add_demo_engine, demo_engine_source, pretend_take, tone
 from tests.desk.conftest import Opener, cells, pitch_of, recorder, settle
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
+from zestpanel.core.clock import today
 from zestpanel.core.report.catalogue_file import as_yaml, export_catalogue, parse_catalogue
 from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.cost import CostPage
@@ -27,7 +28,7 @@ from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.engines.recordings import OwnVoiceDialog
-from zestpanel.desk.pages.engines.shortlist import VariantDialog
+from zestpanel.desk.pages.engines.shortlist import VariantDialog, VersionsDialog
 from zestpanel.desk.pages.engines.wizard import WizardDialog
 from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
@@ -545,6 +546,22 @@ def test_a_price_list_is_entered_by_hand_and_a_plan_chosen(
     bought = [c.plan for c in bench_project.shortlist.candidates() if c.engine == "Citrange"]
     assert "Standard" in bought
     takes = bench_project.takes.all()
+    view._change_price(window.state.bench.engines["Citrange"], engine.plans[-1])
+    again = [one for one in view.findChildren(PriceDialog) if one.isVisible()][-1]
+    assert again.earlier.text() == ""
+    dearer = again.lines[0].fields["price"]
+    assert isinstance(dearer, QLineEdit)
+    dearer.setText("33")
+    qtbot.mouseClick(again.keep_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "The new price of Citrange: A month costs: " in window.notice_text.text())
+    assert "22.00 EUR → 33.00 EUR (+50 %)" in window.notice_text.text()
+    view._change_price(window.state.bench.engines["Citrange"], window.state.bench.engines["Citrange"].plans[-1])
+    third = [one for one in view.findChildren(PriceDialog) if one.isVisible()][-1]
+    assert f"Until {today()}, price of {today()}: 22.00 EUR a month; 100,000" in third.earlier.text()
+    assert "A month: 22.00 EUR." in third.earlier.text()
+    third.reject()
+    window.state.undo()
+    assert bench_project.shortlist.former_plans("Citrange") == []
     window.state.undo()
     window.state.undo()
     settle(qtbot, window)
@@ -593,3 +610,46 @@ def test_an_engine_heard_of_gets_a_voice_a_claim_and_a_limit_in_the_window(
     window.actions_by_id["undo"].trigger()
     settle(qtbot, window)
     assert window.state.bench.engines["Somewhere"].outside == ()
+
+
+def test_a_file_loaded_anew_asks_and_a_new_version_is_put_beside_and_compared(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("engines")
+    page = window.page("engines")
+    assert isinstance(page, EnginesPage)
+    old = next(c for c in window.state.bench.candidates if c.engine == "Tangor")
+    newer = demo_engine_source("tangor").replace(old.model_version, "9.1")
+    (tmp_path / "tangor.yaml").write_text(newer, encoding="utf-8")
+    page.add_files([tmp_path / "tangor.yaml"])
+    settle(qtbot, window)
+    changes = dialog_of(page, ChangesDialog)
+    assert f"version: {old.model_version} → 9.1" in " ".join(" ".join(row) for row in cells(changes.table))
+    assert bench_project.shortlist.engines()["Tangor"].models[0].version == old.model_version, "nothing before yes"
+    qtbot.mouseClick(changes.agree, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    page.show_view("Shortlist")
+    settle(qtbot, window)
+    view = page.shortlist
+    view.table.selectRow([c.id for c in window.state.bench.candidates].index(old.id))
+    assert view.newer.text() == "Put version 9.1 beside"
+    assert view.versions.isHidden()
+    qtbot.mouseClick(view.newer, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    new = bench_project.shortlist.candidates()[-1]
+    assert (new.voice, new.model_version, dict(new.settings)) == (old.voice, "9.1", dict(old.settings))
+    for take in [t for t in bench_project.takes.all() if t.candidate_id == old.id]:
+        pretend_take(bench_project, new.id, take.passage_version_id)
+    window.state.refresh()
+    settle(qtbot, window)
+    view.table.selectRow([c.id for c in window.state.bench.candidates].index(old.id))
+    assert view.newer.isHidden()
+    qtbot.mouseClick(view.versions, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    found = dialog_of(page, VersionsDialog).found
+    assert found.heading.text() == f"What version 9.1 changed beside {old.model_version}"
+    assert len(cells(found.candidates)) == 1
+    qtbot.mouseClick(found.hear, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert [lane.take.candidate_id for lane in window.state.tray.lanes] == [old.id, new.id]

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zestpanel.core.catalogue.candidate import candidate_detail
 from zestpanel.core.choice.evidence import Standing, standing
+from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import Cancelled, ZestError
@@ -56,6 +57,7 @@ class DeskState(QObject):
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
         self._read_s = 0.0
+        self._told: tuple[str, Standing] | None = None
         self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
         self.tray = Tray(self)
@@ -146,13 +148,19 @@ class DeskState(QObject):
 
     # -- edits
 
-    def edit(self, label: str, do: object, undo: object) -> bool:
-        """Run an undoable edit; a refused one is explained and leaves everything as it was."""
+    def edit(self, label: str, do: object, undo: object, *, told: str = "") -> bool:
+        """Run an undoable edit; a refused one is explained and leaves everything as it was.
+
+        told: 'The new price of Kumquat', where a notice is to follow of what it changes in costs, must-haves and
+        order.
+        """
+        before = None if self.standing_stale else self.standing
         try:
             self.project.history.run(label, do, undo)  # type: ignore[arg-type]
         except ZestError as error:
             self.complain(error)
             return False
+        self._told = (told, before) if told and before is not None else None
         self.refresh()
         return True
 
@@ -246,6 +254,10 @@ class DeskState(QObject):
         def arrived(found: Standing) -> None:
             self.standing, self.standing_stale = found, False
             self.standing_changed.emit()
+            if self._told is not None:
+                (what, before), self._told = self._told, None
+                if changes := what_changed(before, found):
+                    self.say(f"{what}: {' '.join(changes)}")
 
         self.background.run(lambda: standing(self.project), arrived, self.complain, topic="standing")
 

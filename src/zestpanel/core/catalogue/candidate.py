@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
 from zestpanel.core.domain.candidate import Candidate
@@ -86,3 +86,18 @@ def superseded_by(candidate: Candidate, engine: Engine | None) -> str:
     """
     model = engine.model(candidate.model) if engine is not None else None
     return model.version if model is not None and model.version != candidate.model_version else ""
+
+
+def of_newer_version(candidate: Candidate, engine: Engine | None, others: Iterable[Candidate]) -> Candidate | None:
+    """The same voice with the same settings under the version that is stated now; None where there is none."""
+    stated = superseded_by(candidate, engine)
+    if not stated:
+        return None
+
+    def alike(one: Candidate) -> tuple[object, ...]:
+        return one.engine, one.model, one.route, one.voice, one.language, dict(one.settings)
+
+    return next(
+        (one for one in others if one.model_version == stated and not one.ended and alike(one) == alike(candidate)),
+        None,
+    )

@@ -10,10 +10,12 @@ from pydantic import ValidationError
 from sqlalchemy import Row, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from zestpanel.core import clock
 from zestpanel.core.catalogue.by_hand import ByHand, amended
 from zestpanel.core.catalogue.candidate import superseded_by
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Plan, Voice
+from zestpanel.core.catalogue.former_plan import FormerPlan, with_former
 from zestpanel.core.catalogue.stated_plan import with_plans
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ConnectorError, InputError
@@ -33,11 +35,16 @@ class Shortlist:
 
     # -- engines
 
-    def add_engine(self, engine: Engine, source: str, file_name: str) -> None:
-        """Add an engine, or replace what was known of it; candidates made from it stay as they are.
+    def add_engine(
+        self, engine: Engine, source: str, file_name: str, *, former: Sequence[FormerPlan] | None = None
+    ) -> None:
+        """Add an engine, or replace what was known of it; candidates made from it stay as they are, and prices that
+        it no longer states are kept.
 
-        engine: what ``source`` says.
+        engine: what ``source`` says. former: the earlier prices, where one that was kept is to go again.
         """
+        before = self._file_of(engine.engine)
+        self._put_former(engine.engine, former, before.plans if before is not None else (), engine.plans)
         self._parsed[source] = engine
         values = {"engine": engine.engine, "file_name": file_name, "source": source, "added": now()}
         with self._database.writing() as connection:
@@ -83,6 +90,14 @@ class Shortlist:
                 found[row.engine] = (self._engine_of(row.source, row.file_name), row.source, row.file_name)
         return found
 
+    def _file_of(self, engine: str) -> Engine | None:
+        """As its file states it now; None where it has none that can be read."""
+        with self._database.reading() as connection:
+            row = connection.execute(select(connectors).where(connectors.c.engine == engine)).one_or_none()
+        with contextlib.suppress(ConnectorError):
+            return self._engine_of(row.source, row.file_name) if row is not None else None
+        return None
+
     def _engine_of(self, source: str, file_name: str) -> Engine:
         known = self._parsed.get(source)
         if known is None:
@@ -119,9 +134,27 @@ class Shortlist:
                 found.append(Plan.model_validate(one))
         return found
 
-    def state_plans(self, engine: str, plans: Sequence[Plan]) -> None:
+    def state_plans(self, engine: str, plans: Sequence[Plan], *, former: Sequence[FormerPlan] | None = None) -> None:
+        """Those that a person stated; prices that they replace are kept. former: as in ``add_engine``."""
+        self._put_former(engine, former, self.stated_plans(engine), plans)
         self._documents.put(f"plans of {engine}", [p.model_dump(mode="json") for p in plans])
         self._engines.forget()
+
+    def former_plans(self, engine: str) -> list[FormerPlan]:
+        """Prices that held before, the newest last."""
+        found = []
+        for one in self._documents.get(f"former plans of {engine}") or []:
+            with contextlib.suppress(ValidationError):
+                found.append(FormerPlan.model_validate(one))
+        return found
+
+    def _put_former(
+        self, engine: str, former: Sequence[FormerPlan] | None, before: Sequence[Plan], after: Sequence[Plan]
+    ) -> None:
+        known = self.former_plans(engine)
+        new = with_former(known, before, after, on=clock.today()) if former is None else list(former)
+        if new != known:
+            self._documents.put(f"former plans of {engine}", [one.model_dump(mode="json") for one in new])
 
     def set_plan(self, candidate_ids: Sequence[int], plan: str) -> None:
         """Which plan candidates are bought under; their takes and ratings stay, since the sound is the same."""

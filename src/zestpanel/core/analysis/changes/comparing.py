@@ -190,6 +190,29 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
     return sorted(adjusted(out), key=lambda change: (not change.silently, not change.changes))
 
 
+def compare_versions(project: Project, old: Candidate, new: Candidate) -> CandidateChange:
+    """What a new version of a model changed for a voice: its takes beside those of the version before, paired by
+    passage and repeat. Waits are left out: the two were asked on other days."""
+    of: dict[int, dict[tuple[int, int], Take]] = {old.id: {}, new.id: {}}
+    present = {passage.version_id for passage in project.texts.all()}
+    for take in project.takes.all():
+        if take.candidate_id in of and take.scored and take.passage_version_id in present:
+            of[take.candidate_id].setdefault((take.passage_version_id, take.repeat), take)
+    pairs = [(then, of[new.id][key]) for key, then in of[old.id].items() if key in of[new.id]]
+    measured = project.takes.measured([take.id for pair in pairs for take in pair])
+    change = CandidateChange(
+        candidate=new,
+        pairs=tuple(pairs),
+        same_sound=sum(a.clip == b.clip for a, b in pairs),
+        differences=tuple(_differences(pairs, measured, timed=False)),
+        models=("", ""),  # that they are of two versions is known
+        voices=(_named(a.voice_used for a, _ in pairs), _named(b.voice_used for _, b in pairs)),
+        price=("", ""),
+        failed=(0, 0),
+    )
+    return adjusted([change])[0]
+
+
 def same_company(first: Mapping[tuple[int, str], Take], second: Mapping[tuple[int, str], Take]) -> bool:
     """Whether two runs asked the same candidates, by their takes."""
     return {candidate for candidate, _ in first} == {candidate for candidate, _ in second}

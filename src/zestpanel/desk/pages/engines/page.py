@@ -13,7 +13,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from zestpanel.core.catalogue.by_hand import heard_of_text
-from zestpanel.core.catalogue.changes import Change, voice_changes
+from zestpanel.core.catalogue.changes import Change, engine_changes, voice_changes
 from zestpanel.core.catalogue.connector_file import parse_connector, read_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.first_engine import NAME as FIRST
@@ -159,28 +159,45 @@ class EnginesPage(TabbedPage):
                 elif isinstance(read, str):
                     self.take_in(read, path.name)
                 else:
-                    self._put(read, source, path.name)
+                    self._put_asked(read, source, path.name)
             self.refresh()
 
         if paths:
             self.state.background.run(work, arrived, self.state.complain)
 
+    def _put_asked(self, engine: Engine, source: str, file_name: str) -> None:
+        """Add an engine at once; one that is known is replaced after what that changes was seen and agreed to."""
+        known = self.state.project.shortlist.files().get(engine.engine)
+        changes = engine_changes(known[0], engine) if known is not None else []
+        if changes:
+
+            def agreed() -> None:
+                self._put(engine, source, file_name)
+                self.refresh()
+
+            ChangesDialog(self, f"{engine.engine}, from {file_name}", changes, agreed).show()
+        elif known is not None and known[1] == source:
+            self.state.say(f"{file_name} says of {engine.engine} what is known already.")
+        else:
+            self._put(engine, source, file_name)
+
     def _put(self, engine: Engine, source: str, file_name: str) -> None:
         """Add or replace an engine, with undo."""
         shortlist, name = self.state.project.shortlist, engine.engine
-        before = shortlist.files().get(name)
+        before, former = shortlist.files().get(name), shortlist.former_plans(name)
 
         def undo() -> None:
             if before is None:
                 shortlist.remove_engine(name)
             else:
-                shortlist.add_engine(before[0], before[1], before[2])
+                shortlist.add_engine(before[0], before[1], before[2], former=former)
 
-        if self.state.edit(f"engine {name}", lambda: shortlist.add_engine(engine, source, file_name), undo):
+        told = f"The new file of {name}"
+        if self.state.edit(f"engine {name}", lambda: shortlist.add_engine(engine, source, file_name), undo, told=told):
             fetch = " Its voices are fetched on the Engines tab." if engine.voices_from and not engine.voices else ""
             told = "".join(
                 f" {words}: {n} of the shortlist stay as they were; "
-                "the new one can be put beside, with Duplicate on the shortlist."
+                "the new one can be put beside each, on the shortlist."
                 for words, n in shortlist.superseded(engine).items()
             )
             project = self.state.project

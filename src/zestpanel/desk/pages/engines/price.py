@@ -27,6 +27,7 @@ from zestpanel.core.catalogue.fact_list import BY_NAME
 from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
 from zestpanel.core.clock import today
+from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError
 from zestpanel.core.money.components import KINDS, Entry, Typed
 from zestpanel.core.money.curve import month_curve
@@ -211,8 +212,28 @@ class PriceDialog(KeepingDialog):
         column.addWidget(self.picture)
         self.months = label("", "small", wrap=True)
         column.addWidget(self.months)
+        self.earlier = label(self._earlier_prices(), "small", wrap=True)
+        column.addWidget(self.earlier)
         column.addStretch(1)
         return right
+
+    def _earlier_prices(self) -> str:
+        """What the plan cost before, the newest first, and what that came to at this channel's volume."""
+        if self._before is None:
+            return ""
+        brief, lines = self._state.project.brief, []
+        for one in reversed(self._state.project.shortlist.former_plans(self._engine.engine)):
+            if one.plan.name != self._before.name:
+                continue
+            tariff = one.plan.tariff
+            said = "; ".join(part.words(tariff.currency) for part in tariff.components)
+            at = f", price of {one.plan.dated}" if one.plan.dated is not None else ""
+            where = f", {one.plan.source}" if one.plan.source else ""
+            curve = month_curve(tariff, Rates(), brief, model=self._engine.models[0].id)
+            found = curve.at([Decimal(str(brief.minutes_per_month))])[0] if curve is not None else None
+            month = f" A month: {Money(found, tariff.currency)}." if found is not None else ""
+            lines.append(f"Until {one.replaced}{at}{where}: {said}.{month}")
+        return "\n\n".join(["Earlier prices:", *lines]) if lines else ""
 
     # -- lines
 
@@ -306,24 +327,25 @@ class PriceDialog(KeepingDialog):
         after = [p for p in before if self._before is None or p.name != self._before.name] + [plan]
         old = self._before.name if self._before is not None else ""
         moved = [c.id for c in shortlist.candidates() if c.engine == name and c.plan == old]
+        former = shortlist.former_plans(name)
 
         def do() -> None:
             shortlist.state_plans(name, after)
             shortlist.set_plan(moved, plan.name)
 
         def undo() -> None:
-            shortlist.state_plans(name, before)
+            shortlist.state_plans(name, before, former=former)
             shortlist.set_plan(moved, old)
 
-        return self._state.edit(f"price of {name}", do, undo)
+        return self._state.edit(f"price of {name}", do, undo, told=f"The new price of {name}")
 
     def _remove(self) -> None:
         shortlist, name = self._state.project.shortlist, self._engine.engine
         assert self._before is not None
         before, gone = shortlist.stated_plans(name), self._before.name
-        after = [p for p in before if p.name != gone]
+        after, former = [p for p in before if p.name != gone], shortlist.former_plans(name)
         if self._state.edit(f"removing a price of {name}", lambda: shortlist.state_plans(name, after),
-                            lambda: shortlist.state_plans(name, before)):  # fmt: skip
+                            lambda: shortlist.state_plans(name, before, former=former)):  # fmt: skip
             self.accept()
             self._done()
 

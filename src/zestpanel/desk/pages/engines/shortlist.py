@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.catalogue.candidate import candidate_detail
+from zestpanel.core.catalogue.candidate import candidate_detail, of_newer_version, superseded_by
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.preflight import Obstacle, remarks, text_obstacles
 from zestpanel.core.domain.candidate import Candidate
@@ -17,9 +18,10 @@ from zestpanel.core.languages import locale_name
 from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
+from zestpanel.desk.pages.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
-from zestpanel.desk.widgets import EmptyState, button, label
+from zestpanel.desk.widgets import EmptyState, button, label, open_at
 
 
 class ShortlistView(QWidget):
@@ -36,13 +38,18 @@ class ShortlistView(QWidget):
         self.table = Table()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setAccessibleName("Shortlist")
+        self.table.itemSelectionChanged.connect(self._offer_version)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         self.duplicate = button(
             "Duplicate with a change …", self.make_variant, tip="The same candidate, one thing moved"
         )
         self.off = button("Take off the shortlist", self.take_off, tip="Its takes are kept; undo brings it back")
+        self.newer = button("", self.put_newer_beside, tip="The same voice and settings, made with the new version")
+        self.versions = button("Compare versions …", self.compare_versions, tip="What the new version changed")
         row.addWidget(self.duplicate)
+        row.addWidget(self.newer)
+        row.addWidget(self.versions)
         row.addWidget(self.off)
         row.addStretch(1)
         layout.addLayout(row)
@@ -58,6 +65,7 @@ class ShortlistView(QWidget):
         for widget in (self.table, self.duplicate, self.off):
             widget.setVisible(bool(bench.candidates))
         self._fill()
+        self._offer_version()
         candidates, engines, project = list(bench.candidates), dict(bench.engines), self.state.project
         passages = list(bench.passages)
 
@@ -117,6 +125,45 @@ class ShortlistView(QWidget):
         rows = sorted({index.row() for index in self.table.selectedIndexes()})
         return [self.state.bench.candidates[r] for r in rows if r < len(self.state.bench.candidates)]
 
+    # -- a new version of a model
+
+    def _offer_version(self) -> None:
+        """What can be done about the one selected candidate whose model is of a newer version now."""
+        chosen, bench = self.selected(), self.state.bench
+        one = chosen[0] if len(chosen) == 1 else None
+        engine = bench.engines.get(one.engine) if one is not None else None
+        stated = superseded_by(one, engine) if one is not None else ""
+        beside = of_newer_version(one, engine, bench.candidates) if one is not None else None
+        self.newer.setText(f"Put version {stated} beside")
+        self.newer.setVisible(bool(stated) and beside is None)
+        self.versions.setVisible(beside is not None)
+
+    def put_newer_beside(self) -> None:
+        """The selected candidate again, under the version that is stated now; the old one and its takes stay."""
+        [one] = self.selected()
+        shortlist, engine, made = self.state.project.shortlist, self.state.bench.engines[one.engine], list[Candidate]()
+
+        def do() -> None:
+            if made:
+                shortlist.set_removed([c.id for c in made], False)
+            else:
+                made.extend(shortlist.add(engine, voice=one.voice, model=one.model, plan=one.plan,
+                                          language=one.language, settings=dict(one.settings)))  # fmt: skip
+
+        version = superseded_by(one, engine)
+        if self.state.edit(f"version {version} beside", do, lambda: shortlist.set_removed([c.id for c in made], True)):
+            self.state.say(
+                f"{self.state.bench.names.get(one.id, one.voice)} stands on the shortlist as version {version}, too. "
+                "Render it, then compare the versions here."
+            )
+            self.refresh()
+
+    def compare_versions(self) -> None:
+        [one] = self.selected()
+        new = of_newer_version(one, self.state.bench.engines.get(one.engine), self.state.bench.candidates)
+        if new is not None:
+            VersionsDialog(self, self.state, one, new).show()
+
     def take_off(self) -> None:
         ids = [c.id for c in self.selected()]
         if ids:
@@ -137,6 +184,25 @@ class ShortlistView(QWidget):
             self.state.complain(f"{chosen[0].engine} is not in the catalogue any more.")
             return
         VariantDialog(self, self.state, chosen[0], self.refresh).show()
+
+
+class VersionsDialog(QDialog):
+    """What a new version of a model changed for a voice."""
+
+    def __init__(self, parent: QWidget, state: DeskState, old: Candidate, new: Candidate) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle(f"{state.bench.names.get(new.id, new.voice)}: two versions")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 12, 20, 16)
+        self.found = WhatChanged(state)
+        layout.addWidget(self.found, 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button("Close", self.accept, role="main"))
+        layout.addLayout(foot)
+        self.found.show_versions(old, new)
+        open_at(self, 980, 520)
 
 
 class VariantDialog(FormDialog):

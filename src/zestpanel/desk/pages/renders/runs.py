@@ -16,7 +16,7 @@ from zestpanel.core.domain.run import JournalRow, RunRow
 from zestpanel.core.runs.execute.run_log import log_path
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.auditions import Audition
-from zestpanel.desk.pages.renders.what_changed import WhatChanged
+from zestpanel.desk.pages.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.analysis.changes.comparing import ALPHA, CandidateChange, Difference, compare_runs
+from zestpanel.core.analysis.changes.comparing import ALPHA, CandidateChange, Difference, compare_runs, compare_versions
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
 from zestpanel.core.store.splitting import Split
 from zestpanel.desk.state import DeskState
@@ -18,6 +19,12 @@ HOW = (
     "runs that asked the same candidates."
 )
 
+HOW_VERSIONS = (
+    "Each take of the new version is paired with one of the old on the same text. Two-sided t test of the paired "
+    f"differences; p adjusted for all measures together (Holm). Changed: p below {100 * ALPHA:.0f} %, and over the "
+    "allowance. Which of the two is better is for listeners: both stand in a listening test like any two candidates."
+)
+
 
 class WhatChanged(QWidget):
     def __init__(self, state: DeskState) -> None:
@@ -25,6 +32,7 @@ class WhatChanged(QWidget):
         self.state = state
         self.changes: list[CandidateChange] = []
         self._runs = (0, 0)
+        self._about, self._none = "", "There is no passage that both versions were rendered for."
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 8, 0, 0)
         self.heading = label("", "strong")
@@ -40,7 +48,8 @@ class WhatChanged(QWidget):
         tables.addWidget(self.figures, 6)
         outer.addLayout(tables, 1)
         foot = QHBoxLayout()
-        foot.addWidget(label(HOW, "small", wrap=True), 1)
+        self._how = label(HOW, "small", wrap=True)
+        foot.addWidget(self._how, 1)
         self.apart = button(
             "Keep then and now apart", self.keep_apart,
             tip="Two candidates instead of one: what was made before stays heard and scored, and is made no more",
@@ -56,14 +65,30 @@ class WhatChanged(QWidget):
 
         def arrived(found: list[CandidateChange]) -> None:
             self.changes, self._runs = found, (first, second)
+            self._about = f"What changed from run {first} to run {second}"
+            self._none = f"Runs {first} and {second} have no request in common."
             self._show()
 
         self.state.background.run(
             lambda: compare_runs(project, first, second), arrived, self.state.complain, topic="compare runs"
         )
 
+    def show_versions(self, old: Candidate, new: Candidate) -> None:
+        """Compare a voice under two versions of its model."""
+        project = self.state.project
+        self.apart.hide()  # they are two candidates
+        self._how.setText(HOW_VERSIONS)
+        self._about = f"What version {new.model_version} changed beside {old.model_version}"
+
+        def arrived(found: CandidateChange) -> None:
+            self.changes = [found] if found.pairs else []
+            self._show()
+
+        self.state.background.run(
+            lambda: compare_versions(project, old, new), arrived, self.state.complain, topic="compare versions"
+        )
+
     def _show(self) -> None:
-        first, second = self._runs
         rows, bad = [], []
         for place, change in enumerate(self.changes):
             verdict = change.verdict()
@@ -76,11 +101,7 @@ class WhatChanged(QWidget):
                 bad.append((place, 0))
         head = ["candidate", "same sound", "failed"]
         self.candidates.show_rows(head, rows, numbers=(1, 2), bad=bad, wide=0)
-        self.heading.setText(
-            f"What changed from run {first} to run {second}"
-            if rows
-            else f"Runs {first} and {second} have no request in common."
-        )
+        self.heading.setText(self._about if rows else self._none)
         if rows:
             self.candidates.selectRow(bad[0][0] if bad else 0)
         self._show_figures()

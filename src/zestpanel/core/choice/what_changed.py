@@ -1,0 +1,65 @@
+"""What a new price, or anything else that was stated anew, changes for the choice: two standings beside each other."""
+
+from __future__ import annotations
+
+from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.domain.money import Money
+from zestpanel.core.languages import language_name
+
+_MOST_NAMED = 4
+
+
+def what_changed(before: Standing, after: Standing) -> list[str]:
+    """Sentences, none where costs, must-haves and order are as they were. Costs are a month's at the channel's
+    volume, in its currency."""
+    out = []
+    costs = []
+    for number, row in after.rows.items():
+        old = before.rows.get(number)
+        if old is not None and _month(old.cost.own) != _month(row.cost.own):
+            costs.append(f"{row.name} {_shown(old.cost.own)} → {_shown(row.cost.own)}{_by(old.cost.own, row.cost.own)}")
+    if costs:
+        more = f" and {len(costs) - _MOST_NAMED} more" if len(costs) > _MOST_NAMED else ""
+        out.append(f"A month costs: {'; '.join(costs[:_MOST_NAMED])}{more}.")
+    for number, row in after.rows.items():
+        old = before.rows.get(number)
+        if old is None:
+            continue
+        verdicts = {gate.name: gate.verdict for gate in old.gates}
+        for gate in row.gates:
+            if gate.name in verdicts and gate.verdict != verdicts[gate.name]:
+                met = {"yes": "is met now", "no": "is not met any more", "unknown": "is not known any more"}
+                out.append(f"{row.name}: '{gate.name}' {met[gate.verdict]} ({gate.why}).")
+    for language in after.languages():
+        first, then = (_first(one, language) for one in (before, after))
+        if first is not None and then is not None and first != then:
+            names = {number: row.name for number, row in (*before.rows.items(), *after.rows.items())}
+            where = f" in {language_name(language)}" if len(after.languages()) > 1 else ""
+            out.append(f"First by the criteria{where} is {names.get(then, '?')} now, not {names.get(first, '?')}.")
+    cheapest = [min((r for r in one.rows.values() if r.cost.own is not None),
+                    key=lambda r: r.cost.own.amount if r.cost.own else 0, default=None)
+                for one in (before, after)]  # fmt: skip
+    was, is_now = cheapest
+    if was is not None and is_now is not None and was.candidate.id != is_now.candidate.id:
+        out.append(f"The cheapest is {is_now.name} now, not {was.name}.")
+    return out
+
+
+def _first(found: Standing, language: str) -> int | None:
+    ranking = found.ranking_in(language)
+    return ranking[0].candidate_id if ranking else None
+
+
+def _month(cost: Money | None) -> str:
+    return "" if cost is None else f"{cost.amount:.2f} {cost.currency}"
+
+
+def _shown(cost: Money | None) -> str:
+    return "not known" if cost is None else str(cost)
+
+
+def _by(old: Money | None, new: Money | None) -> str:
+    if old is None or new is None or not old.amount or old.currency != new.currency:
+        return ""
+    percent = (new.amount / old.amount - 1) * 100
+    return f" ({percent:+.0f} %)".replace("-", "−")

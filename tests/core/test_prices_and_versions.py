@@ -1,0 +1,102 @@
+"""Earlier prices are kept and what a new one changes is said; a voice under two versions of its model is compared."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+
+import pytest
+
+from tests.conftest import COMMAND_ENGINE, pretend_take
+from zestpanel.core.analysis.changes.comparing import compare_versions
+from zestpanel.core.catalogue.candidate import of_newer_version
+from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.facts import Engine, Plan
+from zestpanel.core.catalogue.stated_plan import TypedPlan, stated_plan
+from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.what_changed import what_changed
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.take import Measured
+from zestpanel.core.measures.registry import versions
+from zestpanel.core.money.components import Typed
+from zestpanel.core.store.project import Project
+
+
+def plan(price: str, dated: date, name: str = "Studio") -> Plan:
+    lines = (Typed("subscription", {"price": price, "every": "month"}),)
+    return stated_plan(TypedPlan(name=name, currency="EUR", lines=lines, dated=dated, source="their page"))
+
+
+def with_models(project: Project, version: str, more: str = "") -> Engine:
+    source = COMMAND_ENGINE + f"models:\n  - {{id: m, version: '{version}'}}\n{more}"
+    engine = parse_connector(source, name="kitchen.yaml")
+    project.shortlist.add_engine(engine, source, "kitchen.yaml")
+    return engine
+
+
+def test_a_price_that_is_looked_up_again_keeps_the_one_before(project: Project) -> None:
+    with_models(project, "1.0")
+    shortlist, name = project.shortlist, "Kitchen Table"
+    old, again, new = (plan("20", date(2026, 8, 1)), plan("20", date(2026, 10, 1)), plan("24", date(2026, 11, 30)))
+    shortlist.state_plans(name, [old])
+    assert shortlist.former_plans(name) == []
+    shortlist.state_plans(name, [again])
+    shortlist.state_plans(name, [again])
+    before = shortlist.former_plans(name)
+    shortlist.state_plans(name, [new])
+    assert [one.plan for one in shortlist.former_plans(name)] == [old, again]
+    shortlist.state_plans(name, [again], former=before)
+    assert [one.plan for one in shortlist.former_plans(name)] == [old], "taken back, it was never replaced"
+    shortlist.state_plans(name, [])
+    assert [one.plan for one in shortlist.former_plans(name)] == [old, again], "one that is removed is kept, too"
+    project.documents.put(f"former plans of {name}", [7, {"plan": {}}])
+    assert shortlist.former_plans(name) == []
+
+
+def test_a_file_that_states_another_price_leaves_the_old_one_behind(project: Project) -> None:
+    price = "plans:\n  - {{name: Pro, tariff: {{currency: EUR, components: [{{kind: subscription, price: {}}}]}}}}\n"
+    with_models(project, "1.0", price.format(10))
+    with_models(project, "1.0", price.format(12))
+    (former,) = project.shortlist.former_plans("Kitchen Table")
+    [part] = former.plan.tariff.components
+    assert part.words("EUR") == "10.00 EUR a month"
+
+
+def test_what_a_new_price_changes_is_said_in_costs_must_haves_and_order(project: Project) -> None:
+    project.documents.put("brief", Brief(channel="C", budget_per_month=Decimal(22)).model_dump(mode="json"))
+    engine = with_models(project, "1.0")
+    (passage,) = project.texts.add(["Some words to say."], language="en-GB")
+    plans = [plan("20", date(2026, 8, 1)), plan("21", date(2026, 8, 1), "Other")]
+    project.shortlist.state_plans(engine.engine, plans)
+    for voice, under in (("hesk", "Studio"), ("ansgild", "Other")):
+        (candidate, *_) = project.shortlist.add(project.shortlist.engines()[engine.engine], voice=voice, plan=under)
+        pretend_take(project, candidate.id, passage.version_id)
+    before = standing(project)
+    assert what_changed(before, before) == []
+    project.shortlist.state_plans(engine.engine, [plan("25", date(2026, 11, 30)), plans[1]])
+    said = " ".join(what_changed(before, standing(project)))
+    assert "A month costs: Kitchen Table · Hesk 20.00 EUR → 25.00 EUR (+25 %)." in said
+    assert "Kitchen Table · Hesk: 'at most 22 EUR a month' is not met any more" in said
+    assert "The cheapest is Kitchen Table · Ansgild now, not Kitchen Table · Hesk." in said
+
+
+@pytest.mark.parametrize("faster", [0.0, 20.0])
+def test_two_versions_of_a_voice_are_compared_passage_by_passage(project: Project, faster: float) -> None:
+    old = project.shortlist.add(with_models(project, "1.0"), voice="hesk")[0]
+    passages = project.texts.add([f"Passage {k} is read." for k in range(8)], language="en-GB")
+    engine = with_models(project, "2.0")
+    assert of_newer_version(old, engine, project.shortlist.candidates()) is None
+    new = project.shortlist.add(engine, voice="hesk")[0]
+    assert of_newer_version(old, engine, project.shortlist.candidates()) == new
+    for k, passage in enumerate(passages):
+        for candidate, more in ((old, 0.0), (new, faster)):
+            take = pretend_take(project, candidate.id, passage.version_id, hz=200 + k + more)
+            pace = 150.0 + 3 * (k % 3) + (more + (k % 2) if more else 2 * (-1) ** k)
+            project.takes.put_measured(take, Measured(values={"words_per_minute": pace}, versions=versions()))
+    found = compare_versions(project, old, new)
+    assert len(found.pairs) == 8
+    (pace_change,) = [d for d in found.differences if d.name == "words_per_minute"]
+    assert pace_change.n == 8
+    assert pace_change.changed == bool(faster)
+    assert found.verdict().startswith("changed: ") if faster else found.verdict() == "the same to the sample"
+    assert not any(d.yardstick.about == "timing" for d in found.differences)
