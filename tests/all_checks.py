@@ -68,6 +68,8 @@ def explored() -> list[bool]:
     parts.append(started("runs that are killed", [sys.executable, "-m", "tests.kill_loop", *killed]))
     parts.append(started("kills at every statement, 600 damaged databases", [
         sys.executable, "-m", "pytest", "tests/core/test_survival.py"], ZEST_DEEP="1"))  # fmt: skip
+    parts.append(started("10,000 random tariffs", [
+        sys.executable, "-m", "pytest", "tests/reference/test_random_tariffs.py"], ZEST_DEEP="1"))  # fmt: skip
     return [finished(part) for part in parts]
 
 

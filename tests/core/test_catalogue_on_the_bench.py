@@ -16,6 +16,7 @@ from tests.conftest import COMMAND_ENGINE, add_demo_engine, demo_engine_source, 
 from zestpanel.command_line import run
 from zestpanel.core.analysis.summary import hearing_of, summaries
 from zestpanel.core.audio.files import write_wav
+from zestpanel.core.catalogue.accelerators import Accelerator, from_clinfo, from_vulkan
 from zestpanel.core.catalogue.claims import hold
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice, language_for
@@ -238,11 +239,62 @@ def test_an_accelerator_that_does_not_say_what_it_has_bars_nothing() -> None:
     )
     needs = ledger(wants, "model", "m")
     machine = Machine(cores=2, memory_mb=8000, free_memory_mb=4000, free_disk_mb=9000, video_memory_mb=None)
-    assert fits(needs, machine)[0] == "cannot"
+    assert fits(needs, machine) == (
+        "unknown", ["needs an accelerator, and none was found: state it under This machine if there is one"]
+    )  # fmt: skip
     verdict, why = fits(needs, replace(machine, accelerator=True))
     assert verdict == "unknown"
     assert why == ["needs an accelerator of 8,000 MB; there is one that does not say what it has"]
     assert fits(needs, replace(machine, accelerator=True, video_memory_mb=4000))[0] == "cannot"
+
+
+# printed by the tools on a machine with none (clinfo 3.0.23, vulkaninfo of Vulkan 1.3.239), shortened; the second
+# device of each is the first with another type, name and size
+CLINFO = """\
+[POCL/0]    CL_DEVICE_NAME                                  pthread-skylake-avx512 Processor @ 2.50GHz
+[POCL/0]    CL_DEVICE_TYPE                                  CL_DEVICE_TYPE_CPU
+[POCL/0]    CL_DEVICE_GLOBAL_MEM_SIZE                       7878766592
+[POCL/1]    CL_DEVICE_NAME                                  Grower 9
+[POCL/1]    CL_DEVICE_TYPE                                  CL_DEVICE_TYPE_GPU
+[POCL/1]    CL_DEVICE_GLOBAL_MEM_SIZE                       8589934592
+[POCL/1]    CL_DEVICE_HOST_UNIFIED_MEMORY                   CL_FALSE
+"""
+VULKAN = """\
+Device Properties and Extensions:
+=================================
+GPU0:
+VkPhysicalDeviceProperties:
+---------------------------
+\tdeviceType        = PHYSICAL_DEVICE_TYPE_CPU
+\tdeviceName        = llvmpipe (LLVM 15.0.6, 256 bits)
+memoryHeaps: count = 1
+\tmemoryHeaps[0]:
+\t\tsize   = 2147483648 (0x80000000) (2.00 GiB)
+\t\tflags: count = 1
+\t\t\tMEMORY_HEAP_DEVICE_LOCAL_BIT
+GPU1:
+VkPhysicalDeviceProperties:
+---------------------------
+\tdeviceType        = PHYSICAL_DEVICE_TYPE_DISCRETE_GPU
+\tdeviceName        = Grower 9
+memoryHeaps: count = 2
+\tmemoryHeaps[0]:
+\t\tsize   = 16777216000 (0x3e8000000) (15.62 GiB)
+\t\tflags:
+\t\t\tNone
+\tmemoryHeaps[1]:
+\t\tsize   = 8589934592 (0x200000000) (8.00 GiB)
+\t\tflags: count = 1
+\t\t\tMEMORY_HEAP_DEVICE_LOCAL_BIT
+memoryTypes: count = 1
+"""
+
+
+def test_accelerators_are_read_from_what_the_tools_of_two_standards_print() -> None:
+    assert from_clinfo(CLINFO) == [Accelerator("Grower 9", 8_589, "clinfo")]
+    assert from_vulkan(VULKAN) == [Accelerator("Grower 9", 8_589, "vulkaninfo")]
+    for read in (from_clinfo, from_vulkan):
+        assert read("") == read("ERROR: [Loader Message]\nGPU0:\n") == []
 
 
 def test_the_recogniser_is_believed_as_far_as_it_hears_what_every_voice_says() -> None:

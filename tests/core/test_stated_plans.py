@@ -126,7 +126,7 @@ def test_the_years_the_pay_back_and_the_kept_minute_are_sums_on_paper() -> None:
 def test_units_kept_from_month_to_month_are_said_and_not_counted() -> None:
     plan = tariff_of(Typed("allowance", {"amount": "1000", "unit": "character", "every": "month", "kept_months": "2"}))
     (part,) = plan.components
-    assert "kept for 2 months (not counted: every month is taken to be alike)" in part.words("EUR")
+    assert "kept for 2 months (no help where every month is alike)" in part.words("EUR")
 
 
 def test_seats_words_tokens_weeks_tiers_for_all_and_tax_are_billed() -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushB
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import KEY, add_demo_engine, demo_engine_source, tone
-from tests.desk.conftest import Opener, recorder, settle
+from tests.desk.conftest import Opener, cells, recorder, settle
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.core.catalogue.connector_file import parse_connector
@@ -24,8 +24,8 @@ from zestpanel.core.store.project import Project
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import FlowLayout, flow_row
 from zestpanel.desk.pages.engines import EnginesPage
-from zestpanel.desk.pages.engines.catalogue import machine_table
 from zestpanel.desk.pages.engines.facets import FEW, FacetPanel
+from zestpanel.desk.pages.engines.machine import MachineDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.engines.voices import MANY
 from zestpanel.desk.plain_tips import plain_tip
@@ -146,12 +146,24 @@ def test_a_vendors_sample_is_played_as_one(
 def test_this_machine_against_local_models(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
     add_demo_engine(bench_project, "sunquat")
     window = open_window(bench_project)
-    shown = machine_table(window, window.state)
+    shown = MachineDialog(window, window.state)
     qtbot.addWidget(shown)
-    rows = [[shown.table.item(r, c).text() for c in range(4)] for r in range(shown.table.rowCount())]  # type: ignore[union-attr]
+    settle(qtbot, window)
+    rows = cells(shown.table)
     giant = next(row for row in rows if row[1] == "giant")
     assert giant[2] == "cannot"
     assert "900,000 MB of memory" in giant[3]
+    qtbot.keyClicks(shown.memory, "many")
+    shown.there.setChecked(True)
+    assert "'many' is no number" in shown.wrong.text()
+    shown.memory.setText("12,000")
+    shown.memory.editingFinished.emit()
+    settle(qtbot, window)
+    assert "as you state, 12,000 MB (you)" in shown.how.text()
+    assert shown.wrong.text() == ""
+    shown.there.setChecked(False)
+    settle(qtbot, window)
+    assert "as you state" not in shown.how.text()
     assert {row[0] for row in rows} == {"Sunquat"}, "hosted engines need nothing of this machine"
 
 

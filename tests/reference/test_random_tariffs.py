@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
@@ -100,7 +101,10 @@ def paid_by_hand(parts: list[dict[str, Any]], a_day: int, days: int, month: int,
     return bill, 0 if of["per unit"] else beyond
 
 
-@settings(max_examples=400)
+MANY = 10_000 if os.environ.get("ZEST_DEEP") else 400  # ten thousand in the scheduled mode
+
+
+@settings(max_examples=MANY)
 @given(tariffs(), st.integers(0, 30), st.sampled_from([1, 5, 21]), st.integers(1, 15), st.integers(1, 4))
 def test_any_month_of_any_tariff_is_the_walk_through_its_units(
     parts: list[dict[str, Any]], a_day: int, days: int, month: int, seats: int

@@ -6,6 +6,7 @@ WS   /{engine}/talk          the same as a message; samples as binary messages, 
 GET  /{engine}/voices        the voices, sixty a page
 GET  /jobs/{number}          the state of a job; /jobs/{number}/sound and /kept/{name} give the sound
 GET  /account                what was used, what is left                  (X-Key as for the others)
+GET  /invoice/{engine}?plan  the month's, from a ledger of all requests    (X-Key as for the others)
 POST /control                delays and faults, see Behaviour             (no key: it is the stage manager's door)
 """
 
@@ -21,6 +22,7 @@ import time
 import uuid
 from collections import deque
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, Final
 from urllib.parse import parse_qsl
 
@@ -32,6 +34,7 @@ from starlette.responses import HTMLResponse, JSONResponse, Response
 from starlette.routing import Route, WebSocketRoute
 from starlette.websockets import WebSocket, WebSocketDisconnect
 
+from zestpanel.standins.billing import PRICE_LISTS, Account
 from zestpanel.standins.marks import for_built_in
 from zestpanel.standins.replies import WAYS, Spoken, as_link, pieces
 from zestpanel.standins.timbre import speak
@@ -71,6 +74,7 @@ class Behaviour:
     new_model_on: str = "2027-01-15"
     used: int = 0
     requests: int = 0
+    asked: list[tuple[str, date, int, str]] = field(default_factory=list)  # engine, day, characters, model
     chance: random.Random = field(default_factory=lambda: random.Random(5))
 
     def next_fault(self) -> str:
@@ -128,6 +132,7 @@ class _Service:
         mood = str(asked.get("mood") or "plain")
         if mood not in moods_of(voice):
             raise _Refused(JSONResponse({"error": f"{voice} has no mood '{mood}'"}, status_code=422))
+        behaviour.asked.append((engine, date.fromisoformat(behaviour.today), len(text), str(asked.get("model", ""))))
         behaviour.used += len(text)  # before the speaking: two requests at once must not both pass the check
         pace, lively = MOODS[mood]
         began = time.monotonic()
@@ -230,11 +235,27 @@ class _Service:
             {"used": used, "left": self.behaviour.allowance - used, "requests": self.behaviour.requests}
         )  # fmt: skip
 
+    async def invoice(self, request: Request) -> Response:
+        """What the requests of the calendar's month come to under a plan that begins with that month."""
+        if _key(request) != self.behaviour.key:
+            return JSONResponse({"error": "this key is not known"}, status_code=401)
+        plan, engine = request.query_params.get("plan", ""), request.path_params["engine"]
+        if plan not in PRICE_LISTS:
+            return JSONResponse({"error": f"no plan '{plan}'"}, status_code=404)
+        today = date.fromisoformat(self.behaviour.today)
+        account = Account(plan, today.replace(day=1))
+        for of, on, characters, model in self.behaviour.asked:
+            if of == engine:
+                account.take(on, characters, model)
+        found = account.invoice(today)
+        lines = [{"line": text, "amount": f"{float(amount):.6f}"} for text, amount in found.lines]
+        return JSONResponse({"lines": lines, "total": f"{float(found.total):.6f}"})
+
     async def control(self, request: Request) -> Response:
         for name, value in (await request.json()).items():
             if name == "faults":
                 self.behaviour.faults.extend(str(fault) for fault in value)
-            elif name in Behaviour.__dataclass_fields__ and name != "chance":
+            elif name in Behaviour.__dataclass_fields__ and name not in ("chance", "asked"):
                 setattr(self.behaviour, name, value)
         return JSONResponse({"faults": list(self.behaviour.faults)})
 
@@ -267,6 +288,7 @@ def make_service(behaviour: Behaviour) -> Starlette:
             Route("/jobs/{number}/{what}", service.job),
             Route("/kept/{name}", service.give_kept),
             Route("/account", service.account),
+            Route("/invoice/{engine}", service.invoice),
             Route("/control", service.control, methods=["POST"]),
         ]
     )

@@ -6,12 +6,12 @@ import os
 import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
-from typing import Final, Literal
+from typing import Literal
 
 import psutil
 
+from zestpanel.core.catalogue.accelerators import accelerators
 from zestpanel.core.catalogue.ledger import Known
 
 
@@ -28,43 +28,16 @@ class Machine:
     accelerator: bool = False
 
 
-_ACCELERATORS: Final = ("0x03", "0x12")  # PCI classes: display controllers, processing accelerators
-
-
-@lru_cache(maxsize=1)
-def _has_accelerator() -> bool:
-    """A display controller or processing accelerator on the PCI bus, or a device node for computing."""
-    for path in Path("/sys/bus/pci/devices").glob("*/class"):
-        try:
-            if path.read_text().startswith(_ACCELERATORS):
-                return True
-        except OSError:
-            continue
-    return any(Path("/dev/dri").glob("renderD*")) or any(Path("/dev/accel").glob("*"))
-
-
-@lru_cache(maxsize=1)
-def _video_memory_mb() -> int | None:
-    """Memory of the largest display device that states it (Linux's amdgpu-style sysfs entry), None otherwise."""
-    sizes = []
-    for path in Path("/sys/class/drm").glob("card*/device/mem_info_vram_total"):
-        try:
-            sizes.append(int(path.read_text()) // 1_000_000)
-        except (OSError, ValueError):
-            continue
-    return max(sizes, default=None)
-
-
 def this_machine(folder: Path | None = None) -> Machine:
-    """Measured now; the disk is the one ``folder`` is on."""
-    memory = psutil.virtual_memory()
+    """Measured now; the disk is the one ``folder`` is on. The first call may take seconds: tools are asked."""
+    memory, there = psutil.virtual_memory(), accelerators()
     return Machine(
         cores=os.cpu_count() or 1,
         memory_mb=memory.total // 1_000_000,
         free_memory_mb=memory.available // 1_000_000,
         free_disk_mb=shutil.disk_usage(folder or Path.home()).free // 1_000_000,
-        video_memory_mb=_video_memory_mb(),
-        accelerator=_has_accelerator(),
+        video_memory_mb=next((one.memory_mb for one in there if one.memory_mb is not None), None),
+        accelerator=bool(there),
     )
 
 
@@ -103,7 +76,8 @@ def fits(needs: Mapping[str, Known], machine: Machine) -> tuple[Verdict, list[st
             size = f" of {video:,.0f} MB" if video is not None else ""
             reasons.append(f"needs an accelerator{size}; there is one that does not say what it has")
         elif have is None:
-            found("cannot" if must else "slow", "needs an accelerator, and none was found")
+            reasons.append("needs an accelerator, and none was found: state it under This machine if there is one")
+            found("unknown" if must else "slow", "")  # what is not known bars nothing
         elif have is not None and video is not None and video > have:
             found("cannot" if must else "slow", f"needs {video:,.0f} MB of video memory, there are {have:,}")
         else:

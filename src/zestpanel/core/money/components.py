@@ -157,8 +157,8 @@ class Allowance(Part):
 
     def words(self, currency: str) -> str:
         months = f", in the first {self.first_months} months" if self.first_months else ""
-        # months of equal work leave nothing over that a later one could use
-        kept = f", unused ones kept for {self.kept_months} months (not counted: every month is taken to be alike)"
+        # months of equal work leave nothing over that a later one could use, or they need nothing that was left over
+        kept = f", unused ones kept for {self.kept_months} months (no help where every month is alike)"
         kept = kept if self.kept_months else ""
         return f"{self.amount:,} {self.unit}s a {self.every} included{months}{kept}"
 

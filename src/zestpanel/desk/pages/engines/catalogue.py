@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.catalogue.accelerators import found_accelerators, looked_for
 from zestpanel.core.catalogue.changes import voice_changes
 from zestpanel.core.catalogue.claims import OwnFigure, hold
 from zestpanel.core.catalogue.comparing import compare
@@ -31,7 +32,6 @@ from zestpanel.desk.pages.engines.by_hand import TITLES, ByHandDialog, What, row
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
-from zestpanel.desk.sources import SourceDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, yielding
@@ -108,6 +108,10 @@ class CatalogueView(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
+        if not looked_for() and any(not engine.is_hosted for engine in self.state.bench.engines.values()):
+            self.state.background.run(
+                found_accelerators, lambda _: self.refresh(), self.state.complain, topic="accelerators"
+            )
         chosen = [engine.engine for engine in self.selected()]
         engines = self.state.bench.engines
         own = self.state.project.notes.statements()
@@ -156,6 +160,8 @@ class CatalogueView(QWidget):
         """What this machine makes of a local engine's models, in a word each."""
         if engine.is_hosted:
             return "hosted"
+        if not looked_for():
+            return "looking …"
         machine = this_machine()
         verdicts = [(m, fits(ledger(engine, "model", m.id, own), machine)) for m in engine.models]
         return "; ".join(f"{m.label} {verdict}" for m, (verdict, _) in verdicts)
@@ -406,22 +412,3 @@ class CatalogueView(QWidget):
             self.state.complain(error)
 
         self.state.background.run(lambda: fetch_voices(engine), arrived, failed, topic="voices")
-
-
-def machine_table(parent: QWidget, state: DeskState) -> SourceDialog:
-    """This machine against each local model, with the reasons."""
-    machine = this_machine()
-    own = state.project.notes.statements()
-    rows = []
-    for engine in state.bench.engines.values():
-        if engine.is_hosted:
-            continue
-        for model in engine.models:
-            verdict, why = fits(ledger(engine, "model", model.id, own.get(engine.engine, [])), machine)
-            rows.append([engine.engine, model.label, verdict, "; ".join(why) or "no need stated stands against it"])
-    video = f"{machine.video_memory_mb:,} MB of video memory" if machine.video_memory_mb else "no accelerator found"
-    how = (
-        f"This machine: {machine.cores} cores, {machine.memory_mb:,} MB of memory ({machine.free_memory_mb:,} free), "
-        f"{machine.free_disk_mb:,} MB free on disk, {video}."
-    )
-    return SourceDialog(parent, "This machine", how, ["engine", "model", "verdict", "why"], rows, [])

@@ -39,8 +39,9 @@ from zestpanel.core.text_files import write_text
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.files import kind_of
-from zestpanel.desk.pages.engines.catalogue import CatalogueView, machine_table
+from zestpanel.desk.pages.engines.catalogue import CatalogueView
 from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.machine import MachineDialog
 from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.engines.recordings import RecordingsView
 from zestpanel.desk.pages.engines.shortlist import ShortlistView
@@ -133,7 +134,7 @@ class EnginesPage(TabbedPage):
         menu.addAction("Write the voices as a table …", self.write_voices)
         menu.addAction("Attach a vote table …", self.ask_for_votes)
         menu.addSeparator()
-        menu.addAction("This machine …", lambda: machine_table(self, self.state).show())
+        menu.addAction("This machine …", lambda: MachineDialog(self, self.state).show())
         self._drop_down(menu, self.exchange)
 
     def _drop_down(self, menu: QMenu, below: QWidget) -> None:

@@ -1,0 +1,102 @@
+"""This machine beside what the local models need, and what the lead states of its accelerator."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.accelerators import Accelerator, accelerators, state_accelerator, stated_accelerator
+from zestpanel.core.catalogue.ledger import ledger
+from zestpanel.core.catalogue.machine import Machine, fits, this_machine
+from zestpanel.core.errors import InputError
+from zestpanel.core.typed import typed_number
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
+from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.widgets import button, label, open_at
+
+
+class MachineDialog(QDialog):
+    def __init__(self, parent: QWidget, state: DeskState) -> None:
+        super().__init__(parent)
+        self._state = state
+        self.setWindowTitle("This machine")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label("This machine", "name"))
+        self.how = label("Looking …", "quiet", wrap=True)
+        layout.addWidget(self.how)
+        row = QHBoxLayout()
+        self.there, self.memory = QCheckBox("There is an accelerator of"), QLineEdit()
+        self.memory.setFixedWidth(theme.px(90))
+        self.memory.setPlaceholderText("not known")
+        self.memory.setAccessibleName("Memory of the accelerator in MB")
+        stated = stated_accelerator()
+        self.there.setChecked(stated is not None)
+        self.memory.setText(f"{stated.memory_mb:,}" if stated is not None and stated.memory_mb is not None else "")
+        self.there.toggled.connect(self._state_it)
+        self.memory.editingFinished.connect(self._state_it)
+        for widget in (self.there, self.memory, label("MB, whatever was found", "quiet")):
+            row.addWidget(widget)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.wrong = label("", "bad", wrap=True)
+        layout.addWidget(self.wrong)
+        self.table = Table()
+        self.table.setAccessibleName("Local models on this machine")
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addStretch(1)
+        self.close_button = button("Close", self.accept, role="main")
+        self.close_button.setDefault(True)
+        foot.addWidget(self.close_button)
+        layout.addLayout(foot)
+        open_at(self, 760, 480)
+        self._look()
+
+    def _state_it(self) -> None:
+        """Kept for this machine, for all projects."""
+        self.wrong.setText("")
+        there, text = self.there.isChecked(), self.memory.text().strip()
+        try:
+            memory = int(typed_number(text, "The memory in MB")) if text else None
+            if memory is not None and memory <= 0:
+                raise InputError("The memory in MB is more than nothing.", kept="Nothing was changed.")
+            state_accelerator(there, memory)
+        except (InputError, OSError) as error:
+            self.wrong.setText(str(error))
+            return
+        self._look()
+        self._state.refresh()
+
+    def _look(self) -> None:
+        """Off the interface thread: tools are asked what there is."""
+        self._state.background.run(
+            lambda: (this_machine(), accelerators()), self._show, self._state.complain, topic="machine"
+        )
+
+    def _show(self, found: tuple[Machine, tuple[Accelerator, ...]]) -> None:
+        machine, there = found
+        own = self._state.project.notes.statements()
+        rows = []
+        for engine in self._state.bench.engines.values():
+            if engine.is_hosted:
+                continue
+            for model in engine.models:
+                verdict, why = fits(ledger(engine, "model", model.id, own.get(engine.engine, [])), machine)
+                said = "; ".join(why) or "no need stated stands against it"
+                rows.append([engine.engine, model.label, verdict, said])
+        self.table.show_rows(["engine", "model", "verdict", "why"], rows)
+        self.how.setText(
+            f"{machine.cores} cores, {machine.memory_mb:,} MB of memory ({machine.free_memory_mb:,} free), "
+            f"{machine.free_disk_mb:,} MB free on disk. Accelerators: {in_words(there)}."
+        )
+
+
+def in_words(found: tuple[Accelerator, ...]) -> str:
+    if not found:
+        return "none was found by the kernel, clinfo or vulkaninfo, which is not to say that there is none"
+    return "; ".join(
+        f"{one.name}, {f'{one.memory_mb:,} MB' if one.memory_mb is not None else 'memory not told'} ({one.told_by})"
+        for one in found
+    )
