@@ -9,13 +9,14 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import pretend_take, tone
+from tests.conftest import demo_engine_source, pretend_take, tone
 from zestpanel.core.catalogue.claims import OwnFigure, hold
 from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.catalogue.engine_facets import EngineTraits, narrowed
 from zestpanel.core.catalogue.fact_list import FACTS, Statement, read_facts
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.ledger import ledger, troubles
-from zestpanel.core.catalogue.machine import Machine, fits, this_machine
+from zestpanel.core.catalogue.ledger import OwnStatement, ledger, troubles
+from zestpanel.core.catalogue.machine import Machine, Verdict, fits, this_machine
 from zestpanel.core.catalogue.outside import Claim
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.connectors.preflight import Surroundings, obstacles, remarks, text_obstacles
@@ -270,3 +271,29 @@ def test_a_key_without_a_key_store_lasts_for_the_session(monkeypatch: pytest.Mon
     assert find_secret("lasting") == "abc"
     forget_secret("lasting")
     assert not has_secret("lasting")
+
+
+def test_engines_are_narrowed_by_what_they_are() -> None:
+    def traits(name: str, *, tried: bool = False, own: tuple[OwnStatement, ...] = ()) -> EngineTraits:
+        engine = parse_connector(demo_engine_source(name), name=name)
+        here: tuple[Verdict, ...] = () if engine.is_hosted else ("runs", "cannot")
+        return EngineTraits(engine=engine, own=own, here=here, tried=tried)
+
+    every = [traits("tangor", tried=True), traits("citrange"), traits("mandelo"), traits("rangpur"), traits("sunquat")]
+
+    def left(chosen: dict[str, frozenset[str]]) -> list[str]:
+        return [engine.engine for engine in narrowed(every, chosen)[0]]
+
+    assert left({}) == ["Tangor", "Citrange", "Mandelo", "Rangpur", "Sunquat"]
+    assert left({"paid": frozenset({"by use"})}) == ["Tangor", "Citrange"]
+    assert left({"paid": frozenset({"by use", "own machine"}), "tried": frozenset({"not tried"})}) == [
+        "Citrange", "Rangpur", "Sunquat"
+    ]  # fmt: skip
+    assert left({"on this machine": frozenset({"cannot"})}) == ["Rangpur", "Sunquat"]
+    counts = narrowed(every, {"paid": frozenset({"once"})})[1]
+    assert {value.value: value.count for value in counts["reached"]} == {"hosted": 1, "local": 0}
+    assert {value.value: value.count for value in counts["paid"]} == {
+        "by the month or year": 3, "by use": 2, "own machine": 2, "once": 1
+    }, "a facet's own choice does not count against its other values"  # fmt: skip
+    assert [value.value for value in counts["paid"] if value.chosen] == ["once"]
+    assert "open or not" not in narrowed(every[:2], {})[1], "where all are alike there is nothing to choose"

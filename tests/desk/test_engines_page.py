@@ -174,6 +174,20 @@ def test_facts_are_stated_with_a_source_and_disagreement_is_shown(
     assert cells(view.detail)[0][2:] == ["setting up", "25", "asked for an account"]
 
 
+def test_engines_are_narrowed_by_facets_in_a_row(bench_project: Project, on_page: OnPage, qtbot: QtBot) -> None:
+    add_demo_engine(bench_project, "rangpur")
+    window, page = on_page("Engines")
+    qtbot.waitUntil(lambda: "on this machine" in page.engines.facets.buttons, timeout=60_000)
+    bar = page.engines.facets
+    menu = bar.menu("paid")
+    next(one for one in menu.actions() if one.text().startswith("own machine")).trigger()
+    assert [row[0] for row in cells(page.engines.table)] == ["Rangpur"]
+    assert bar.buttons["paid"].text() == "paid: own machine"
+    assert page.engines.counted.text() == f"1 of {len(window.state.bench.engines)} engines"
+    qtbot.mouseClick(bar.all, Qt.MouseButton.LeftButton)
+    assert len(cells(page.engines.table)) == len(window.state.bench.engines)
+
+
 def test_engines_side_by_side_and_claims_against_our_figures(on_page: OnPage, qtbot: QtBot) -> None:
     _, page = on_page("Engines")
     view = page.engines
@@ -648,7 +662,8 @@ def test_a_file_loaded_anew_asks_and_a_new_version_is_put_beside_and_compared(
     qtbot.mouseClick(view.versions, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     found = dialog_of(page, VersionsDialog).found
-    assert found.heading.text() == f"What version 9.1 changed beside {old.model_version}"
+    assert found.heading.text().startswith(f"Version 9.1 beside {old.model_version}, ")
+    assert "without a word" not in found.heading.text()
     assert len(cells(found.candidates)) == 1
     qtbot.mouseClick(found.hear, Qt.MouseButton.LeftButton)
     settle(qtbot, window)

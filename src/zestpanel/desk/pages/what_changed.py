@@ -35,7 +35,7 @@ class WhatChanged(QWidget):
         self._about, self._none = "", "There is no passage that both versions were rendered for."
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 8, 0, 0)
-        self.heading = label("", "strong")
+        self.heading = label("", "strong", wrap=True)
         outer.addWidget(self.heading)
         tables = QHBoxLayout()
         tables.setSpacing(18)
@@ -77,11 +77,13 @@ class WhatChanged(QWidget):
         """Compare a voice under two versions of its model."""
         project = self.state.project
         self.apart.hide()  # they are two candidates
+        self.candidates.hide()  # one pair, whose verdict stands in the heading
         self._how.setText(HOW_VERSIONS)
-        self._about = f"What version {new.model_version} changed beside {old.model_version}"
 
         def arrived(found: CandidateChange) -> None:
             self.changes = [found] if found.pairs else []
+            self._about = f"Version {new.model_version} beside {old.model_version}, {len(found.pairs)} pairs of takes: "
+            self._about += f"{found.verdict()}."
             self._show()
 
         self.state.background.run(

@@ -70,6 +70,7 @@ QPushButton:focus, QToolButton:focus {{ border: 2px solid {c["focus"]}; padding:
 QPushButton[role="main"] {{ background: {c["ink"]}; color: {c["on-ink"]}; border-color: {c["ink"]}; }}
 QPushButton[role="main"]:disabled {{ background: {c["rule"]}; color: {c["quiet"]}; border-color: {c["rule"]}; }}
 QPushButton[role="main"]:focus {{ border: 2px solid {c["zest"]}; }}
+QPushButton[role="chosen"] {{ border-color: {c["zest"]}; font-weight: bold; }}
 QPushButton[role="link"] {{ background: transparent; border: none; border-radius: 2px; padding: 1px; text-align: left;
   min-height: 0; }}
 QPushButton[role="link"]:hover {{ color: {c["deep-zest"]}; }}

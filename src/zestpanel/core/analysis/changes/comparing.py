@@ -106,6 +106,7 @@ class CandidateChange:
     voices: tuple[str, str]
     price: tuple[str, str]
     failed: tuple[int, int]
+    stated: bool = False  # that it is another one is stated: nothing changes silently
 
     @property
     def changes(self) -> list[Difference]:
@@ -120,7 +121,7 @@ class CandidateChange:
     def silently(self) -> bool:
         """The sound changed while model and voice are stated to be the same."""
         named = self.models[0] == self.models[1] and self.voices[0] == self.voices[1]
-        return named and bool(self.sound_changes)
+        return named and not self.stated and bool(self.sound_changes)
 
     @property
     def kept_apart(self) -> bool:
@@ -209,6 +210,7 @@ def compare_versions(project: Project, old: Candidate, new: Candidate) -> Candid
         voices=(_named(a.voice_used for a, _ in pairs), _named(b.voice_used for _, b in pairs)),
         price=("", ""),
         failed=(0, 0),
+        stated=True,
     )
     return adjusted([change])[0]
 

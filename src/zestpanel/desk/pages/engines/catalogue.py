@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 
 from PyQt6.QtWidgets import (
@@ -19,6 +19,7 @@ from zestpanel.core.catalogue.accelerators import found_accelerators, looked_for
 from zestpanel.core.catalogue.changes import voice_changes
 from zestpanel.core.catalogue.claims import OwnFigure, hold
 from zestpanel.core.catalogue.comparing import compare
+from zestpanel.core.catalogue.engine_facets import EngineTraits, narrowed
 from zestpanel.core.catalogue.facts import Engine, Plan, Voice
 from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger, price_is_old, troubles
 from zestpanel.core.catalogue.machine import fits, this_machine
@@ -30,6 +31,7 @@ from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.by_hand import TITLES, ByHandDialog, What, rows_of
 from zestpanel.desk.pages.engines.changes import ChangesDialog
+from zestpanel.desk.pages.engines.facet_bar import FacetBar
 from zestpanel.desk.pages.engines.notes import SetupDialog, StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.state import DeskState
@@ -55,6 +57,14 @@ class CatalogueView(QWidget):
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setAccessibleName("Engines")
         self.table.itemSelectionChanged.connect(self._show_detail)
+        self.facets = FacetBar()
+        self.facets.changed.connect(self.refresh)
+        self.counted = label("", "quiet")
+        above = QHBoxLayout()
+        above.setSpacing(12)
+        above.addWidget(self.counted)
+        above.addWidget(self.facets, 1)
+        layout.addLayout(above)
         layout.addWidget(self.table, 2)
         layout.addWidget(self._make_actions())
         row = QHBoxLayout()
@@ -113,8 +123,13 @@ class CatalogueView(QWidget):
                 found_accelerators, lambda _: self.refresh(), self.state.complain, topic="accelerators"
             )
         chosen = [engine.engine for engine in self.selected()]
-        engines = self.state.bench.engines
         own = self.state.project.notes.statements()
+        left, facets = narrowed(self._traits(own), self.facets.chosen)
+        self.facets.show_facets(facets)
+        self.facets.setVisible(bool(facets))
+        engines = {engine.engine: engine for engine in left}
+        every = len(self.state.bench.engines)
+        self.counted.setText(f"{len(left)} of {every} engines" if len(left) < every else f"{every} engines")
         spent: dict[str, float] = {}
         for entry in self.state.project.notes.setup():
             spent[entry.engine] = spent.get(entry.engine, 0) + entry.minutes
@@ -154,6 +169,18 @@ class CatalogueView(QWidget):
 
     def _troubles(self, engine: Engine, own: list[OwnStatement]) -> list[str]:
         return troubles(engine, own, age_days=self.age_days)
+
+    def _traits(self, own: Mapping[str, list[OwnStatement]]) -> list[EngineTraits]:
+        project, bench = self.state.project, self.state.bench
+        tried = {c.engine for c in bench.candidates} | {row.engine for row in project.auditions.rows()}
+        machine = this_machine() if looked_for() else None
+        out = []
+        for name, engine in bench.engines.items():
+            of = own.get(name, [])
+            models = () if engine.is_hosted or machine is None else engine.models
+            here = tuple(fits(ledger(engine, "model", m.id, of), machine)[0] for m in models if machine is not None)
+            out.append(EngineTraits(engine=engine, own=of, here=here, tried=name in tried))
+        return out
 
     @staticmethod
     def _here(engine: Engine, own: list[OwnStatement]) -> str:

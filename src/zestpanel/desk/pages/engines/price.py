@@ -212,6 +212,7 @@ class PriceDialog(KeepingDialog):
         column.addWidget(self.picture)
         self.months = label("", "small", wrap=True)
         column.addWidget(self.months)
+        column.addSpacing(8)
         self.earlier = label(self._earlier_prices(), "small", wrap=True)
         column.addWidget(self.earlier)
         column.addStretch(1)
