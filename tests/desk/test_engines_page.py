@@ -20,14 +20,15 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.clock import today
 from zestpanel.core.report.catalogue_file import as_yaml, export_catalogue, parse_catalogue
+from zestpanel.core.store.own_voices import Consent
 from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.cost import CostPage
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.by_hand import ByHandDialog
 from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.desk.pages.engines.notes import ConsentDialog, NoteDialog, SetupDialog, StatementDialog
+from zestpanel.desk.pages.engines.own_voice import OwnVoiceDialog, RemoveVoiceDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
-from zestpanel.desk.pages.engines.recordings import OwnVoiceDialog
 from zestpanel.desk.pages.engines.shortlist import VariantDialog, VersionsDialog
 from zestpanel.desk.pages.engines.wizard import WizardDialog
 from zestpanel.desk.window import MainWindow
@@ -342,6 +343,7 @@ def test_a_recording_is_checked_agreed_to_and_made_a_voice(
     assert [row[1] for row in cells(view.table)] == ["as given", "best stretch"]
     qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
     voice = dialog_of(page, OwnVoiceDialog)
+    voice.engine.setCurrentText("Sunquat")
     qtbot.mouseClick(voice.keep_button, Qt.MouseButton.LeftButton)
     assert cells(view.voices) == [["Ann", "Sunquat", "Ann, best stretch"]]
     bench_project.shortlist.add(bench_project.shortlist.engines()["Sunquat"], voice="own-ann")
@@ -394,8 +396,10 @@ def test_a_recording_is_cleaned_heard_and_taken_away_with_undo(
     page.refresh()
     assert [row[1] for row in cells(view.table)] == ["as given", "cleaned"]
     # none of these engines makes voices, and it is said which word in a file would change that
+    bench_project.shortlist.remove_engine("Citrange")
+    window.state.refresh()
     qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
-    assert "takes_recordings in its connector file" in window.notice_text.text()
+    assert "takes_recordings or makes_voices in its connector file" in window.notice_text.text()
     view.make_described()
     assert "takes_descriptions in its file" in window.notice_text.text()
 
@@ -668,3 +672,45 @@ def test_a_file_loaded_anew_asks_and_a_new_version_is_put_beside_and_compared(
     qtbot.mouseClick(found.hear, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     assert [lane.take.candidate_id for lane in window.state.tray.lanes] == [old.id, new.id]
+
+
+def test_a_service_makes_a_voice_of_recordings_and_deletes_it(
+    bench_project: Project, on_page: OnPage, qtbot: QtBot, service: StandInService
+) -> None:
+    add_demo_engine(bench_project, "citrange")
+    yes = Consent(who="Ann", given=date(2026, 1, 1), use="the channel")
+    spoken, _ = speak("The quince keeps through the winter, wrapped in straw.", VOICES["brindal"])
+    own = bench_project.own_voices
+    for name, consent in (("Second", None), ("First", yes)):
+        own.add_recording(spoken, name=name, language="en-GB", checks=[], consent=consent)
+    window, page = on_page("Own voices")
+    view = page.recordings
+    view.table.selectRow(1)
+    qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
+    dialog = dialog_of(page, OwnVoiceDialog)
+    dialog.engine.setCurrentText("Citrange")
+    assert dialog.visibility.currentText() == "private", "nothing else unless it is asked for"
+    assert dialog.warning.isHidden()
+    dialog.visibility.setCurrentText("public")
+    assert "Anybody may speak as this person" in dialog.warning.text()
+    dialog.visibility.setCurrentText("private")
+    assert "0 of 2 places" in dialog.slots.text()
+    dialog.more.tick({own.recordings()[0].id})
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "'Second' was not sent: nobody's consent is recorded" in dialog.wrong.text()
+    own.set_consent(own.recordings()[0].id, yes)
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=30_000)
+    settle(qtbot, window)
+    (voice,) = [one for one in own.voices() if one.engine == "Citrange"]
+    assert voice.at_service is not None
+    assert len(voice.at_service.recordings) == 2
+    assert voice.voice.id in [one.id for one in window.state.bench.engines["Citrange"].voices]
+    assert "kept at the service, private" in cells(view.voices)[-1][2]
+    view.voices.selectRow(len(own.voices()) - 1)
+    qtbot.mouseClick(view.remove_voice, Qt.MouseButton.LeftButton)
+    asked = dialog_of(page, RemoveVoiceDialog)
+    qtbot.mouseClick(asked.there, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "was deleted at Citrange" in window.notice_text.text(), timeout=30_000)
+    assert own.slots_used("Citrange") == 0
+    assert voice.id not in [one.id for one in own.voices()]

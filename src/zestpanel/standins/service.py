@@ -4,6 +4,8 @@ POST /{engine}/speak         {"text", "voice", "model", "pace", "liveliness", "s
 POST /{engine}/as/{way}      the same, in a stated way: stream, pcm, json, parts, events, lines, link, job
 WS   /{engine}/talk          the same as a message; samples as binary messages, then {"done": true, ...}
 GET  /{engine}/voices        the voices, sixty a page
+POST /{engine}/own-voices    a voice of recordings (a form: name, language, visible, sample ...) -> its id
+GET  /{engine}/own-voices/{number}   how far it is; DELETE takes it off the shelf
 GET  /jobs/{number}          the state of a job; /jobs/{number}/sound and /kept/{name} give the sound
 GET  /account                what was used, what is left                  (X-Key as for the others)
 GET  /invoice/{engine}?plan  the month's, from a ledger of all requests    (X-Key as for the others)
@@ -36,6 +38,7 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from zestpanel.standins.billing import PRICE_LISTS, Account
 from zestpanel.standins.marks import for_built_in
+from zestpanel.standins.own_shelf import Shelf
 from zestpanel.standins.replies import WAYS, Spoken, as_link, pieces
 from zestpanel.standins.timbre import speak
 from zestpanel.standins.unsteady import pushed_too_far
@@ -97,6 +100,7 @@ class _Service:
         self.behaviour = behaviour
         self.kept: dict[str, bytes] = {}
         self.jobs: dict[str, tuple[float, bytes]] = {}
+        self.shelf = Shelf()
 
     def _check(self, engine: str, key: str | None, asked: Any) -> tuple[str, str, str]:
         """(text, voice, fault); raises _Refused."""
@@ -109,7 +113,7 @@ class _Service:
         except (KeyError, TypeError):
             raise _Refused(JSONResponse({"error": "text and voice are wanted"}, status_code=400)) from None
         voice = behaviour.other_voice or voice
-        if engine not in ENGINES or voice not in ENGINES[engine]:
+        if engine not in ENGINES or (voice not in ENGINES[engine] and self.shelf.timbre(voice) is None):
             raise _Refused(JSONResponse({"error": f"no voice {voice}"}, status_code=404))
         if len(text) > LONGEST_TEXT[engine]:
             raise _Refused(JSONResponse({"error": f"text over {LONGEST_TEXT[engine]} characters"}, status_code=413))
@@ -127,7 +131,7 @@ class _Service:
 
     async def _make(self, engine: str, key: str | None, asked: Any) -> Spoken:
         text, voice, fault = self._check(engine, key, asked)
-        timbre, behaviour = timbre_of(voice), self.behaviour
+        timbre, behaviour = timbre_of(voice) or self.shelf.timbre(voice), self.behaviour
         assert timbre is not None
         mood = str(asked.get("mood") or "plain")
         if mood not in moods_of(voice):
@@ -235,6 +239,23 @@ class _Service:
             {"used": used, "left": self.behaviour.allowance - used, "requests": self.behaviour.requests}
         )  # fmt: skip
 
+    async def own_voices(self, request: Request) -> Response:
+        if _key(request) != self.behaviour.key:
+            return JSONResponse({"error": "this key is not known"}, status_code=401)
+        form = request.headers.get("content-type", "")
+        status, answer = await run_in_threadpool(self.shelf.make, form, await request.body())
+        return JSONResponse(answer, status_code=status)
+
+    async def own_voice(self, request: Request) -> Response:
+        if _key(request) != self.behaviour.key:
+            return JSONResponse({"error": "this key is not known"}, status_code=401)
+        number = request.path_params["number"]
+        if request.method == "DELETE":
+            gone = self.shelf.voices.pop(number, None)
+            return Response(status_code=204 if gone is not None else 404)
+        found = self.shelf.state(number)
+        return JSONResponse(found or {"error": f"no voice {number}"}, status_code=200 if found else 404)
+
     async def invoice(self, request: Request) -> Response:
         """What the requests of the calendar's month come to under a plan that begins with that month."""
         if _key(request) != self.behaviour.key:
@@ -283,6 +304,8 @@ def make_service(behaviour: Behaviour) -> Starlette:
             Route("/{engine}/speak", service.speak, methods=["POST"]),
             Route("/{engine}/as/{way}", service.speak, methods=["POST"]),
             Route("/{engine}/voices", service.voices),
+            Route("/{engine}/own-voices", service.own_voices, methods=["POST"]),
+            Route("/{engine}/own-voices/{number}", service.own_voice, methods=["GET", "DELETE"]),
             WebSocketRoute("/{engine}/talk", service.talk),
             Route("/jobs/{number}", service.job),
             Route("/jobs/{number}/{what}", service.job),

@@ -10,7 +10,7 @@ from pydantic import Field, WithJsonSchema, field_validator, model_validator
 from zestpanel.core.catalogue.fact_list import About, HasFacts
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.catalogue.outside import Claim, OutsideRank
-from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList
+from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList, VoiceMaking
 from zestpanel.core.money.tariff import Tariff
 
 # YAML reads bare yes and no as truth values; both ways of writing are taken
@@ -184,6 +184,9 @@ class Engine(HasFacts):
     marks: dict[str, Fact] = Field(default_factory=dict, description="delivery marks by SSML element: understood?")
     notation: Notation | None = Field(default=None, description="how delivery marks are written to the engine")
     takes_recordings: bool = Field(default=False, description="{reference} is filled with a voice's recording")
+    makes_voices: VoiceMaking | None = Field(
+        default=None, description="http only: how a voice is made of recordings before it can speak"
+    )
     takes_descriptions: bool = Field(default=False, description="{gender}, {age}, {accent}, {strength} are filled")
     human: bool = Field(default=False, description="recordings of a person: heard and compared with, never chosen")
     claims: tuple[Claim, ...] = ()
@@ -201,7 +204,9 @@ class Engine(HasFacts):
 
     @model_validator(mode="after")
     def _has_voices(self) -> Engine:
-        makes_voices = self.takes_recordings or self.takes_descriptions
+        if self.makes_voices is not None and self.speak.kind != "http":
+            raise ValueError("makes_voices: only a service that is reached by http makes voices")
+        makes_voices = self.takes_recordings or self.takes_descriptions or self.makes_voices is not None
         if self.speak.kind != "heard of" and not (self.voices or self.voices_from is not None or makes_voices):
             raise ValueError("voices: list at least one, or say with voices_from where the list is fetched")
         for what, items in (("voice", self.voices), ("model", self.models)):

@@ -243,6 +243,44 @@ Speak = Annotated[
 KINDS: Final = ("http", "websocket", "command", "folder", "plugin", "heard of")
 
 
+class VoiceMaking(Stated):
+    """A service that makes a voice of recordings first and gives its id: it is asked once for each voice, and the voice
+    then speaks by its id like any other. Filled are {name}, {language}, {visibility}, {reference} in ``files`` (sent
+    once for each recording), and {id} in ``poll`` and ``delete``."""
+
+    address: str = Field(min_length=1)
+    method: Literal["POST", "PUT"] = "POST"
+    headers: dict[str, str] = Field(default_factory=dict, description="empty: those of 'speak'")
+    body: dict[str, Any] | None = None
+    body_as: Literal["json", "form", "multipart"] = "multipart"
+    files: dict[str, str] = Field(default_factory=dict, description="multipart only: field to '{reference}'")
+    id: str = Field(default="json id", description="where the new voice's id sits in the reply: 'json PATH'")
+    poll: str = Field(default="", description="address that says how far the voice is, with {id}; empty: it is ready")
+    state: str = Field(default="json state", description="'json PATH' in what ``poll`` answers")
+    done: tuple[str, ...] = ("ready",)
+    failed: tuple[str, ...] = ("failed",)
+    every_s: float = Field(default=2.0, gt=0, le=60)
+    delete: str = Field(default="", description="address that deletes the voice, with {id}; empty: it cannot be")
+    delete_method: Literal["DELETE", "POST"] = "DELETE"
+    slots: int | None = Field(default=None, ge=1, description="how many voices of one's own it keeps")
+    most_recordings: int = Field(default=1, ge=1, le=50, description="of one voice")
+    visibility: dict[Literal["private", "by link", "public"], str] = Field(
+        default_factory=dict, description="who may use a voice made here, to the service's word for it"
+    )
+
+    @model_validator(mode="after")
+    def _sends_recordings(self) -> VoiceMaking:
+        _check_place("id", self.id, ("json",))
+        _check_place("state", self.state, ("json",))
+        if self.files and self.body_as != "multipart":
+            raise ValueError("files need body_as: multipart")
+        if set(self.files.values()) - {"{reference}"}:
+            raise ValueError("files hold {reference}: no other file of this machine goes out")
+        if "{id}" not in self.delete and self.delete:
+            raise ValueError("'delete' names the voice by {id}")
+        return self
+
+
 class VoiceList(Stated):
     """A list of voices that the service gives: where it is fetched, and what of each entry means what."""
 

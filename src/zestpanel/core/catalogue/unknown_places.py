@@ -37,6 +37,11 @@ def unknown_places(engine: Engine) -> Iterator[tuple[tuple[str | int, ...], str]
         for path, name in _named(getattr(job, field, None), ("speak", "job", field)):
             if name != "job":
                 yield path, name
+    for field, own in (("address", set[str]()), ("headers", _NETWORK), ("body", {"name", "language", "visibility"}),
+                       ("poll", {"id"}), ("delete", {"id"})):  # fmt: skip
+        for path, name in _named(getattr(engine.makes_voices, field, None), ("makes_voices", field)):
+            if name not in own:
+                yield path, name
     token = getattr(engine.speak, "token", None)
     for field in ("address", "headers", "query", "body"):
         for path, name in _named(getattr(token, field, None), ("speak", "token", field)):

@@ -95,6 +95,8 @@ def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
     addresses = [str(speak.address)]  # type: ignore[attr-defined]
     if engine.voices_from is not None:
         addresses.append(engine.voices_from.address)
+    if (making := engine.makes_voices) is not None:
+        addresses += [address for address in (making.address, making.poll, making.delete) if address]
     if isinstance(speak, HttpSpeak) and speak.job is not None:
         addresses += [a for a in (speak.job.poll, speak.job.fetch) if "://" in expand_environment(a)]
     if (token := getattr(speak, "token", None)) is not None:

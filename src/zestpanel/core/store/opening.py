@@ -17,7 +17,7 @@ from zestpanel.core.store.database import FILE, Database, connecting
 from zestpanel.core.store.storage_trouble import kind_of, trouble
 
 # in order; the last is what this program writes
-REVISIONS: Final = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008", "0009", "0010", "0011", "0012")
+REVISIONS: Final = tuple(f"{number:04d}" for number in range(1, 14))
 # what says in a database's head whose it is: "ZEST"
 APPLICATION_ID: Final = 0x5A455354
 # tables of the first revision, by which a database from before it had that mark is known

@@ -6,8 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
+from pydantic import BaseModel, ConfigDict, ValidationError
 from sqlalchemy import Row, select, update
 
 from zestpanel.core import clock
@@ -18,6 +19,8 @@ from zestpanel.core.errors import AudioError, InputError, SynthesisFailure
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import own_voices, recordings
+
+Visibility = Literal["private", "by link", "public"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +58,16 @@ class Recording:
     created: str
 
 
+class AtService(BaseModel):
+    """A voice that a service made and keeps. visibility: who may use it there. recordings: what it was made of, by
+    number. deleted: the day it was deleted at the service, '' while it takes a slot."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    visibility: Visibility = "private"
+    recordings: tuple[int, ...]
+    deleted: str = ""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OwnVoice:
     id: int
@@ -62,6 +75,7 @@ class OwnVoice:
     voice: Voice
     recording_id: int | None
     described: Mapping[str, str]
+    at_service: AtService | None = None
 
 
 class OwnVoices:
@@ -134,6 +148,7 @@ class OwnVoices:
         language: str,
         recording_id: int | None = None,
         described: Mapping[str, str] | None = None,
+        at_service: AtService | None = None,
     ) -> int:
         """A voice of one's own for an engine; its number. Raises InputError when the engine has one of that id."""
         if any(v.engine == engine and v.voice.id == voice for v in self.voices()):
@@ -148,6 +163,7 @@ class OwnVoices:
             "described": dict(described or {}),
             "created": now(),
             "removed": None,
+            "at_service": at_service.model_dump(mode="json") if at_service is not None else None,
         }
         with self._database.writing() as connection:
             gone = connection.execute(
@@ -163,8 +179,21 @@ class OwnVoices:
             values = {"removed": now() if removed else None}
             connection.execute(update(own_voices).where(own_voices.c.id == voice_id).values(values))
 
-    def voices(self) -> list[OwnVoice]:
-        query = select(own_voices).where(own_voices.c.removed.is_(None)).order_by(own_voices.c.id)
+    def slots_used(self, engine: str) -> int:
+        """Voices that the service of an engine keeps, those taken away here and not there included."""
+        of_engine = [one for one in self.voices(removed=True) if one.engine == engine]
+        return sum(one.at_service is not None and not one.at_service.deleted for one in of_engine)
+
+    def put_at_service(self, voice_id: int, at_service: AtService) -> None:
+        with self._database.writing() as connection:
+            query = update(own_voices).where(own_voices.c.id == voice_id)
+            connection.execute(query.values(at_service=at_service.model_dump(mode="json")))
+
+    def voices(self, *, removed: bool = False) -> list[OwnVoice]:
+        """removed: those that were taken away, too."""
+        query = select(own_voices).order_by(own_voices.c.id)
+        if not removed:
+            query = query.where(own_voices.c.removed.is_(None))
         with self._database.reading() as connection:
             return [
                 OwnVoice(
@@ -172,6 +201,7 @@ class OwnVoices:
                     engine=row.engine,
                     recording_id=row.recording_id,
                     described=row.described,
+                    at_service=_at_service(row.at_service),
                     voice=Voice(
                         id=row.voice,
                         name=row.name,
@@ -189,7 +219,12 @@ class OwnVoices:
         found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
         if found is None or found.recording_id is None:
             return ""
-        recording = next((r for r in self.recordings() if r.id == found.recording_id), None)
+        numbers = found.at_service.recordings if found.at_service is not None else (found.recording_id,)
+        return next((why for one in numbers if (why := self.recording_missing(one, today=today))), "")
+
+    def recording_missing(self, recording_id: int, *, today: date | None = None) -> str:
+        """Why a recording may not be used, '' when it may."""
+        recording = next((r for r in self.recordings() if r.id == recording_id), None)
         if recording is None:
             return "the recording this voice is made from was taken away"
         if recording.consent is None:
@@ -216,6 +251,16 @@ class OwnVoices:
             return "", {}
         recording = next((r for r in self.recordings() if r.id == found.recording_id), None)
         return (str(self.path(recording)) if recording else ""), found.described
+
+
+def _at_service(value: Any) -> AtService | None:
+    """What cannot be read, from a stranger's project, is none."""
+    if value is None:
+        return None
+    try:
+        return AtService.model_validate(value)
+    except ValidationError:
+        return None
 
 
 def _written(consent: Consent | None) -> dict[str, Any] | None:

@@ -130,6 +130,7 @@ own_voices = Table(
     Column("described", JSON, nullable=False),
     Column("created", String, nullable=False),
     Column("removed", String),
+    Column("at_service", JSON(none_as_null=True)),
     UniqueConstraint("engine", "voice"),
 )
 

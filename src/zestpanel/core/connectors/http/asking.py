@@ -94,7 +94,9 @@ def content_of(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | Non
         # a field is a part without a file name (RFC 7578, 4.2); so is a form without any file
         parts: list[tuple[str, Any]] = [(name, (None, _plain(value))) for name, value in (body or {}).items()]
         for name, path in speak.files.items():
-            parts.append((name, _file(str(fill(path, values)), values)))
+            for reference in values.get("references", (values.get("reference", ""),)):
+                of_one = {**values, "reference": reference}
+                parts.append((name, _file(str(fill(path, of_one)), of_one)))
         request = httpx.Request("POST", "http://x", files=parts)
         return request.read(), request.headers["content-type"]
     if body is None:

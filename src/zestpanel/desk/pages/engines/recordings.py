@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
-from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.connectors.templates import DESCRIBED_BY
-from zestpanel.core.errors import InputError
 from zestpanel.core.languages import locale_name
 from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut
 from zestpanel.core.playback.mixer import prepare_lanes
-from zestpanel.core.store.own_voices import Recording
+from zestpanel.core.store.own_voices import OwnVoice, Recording
 from zestpanel.desk.flow import flow_row
-from zestpanel.desk.pages.engines.notes import ConsentDialog, FormDialog
+from zestpanel.desk.pages.engines.notes import ConsentDialog
+from zestpanel.desk.pages.engines.own_voice import OwnVoiceDialog, RemoveVoiceDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import EmptyState, button, label
@@ -111,8 +108,7 @@ class RecordingsView(QWidget):
                 [
                     v.voice.label,
                     v.engine,
-                    names.get(v.recording_id or 0)
-                    or ", ".join(f"{k} {value}" for k, value in v.described.items() if value),
+                    _made_from(v, names),
                 ]
                 for v in voices
             ],
@@ -238,11 +234,13 @@ class RecordingsView(QWidget):
 
     def make_voice(self) -> None:
         found = self.selected()
-        engines = [e for e in self.state.bench.engines.values() if e.takes_recordings]
+        engines = [e for e in self.state.bench.engines.values() if e.takes_recordings or e.makes_voices is not None]
         if found is None:
             return
         if not engines:
-            self.state.complain("No engine of the catalogue takes recordings (takes_recordings in its connector file).")
+            self.state.complain(
+                "No engine of the catalogue takes recordings (takes_recordings or makes_voices in its connector file)."
+            )
             return
         OwnVoiceDialog(self, self.state, engines, found, self.refresh).show()
 
@@ -258,6 +256,10 @@ class RecordingsView(QWidget):
         if not 0 <= row < len(self._voice_ids):
             return
         project, voice_id = self.state.project, self._voice_ids[row]
+        mine = next(one for one in project.own_voices.voices() if one.id == voice_id)
+        if mine.at_service is not None and not mine.at_service.deleted:
+            RemoveVoiceDialog(self, self.state, mine, self.refresh).show()
+            return
 
         def set_removed(removed: bool) -> None:
             project.own_voices.set_voice_removed(voice_id, removed)
@@ -267,74 +269,9 @@ class RecordingsView(QWidget):
         self.refresh()
 
 
-class OwnVoiceDialog(FormDialog):
-    """A voice for an engine, from a recording or from a description."""
-
-    def __init__(
-        self,
-        parent: QWidget,
-        state: DeskState,
-        engines: list[Engine],
-        recording: Recording | None,
-        done: Callable[[], None],
-    ) -> None:
-        about = (
-            f"Made from '{recording.name}', {recording.how}." if recording
-            else "Made by the engine from what is said here."
-        )  # fmt: skip
-        super().__init__(parent, "A voice of your own", about, done, "Make the voice")
-        self._state, self._recording = state, recording
-        self.engine, self.name = QComboBox(), QLineEdit(recording.name if recording else "")
-        for engine in engines:
-            self.engine.addItem(engine.engine)
-        default = recording.language if recording else (state.project.brief.languages or ("en-GB",))[0]
-        self.language = QLineEdit(default)
-        self.form.addRow("Engine", self.engine)
-        self.form.addRow("Name", self.name)
-        self.form.addRow("Language", self.language)
-        self.described: dict[str, QComboBox | QLineEdit] = {}
-        if recording is None:
-            gender, age = QComboBox(), QComboBox()
-            gender.addItems(["woman", "man", "child"])
-            age.addItems(["adult", "young", "middle-aged", "old"])
-            accent, strength = QLineEdit(), QLineEdit()
-            strength.setPlaceholderText("0 to 1")
-            self.described = {"gender": gender, "age": age, "accent": accent, "strength": strength}
-            for name, widget in self.described.items():
-                self.form.addRow("How strong the accent" if name == "strength" else name.capitalize(), widget)
-
-    def keep(self) -> bool:
-        name, language = self.name.text().strip(), self.language.text().strip()
-        if not name:
-            raise InputError("The voice needs a name.", kept="Nothing was made.")
-        if not re.fullmatch(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*", language):
-            raise InputError(f"'{language}' is no language tag, such as en-GB.", kept="Nothing was made.")
-        described = {}
-        for key in DESCRIBED_BY:
-            widget = self.described.get(key)
-            if widget is not None:
-                described[key] = widget.currentText() if isinstance(widget, QComboBox) else widget.text().strip()
-        project, made = self._state.project, list[int]()
-        voice_id = "own-" + re.sub(r"\W+", "-", name.casefold()).strip("-")
-
-        def do() -> None:
-            if made:
-                project.own_voices.set_voice_removed(made[0], False)
-            else:
-                made.append(
-                    project.own_voices.add_voice(
-                        self.engine.currentText(),
-                        voice=voice_id,
-                        name=name,
-                        language=language,
-                        recording_id=self._recording.id if self._recording else None,
-                        described=described,
-                    )
-                )
-            project.shortlist.voices_changed()
-
-        def undo() -> None:
-            project.own_voices.set_voice_removed(made[0], True)
-            project.shortlist.voices_changed()
-
-        return self._state.edit("a voice of one's own", do, undo)
+def _made_from(voice: OwnVoice, names: Mapping[int, str]) -> str:
+    if voice.at_service is not None:
+        of = "; ".join(names.get(number, "a recording taken away") for number in voice.at_service.recordings)
+        return f"{of} (kept at the service, {voice.at_service.visibility})"
+    described = ", ".join(f"{name} {value}" for name, value in voice.described.items() if value)
+    return names.get(voice.recording_id or 0) or described

@@ -1,0 +1,143 @@
+"""Voices that a service makes of recordings before they can speak: sent once, waited for, spoken with by their id,
+deleted when they are no longer wanted."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, Final
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.reaching import HttpReply, HttpSpeak, VoiceMaking
+from zestpanel.core.connectors.agreed import require_agreement
+from zestpanel.core.connectors.http.asking import HttpRequest, filled, make_client, send
+from zestpanel.core.connectors.http.connector import raise_for_failure
+from zestpanel.core.connectors.http.finding import at_path
+from zestpanel.core.connectors.http.receiving import Received
+from zestpanel.core.connectors.http.token import Tokens
+from zestpanel.core.errors import Cancelled as WasCancelled
+from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.secrets.keys import find_secret
+from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.waiting import Cancelled, never_cancelled
+
+LONGEST_ID: Final = 200
+
+
+def make_voice(
+    engine: Engine, *, name: str, language: str, visibility: str, recordings: Sequence[Path],
+    cancelled: Cancelled = never_cancelled,
+) -> str:  # fmt: skip
+    """The id of a voice that the service made of the recordings and that is ready to speak.
+
+    visibility: 'private', 'by link' or 'public', of those that the file names. Raises SynthesisFailure, InputError,
+    Cancelled. A voice that was begun and not waited for to its end may be there all the same: the sentence says so.
+    """
+    making = _making(engine)
+    if not 1 <= len(recordings) <= making.most_recordings:
+        most = f"at most {making.most_recordings}" if making.most_recordings > 1 else "one"
+        raise InputError(f"{engine.engine} takes {most} recording{'s' * (making.most_recordings > 1)} for a voice.",
+                         kept="Nothing was sent.")  # fmt: skip
+    values = {
+        "name": name, "language": language, "visibility": making.visibility.get(visibility, ""),  # type: ignore[call-overload]
+        "references": tuple(str(path) for path in recordings),
+    }  # fmt: skip
+    with _Talk(engine, making, cancelled) as talk:
+        reply = talk.ask(making.address, making.method, values, whole=making)
+        made = at_path(_json(reply), making.id.partition(" ")[2])
+        if not isinstance(made, str | int) or isinstance(made, bool) or not 0 < len(str(made)) <= LONGEST_ID:
+            raise SynthesisFailure("wrong content", f"The reply names no voice at '{making.id}'. Look at the service: "
+                                                    "the voice may have been made.")  # fmt: skip
+        number = str(made)
+        if making.poll:
+            talk.wait(making, number)
+        return number
+
+
+def delete_voice(engine: Engine, voice: str, cancelled: Cancelled = never_cancelled) -> None:
+    """Delete a voice at the service; one that is not there any more is deleted. Raises SynthesisFailure, InputError."""
+    making = _making(engine)
+    if not making.delete:
+        raise InputError(f"{engine.engine}'s connector file does not say how a voice is deleted.",
+                         kept="The voice stays.", remedy="Delete it at the service.")  # fmt: skip
+    with _Talk(engine, making, cancelled) as talk:
+        talk.ask(making.delete, making.delete_method, {"id": voice}, gone_is_good=True)
+
+
+def _making(engine: Engine) -> VoiceMaking:
+    if engine.makes_voices is None or not isinstance(engine.speak, HttpSpeak):
+        raise InputError(f"{engine.engine} makes no voices of recordings.", kept="Nothing was sent.")
+    require_agreement(engine)
+    return engine.makes_voices
+
+
+class _Talk:
+    """Requests to the service of an engine, with its key and headers."""
+
+    def __init__(self, engine: Engine, making: VoiceMaking, cancelled: Cancelled) -> None:
+        assert isinstance(engine.speak, HttpSpeak)
+        self._speak, self._making, self._cancelled = engine.speak, making, cancelled
+        self._secret = find_secret(engine.speak.secret) if engine.speak.secret else ""
+        self._client = make_client(engine.speak, connections=2)
+        self._began = time.monotonic()
+        self._last: HttpRequest | None = None
+
+    def __enter__(self) -> _Talk:
+        return self
+
+    def __exit__(self, kind: object, error: object, trace: object) -> None:
+        self._client.close()
+        if isinstance(error, SynthesisFailure):
+            raise SynthesisFailure(error.kind, without_keys(error.what)) from None
+
+    def ask(
+        self, address: str, method: str, values: dict[str, Any], *, whole: VoiceMaking | None = None,
+        gone_is_good: bool = False,
+    ) -> Received:  # fmt: skip
+        """whole: whose body and files go along."""
+        values = {
+            **values,
+            "token": Tokens(self._speak, raise_for_failure).get(self._client, self._secret, self._cancelled),
+        }
+        call = self._speak.model_copy(update={
+            "address": address, "method": method, "headers": self._making.headers or self._speak.headers,
+            "query": {}, "job": None, "stream": False, "reply": HttpReply(),
+            "body": whole.body if whole else None, "body_as": whole.body_as if whole else "json",
+            "files": whole.files if whole else {},
+        })  # fmt: skip
+        self._last = filled(call, values, self._secret)
+        received = send(self._client, call, self._last, self._secret, self._began, self._cancelled)
+        if not (gone_is_good and received.status in (404, 410)):
+            raise_for_failure(call, received)
+        return received
+
+    def wait(self, making: VoiceMaking, number: str) -> None:
+        """Until the voice is ready."""
+        assert self._last is not None
+        address, state = making.poll.replace("{id}", number), ""
+        while True:
+            answer = self.ask(address, "GET", {})
+            state = str(at_path(_json(answer), making.state.partition(" ")[2]))
+            if state in making.done:
+                return
+            if state in making.failed:
+                raise SynthesisFailure("wrong content", f"The service gave the voice up (its state: {state[:80]}).")
+            if time.monotonic() - self._began > self._speak.whole_timeout_s:
+                raise SynthesisFailure(
+                    "timed out", f"The voice was not ready after {self._speak.whole_timeout_s:g} s (its state: "
+                                 f"{state[:80]}). It may be there all the same: look at the service."
+                )  # fmt: skip
+            until = time.monotonic() + making.every_s
+            while time.monotonic() < until:
+                if self._cancelled():
+                    raise WasCancelled
+                time.sleep(min(0.05, making.every_s))
+
+
+def _json(received: Received) -> Any:
+    try:
+        return json.loads(received.data)
+    except (ValueError, RecursionError) as error:
+        raise SynthesisFailure("wrong content", "The service's answer is not JSON.") from error

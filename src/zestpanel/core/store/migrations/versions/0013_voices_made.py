@@ -1,0 +1,10 @@
+"""Voices that a service made of recordings: who may use them, of which, and whether they are deleted there."""
+
+from alembic import op
+
+revision = "0013"
+down_revision = "0012"
+
+
+def upgrade() -> None:
+    op.execute("ALTER TABLE own_voices ADD COLUMN at_service JSON")

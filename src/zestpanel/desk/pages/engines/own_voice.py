@@ -1,0 +1,256 @@
+"""A voice of one's own is made, of recordings or from a description, by a program or at a service; and taken away."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import cast
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.clock import today
+from zestpanel.core.connectors.http.voice_making import delete_voice, make_voice
+from zestpanel.core.connectors.templates import DESCRIBED_BY
+from zestpanel.core.errors import InputError
+from zestpanel.core.store.own_voices import AtService, OwnVoice, Recording, Visibility
+from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.pages.engines.notes import FormDialog
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.ticks import Ticks
+from zestpanel.desk.widgets import button, label, open_at
+
+_OPEN = {
+    "by link": "Anybody who has the address may speak as this person, also after you have deleted it here.",
+    "public": "Anybody may speak as this person. That is hardly what was agreed to: ask the person first.",
+}
+
+
+class OwnVoiceDialog(FormDialog):
+    """A voice for an engine, from a recording or from a description."""
+
+    def __init__(
+        self, parent: QWidget, state: DeskState, engines: list[Engine], recording: Recording | None,
+        done: Callable[[], None],
+    ) -> None:  # fmt: skip
+        about = (
+            f"Made from '{recording.name}', {recording.how}." if recording
+            else "Made by the engine from what is said here."
+        )  # fmt: skip
+        super().__init__(parent, "A voice of your own", about, done, "Make the voice")
+        self._state, self._recording = state, recording
+        self._engines = {engine.engine: engine for engine in engines}
+        self.engine, self.name = QComboBox(), QLineEdit(recording.name if recording else "")
+        for engine in engines:
+            self.engine.addItem(engine.engine)
+        default = recording.language if recording else (state.project.brief.languages or ("en-GB",))[0]
+        self.language = QLineEdit(default)
+        self.form.addRow("Engine", self.engine)
+        self.form.addRow("Name", self.name)
+        self.form.addRow("Language", self.language)
+        self.described: dict[str, QComboBox | QLineEdit] = {}
+        if recording is None:
+            self._ask_for_description()
+        else:
+            self._ask_for_service(recording)
+
+    def _ask_for_description(self) -> None:
+        gender, age = QComboBox(), QComboBox()
+        gender.addItems(["woman", "man", "child"])
+        age.addItems(["adult", "young", "middle-aged", "old"])
+        accent, strength = QLineEdit(), QLineEdit()
+        strength.setPlaceholderText("0 to 1")
+        self.described = {"gender": gender, "age": age, "accent": accent, "strength": strength}
+        for name, widget in self.described.items():
+            self.form.addRow("How strong the accent" if name == "strength" else name.capitalize(), widget)
+
+    def _ask_for_service(self, recording: Recording) -> None:
+        """What a service that makes and keeps the voice is to know; hidden for programs that follow a recording."""
+        others = {
+            r.id: f"{r.name}, {r.how}" for r in self._state.project.own_voices.recordings() if r.id != recording.id
+        }
+        self.more = Ticks("Recordings beside it", others, lambda: None, ticked=False)
+        self.visibility, self.warning, self.slots = (
+            QComboBox(),
+            label("", "bad", wrap=True),
+            label("", "small", wrap=True),
+        )
+        self.visibility.setAccessibleName("Who may use it there")
+        self.visibility.currentIndexChanged.connect(lambda _: self._warn())
+        self.form.addRow("Who may use it there", self.visibility)
+        self.form.addRow("", self.warning)
+        self.form.addRow("", self.more)
+        self.form.addRow("", self.slots)
+        self.engine.currentIndexChanged.connect(lambda _: self._show_service())
+        self._show_service()
+
+    def _show_service(self) -> None:
+        making = self._chosen().makes_voices
+        self.visibility.clear()
+        if making is not None:
+            for words in making.visibility:  # private first, whatever the file's order
+                self.visibility.insertItem(0 if words == "private" else self.visibility.count(), words, words)
+            self.visibility.setCurrentIndex(0)
+            used = self._state.project.own_voices.slots_used(self.engine.currentText())
+            of = f"{used} of {making.slots} places for voices of your own are taken." if making.slots else ""
+            self.slots.setText(f"{self.engine.currentText()} is sent the recordings and keeps the voice. {of}".rstrip())
+            if making.slots is not None and used >= making.slots:
+                self.slots.setText(f"{of} Delete one first.")
+        self.form.setRowVisible(self.visibility, making is not None and bool(making.visibility))
+        self.form.setRowVisible(
+            self.more, making is not None and making.most_recordings > 1 and bool(self.more.list.count())
+        )
+        self.form.setRowVisible(self.slots, making is not None)
+        self._warn()
+
+    def _warn(self) -> None:
+        warning = _OPEN.get(str(self.visibility.currentData()), "")
+        self.warning.setText(warning)
+        self.form.setRowVisible(self.warning, bool(warning))
+
+    def _chosen(self) -> Engine:
+        return self._engines[self.engine.currentText()]
+
+    def keep(self) -> bool:
+        name, language = self.name.text().strip(), self.language.text().strip()
+        if not name:
+            raise InputError("The voice needs a name.", kept="Nothing was made.")
+        if not re.fullmatch(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*", language):
+            raise InputError(f"'{language}' is no language tag, such as en-GB.", kept="Nothing was made.")
+        if self._recording is not None and self._chosen().makes_voices is not None:
+            self._make_at_service(name, language, self._recording)
+            return False
+        described = {}
+        for key in DESCRIBED_BY:
+            widget = self.described.get(key)
+            if widget is not None:
+                described[key] = widget.currentText() if isinstance(widget, QComboBox) else widget.text().strip()
+        voice_id = "own-" + re.sub(r"\W+", "-", name.casefold()).strip("-")
+        return self._add(voice_id, name, language, described=described)
+
+    def _make_at_service(self, name: str, language: str, recording: Recording) -> None:
+        """Send the recordings, off the interface thread, and add the voice when it is ready. Raises InputError."""
+        engine, own = self._chosen(), self._state.project.own_voices
+        by_id = {r.id: r for r in own.recordings()}
+        of = [recording, *(by_id[number] for number in self.more.ticked() if number in by_id)]
+        for one in of:
+            if why := own.recording_missing(one.id):
+                raise InputError(f"The recording '{one.name}' was not sent: {why}.", kept="Nothing was made.")
+        making = engine.makes_voices
+        assert making is not None
+        if making.slots is not None and own.slots_used(engine.engine) >= making.slots:
+            raise InputError(f"All {making.slots} places that {engine.engine} has for voices of your own are taken.",
+                             kept="Nothing was sent.", remedy="Delete one that is not needed any more.")  # fmt: skip
+        visibility = cast("Visibility", self.visibility.currentData() or "private")
+        paths = [own.path(one) for one in of]
+
+        def made(voice: str) -> None:
+            self.keep_button.setEnabled(True)
+            at_service = AtService(visibility=visibility, recordings=tuple(one.id for one in of))
+            if self._add(voice, name, language, at_service=at_service):
+                self._state.say(f"{name} was made by {engine.engine} and can be put on the shortlist.")
+                self.accept()
+                self._done()
+
+        def failed(error: Exception) -> None:
+            self.keep_button.setEnabled(True)
+            self.wrong.setText(str(error))
+
+        def send() -> None:
+            self.keep_button.setEnabled(False)
+            self.wrong.setText("")
+            self.slots.setText("The voice is being made …")
+            self._state.background.run(
+                lambda: make_voice(engine, name=name, language=language, visibility=visibility, recordings=paths),
+                made, failed,
+            )  # fmt: skip
+
+        ask_first(self, [engine], send)
+
+    def _add(
+        self, voice_id: str, name: str, language: str, *, described: dict[str, str] | None = None,
+        at_service: AtService | None = None,
+    ) -> bool:  # fmt: skip
+        project, made = self._state.project, list[int]()
+
+        def do() -> None:
+            if made:
+                project.own_voices.set_voice_removed(made[0], False)
+            else:
+                made.append(
+                    project.own_voices.add_voice(
+                        self.engine.currentText(), voice=voice_id, name=name, language=language,
+                        recording_id=self._recording.id if self._recording else None, described=described,
+                        at_service=at_service,
+                    )
+                )  # fmt: skip
+            project.shortlist.voices_changed()
+
+        def undo() -> None:
+            project.own_voices.set_voice_removed(made[0], True)
+            project.shortlist.voices_changed()
+
+        return self._state.edit("a voice of one's own", do, undo)
+
+
+class RemoveVoiceDialog(QDialog):
+    """A voice that a service keeps goes here alone, or at the service, too."""
+
+    def __init__(self, parent: QWidget, state: DeskState, mine: OwnVoice, done: Callable[[], None]) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._state, self._mine, self._done = state, mine, done
+        self.setWindowTitle(f"Remove {mine.voice.label}")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 16)
+        layout.addWidget(label(f"Remove {mine.voice.label}?", "name"))
+        layout.addWidget(label(
+            f"{mine.engine} keeps this voice. Taken away here it can be brought back, and takes its place there. "
+            "Deleted at the service it is gone: no undo brings it back. Takes and ratings stay in both cases.",
+            wrap=True,
+        ))  # fmt: skip
+        self.wrong = label("", "bad", wrap=True)
+        layout.addWidget(self.wrong)
+        engine = state.bench.engines.get(mine.engine)
+        self.there = button(f"Delete at {mine.engine}", self._delete)
+        making = engine.makes_voices if engine is not None else None
+        self.there.setEnabled(making is not None and bool(making.delete))
+        foot = QHBoxLayout()
+        foot.addWidget(self.there)
+        foot.addStretch(1)
+        foot.addWidget(button("Cancel", self.reject))
+        self.here = button("Take away here", self._take_away, role="main")
+        self.here.setDefault(True)
+        foot.addWidget(self.here)
+        layout.addLayout(foot)
+        open_at(self, 560, 220)
+
+    def _set_removed(self, removed: bool) -> None:
+        self._state.project.own_voices.set_voice_removed(self._mine.id, removed)
+        self._state.project.shortlist.voices_changed()
+
+    def _take_away(self) -> None:
+        self._state.edit("a voice of one's own", lambda: self._set_removed(True), lambda: self._set_removed(False))
+        self.accept()
+        self._done()
+
+    def _delete(self) -> None:
+        engine, mine = self._state.bench.engines[self._mine.engine], self._mine
+        assert mine.at_service is not None
+        gone = mine.at_service.model_copy(update={"deleted": today().isoformat()})
+
+        def deleted(_: object) -> None:
+            self._state.project.own_voices.put_at_service(mine.id, gone)
+            self._set_removed(True)
+            self._state.say(f"{mine.voice.label} was deleted at {mine.engine}.")
+            self._state.refresh()
+            self.accept()
+            self._done()
+
+        def failed(error: Exception) -> None:
+            self.there.setEnabled(True)
+            self.wrong.setText(str(error))
+
+        self.there.setEnabled(False)
+        self._state.background.run(lambda: delete_voice(engine, mine.voice.id), deleted, failed)
