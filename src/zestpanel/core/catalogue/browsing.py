@@ -60,11 +60,12 @@ FACETS: Final[dict[str, Callable[[VoiceRow], tuple[str, ...]]]] = {
     "engine": lambda row: (row.engine.engine,),
     "reached": lambda row: (row.traits.hosted,),
     "tier": lambda row: (f"{row.voice.tier} (locked)" if row.locked else row.voice.tier or "all plans",),
+    "unlocked": lambda row: ("locked" if row.locked else "by a plan that can be bought",),
     "commercial use": lambda row: (row.traits.rights,),
     "1,000 characters": lambda row: (row.traits.price_band,),
     "marked": lambda row: ("favourite",) if row.favourite else ("not marked",),
 }
-COLUMNS: Final = ("", " ", "Voice", "Engine", "Language", "Speaker", "Character", "Styles", "Tier")
+COLUMNS: Final = ("", " ", "Voice", "Engine", "Language", "Speaker", "Character", "Styles", "Tier", "Grade")
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,10 +107,11 @@ def make_rows(
                 "; ".join(map(locale_name, voice.languages)),
                 ", ".join(part for part in (voice.gender, voice.age) if part != "unknown") or "unknown",
                 ", ".join(dict.fromkeys(
-                    part for part in (made, *voice.character, voice.grade and f"grade {voice.grade}", *said.split(", "))
+                    part for part in (made, *voice.character, *said.split(", "))
                     if part)),
                 ", ".join(voice.styles) or "–",
                 (f"{voice.tier}, locked" if locked else voice.tier) or "all",
+                voice.grade,
             )  # fmt: skip
             words = " ".join((*cells, voice.id, *voice.languages)).casefold()
             rows.append(VoiceRow(traits=one, voice=voice, cells=cells, words=words, favourite=favourite))

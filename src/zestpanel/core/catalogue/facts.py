@@ -11,6 +11,7 @@ from zestpanel.core.catalogue.fact_list import About, HasFacts
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.catalogue.outside import Claim, OutsideRank
 from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList, VoiceMaking
+from zestpanel.core.catalogue.voice_names import VoiceNames
 from zestpanel.core.money.tariff import Tariff
 
 # YAML reads bare yes and no as truth values; both ways of writing are taken
@@ -96,6 +97,10 @@ class Control(Stated):
     choices: tuple[str, ...] = ()
     hint: str = ""
     means: Literal["", "style"] = ""
+    effect: bool = Field(
+        default=False, description="music, a room, breaths laid over the voice: takes away from the default are kept "
+                                   "out of scores until a person lets them count"
+    )  # fmt: skip
     models: tuple[str, ...] = ()
     voices: tuple[str, ...] = ()
 
@@ -178,6 +183,7 @@ class Engine(HasFacts):
     models: tuple[Model, ...] = Field(default=(Model(id="default"),), min_length=1)
     voices: tuple[Voice, ...] = ()
     voices_from: VoiceList | None = None
+    voice_names: VoiceNames | None = Field(default=None, description="what the ids of voices are coded with")
     controls: tuple[Control, ...] = ()
     plans: tuple[Plan, ...] = ()
     limits: Limits = Limits()
@@ -201,6 +207,15 @@ class Engine(HasFacts):
     @classmethod
     def _yes_and_no(cls, value: Any) -> Any:
         return yes_or_no(value)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _coded_names(cls, data: Any) -> Any:
+        """Voices of the file that are bare ids, or lack what their names are coded with, are filled in."""
+        if isinstance(data, dict) and data.get("voice_names") and isinstance(data.get("voices"), list | tuple):
+            names = VoiceNames.model_validate(data["voice_names"])
+            data = {**data, "voices": [names.completed(one) for one in data["voices"]]}
+        return data
 
     @model_validator(mode="after")
     def _has_voices(self) -> Engine:

@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached, VoiceList
+from zestpanel.core.catalogue.voice_names import VoiceNames
 from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.http.asking import HttpRequest, fetch, key_values, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
@@ -60,7 +61,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
                 page = json.loads(received.data)
             except (ValueError, RecursionError) as error:
                 raise SynthesisFailure("wrong content", "The list of voices is not JSON.") from error
-            found = read_page(where, page, engine.engine, empty=bool(voices))
+            found = read_page(where, page, engine.engine, empty=bool(voices), names=engine.voice_names)
             voices += found
             following = _following(where, asked.address, received, page, number, any_more=bool(found))
             if not following or len(voices) > MOST_VOICES:
@@ -97,7 +98,9 @@ def _with(address: str, name: str, value: str) -> str:
     return str(httpx.URL(address).copy_set_param(name, value))
 
 
-def read_page(where: VoiceList, page: Any, engine: str, *, empty: bool = False) -> list[Voice]:
+def read_page(
+    where: VoiceList, page: Any, engine: str, *, empty: bool = False, names: VoiceNames | None = None
+) -> list[Voice]:
     """Voices of one page: a list, a map by id, or bare words. Raises InputError naming the entry that makes no sense.
 
     empty: a page without a list is the end of it, and no error.
@@ -125,6 +128,8 @@ def read_page(where: VoiceList, page: Any, engine: str, *, empty: bool = False) 
             else:
                 value = words.get(str(value), str(value))
             stated[field] = value
+        if names is not None:
+            stated = names.completed(stated)
         for field, value in where.otherwise.items():
             stated.setdefault(field, [value] if field in _LISTS else value)
         stated["languages"] = [tag.replace("_", "-") for tag in stated.get("languages", [])]

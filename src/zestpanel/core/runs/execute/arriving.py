@@ -5,9 +5,12 @@ The bounds are common practice, no source: they are wide, so that a doubt is wor
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.catalogue.facts import Control
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.measures.silence import frame_levels_dbfs, speech_frames
 
@@ -16,6 +19,17 @@ MOST_S_PER_WORD: Final = 2.5  # 24 words a minute
 MOST_OVERHEAD_S: Final = 6.0  # silence around a clip
 LEAST_SPEECH: Final = 0.1  # share of a clip that speaks
 SILENT_DBFS: Final = -60.0
+
+
+def effects_on(controls: Sequence[Control], candidate: Candidate) -> list[str]:
+    """What lies over the voice by the candidate's settings, one sentence each: no doubt of the clip, and as little a
+    thing to score before a person has said so."""
+    return [
+        f"Made with the effect '{one.name}' at {candidate.settings[one.name]}."
+        for one in controls
+        if one.effect and one.applies(model=candidate.model, voice=candidate.voice)
+        and candidate.settings.get(one.name, one.default) != one.default
+    ]  # fmt: skip
 
 
 def doubts_on_arrival(

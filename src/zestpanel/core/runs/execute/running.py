@@ -20,7 +20,7 @@ from zestpanel.core.errors import Cancelled, SynthesisFailure
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.tariff import Usage
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.execute.arriving import doubts_on_arrival
+from zestpanel.core.runs.execute.arriving import doubts_on_arrival, effects_on
 from zestpanel.core.runs.execute.asking import Asked, Asking, taken_in
 from zestpanel.core.runs.execute.events import Progress, RunEvent
 from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
@@ -454,7 +454,8 @@ class BenchRun:
             brought={"file": reply.file_name} if reply.file_name else None,
             sent=[piece.text for piece in job.sent.requests],
             delivered=reply.data if len(asked.replies) == 1 else b"",
-            doubts=doubts_on_arrival(
+            doubts=effects_on(self._engines[job.candidate.engine].controls, job.candidate)
+            + doubts_on_arrival(
                 reply.clip,
                 " ".join(piece.words for piece in job.sent.requests),
                 pauses_s=sum(pause_ms(m) for m in job.passage.marks if m.kind == "pause") / 1000,

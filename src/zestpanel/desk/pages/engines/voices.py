@@ -159,7 +159,9 @@ class VoicesView(QWidget):
         self._filter(keep=before)
         if self.model.rowCount() and not self._sized:
             self.table.resizeColumnsToContents()
-            for column, most in enumerate((30, 44, 96, 86, 138, 122, 146, 88, 66)):
+            graded = any(row.voice.grade for row in found.rows)
+            self.table.setColumnHidden(COLUMNS.index("Grade"), not graded)
+            for column, most in enumerate((30, 44, 96, 86, 138, 122, 146, 88, 66, 50)):
                 wide = theme.px(most) if column < 2 else min(self.table.columnWidth(column), theme.px(most))
                 self.table.setColumnWidth(column, wide)
             self._sized = True
