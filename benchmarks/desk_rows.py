@@ -277,22 +277,43 @@ def run_of_1000() -> Rows:
 
 def first_decision() -> Rows:
     """From the first start to a written decision: two voices of a program, one passage, three listeners who hear every
-    clip, and the rights stated."""
+    clip, and the rights stated; on a usual screen, and at 150 % on a small one."""
+    out: Rows = []
+    for name, size, scale in (("", "1400x900", "1"), (" at 150 % on 1366 x 768", "1366x768", "1.5")):
+        with tempfile.TemporaryDirectory() as folder, virtual_screen(size) as display:
+            script, engine = Path(folder) / "own.txt", Path(folder) / "kitchen.yaml"
+            script.write_text("The russet pear keeps until March, if the frost does not find it first.", "utf-8")
+            engine.write_text(COMMAND_ENGINE, encoding="utf-8")
+            keys, clicks, took = _journey(
+                display, "first", str(Path(folder) / "Own.zest"), str(script), str(engine), "1", scale
+            )
+        out += [(f"first start to a written decision{name}, keys and clicks", f"{keys} + {clicks}", "150"),
+                ("  seconds, nearly all of them listening", took, "900")]  # fmt: skip
+    return out
+
+
+def decision_in_a_large_project() -> Rows:
+    """Forty voices on sixty passages, rated: some heard at one word, the last four pages looked at, a written decision."""
+    from zestpanel.core.store.project import Project
+
     with tempfile.TemporaryDirectory() as folder, virtual_screen() as display:
-        script, engine = Path(folder) / "own.txt", Path(folder) / "kitchen.yaml"
-        script.write_text("The russet pear keeps until March, if the frost does not find it first.", encoding="utf-8")
-        engine.write_text(COMMAND_ENGINE, encoding="utf-8")
-        done = subprocess.run(
-            [sys.executable, "-m", "tests.journey", str(Path(folder) / "Own.zest"), str(script), str(engine), "1"],
-            env={**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}, check=True, text=True,
-            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
-        keys, clicks, took = done.stdout.splitlines()[-1].removeprefix("hands ").split()
-    return [("first start to a written decision, keys and clicks", f"{keys} + {clicks}", "150"),
-            ("  seconds, nearly all of them listening", took, "900")]  # fmt: skip
+        project = Project.create(Path(folder) / "Large.zest")
+        fill(project, candidates=40, passages=60, repeats=1, rated=8)
+        project.close()
+        keys, clicks, took = _journey(display, "large", str(Path(folder) / "Large.zest"))
+    return [("a decision in a project of 40 x 60, keys and clicks", f"{keys} + {clicks}", ""), ("  seconds", took, "")]
+
+
+def _journey(display: str, *arguments: str) -> list[str]:
+    """Keys, clicks and seconds of a journey."""
+    done = subprocess.run(
+        [sys.executable, "-m", "tests.journey", *arguments], check=True, text=True, stdout=subprocess.PIPE,
+        env={**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    return done.stdout.splitlines()[-1].removeprefix("hands ").split()
 
 
 ROWS = [
-    ("first decision", first_decision),
+    ("first decision", first_decision), ("decision large", decision_in_a_large_project),
     ("start", start), ("voices", voices), ("grid", grid), ("large", large_project), ("run", run_of_1000),
 ]  # fmt: skip

@@ -1,10 +1,16 @@
-"""From the first start to a written decision on one's own text and program, by keys and clicks in a real window, which
-are counted. For the tests and for measurements."""
+"""To a written decision, by keys and clicks in a real window, which are counted: from the first start on one's own text
+and program, or in a large project that is there. For the tests and for measurements.
+
+python -m tests.journey first FOLDER SCRIPT ENGINE SPEED SCALE    SPEED: of hearing; SCALE: of the interface, 1 or 1.5
+python -m tests.journey large FOLDER
+"""
 
 from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -24,6 +30,9 @@ from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.renders import RendersPage
 from zestpanel.desk.playing.output import ClockOutput
 from zestpanel.desk.playing.player import Player
+from zestpanel.desk.remembered import put_in_place
+from zestpanel.desk.theme.style import apply_theme
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
 
 NO_KEY = Qt.KeyboardModifier.NoModifier
@@ -108,7 +117,11 @@ def render_and_swap(hands: Hands) -> None:
     assert window.state.labels_hidden
     hands.key(grid, Qt.Key.Key_H)
     hands.settle()
-    assert window.grab().width() >= 1200
+    screen = window.screen()
+    assert screen is not None
+    assert window.width() <= screen.availableGeometry().width(), "never larger than the screen"
+    assert window.height() <= screen.availableGeometry().height()
+    assert min(grid.width(), grid.height()) > 150, "the grid keeps its room"
 
 
 def listen_blind(hands: Hands) -> None:
@@ -165,27 +178,74 @@ def decide_and_write(hands: Hands) -> Path:
     return written[0]
 
 
-def main(folder: Path, script: Path, engine: Path, speed: int) -> None:
-    Heard.speed = speed
+@contextmanager
+def opened(project: Project, scale: float = 1.0) -> Iterator[Hands]:
+    """A window as a person has it; what was done in it and how long it took is printed at the end."""
     began = time.monotonic()
     application = make_application()
     assert application.platformName() == "xcb", application.platformName()
-    project = Project.create(folder)
+    theme.set(dark=False, scale=scale)
+    apply_theme(application, theme)
     window = MainWindow(project, player=Player(open_device=Heard))
+    put_in_place(window)
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
     assert QTest.qWaitForWindowActive(window, 30000), "no keyboard focus"
     hands = Hands(window)
-    bring_in_and_shortlist(hands, engine, script)
-    render_and_swap(hands)
-    listen_blind(hands)
-    record = decide_and_write(hands)
+    yield hands
     window.close()
     project.close()
-    print(f"record {record}")
     print(f"hands {hands.keys} {hands.clicks} {time.monotonic() - began:.1f}")
 
 
+def first(folder: Path, script: Path, engine: Path, speed: int, scale: float) -> None:
+    Heard.speed = speed
+    with opened(Project.create(folder), scale) as hands:
+        bring_in_and_shortlist(hands, engine, script)
+        render_and_swap(hands)
+        listen_blind(hands)
+        print(f"record {decide_and_write(hands)}")
+
+
+def large(folder: Path) -> None:
+    """Forty voices on sixty passages, rated: hear some at one word, look at every page, decide, write."""
+    with opened(Project.open(folder)) as hands:
+        window = hands.window
+        hands.settle()
+        hands.key(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+        hands.settle()
+        renders = window.page("renders")
+        assert isinstance(renders, RendersPage)
+        grid, mixer = renders.grid, window.state.player.mixer
+        grid.setFocus()
+        hands.key(grid, Qt.Key.Key_Down)
+        hands.settle()
+        hands.key(grid, Qt.Key.Key_Space)
+        wait(lambda: mixer.playing and mixer.time_s > 0.2)
+        for digit in (Qt.Key.Key_3, Qt.Key.Key_7, Qt.Key.Key_2):
+            place = mixer.place
+            hands.key(grid, digit)
+            assert mixer.on == digit - Qt.Key.Key_1
+            assert mixer.place >= place - 0.01, "at the same place"
+        for page in (Qt.Key.Key_5, Qt.Key.Key_6, Qt.Key.Key_7, Qt.Key.Key_8):
+            hands.key(window, page, Qt.KeyboardModifier.AltModifier)
+            hands.settle()
+        choice, written = window.page("choice"), list[Path]()
+        assert isinstance(choice, ChoicePage)
+        choice.show_record = written.append  # type: ignore[method-assign]  # no browser here
+        wait(choice.choose.isEnabled)
+        hands.clicks += 1
+        hands.type(choice.why, "Clearer on names")
+        hands.click(choice.choose)
+        assert [one.why for one in decisions(window.state.project)] == ["Clearer on names"]
+        hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        wait(lambda: bool(written))
+        print(f"record {written[0]}")
+
+
 if __name__ == "__main__":
-    main(*map(Path, sys.argv[1:4]), speed=int(sys.argv[4]))
+    if sys.argv[1] == "large":
+        large(Path(sys.argv[2]))
+    else:
+        first(*map(Path, sys.argv[2:5]), speed=int(sys.argv[5]), scale=float(sys.argv[6]))

@@ -10,12 +10,12 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def virtual_screen() -> Iterator[str]:
+def virtual_screen(size: str = "1400x900") -> Iterator[str]:
     """The name of its display."""
     program = shutil.which("Xvfb")
     assert program is not None, "Xvfb is needed: ./zest test installs it"
     read, write = os.pipe()
-    process = subprocess.Popen([program, "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+    process = subprocess.Popen([program, "-displayfd", str(write), "-screen", "0", f"{size}x24", "-nolisten", "tcp"],
                                pass_fds=[write], stderr=subprocess.DEVNULL)  # fmt: skip
     os.close(write)
     with os.fdopen(read) as number:

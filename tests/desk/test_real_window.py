@@ -21,19 +21,20 @@ MOST = 150  # keys and clicks, from the first start to a written decision
 
 @pytest.fixture
 def screen() -> Iterator[str]:
-    """A virtual screen of its own."""
-    with virtual_screen() as display:
+    """A small virtual screen of its own."""
+    with virtual_screen("1366x768") as display:
         yield display
 
 
-def test_from_the_first_start_to_a_written_decision_on_ones_own_text_and_program(tmp_path: Path, screen: str) -> None:
+def test_from_the_first_start_to_a_written_decision_at_150_percent(tmp_path: Path, screen: str) -> None:
+    """On one's own text and program."""
     script, engine = tmp_path / "own.txt", tmp_path / "kitchen.yaml"
     script.write_text("The russet pear keeps until March, if the frost does not find it first.", encoding="utf-8")
     engine.write_text(COMMAND_ENGINE, encoding="utf-8")
     environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable,
                    "XDG_CONFIG_HOME": str(tmp_path / "settings")}  # fmt: skip
     done = subprocess.run(
-        [sys.executable, "-m", "tests.journey", str(tmp_path / "Own.zest"), str(script), str(engine), "10"],
+        [sys.executable, "-m", "tests.journey", "first", str(tmp_path / "Own.zest"), str(script), str(engine), "10", "1.5"],
         cwd=ROOT, env=environment, capture_output=True, text=True, timeout=240,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]
