@@ -293,7 +293,7 @@ def first_decision() -> Rows:
 
 
 def decision_in_a_large_project() -> Rows:
-    """Forty voices on sixty passages, rated: some heard at one word, the last four pages looked at, a written decision."""
+    """Forty voices on sixty passages, rated: some heard at one word, the last four pages, a written decision."""
     from zestpanel.core.store.project import Project
 
     with tempfile.TemporaryDirectory() as folder, virtual_screen() as display:

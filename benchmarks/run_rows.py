@@ -102,7 +102,9 @@ def _spent(project: Project) -> Decimal:
     """The bill from the journal as it was written, plan by plan, day by day."""
     total = Decimal(0)
     engines = project.shortlist.engines()
-    for (name, plan_name), days in used_so_far(project, project.journal.rows(), {}).items():
+    for (name, plan_name), days in used_so_far(
+        project.auditions, project.shortlist, project.journal.rows(), {}
+    ).items():
         plan = engines[name].plan(plan_name)
         for day in sorted(days) if plan else ():
             before = {other: use for other, use in days.items() if other < day}
@@ -118,7 +120,7 @@ def _off_the_told(project: Project) -> dict[str, tuple[float, float]]:
     for name in sorted(set(by_id.values())):
         waits = [
             p.timing.first_byte_s - DELAYS_S[name.lower()]
-            for p in points_of(project)
+            for p in points_of(project.takes, project.journal, project.shortlist)
             if by_id[p.take.candidate_id] == name and not p.timing.cold and p.timing.first_byte_s is not None
         ]
         out[name] = (float(np.median(waits)), float(np.quantile(waits, 0.95)))
@@ -141,8 +143,12 @@ def known_waits() -> Rows:
                 add_sleeper(project, f"Sleeper {number + 1}", clip)
             project.texts.add(TEXTS[:4], language="en-GB")
             make(project, plan_run(project))
-            waits = [p.timing.last_byte_s - SLEEPS_S for p in points_of(project) if not p.timing.cold]
-            beside = max(p.timing.beside or 0 for p in points_of(project))
+            waits = [
+                p.timing.last_byte_s - SLEEPS_S
+                for p in points_of(project.takes, project.journal, project.shortlist)
+                if not p.timing.cold
+            ]
+            beside = max(p.timing.beside or 0 for p in points_of(project.takes, project.journal, project.shortlist))
             project.close()
             named = "alone" if count == 1 else f"and {count - 1} others"
             over = f"{1000 * float(np.median(waits)):+.1f} ms ({1000 * max(waits):+.1f})"

@@ -172,7 +172,7 @@ def decide_and_write(hands: Hands) -> Path:
     hands.clicks += 1
     hands.type(page.why, "Clearer on names")
     hands.click(page.choose)
-    assert [one.why for one in decisions(window.state.project)] == ["Clearer on names"]
+    assert [one.why for one in decisions(window.state.project.documents)] == ["Clearer on names"]
     hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     wait(lambda: bool(written))
     return written[0]
@@ -238,7 +238,7 @@ def large(folder: Path) -> None:
         hands.clicks += 1
         hands.type(choice.why, "Clearer on names")
         hands.click(choice.choose)
-        assert [one.why for one in decisions(window.state.project)] == ["Clearer on names"]
+        assert [one.why for one in decisions(window.state.project.documents)] == ["Clearer on names"]
         hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
         wait(lambda: bool(written))
         print(f"record {written[0]}")

@@ -24,8 +24,10 @@ LINE = "Keep the russet at three degrees."
 
 def line(project: Project, text: str = LINE) -> Line:
     engine = project.shortlist.engines()["Tangor"]
-    return line_for(project, engine, text, voice="ilseth", model=engine.models[0].id, plan=engine.plans[0].name,
-                    settings={}, language="en-GB")  # fmt: skip
+    return line_for(
+        project.sending, project.own_voices, engine, text, voice="ilseth", model=engine.models[0].id,
+        plan=engine.plans[0].name, settings={}, language="en-GB",
+    )  # fmt: skip
 
 
 @pytest.fixture
@@ -38,7 +40,7 @@ def test_a_line_is_journaled_counted_and_asked_for_once(tangor: Project, service
     first = hear(tangor, line(tangor))
     (row,) = tangor.auditions.rows()
     assert (row.state, row.characters, row.requests) == ("done", len(LINE), 1)
-    used = used_so_far(tangor, [], {})[("Tangor", row.plan)]
+    used = used_so_far(tangor.auditions, tangor.shortlist, [], {})[("Tangor", row.plan)]
     assert [u.characters for u in used.values()] == [len(LINE)]
     asked = service.behaviour.requests
     again = hear(tangor, line(tangor))
@@ -68,8 +70,10 @@ def test_a_line_is_held_to_the_caps_and_counts_for_the_next_run(tangor: Project)
     engine = tangor.shortlist.engines()["Citrange"]
 
     def of_citrange(text: str) -> Line:
-        return line_for(tangor, engine, text, voice=engine.voices[0].id, model=engine.models[0].id,
-                        plan=engine.plans[0].name, settings={}, language=engine.voices[0].languages[0])  # fmt: skip
+        return line_for(
+            tangor.sending, tangor.own_voices, engine, text, voice=engine.voices[0].id, model=engine.models[0].id,
+            plan=engine.plans[0].name, settings={}, language=engine.voices[0].languages[0],
+        )  # fmt: skip
 
     (currency,) = {plan.tariff.currency for plan in engine.plans}
     tangor.documents.put(DOCUMENT, {"a_day": {currency: "0.0008"}})
@@ -81,7 +85,7 @@ def test_a_line_is_held_to_the_caps_and_counts_for_the_next_run(tangor: Project)
 
 def test_a_line_is_written_as_a_run_would_write_it(tangor: Project, service: StandInService) -> None:
     tangor.pronunciations.put([Entry(word="russet", language="en", respelling="russ it")])
-    assert "russ it" in described(tangor, line(tangor))
+    assert "russ it" in described(tangor.own_voices, line(tangor))
     hear(tangor, line(tangor))
     assert service.behaviour.used == sum(len(r.text) for r in line(tangor).job.sent.requests)
 
@@ -92,7 +96,7 @@ def test_a_line_that_fails_is_in_the_journal(tangor: Project, service: StandInSe
         with pytest.raises(SynthesisFailure):
             hear(tangor, line(tangor))
         assert (tangor.auditions.rows()[-1].state, tangor.auditions.rows()[-1].failure_kind) == ("failed", kind)
-    assert not used_so_far(tangor, [], {}), "neither was answered"
+    assert not used_so_far(tangor.auditions, tangor.shortlist, [], {}), "neither was answered"
     # what came back was no sound, and may have been billed all the same: caps count it
     engine = tangor.shortlist.engines()["Tangor"]
     assert purse_of(tangor, engine).used_today("Tangor", engine.plans[0].name).characters == len(LINE)

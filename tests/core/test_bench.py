@@ -187,7 +187,7 @@ def test_measuring_later_gives_the_same_figures(project: Project) -> None:
     candidate = project.shortlist.add(project.shortlist.engines()["Kitchen Table"], voice="hesk")[0]
     passage = project.texts.add(["A tone, not words."], language="en-GB")[0]
     take = pretend_take(project, candidate.id, passage.version_id, hz=220)
-    done, problems = measure_missing(project)
+    done, problems = measure_missing(project.takes, project.texts)
     assert (done, problems) == (1, [])
     values = project.takes.measured([take])[take].values
     assert values["pitch_hz"] == pytest.approx(220, rel=0.01)
@@ -216,7 +216,7 @@ def test_a_lost_clip_is_named_and_the_rest_goes_on(project: Project) -> None:
     first = pretend_take(project, candidate.id, passage.version_id, hz=200)
     pretend_take(project, candidate.id, passage.version_id, repeat=2, hz=300)
     project.takes.clip_path(project.takes.all()[0]).unlink()
-    done, problems = measure_missing(project)
+    done, problems = measure_missing(project.takes, project.texts)
     assert done == 1
     assert problems[0].startswith(f"Take {first}: ")
     assert "cannot be read" in problems[0]
@@ -233,4 +233,4 @@ def test_leaving_a_run_keeps_its_takes_for_measuring_another_time(bench: Project
     left = bench.takes.count_unmeasured(versions())
     assert left >= 1
     assert bench.journal.rows(state="open") == []
-    assert measure_missing(bench) == (left, [])
+    assert measure_missing(bench.takes, bench.texts) == (left, [])

@@ -52,7 +52,7 @@ def test_a_table_says_where_each_belongs_and_bad_rows_are_named(bench: Project, 
     found = from_table(
         table, name="t", folder=tmp_path, **dict(zip(("candidates", "names", "passages"), named(bench), strict=True))
     )  # type: ignore[arg-type]
-    take = bring_in(bench, found[0])
+    take = bring_in(bench.takes, bench.texts, bench.shortlist, found[0])
     assert take.obtained == "captured"
     assert not take.scored
     assert take.brought == {"file": "a.wav", "credits": 120.0, "note": ""}
@@ -67,7 +67,7 @@ def test_a_table_says_where_each_belongs_and_bad_rows_are_named(bench: Project, 
             from_table(table.split("\n")[0] + "\n" + row, name="t", folder=tmp_path,
                        **dict(zip(("candidates", "names", "passages"), named(bench), strict=True)))  # type: ignore[arg-type]  # fmt: skip
     with pytest.raises(InputError, match="no candidate or passage yet"):
-        bring_in(bench, guess([tmp_path / "a.wav"], *named(bench))[0])  # type: ignore[arg-type]
+        bring_in(bench.takes, bench.texts, bench.shortlist, guess([tmp_path / "a.wav"], *named(bench))[0])  # type: ignore[arg-type]
     assert len(bench.takes.all()) == 1
 
 

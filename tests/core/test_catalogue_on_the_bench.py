@@ -144,12 +144,14 @@ def test_a_key_that_turns_up_lifts_the_bar_without_the_key_store_being_asked_for
     add_demo_engine(project, "tangor")
     engines = project.shortlist.engines()
     one = project.shortlist.add(engines["Tangor"], voice="ilseth")[0]
-    assert barred(project, [one], engines, ask_key_store=False)[one.id] == ()
+    assert barred(project.own_voices, project.notes, [one], engines, ask_key_store=False)[one.id] == ()
     assert asked == [], "the grid never waits for a key store"
-    assert barred(project, [one], engines)[one.id] == ("the key 'limonaia' is missing",)
-    assert barred(project, [one], engines, ask_key_store=False)[one.id] == ("the key 'limonaia' is missing",)
+    assert barred(project.own_voices, project.notes, [one], engines)[one.id] == ("the key 'limonaia' is missing",)
+    assert barred(project.own_voices, project.notes, [one], engines, ask_key_store=False)[one.id] == (
+        "the key 'limonaia' is missing",
+    )
     monkeypatch.setenv("ZEST_SECRET_LIMONAIA", "k")
-    assert barred(project, [one], engines)[one.id] == ()
+    assert barred(project.own_voices, project.notes, [one], engines)[one.id] == ()
     project.texts.add(["Words."], language="en-GB")
     assert len(plan_run(project).jobs) == 1
 

@@ -62,7 +62,7 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     make(bench, planned)
     second = max(bench.journal.runs())
     assert (bench.journal.runs()[second].kind, bench.journal.runs()[second].of_run) == ("again", first)
-    found = {c.candidate.engine: c for c in compare_runs(bench, first, second)}
+    found = {c.candidate.engine: c for c in compare_runs(bench.shortlist, bench.takes, bench.journal, first, second)}
     assert len(found["Citrange"].pairs) == len(found["Mandelo"].pairs) == 4
     assert found["Citrange"].same_sound == 4
     assert [d.name for d in found["Citrange"].changes if d.yardstick.about != "timing"] == []
@@ -77,12 +77,12 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     assert "pitch −" in mandelo.verdict()
     assert mandelo.models[0] == mandelo.models[1]
     # it is told without being asked for, and no more once it is known
-    ((earlier, noticed),) = silent_changes(bench, second)
+    ((earlier, noticed),) = silent_changes(bench.takes, bench.shortlist, bench.journal, second)
     assert (earlier, noticed.candidate.engine) == (first, "Mandelo")
     assert in_words("Pip", earlier, noticed).startswith("Pip sounds otherwise than in run 1, and nothing said so: ")
-    assert silent_changes(bench, first) == []
+    assert silent_changes(bench.takes, bench.shortlist, bench.journal, first) == []
     bench.shortlist.split(noticed.candidate.id, second)
-    assert silent_changes(bench, second) == []
+    assert silent_changes(bench.takes, bench.shortlist, bench.journal, second) == []
 
 
 def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -> None:
@@ -140,7 +140,9 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
     with pytest.raises(InputError, match="can still be made"):
         decide(bench, standing(bench), role="narrator", candidate_id=then.id, why="by ear", by="Ash")
     # both are still compared, and the first run once more asks the one that goes on
-    change = next(c for c in compare_runs(bench, first, second) if c.candidate.id == now.id)
+    change = next(
+        c for c in compare_runs(bench.shortlist, bench.takes, bench.journal, first, second) if c.candidate.id == now.id
+    )
     assert (len(change.pairs), change.kept_apart) == (2, True)
     again = plan_again(bench, bench.journal.runs()[first])
     assert {j.candidate.id for j in again.jobs} == {citrange.id, now.id}  # type: ignore[attr-defined]
@@ -176,7 +178,10 @@ def test_what_was_edited_since_is_left_out_and_a_new_price_is_seen(bench: Projec
     planned = plan_again(bench, bench.journal.runs()[first])
     assert len(planned.jobs) == 6
     make(bench, planned, executor=Unmeasured())
-    found = {c.candidate.engine: c for c in compare_runs(bench, first, max(bench.journal.runs()))}
+    found = {
+        c.candidate.engine: c
+        for c in compare_runs(bench.shortlist, bench.takes, bench.journal, first, max(bench.journal.runs()))
+    }
     assert found["Citrange"].price[0] != found["Citrange"].price[1]
     assert "price " in found["Citrange"].verdict()
     assert found["Mandelo"].price[0] == found["Mandelo"].price[1]

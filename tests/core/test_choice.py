@@ -136,12 +136,12 @@ def test_a_choice_needs_a_reason_and_no_unknown_gate(bench: Project) -> None:
         decide(bench, found, role="main narrator", candidate_id=tangor, why=" ", by="me")
     with pytest.raises(InputError, match=r"cannot be chosen: 'no watermark' is unknown"):
         decide(bench, found, role="main narrator", candidate_id=citrange, why="cheap", by="me")
-    assert decisions(bench) == []
+    assert decisions(bench.documents) == []
     decide(bench, found, role="main narrator", candidate_id=tangor, why="best", by="me",
            runner_up_id=suggest_runner_up(found, tangor))  # fmt: skip
-    assert [d.role for d in decisions(bench)] == ["main narrator"]
+    assert [d.role for d in decisions(bench.documents)] == ["main narrator"]
     bench.history.undo()
-    assert decisions(bench) == []
+    assert decisions(bench.documents) == []
 
 
 class Page(HTMLParser):

@@ -236,9 +236,9 @@ def test_captured_sound_is_heard_and_never_scored(project: Project) -> None:
     where = {"candidate_id": one.id, "passage_version_id": passage.version_id, "repeat": 1}
     project.takes.keep(clip, obtained="captured", **where)
     settings = TestSettings(candidate_ids=(one.id,), passage_ids=(passage.id,))
-    assert takes_to_hear(project, settings) == {}
+    assert takes_to_hear(project.takes, project.texts, settings) == {}
     pretend_take(project, one.id, passage.version_id, repeat=2)
-    assert len(takes_to_hear(project, settings)) == 1
+    assert len(takes_to_hear(project.takes, project.texts, settings)) == 1
 
 
 def test_notes_and_the_set_up_log_are_kept(project: Project) -> None:

@@ -129,8 +129,9 @@ def test_a_new_line_stands_between_recorded_ones(heard: Project) -> None:
         (first, "context"), (middle, "judged"), (last, "context"),
     ]  # fmt: skip
     assert {trial.stimuli[0].candidate_id, trial.stimuli[2].candidate_id} == {person}
-    lanes = lanes_of(heard, trial, kind_of("match").shown(trial, TestSettings(candidate_ids=(), passage_ids=())).lanes,
-                     TestSettings(candidate_ids=(), passage_ids=()), level_lufs=-23.0, first_key=0)  # fmt: skip
+    blank = TestSettings(candidate_ids=(), passage_ids=())
+    shown = kind_of("match").shown(trial, blank).lanes
+    lanes = lanes_of(heard.takes, heard.texts, trial, shown, blank, level_lufs=-23.0, first_key=0)
     takes = {t.id: t.duration_s for t in heard.takes.all()}
     together = sum(takes[s.take_id or 0] for s in trial.stimuli) + 2 * 0.6
     assert [lane.duration_s for lane in lanes] == pytest.approx([together], abs=0.01)
@@ -248,7 +249,7 @@ def test_repeats_of_a_cell_go_round_the_listeners_and_are_fixed_with_the_first(h
     candidate, passage = heard.shortlist.candidates()[0], heard.texts.all()[0]
     more = [pretend_take(heard, candidate.id, passage.version_id, hz=300, repeat=k) for k in (2, 3)]
     settings = TestSettings(candidate_ids=(candidate.id,), passage_ids=(passage.id,), take_rule="drawn")
-    pool = pool_of(heard, settings)
+    pool = pool_of(heard.takes, heard.texts, settings)
     cell = (candidate.id, passage.version_id)
     assert len(pool[cell]) == 3
     assert Counter(drawn(pool, settings, listener=k)[cell] for k in range(9)) == dict.fromkeys(pool[cell], 3)
@@ -363,14 +364,14 @@ def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> Non
     test = opened(heard, "ACR", listeners=6)
     answered(heard, test, lambda s, _: {"score": 4}, listeners=2)
     for _ in range(2):
-        note_look(heard, heard.panel.test(test), 2)
+        note_look(heard.panel, heard.panel.test(test), 2)
     looks = heard.panel.test(test).conduct.looks
     assert [n for _, n in looks] == [2]
     about = " ".join(result_of(heard, heard.panel.test(test)).about)
     assert "2 of 6 planned listeners have answered." in about
     assert "looked at before all planned listeners" in about
     answered(heard, test, lambda s, _: {"score": 4}, listeners=6)
-    assert note_look(heard, heard.panel.test(test), 6).conduct.looks == looks, "all have answered: no early look"
+    assert note_look(heard.panel, heard.panel.test(test), 6).conduct.looks == looks, "all have answered: no early look"
 
 
 def test_a_text_in_two_languages_has_two_results(heard: Project) -> None:

@@ -120,9 +120,12 @@ def test_the_starred_take_is_heard_and_stale_ones_are_not(heard: Project) -> Non
     better = pretend_take(heard, candidate.id, passage.version_id, repeat=2, hz=400)
     heard.takes.star(better, True)
     settings = settings_of(heard)
-    assert takes_to_hear(heard, settings)[(candidate.id, passage.version_id)] == better
+    assert takes_to_hear(heard.takes, heard.texts, settings)[(candidate.id, passage.version_id)] == better
     edited = heard.texts.edit(passage.id, "Other words.")
-    assert not any(version in (passage.version_id, edited.version_id) for _, version in takes_to_hear(heard, settings))
+    assert not any(
+        version in (passage.version_id, edited.version_id)
+        for _, version in takes_to_hear(heard.takes, heard.texts, settings)
+    )
 
 
 def test_no_clips_no_test(project: Project) -> None:
@@ -330,8 +333,8 @@ def test_a_voice_of_two_languages_has_two_scores(heard: Project) -> None:
 
 def test_what_came_later_is_told_and_one_level_holds_for_the_test(heard: Project) -> None:
     settings = settings_of(heard)
-    takes = takes_to_hear(heard, settings)
-    plain = level_of_test(heard, takes.values())
+    takes = takes_to_hear(heard.takes, heard.texts, settings)
+    plain = level_of_test(heard.takes, takes.values())
     assert plain == pytest.approx(-23.0), "tones at -12 dB reach the target"
     peaky = np.zeros(32_000)
     peaky[::4000] = 0.9
@@ -339,7 +342,7 @@ def test_what_came_later_is_told_and_one_level_holds_for_the_test(heard: Project
     take = heard.takes.keep(Clip(samples=peaky + 0.01 * np.sin(np.arange(32_000) / 9), rate_hz=16_000),
                             candidate_id=candidate.id, passage_version_id=passage.version_id, repeat=2)  # fmt: skip
     heard.takes.star(take.id, True)
-    level = level_of_test(heard, takes_to_hear(heard, settings).values())
+    level = level_of_test(heard.takes, takes_to_hear(heard.takes, heard.texts, settings).values())
     assert level < -26, "lowered for all by the one clip that would pass the ceiling"
     loud = [prepare_lanes([(t, heard.takes.load(one), (), 2)], target_lufs=level)[0][0]
             for t, one in enumerate(heard.takes.all()[:3])]  # fmt: skip

@@ -89,11 +89,11 @@ def test_a_new_family_is_measured_and_the_others_stand(project: Project, with_cr
     (passage,) = project.texts.add(["One line."], language="en-GB")
     pretend_take(project, candidate.id, passage.version_id)
     (take,) = project.takes.all()
-    before = measure_and_keep(project, take)
+    before = measure_and_keep(project.texts, project.takes, take)
     assert project.takes.unmeasured(registry.versions()) == []
     with_crest()
     assert project.takes.unmeasured(registry.versions()) == [take]
-    assert measure_missing(project) == (1, [])
+    assert measure_missing(project.takes, project.texts) == (1, [])
     after = project.takes.measured([take.id])[take.id]
     assert {name: value for name, value in after.values.items() if name != "crest_db"} == before.values
     assert isinstance(after.values["crest_db"], float)
@@ -110,7 +110,7 @@ def test_figures_from_before_there_were_families_are_kept(project: Project) -> N
     (passage,) = project.texts.add(["One line."], language="en-GB")
     pretend_take(project, candidate.id, passage.version_id)
     (take,) = project.takes.all()
-    measure_and_keep(project, take)
+    measure_and_keep(project.texts, project.takes, take)
     for version, wanted in ((5, []), (4, list(registry.versions()))):
         with project._database.writing() as connection:
             connection.exec_driver_sql(f"UPDATE measures SET version = {version}, families = NULL")

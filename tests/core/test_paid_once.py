@@ -132,7 +132,17 @@ def test_a_second_program_asks_for_nothing_meanwhile_and_makes_nothing_again(pro
             with pytest.raises(AskedElsewhere, match=r"Another program is asking engines for Test.zest \(process"):
                 made(project)
             engine = project.shortlist.engines()["Priced"]
-            line = line_for(project, engine, "A line.", voice="v", model="", plan="plan", settings={}, language="en-GB")
+            line = line_for(
+                project.sending,
+                project.own_voices,
+                engine,
+                "A line.",
+                voice="v",
+                model="",
+                plan="plan",
+                settings={},
+                language="en-GB",
+            )
             with pytest.raises(AskedElsewhere):
                 hear(project, line)
             assert verb(["run", str(project.folder), "--render"]) == 2
@@ -169,7 +179,17 @@ def test_a_line_heard_during_a_run_counts_against_its_cap(project: Project) -> N
         with_engine(project, priced_engine(service.address))
         project.documents.put(DOCUMENT, {"a_day": {"EUR": "2.00"}})
         engine = project.shortlist.engines()["Priced"]
-        line = line_for(project, engine, "A line.", voice="v", model="", plan="plan", settings={}, language="en-GB")
+        line = line_for(
+            project.sending,
+            project.own_voices,
+            engine,
+            "A line.",
+            voice="v",
+            model="",
+            plan="plan",
+            settings={},
+            language="en-GB",
+        )
         done: list[int] = []
 
         def on_event(event: Any) -> None:

@@ -93,7 +93,7 @@ def test_two_versions_of_a_voice_are_compared_passage_by_passage(project: Projec
             take = pretend_take(project, candidate.id, passage.version_id, hz=200 + k + more)
             pace = 150.0 + 3 * (k % 3) + (more + (k % 2) if more else 2 * (-1) ** k)
             project.takes.put_measured(take, Measured(values={"words_per_minute": pace}, versions=versions()))
-    found = compare_versions(project, old, new)
+    found = compare_versions(project.takes, project.texts, old, new)
     assert len(found.pairs) == 8
     (pace_change,) = [d for d in found.differences if d.name == "words_per_minute"]
     assert pace_change.n == 8

@@ -611,7 +611,7 @@ def test_a_persons_time_counts_by_engine_and_finished_minute(bench: Project) -> 
     version = bench.texts.all()[0].version_id
     for repeat in range(1, 101):  # a hundred takes of 1.2 s are two minutes
         pretend_take(bench, bench.shortlist.candidates()[0].id, version, repeat=repeat)
-    found = person_time(bench)
+    found = person_time(bench.notes, bench.takes, bench.shortlist)
     assert list(found) == ["Tangor"]
     assert found["Tangor"].by_kind == {"setting up": 30, "trying again": 6}
     assert found["Tangor"].per_finished_minute == pytest.approx(18)
@@ -711,7 +711,7 @@ def test_side_by_side_is_a_choice_and_its_waits_are_kept_apart(project: Project,
     beside = plan_run(project, conditions=Conditions(fresh=True, side_by_side=True))
     make(project, beside, executor=Unmeasured())
     assert overlaps(tmp_path / "note") > 0
-    points = points_of(project)
+    points = points_of(project.takes, project.journal, project.shortlist)
     assert {p.circumstances.side_by_side for p in points} == {False, True}
     rows = timing_rows(points, "whole clip")
     assert len(rows) == 6, "each candidate once alone and once beside the others"

@@ -322,7 +322,7 @@ def test_weights_gates_and_a_decision(
     qtbot.keyClicks(page.why, "Best of the panel")
     qtbot.mouseClick(page.choose, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert [d.why for d in decisions(bench_project)] == ["Best of the panel"]
+    assert [d.why for d in decisions(bench_project.documents)] == ["Best of the panel"]
     opened: list[Path] = []
     monkeypatch.setattr(page, "show_record", opened.append)
     page.write()

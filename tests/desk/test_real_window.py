@@ -34,7 +34,7 @@ def test_from_the_first_start_to_a_written_decision_at_150_percent(tmp_path: Pat
     environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable,
                    "XDG_CONFIG_HOME": str(tmp_path / "settings")}  # fmt: skip
     done = subprocess.run(
-        [sys.executable, "-m", "tests.journey", "first", str(tmp_path / "Own.zest"), str(script), str(engine), "10", "1.5"],
+        [sys.executable, "-m", "tests.journey", "first", *map(str, (tmp_path / "Own.zest", script, engine, 10, 1.5))],
         cwd=ROOT, env=environment, capture_output=True, text=True, timeout=240,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]

@@ -99,7 +99,7 @@ def test_a_run_is_planned_with_its_price_and_stops_at_its_cap(
     assert "would be broken by the next request" in words(page)
     assert page.pause.text() == "Go on"
     assert quick.behaviour.used <= 2 * 2 * characters + price * 1e6 / 18
-    assert caps_of(bench_project).a_run
+    assert caps_of(bench_project.documents).a_run
     bench_project.documents.put("spending caps", {})
     press(qtbot, page.pause)
     until_over(qtbot, window)
@@ -451,7 +451,7 @@ def test_a_run_begins_at_its_hour_and_tells_when_it_is_over(
     settle(qtbot, window)
     assert "24 times" in dialog.sums.text()
     press(qtbot, dialog.go)
-    schedule = stored_schedule(bench_project)
+    schedule = stored_schedule(bench_project.documents)
     assert schedule is not None
     assert (schedule.times, schedule.every_minutes, len(schedule.candidate_ids)) == (24, 60, 3)
     assert "Run 1 of 24" in words(page)
@@ -464,9 +464,9 @@ def test_a_run_begins_at_its_hour_and_tells_when_it_is_over(
     assert take_due(bench_project, schedule.first + timedelta(minutes=3))[1] is None
     assert hours is not None
     page.give_up_hours()
-    assert stored_schedule(bench_project) is None
+    assert stored_schedule(bench_project.documents) is None
     window.state.undo()
-    assert stored_schedule(bench_project) is not None
+    assert stored_schedule(bench_project.documents) is not None
 
 
 def test_what_a_run_was_planned_for_stays_when_the_project_changes(

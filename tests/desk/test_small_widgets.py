@@ -184,7 +184,10 @@ def test_a_typed_wait_is_shown_as_typed(bench_project: Project, qtbot: QtBot, tm
     write_wav(tmp_path / "a.wav", tone(330, -12, 1.0, 16_000))
     candidate, passage = bench_project.shortlist.candidates()[0], bench_project.texts.all()[0]
     bring_in(
-        bench_project, Clipping(path=tmp_path / "a.wav", candidate_id=candidate.id, passage_id=passage.id, wait_s=9)
+        bench_project.takes,
+        bench_project.texts,
+        bench_project.shortlist,
+        Clipping(path=tmp_path / "a.wav", candidate_id=candidate.id, passage_id=passage.id, wait_s=9),
     )
     parent = QWidget()
     qtbot.addWidget(parent)

@@ -125,7 +125,7 @@ def steps_done(project: Project) -> list[str]:
 def is_whole(folder: Path) -> bool:
     """Whether nothing of the scenario is left to be made; so is a demo that an earlier version built."""
     with contextlib.closing(Project.open(folder)) as project:
-        return "decisions" in steps_done(project) or bool(decisions(project))
+        return "decisions" in steps_done(project) or bool(decisions(project.documents))
 
 
 def build(folder: Path, tell: Callable[[str], None]) -> None:

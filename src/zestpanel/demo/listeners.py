@@ -21,7 +21,7 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
     rng = np.random.default_rng(panel["seed"])
     settings = TestSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
     project.panel.add_test("ACR", settings.as_document())
-    takes = takes_to_hear(project, settings)
+    takes = takes_to_hear(project.takes, project.texts, settings)
     quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
     hard = dict(zip((p.version_id for p in passages), panel["hard"], strict=True))
     rows = []

@@ -146,7 +146,7 @@ class BringInDialog(QDialog):
                 if not clipping.ready:
                     continue
                 try:
-                    bring_in(project, clipping)
+                    bring_in(project.takes, project.texts, project.shortlist, clipping)
                     done += 1
                 except ZestError as error:
                     problems.append(str(error))

@@ -63,7 +63,9 @@ class DefectsDialog(QDialog):
 
     def _read(self) -> None:
         project = self._state.project
-        self._state.background.run(lambda: defects(project), self._take, self._state.complain, topic="defects")
+        self._state.background.run(
+            lambda: defects(project.takes, project.texts), self._take, self._state.complain, topic="defects"
+        )
 
     def _take(self, found: list[Defects]) -> None:
         self._found = found

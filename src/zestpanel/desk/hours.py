@@ -36,7 +36,7 @@ class Hours(QObject):
 
     def resume(self) -> None:
         """Look from now on, if there is a schedule with runs to come."""
-        schedule = stored_schedule(self.state.project)
+        schedule = stored_schedule(self.state.project.documents)
         if schedule is not None and not schedule.over:
             self._timer.start()
             self.look()
@@ -50,7 +50,7 @@ class Hours(QObject):
 
         def look() -> tuple[Schedule | None, PlannedRun | None]:
             if asked_elsewhere(project.folder):  # an occasion is not used up while another program asks
-                return stored_schedule(project), None
+                return stored_schedule(project.documents), None
             return take_due(project, now)
 
         self.state.background.run(look, self._looked, self.state.complain, topic="schedule")
@@ -69,7 +69,7 @@ class Hours(QObject):
         if self._ours is None or not self._ours.progress().finished:
             return
         progress, self._ours = self._ours.progress(), None
-        schedule = stored_schedule(self.state.project)
+        schedule = stored_schedule(self.state.project.documents)
         self.tell(f"{progress.done} takes rendered at their hour, {progress.failed} failed. {coming(schedule)}")
 
     def tell(self, text: str) -> None:

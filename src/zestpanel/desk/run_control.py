@@ -140,8 +140,11 @@ class RunControl(QObject):
                     said += f" So do {len(found) - MOST_NAMED} more."
                 state.complain(f"{said} Select both runs under Runs, to hear it and to keep then and now apart.")
 
-        state.background.run(lambda: silent_changes(state.project, run_id), arrived, state.complain,
-                             topic="another sound")  # fmt: skip
+        project = state.project
+        state.background.run(
+            lambda: silent_changes(project.takes, project.shortlist, project.journal, run_id), arrived, state.complain,
+            topic="another sound",
+        )  # fmt: skip
 
     def _show_news(self) -> None:
         """What the run told since the last look; nothing is read for it, so that the window is never held."""

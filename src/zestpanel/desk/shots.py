@@ -194,7 +194,7 @@ class _Passing:
     def __init__(self, project: Project, kind: str, settings: TestSettings) -> None:
         import numpy as np
 
-        able = takes_to_hear(project, settings)
+        able = takes_to_hear(project.takes, project.texts, settings)
         planned = kind_of(kind).design(able, settings, listener=0, rng=np.random.default_rng(1))
         self.trials = tuple(
             Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)

@@ -267,7 +267,7 @@ class DeskState(QObject):
 
         def work() -> tuple[int, list[str]]:
             with MeasuringProcess() as process:
-                return measure_missing(project, process=process)
+                return measure_missing(project.takes, project.texts, process=process)
 
         def done(result: tuple[int, list[str]]) -> None:
             for problem in result[1]:

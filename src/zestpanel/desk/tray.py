@@ -246,7 +246,7 @@ class Tray(QObject):
             clips = []
             for take in takes:
                 timed = measured[take.id].words if take.id in measured else ()
-                clip, spoken = heard_clip(project, take, timed, trim=copies, around=around.get(take.id))
+                clip, spoken = heard_clip(project.takes, take, timed, trim=copies, around=around.get(take.id))
                 clips.append((take.id, clip, spoken, words))
             # a raw clip sounds as it was measured; a copy, or one between neighbours, is looked at anew
             levels = project.takes.levels([t.id for t in takes]) if raw else {}

@@ -45,7 +45,7 @@ class TryIt(QDialog):
 
     def _show_request(self) -> None:
         try:
-            self.asked.setPlainText(described(self._state.project, self._line))
+            self.asked.setPlainText(described(self._state.project.own_voices, self._line))
         except ZestError as error:
             self.asked.setPlainText(error.what)
 
@@ -58,7 +58,10 @@ class TryIt(QDialog):
                 self._show_reply(found)
 
         self._state.background.run(
-            lambda: kept_answer(project, line), arrived, self._state.complain, topic="kept reply"
+            lambda: kept_answer(project.own_voices, project.takes, project.auditions, line),
+            arrived,
+            self._state.complain,
+            topic="kept reply",
         )
 
     def go(self) -> None:

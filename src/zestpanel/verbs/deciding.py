@@ -122,7 +122,7 @@ def choice(options: argparse.Namespace) -> Output:
                 ranked.append({"language": language, "candidate": one.candidate_id, "name": row.name,
                                "total": [one.low, one.high], "against": against})  # fmt: skip
                 lines.append(f"  {one.candidate_id}  {row.name}, {row.detail}" + (f": {against[0]}" if against else ""))
-        decided = decisions(project)
+        decided = decisions(project.documents)
         lines += [f"{d.role}: candidate {d.candidate_id}, {d.why}" for d in decided]
         return {"ranking": ranked, "decisions": [asdict(d) for d in decided], "lines": lines or ["Nothing to rank."]}
 

@@ -61,7 +61,7 @@ def agree(options: argparse.Namespace) -> Output:
             }
         left = {engine.engine: [use.words for use in agreed.missing(engine)] for engine in wanted}
         lines = [f"{name} {words}" for name, uses in left.items() for words in uses]
-        schedule = stored_schedule(project)
+        schedule = stored_schedule(project.documents)
         if options.schedule and schedule is not None and sleeps(project, schedule):
             lines.append("The project's runs begin by themselves at their set hours")
             if options.yes:

@@ -23,8 +23,10 @@ def hear(options: argparse.Namespace) -> Output:
             raise InputError(f"The project has {what}.", kept="Nothing was sent.")
         model = options.model or (voice.models[0] if voice.models else engine.models[0].id)
         plan = options.plan or (engine.plans[0].name if engine.plans else "")
-        line = auditioning.line_for(project, engine, options.line, voice=voice.id, model=model, plan=plan, settings={},
-                                    language=options.language or voice.languages[0])  # fmt: skip
+        line = auditioning.line_for(
+            project.sending, project.own_voices, engine, options.line, voice=voice.id, model=model, plan=plan,
+            settings={}, language=options.language or voice.languages[0],
+        )  # fmt: skip
         heard = auditioning.hear(project, line, again=options.again)
         said = f"{heard.clip.duration_s:.2f} s of sound"
         said += f", kept from {heard.asked_on}; --again asks anew" if heard.asked_on else ", asked for just now"

@@ -117,7 +117,7 @@ def _another_sound(project: Project) -> list[str]:
     from zestpanel.core.catalogue.candidate import short_names
 
     names = short_names(project.shortlist.candidates(), project.shortlist.engines())
-    found = silent_changes(project, max(project.journal.runs(), default=0))
+    found = silent_changes(project.takes, project.shortlist, project.journal, max(project.journal.runs(), default=0))
     return [in_words(names[c.candidate.id], earlier, c) for earlier, c in found]
 
 
@@ -158,7 +158,7 @@ def past_runs(options: argparse.Namespace) -> Output:
             return {"done": progress.done, "failed": progress.failed, "held": progress.held, "lines": said}
         if options.compare:
             names = short_names(project.shortlist.candidates(), project.shortlist.engines())
-            found = compare_runs(project, *options.compare)
+            found = compare_runs(project.shortlist, project.takes, project.journal, *options.compare)
             rows = [{"id": c.candidate.id, "candidate": names[c.candidate.id], "verdict": c.verdict(),
                      "pairs": len(c.pairs),
                      "same_to_the_sample": c.same_sound, "without_a_word": c.silently} for c in found]  # fmt: skip
@@ -179,7 +179,7 @@ def measure(options: argparse.Namespace) -> Output:
 
     with opened(options) as project:
         counted = Counted("measured", quiet=options.json)
-        done, problems = measure_missing(project, on_take=lambda _: counted.one_more())
+        done, problems = measure_missing(project.takes, project.texts, on_take=lambda _: counted.one_more())
         return {
             "measured": done,
             "problems": problems,

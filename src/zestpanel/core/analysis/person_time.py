@@ -6,7 +6,9 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.notes import CatalogueNotes
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,14 +25,14 @@ class PersonTime:
         return self.minutes / self.sound_minutes if self.sound_minutes else None
 
 
-def person_time(project: Project) -> dict[str, PersonTime]:
+def person_time(notes: CatalogueNotes, takes: Takes, shortlist: Shortlist) -> dict[str, PersonTime]:
     """By engine, of those for which something was logged."""
     by_kind: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
-    for entry in project.notes.setup():
+    for entry in notes.setup():
         by_kind[entry.engine][entry.kind] += entry.minutes
-    engines = {c.id: c.engine for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
+    engines = {c.id: c.engine for c in shortlist.candidates(removed=True, of_sweeps=True)}
     sound: dict[str, float] = defaultdict(float)
-    for take in project.takes.all(with_timing=False):
+    for take in takes.all(with_timing=False):
         sound[engines[take.candidate_id]] += take.duration_s / 60
     return {
         name: PersonTime(minutes=sum(kinds.values()), by_kind=dict(kinds), sound_minutes=sound[name])

@@ -29,6 +29,7 @@ from zestpanel.core.domain.take import Measured, Take, Timing
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.planning import asked_alike
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.sending import Sending
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,7 +141,7 @@ def summaries(project: Project) -> dict[int, Summary]:
     for row in project.journal.rows():
         journal[row.candidate_id].append(row)
     lengths = {version: passage.characters for version, passage in present.items()}
-    people = person_time(project)
+    people = person_time(project.notes, project.takes, project.shortlist)
     points: dict[int, list[TimingPoint]] = defaultdict(list)
     runs = project.journal.runs()
     for point in timing_points((t for of in takes.values() for t in of), candidates, runs):
@@ -153,7 +154,7 @@ def summaries(project: Project) -> dict[int, Summary]:
         c.id: replace(
             summary_of(
                 c.id, takes[c.id], points[c.id], journal[c.id], measured, lengths, voice=c.voice,
-                give_ups=given_up.get(c.id, {}), counted=_counted(project, c, engines, present.values()),
+                give_ups=given_up.get(c.id, {}), counted=_counted(project.sending, c, engines, present.values()),
             ),
             person=people.get(c.engine),
             hearing=hearing.get(c.id),
@@ -164,7 +165,7 @@ def summaries(project: Project) -> dict[int, Summary]:
 
 
 def _counted(
-    project: Project, candidate: Candidate, engines: Mapping[str, Engine], passages: Iterable[Passage]
+    sending: Sending, candidate: Candidate, engines: Mapping[str, Engine], passages: Iterable[Passage]
 ) -> Decimal:
     """Characters as a candidate's plan counts them, for each character of the channel's texts in its language."""
     engine, own = engines.get(candidate.engine), candidate.language.split("-")[0].lower()
@@ -172,7 +173,7 @@ def _counted(
     characters = sum(p.characters for p in texts)
     if engine is None or not characters:
         return Decimal(1)
-    return Decimal(sum(project.sending.of(candidate, p, engine).billed for p in texts)) / characters
+    return Decimal(sum(sending.of(candidate, p, engine).billed for p in texts)) / characters
 
 
 def _with_shared_pace(found: dict[int, Summary], candidates: Mapping[int, Candidate]) -> dict[int, Summary]:

@@ -8,6 +8,7 @@ from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
+from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
 
 DOCUMENT = "decisions"
@@ -23,8 +24,8 @@ class Decision:
     decided: str
 
 
-def decisions(project: Project) -> list[Decision]:
-    return [Decision(**item) for item in project.documents.get(DOCUMENT) or []]
+def decisions(documents: Documents) -> list[Decision]:
+    return [Decision(**item) for item in documents.get(DOCUMENT) or []]
 
 
 def decide(
@@ -57,7 +58,7 @@ def decide(
     decision = Decision(
         role=role, candidate_id=candidate_id, runner_up_id=runner_up_id, why=why.strip(), by=by.strip(), decided=now()
     )
-    others = [d for d in decisions(project) if d.role != role]
+    others = [d for d in decisions(project.documents) if d.role != role]
     project.edit_document(DOCUMENT, [asdict(d) for d in [*others, decision]], label=f"choice of {role}")
     return decision
 

@@ -25,6 +25,7 @@ from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.texts import Texts
 from zestpanel.core.waiting import give_way
 
 
@@ -72,7 +73,7 @@ def standing(project: Project) -> Standing:
     rows: dict[int, Row] = {}
     own = project.notes.statements()
     names = short_names(project.shortlist.candidates(), engines)
-    sample = _sample_by_language(project)
+    sample = _sample_by_language(project.texts)
     for candidate in project.shortlist.candidates():
         give_way()
         engine = engines.get(candidate.engine)
@@ -156,10 +157,10 @@ def _languages(brief: Brief, rows: Iterable[Row], scores: PanelScores) -> list[s
 _SAMPLE_CHARACTERS: Final = 20_000
 
 
-def _sample_by_language(project: Project) -> dict[str, str]:
+def _sample_by_language(texts: Texts) -> dict[str, str]:
     """The channel's own passages, one after another, as a sample of what its episodes are made of."""
     out: dict[str, str] = {}
-    for passage in project.texts.all():
+    for passage in texts.all():
         key = primary(passage.language)
         if len(out.get(key, "")) < _SAMPLE_CHARACTERS:
             out[key] = f"{out[key]}\n\n{passage.text}" if key in out else passage.text

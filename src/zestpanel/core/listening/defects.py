@@ -9,7 +9,8 @@ from typing import Final
 
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Mark, Take
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 
 # the common ones, each with a key of its own (common practice, no source); marks of other kinds are kept as they are
 KINDS: Final = (
@@ -43,16 +44,16 @@ class Defects:
         return ", ".join(f"{n} {kind}" for kind, n in counts.most_common())
 
 
-def defects(project: Project) -> list[Defects]:
-    """Of every candidate that has takes, the most to the minute first."""
-    passages: Mapping[int, Passage] = {p.version_id: p for p in project.texts.all()}
-    takes = {t.id: t for t in project.takes.all(with_timing=False) if t.passage_version_id in passages}
+def defects(takes: Takes, texts: Texts) -> list[Defects]:
+    """Of every candidate that has by_id, the most to the minute first."""
+    passages: Mapping[int, Passage] = {p.version_id: p for p in texts.all()}
+    by_id = {t.id: t for t in takes.all(with_timing=False) if t.passage_version_id in passages}
     seconds: Counter[int] = Counter()
-    for take in takes.values():
+    for take in by_id.values():
         seconds[take.candidate_id] += take.duration_s  # type: ignore[assignment]
     marks: dict[int, list[Defect]] = defaultdict(list)
-    for mark in project.takes.marks():
-        if (of := takes.get(mark.take_id)) is not None:
+    for mark in takes.marks():
+        if (of := by_id.get(mark.take_id)) is not None:
             marks[of.candidate_id].append(Defect(mark, of, passages[of.passage_version_id]))
     found = [
         Defects(candidate_id=candidate, minutes=seconds[candidate] / 60, found=tuple(marks[candidate]))

@@ -19,7 +19,9 @@ from zestpanel.core.domain.listening import Listener, Rating
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.languages import locale_name
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.texts import Texts
 
 FEWEST: Final = 3  # listeners, for an interval
 WARNING: Final = (
@@ -57,7 +59,7 @@ def split_scores(project: Project, by: str, language: str, *, scale: str = "ACR"
     people = {p.id: p for p in project.panel.listeners()}
     candidates = {c.id: c for c in project.shortlist.candidates()}
     names = short_names(list(candidates.values()), project.shortlist.engines())
-    group_of = _grouping(project, by)
+    group_of = _grouping(project.hard_parts, project.texts, by)
     values: dict[tuple[int, str], dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
     sizes: dict[str, int] = defaultdict(int)
     for rating in project.answers.ratings():
@@ -83,9 +85,9 @@ def split_scores(project: Project, by: str, language: str, *, scale: str = "ACR"
                  cells=cells)  # fmt: skip
 
 
-def _grouping(project: Project, by: str) -> Callable[[Rating, Passage, Listener], list[str]]:
+def _grouping(hard_parts: HardParts, texts: Texts, by: str) -> Callable[[Rating, Passage, Listener], list[str]]:
     if by == "hard part":
-        hard = {version: sorted(kinds) for version, kinds in project.hard_parts.of(project.texts.all()).items()}
+        hard = {version: sorted(kinds) for version, kinds in hard_parts.of(texts.all()).items()}
         return lambda rating, passage, person: hard.get(passage.version_id) or ["none"]
     ways: dict[str, Callable[[Rating, Passage, Listener], list[str]]] = {
         "kind of text": lambda rating, passage, person: list(passage.tags) or ["plain"],

@@ -29,7 +29,10 @@ from zestpanel.core.playback.mixer import (
     prepare_lanes,
 )
 from zestpanel.core.speech.builtin_voice import speak, voice_for_language
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.clip_store import ClipStore
+from zestpanel.core.store.panel import Panel
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 
 Cell = tuple[int, int]  # candidate, passage version
 Words = Sequence[tuple[str, float, float, bool]]
@@ -39,13 +42,13 @@ BETWEEN_S: Final = 0.6  # between clips heard one after the other (common practi
 _DRAWS: Final = 7  # a stream of random numbers of its own for which take is drawn
 
 
-def pool_of(project: Project, settings: TestSettings) -> dict[Cell, tuple[int, ...]]:
+def pool_of(takes: Takes, texts: Texts, settings: TestSettings) -> dict[Cell, tuple[int, ...]]:
     """The takes that may be heard of each cell, by the test's rule: all repeats, the first, or the preferred one. Only
     runs on the channel's own passages at their present version enter; captured sound and vendors' samples never do."""
-    passages = {p.version_id: p for p in project.texts.all() if p.id in settings.passage_ids}
+    passages = {p.version_id: p for p in texts.all() if p.id in settings.passage_ids}
     heard = settings.heard_ids
     found: dict[Cell, list[Take]] = defaultdict(list)
-    for take in project.takes.all(with_timing=False):
+    for take in takes.all(with_timing=False):
         if take.candidate_id in heard and take.passage_version_id in passages and take.scored:
             found[take.candidate_id, take.passage_version_id].append(take)
     order = [(c, version) for version in passages for c in heard if (c, version) in found]
@@ -60,9 +63,9 @@ def _by_rule(of_cell: Sequence[Take], settings: TestSettings) -> tuple[int, ...]
     return (starred.id if settings.take_rule == "preferred" else first.id,)
 
 
-def takes_to_hear(project: Project, settings: TestSettings) -> dict[Cell, int]:
+def takes_to_hear(takes: Takes, texts: Texts, settings: TestSettings) -> dict[Cell, int]:
     """One take of each cell, by (candidate, passage version): what a first listener would hear."""
-    return drawn(pool_of(project, settings), settings, listener=0)
+    return drawn(pool_of(takes, texts, settings), settings, listener=0)
 
 
 def drawn(pool: Mapping[Cell, Sequence[int]], settings: TestSettings, *, listener: int) -> dict[Cell, int]:
@@ -76,13 +79,15 @@ def drawn(pool: Mapping[Cell, Sequence[int]], settings: TestSettings, *, listene
     }  # fmt: skip
 
 
-def pool_of_test(project: Project, test_id: int, settings: TestSettings) -> dict[Cell, tuple[int, ...]]:
+def pool_of_test(
+    panel: Panel, takes: Takes, texts: Texts, test_id: int, settings: TestSettings
+) -> dict[Cell, tuple[int, ...]]:
     """The takes that a test may play: as fixed with its first listener, else as they would be now."""
-    fixed = project.panel.fixed_takes(test_id)
+    fixed = panel.fixed_takes(test_id)
     if fixed is None:
-        return pool_of(project, settings)
+        return pool_of(takes, texts, settings)
     found: dict[Cell, list[int]] = defaultdict(list)
-    for take in project.takes.all(with_timing=False):
+    for take in takes.all(with_timing=False):
         if take.id in fixed:
             found[take.candidate_id, take.passage_version_id].append(take.id)
     versions = list(dict.fromkeys(version for _, version in found))
@@ -90,19 +95,19 @@ def pool_of_test(project: Project, test_id: int, settings: TestSettings) -> dict
     return {(c, v): tuple(found[c, v]) for v in versions for c in candidates if (c, v) in found}
 
 
-def level_of_test(project: Project, takes: Iterable[int]) -> float:
+def level_of_test(takes: Takes, of: Iterable[int]) -> float:
     """The one loudness all clips of a test are brought to, LUFS as heard on two channels: the usual target, lowered
     for all where a single clip would pass the ceiling at it. Never a clip at a time: that would make a peaky clip
     quieter than its neighbours."""
-    wanted = set(takes)
+    wanted = set(of)
     level = TARGET_LUFS
-    known = project.takes.levels(wanted)
-    for take in project.takes.all(with_timing=False):
+    known = takes.levels(wanted)
+    for take in takes.all(with_timing=False):
         if take.id not in wanted:
             continue
         found = known.get(take.id)
         if found is None:
-            heard = as_heard(project.takes.load(take))
+            heard = as_heard(takes.load(take))
             lufs, peak = heard.integrated_lufs, heard.true_peak_dbtp
         else:
             lufs, peak, channels = found
@@ -124,19 +129,19 @@ class Around:
 
 
 def heard_clip(
-    project: Project, take: Take, words: Words, *, trim: bool = False, around: Around | None = None
+    takes: Takes, take: Take, words: Words, *, trim: bool = False, around: Around | None = None
 ) -> tuple[Clip, Words]:
     """A take as it is to be heard, with the times of its words in it. trim: as a listening copy; around: between its
     neighbours."""
-    own = (project.takes.load(take), words)
+    own = (takes.load(take), words)
     parts = [own]
     own_at = 0
     if around is not None:
         if around.before is not None:
-            parts.insert(0, (project.takes.load(around.before), ()))
+            parts.insert(0, (takes.load(around.before), ()))
             own_at = 1
         if around.after is not None:
-            parts.append((project.takes.load(around.after), ()))
+            parts.append((takes.load(around.after), ()))
     if trim:
         parts = [trimmed(*one) for one in parts]
     if len(parts) == 1:
@@ -153,13 +158,13 @@ def _one_word(clip: Clip) -> Words:
 
 
 def lanes_of(
-    project: Project, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, *, level_lufs: float,
-    first_key: int,
+    takes: Takes, texts: Texts, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, *,
+    level_lufs: float, first_key: int,
 ) -> list[Lane]:  # fmt: skip
     """The trial's lanes ready to be heard, keyed from first_key on."""
-    takes = {t.id: t for t in project.takes.all(with_timing=False)}
+    by_id = {t.id: t for t in takes.all(with_timing=False)}
     wanted = [s.take_id for s in trial.stimuli if s.take_id is not None]
-    measured = project.takes.measured(wanted)
+    measured = takes.measured(wanted)
     lanes: list[tuple[int, Clip, Words, int]] = []
     for k, lane in enumerate(heard):
         if not lane.stimuli:
@@ -169,35 +174,33 @@ def lanes_of(
         for at in lane.stimuli:
             stimulus = trial.stimuli[at]
             assert stimulus.take_id is not None
-            clip = project.takes.load(takes[stimulus.take_id])
+            clip = takes.load(by_id[stimulus.take_id])
             words: Words = measured[stimulus.take_id].words if stimulus.take_id in measured else ()
             if cut := cut_off_hz(trial, at):
                 clip = low_passed(clip, cut)
             parts.append(trimmed(clip, words) if settings.trim else (clip, words))
         clip, words = _one_after_the_other(parts)
-        text, _ = project.texts.version_text(trial.stimuli[lane.stimuli[0]].passage_version_id)
+        text, _ = texts.version_text(trial.stimuli[lane.stimuli[0]].passage_version_id)
         lanes.append((first_key + k, clip, words, len(text.split())))
-    return prepare_lanes(lanes, target_lufs=level_lufs, known=_as_measured(project, trial, heard, settings, first_key))[
-        0
-    ]
+    return prepare_lanes(lanes, target_lufs=level_lufs, known=_as_measured(takes, trial, heard, settings, first_key))[0]
 
 
-def bed_of_test(project: Project, settings: TestSettings, *, level_lufs: float) -> Stereo | None:
+def bed_of_test(clips: ClipStore, settings: TestSettings, *, level_lufs: float) -> Stereo | None:
     """What lies under all clips of a test, None for nothing. Raises AudioError where it cannot be read."""
     if not settings.bed:
         return None
-    return bed_of(read_kept(project.clips.path(settings.bed)), lufs=level_lufs - settings.bed_below_lu)
+    return bed_of(read_kept(clips.path(settings.bed)), lufs=level_lufs - settings.bed_below_lu)
 
 
 def _as_measured(
-    project: Project, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, first_key: int
+    takes: Takes, trial: PlannedTrial, heard: Sequence[Heard], settings: TestSettings, first_key: int
 ) -> dict[int, Loudness]:
     """Loudness of lanes that are a take just as it was measured, by key."""
     if settings.trim:
         return {}
     alone = {first_key + k: trial.stimuli[lane.stimuli[0]].take_id for k, lane in enumerate(heard)
              if len(lane.stimuli) == 1 and cut_off_hz(trial, lane.stimuli[0]) is None}  # fmt: skip
-    levels = project.takes.levels([take for take in alone.values() if take is not None])
+    levels = takes.levels([take for take in alone.values() if take is not None])
     return {key: as_measured(*levels[take]) for key, take in alone.items() if take is not None and take in levels}
 
 

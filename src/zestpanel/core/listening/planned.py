@@ -58,7 +58,9 @@ def material_of(project: Project) -> Material:
 
 def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettings) -> Asked:
     kind = kind_of(kind_name)
-    able: Mapping[Cell, int] = drawn(pool_of(material.project, settings), settings, listener=0)
+    able: Mapping[Cell, int] = drawn(
+        pool_of(material.project.takes, material.project.texts, settings), settings, listener=0
+    )
     rng = np.random.default_rng(1)
     planned = with_repeats(kind.design(able, settings, listener=0, rng=rng), settings, rng) if able else []
     questions = len(kind.shown(planned[0], settings).questions) if planned else 1

@@ -19,6 +19,7 @@ from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.project import Project
 
 MOST_MOVED: Final = 0.005
@@ -178,14 +179,14 @@ def _about(
     return out
 
 
-def note_look(project: Project, test: ListeningTest, listeners: int) -> ListeningTest:
+def note_look(panel: Panel, test: ListeningTest, listeners: int) -> ListeningTest:
     """Keep that the result was looked at with so many of the planned listeners; once for each number of them."""
     settings = TestSettings.from_document(test.settings)
     if not 0 < listeners < settings.listeners or any(n == listeners for _, n in test.conduct.looks):
         return test
     today: date = clock.today()
     conduct = replace(test.conduct, looks=(*test.conduct.looks, (today.isoformat(), listeners)))
-    project.panel.put_conduct(test.id, conduct)
+    panel.put_conduct(test.id, conduct)
     return replace(test, conduct=conduct)
 
 

@@ -21,7 +21,7 @@ from zestpanel.core.listening.material import drawn, level_of_test, pool_of_test
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
-from zestpanel.core.store.answers import SCALE
+from zestpanel.core.store.answers import SCALE, Answers
 from zestpanel.core.store.project import Project
 
 
@@ -82,7 +82,7 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     for session in sessions:
         if session.listener_id == listener.id:
             return session
-    pool = pool_of_test(project, test_id, settings)
+    pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
     if not pool:
         raise NotEnoughData(
             "There is nothing to hear yet: no candidate has a clip of these passages.",
@@ -106,7 +106,7 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     rng = np.random.default_rng([settings.seed, len(sessions)])
     planned = kind.design(able, settings, listener=len(sessions), rng=rng)
     if settings.training:
-        planned = spanning(planned, _means(project), rng)
+        planned = spanning(planned, _means(project.answers), rng)
     planned = with_repeats(planned, settings, rng)
     planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:
@@ -116,14 +116,14 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
         )  # fmt: skip
     if project.panel.test(test_id).conduct.level_lufs is None:
         every = [take for of_cell in pool.values() for take in of_cell]
-        project.panel.fix(test_id, every, level_of_test(project, every))
+        project.panel.fix(test_id, every, level_of_test(project.takes, every))
     return project.panel.add_session(test_id, listener.id, planned)
 
 
-def _means(project: Project) -> dict[int, float]:
+def _means(answers: Answers) -> dict[int, float]:
     """Means of all ratings so far on the main scale, by candidate."""
     scores: dict[int, list[float]] = defaultdict(list)
-    for rating in project.answers.ratings():
+    for rating in answers.ratings():
         if rating.scale == SCALE:
             scores[rating.candidate_id].append(rating.score)
     return {candidate: sum(of) / len(of) for candidate, of in scores.items()}

@@ -15,7 +15,9 @@ from typing import Final, Literal
 from zestpanel.core.catalogue.candidate import candidate_name
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.listening.scales import SCALES
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import csv_text, numbered_rows
 from zestpanel.core.text_files import read_text, write_text
 
@@ -159,18 +161,18 @@ def as_ratings(form: Path, map_file: Path) -> Path:
 _DOCUMENT: Final = "survey maps"
 
 
-def known_or_drafted(project: Project, text: str) -> list[Column]:
+def known_or_drafted(shortlist: Shortlist, documents: Documents, texts: Texts, text: str) -> list[Column]:
     """The map that was agreed to for these columns before, else a draft by their names."""
     columns = columns_of(text)
-    for kept in project.documents.get(_DOCUMENT) or []:
+    for kept in documents.get(_DOCUMENT) or []:
         if [one["column"] for one in kept] == columns:
             return [Column(**one) for one in kept]
-    engines = project.shortlist.engines()
-    names = [candidate_name(c, engines.get(c.engine)) for c in project.shortlist.candidates()]
-    return drafted(columns, [p.title for p in project.texts.all()], names)
+    engines = shortlist.engines()
+    names = [candidate_name(c, engines.get(c.engine)) for c in shortlist.candidates()]
+    return drafted(columns, [p.title for p in texts.all()], names)
 
 
-def keep_map(project: Project, columns: Sequence[Column]) -> None:
-    others = [kept for kept in project.documents.get(_DOCUMENT) or []
+def keep_map(documents: Documents, columns: Sequence[Column]) -> None:
+    others = [kept for kept in documents.get(_DOCUMENT) or []
               if [one["column"] for one in kept] != [c.column for c in columns]]  # fmt: skip
-    project.documents.put(_DOCUMENT, [*others, [asdict(one) for one in columns]])
+    documents.put(_DOCUMENT, [*others, [asdict(one) for one in columns]])

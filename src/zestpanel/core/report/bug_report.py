@@ -15,6 +15,7 @@ from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.keys import find_secret
 from zestpanel.core.secrets.masking import masked
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.shortlist import Shortlist
 
 _PACKAGES: Final = ("PyQt6", "numpy", "scipy", "soundfile", "httpx", "websockets", "av", "SQLAlchemy", "pydantic")
 
@@ -39,13 +40,13 @@ def bug_report(project: Project) -> str:
         "failures: " + (", ".join(f"{kind} {n}" for kind, n in sorted(failures.items())) or "none"),
         *(f"  {text}" for text in last),
     ]
-    return masked("\n".join(lines), known_secrets(project)).replace(os.path.expanduser("~"), "~")
+    return masked("\n".join(lines), known_secrets(project.shortlist)).replace(os.path.expanduser("~"), "~")
 
 
-def known_secrets(project: Project) -> tuple[str, ...]:
+def known_secrets(shortlist: Shortlist) -> tuple[str, ...]:
     """The values of all keys that the project's engines ask for, and of those in the environment, to be masked."""
     values = [value for name, value in os.environ.items() if re.match(r"ZEST_SECRET_", name)]
-    for engine in project.shortlist.engines().values():
+    for engine in shortlist.engines().values():
         if secret := secret_of(engine):
             try:
                 values.append(find_secret(secret))

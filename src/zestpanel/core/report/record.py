@@ -25,7 +25,8 @@ from zestpanel.core.report.palette import LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
 from zestpanel.core.report.tables import evidence_table, write_csv
 from zestpanel.core.store.database import now
-from zestpanel.core.store.impressions import Impression, which
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.impressions import Impression, Impressions, which
 from zestpanel.core.store.project import Project
 
 
@@ -91,7 +92,7 @@ def render_record(project: Project, found: Standing) -> str:
         wait=in_words,
         chance=chance_in_words,
         passages=passages,
-        decisions=_named(project, found),
+        decisions=_named(project.documents, found),
         listeners=[listeners[i] for i in sorted(heard)],
         simulated=sum(listeners[i].simulated for i in heard),
         ratings=len(ratings),
@@ -101,15 +102,15 @@ def render_record(project: Project, found: Standing) -> str:
         version=__version__,
         written=now()[:10],
         charts=_drawn(_pictures(found)),
-        impressions=_impressions(project, found),
+        impressions=_impressions(project.impressions, found),
         colours=LIGHT,
         fonts=_fonts(),
     )
 
 
-def _impressions(project: Project, found: Standing) -> list[tuple[str, list[tuple[str, Impression]]]]:
+def _impressions(impressions: Impressions, found: Standing) -> list[tuple[str, list[tuple[str, Impression]]]]:
     """Of the voices compared: (name, [(which it is, the impression)])."""
-    given, out = project.impressions.all(), {}
+    given, out = impressions.all(), {}
     for row in found.rows.values():
         voice = (row.candidate.engine, row.candidate.voice)
         if voice in given and voice not in out:  # the first of its candidates stands for the voice
@@ -145,10 +146,10 @@ def _month(row: Row) -> str:
     return str(own) if own.currency == total.currency else f"{own} ({total})"
 
 
-def _named(project: Project, found: Standing) -> list[tuple[Decision, Row | None, Row | None]]:
+def _named(documents: Documents, found: Standing) -> list[tuple[Decision, Row | None, Row | None]]:
     return [
         (d, found.rows.get(d.candidate_id), found.rows.get(d.runner_up_id) if d.runner_up_id else None)
-        for d in decisions(project)
+        for d in decisions(documents)
     ]
 
 

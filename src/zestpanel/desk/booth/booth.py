@@ -195,10 +195,12 @@ class Booth(QWidget):
         of_session = {s.take_id for one in session.trials for s in one.stimuli if s.take_id is not None}
 
         def prepare() -> tuple[list[Lane], float, Stereo | None]:
-            target = level_of_test(project, of_session) if level is None else level
+            target = level_of_test(project.takes, of_session) if level is None else level
             # lanes are told apart by trial: the same clip may come twice in a row and has to be heard twice
-            made = lanes_of(project, trial, lanes, settings, level_lufs=target, first_key=index * _MOST_CLIPS)
-            return made, target, bed_of_test(project, settings, level_lufs=target)
+            made = lanes_of(
+                project.takes, project.texts, trial, lanes, settings, level_lufs=target, first_key=index * _MOST_CLIPS
+            )
+            return made, target, bed_of_test(project.clips, settings, level_lufs=target)
 
         def arrived(found: tuple[list[Lane], float, Stereo | None]) -> None:
             if self._session is session and session.index == index:

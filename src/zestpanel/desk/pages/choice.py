@@ -274,7 +274,7 @@ class ChoicePage(Page):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         found = self.state.standing
-        for decision in decisions(self.state.project):
+        for decision in decisions(self.state.project.documents):
             row = found.rows.get(decision.candidate_id) if found else None
             name = f"{row.name}, {row.detail}" if row else "no longer on the shortlist"
             self._decided.addSpacing(theme.px(6))

@@ -70,7 +70,10 @@ class WhatChanged(QWidget):
             self._show()
 
         self.state.background.run(
-            lambda: compare_runs(project, first, second), arrived, self.state.complain, topic="compare runs"
+            lambda: compare_runs(project.shortlist, project.takes, project.journal, first, second),
+            arrived,
+            self.state.complain,
+            topic="compare runs",
         )
 
     def show_versions(self, old: Candidate, new: Candidate) -> None:
@@ -87,7 +90,10 @@ class WhatChanged(QWidget):
             self._show()
 
         self.state.background.run(
-            lambda: compare_versions(project, old, new), arrived, self.state.complain, topic="compare versions"
+            lambda: compare_versions(project.takes, project.texts, old, new),
+            arrived,
+            self.state.complain,
+            topic="compare versions",
         )
 
     def _show(self) -> None:

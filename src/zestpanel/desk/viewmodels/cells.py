@@ -115,7 +115,7 @@ def bench_of(project: Project) -> Bench:
             elif row.state == "open":
                 still_open.add(key)
     cells: dict[tuple[int, int], Cell] = {}
-    in_the_way = barred(project, candidates, engines, ask_key_store=False)
+    in_the_way = barred(project.own_voices, project.notes, candidates, engines, ask_key_store=False)
     for candidate in candidates:
         give_way()
         engine = engines.get(candidate.engine)
@@ -150,7 +150,7 @@ def bench_of(project: Project) -> Bench:
         newest_take=every_take[-1].id if every_take else 0,
         unmeasured=project.takes.count_unmeasured(versions()),
         raters=project.answers.count_listeners(),
-        decided=frozenset(d.role for d in decisions(project)),
+        decided=frozenset(d.role for d in decisions(project.documents)),
     )
 
 
@@ -221,7 +221,7 @@ def _cell(
         return Cell(state="failed", failures=failures)
     reasons = list(in_the_way)
     if engine is not None:
-        reasons += text_reasons(project, candidate, engine, passage)
+        reasons += text_reasons(project.sending, candidate, engine, passage)
     if reasons:
         return Cell(state="barred", text="; ".join(reasons))
     if old:

@@ -49,7 +49,7 @@ def settings_now(project: Project, bench: Bench) -> TestSettings:
 
 def look_at_listening(project: Project, bench: Bench, standing: Standing | None) -> Looked:
     test, settings, people = project.panel.open_test(), settings_now(project, bench), project.panel.listeners()
-    heard = takes_to_hear(project, settings)
+    heard = takes_to_hear(project.takes, project.texts, settings)
     kind = kind_of(test.kind if test is not None else "ACR").name
     return Looked(
         open_test=_about_the_test(test, settings, bench) if heard else "",
@@ -74,7 +74,7 @@ def _results(project: Project) -> list[Result | str]:
         give_way()
         try:
             result = result_of(project, test)
-            if note_look(project, test, result.listeners) is not test:
+            if note_look(project.panel, test, result.listeners) is not test:
                 result = result_of(project, project.panel.test(test.id))
             out.append(result)
         except ZestError as error:

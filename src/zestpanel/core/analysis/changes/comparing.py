@@ -29,7 +29,10 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import family_of, measures
 from zestpanel.core.runs.spending.caps import plan_key
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 
 FEWEST_PAIRS: Final = 3
 ALPHA: Final = 0.05
@@ -146,17 +149,19 @@ class CandidateChange:
         return "no change found"
 
 
-def compare_runs(project: Project, first: int, second: int) -> list[CandidateChange]:
+def compare_runs(
+    shortlist: Shortlist, takes: Takes, journal: Journal, first: int, second: int
+) -> list[CandidateChange]:
     """What changed from one run to a later one, a row a candidate that both have requests of; silent changes first.
 
     Candidates that were split, because their sound changed, are held against each other like one.
 
     Waits are compared only where both runs asked the same candidates: with others beside it, an engine waits for them.
     """
-    every = project.shortlist.candidates()
+    every = shortlist.candidates()
     first_of = {c.id: c.first_id for c in every}
     by_run: dict[int, dict[tuple[int, str], Take]] = {first: {}, second: {}}
-    for take in project.takes.all():
+    for take in takes.all():
         if take.run_id in by_run and take.asked and take.copied_from is None:
             key = (first_of.get(take.candidate_id, take.candidate_id), take.asked)
             by_run[take.run_id].setdefault(key, take)
@@ -164,17 +169,17 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
     for key, then in by_run[first].items():
         if (now := by_run[second].get(key)) is not None:
             pairs[key[0]].append((then, now))
-    measured = project.takes.measured([t.id for of in pairs.values() for pair in of for t in pair])
+    measured = takes.measured([t.id for of in pairs.values() for pair in of for t in pair])
     candidates = {c.id: c for c in every}
-    runs = project.journal.runs()
-    failed = {run: _failures(project, run, first_of) for run in (first, second)}
+    runs = journal.runs()
+    failed = {run: _failures(journal, run, first_of) for run in (first, second)}
     out = []
     timed = same_company(by_run[first], by_run[second])
     for first_id, of in pairs.items():
         candidate = candidates.get(of[0][1].candidate_id)
         if candidate is None:
             continue
-        plan = plan_key(candidate.engine, plan_of(candidate, project.shortlist.engines().get(candidate.engine)).name)
+        plan = plan_key(candidate.engine, plan_of(candidate, shortlist.engines().get(candidate.engine)).name)
         prices = [str(runs[run].conditions.get("prices", {}).get(plan, "not stated")) for run in (first, second)]
         out.append(
             CandidateChange(
@@ -191,16 +196,16 @@ def compare_runs(project: Project, first: int, second: int) -> list[CandidateCha
     return sorted(adjusted(out), key=lambda change: (not change.silently, not change.changes))
 
 
-def compare_versions(project: Project, old: Candidate, new: Candidate) -> CandidateChange:
+def compare_versions(takes: Takes, texts: Texts, old: Candidate, new: Candidate) -> CandidateChange:
     """What a new version of a model changed for a voice: its takes beside those of the version before, paired by
     passage and repeat. Waits are left out: the two were asked on other days."""
     of: dict[int, dict[tuple[int, int], Take]] = {old.id: {}, new.id: {}}
-    present = {passage.version_id for passage in project.texts.all()}
-    for take in project.takes.all():
+    present = {passage.version_id for passage in texts.all()}
+    for take in takes.all():
         if take.candidate_id in of and take.scored and take.passage_version_id in present:
             of[take.candidate_id].setdefault((take.passage_version_id, take.repeat), take)
     pairs = [(then, of[new.id][key]) for key, then in of[old.id].items() if key in of[new.id]]
-    measured = project.takes.measured([take.id for pair in pairs for take in pair])
+    measured = takes.measured([take.id for pair in pairs for take in pair])
     change = CandidateChange(
         candidate=new,
         pairs=tuple(pairs),
@@ -227,9 +232,9 @@ def adjusted(changes: Sequence[CandidateChange]) -> list[CandidateChange]:
     return [replace(c, differences=tuple(replace(d, adjusted_p=next(new)) for d in c.differences)) for c in changes]
 
 
-def _failures(project: Project, run: int, first_of: Mapping[int, int]) -> Mapping[int, int]:
+def _failures(journal: Journal, run: int, first_of: Mapping[int, int]) -> Mapping[int, int]:
     out: dict[int, int] = defaultdict(int)
-    for row in project.journal.rows(run_id=run):
+    for row in journal.rows(run_id=run):
         if row.state == "failed":
             out[first_of.get(row.candidate_id, row.candidate_id)] += 1
     return out

@@ -5,18 +5,22 @@ from __future__ import annotations
 from collections import defaultdict
 
 from zestpanel.core.analysis.changes.comparing import FEWEST_PAIRS, CandidateChange, compare_runs
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
 
 
-def silent_changes(project: Project, run_id: int) -> list[tuple[int, CandidateChange]]:
+def silent_changes(
+    takes: Takes, shortlist: Shortlist, journal: Journal, run_id: int
+) -> list[tuple[int, CandidateChange]]:
     """(earlier run, change) for each candidate whose sound changed while its model and voice are stated the same.
 
     A candidate is held against the latest earlier run with enough of the very same requests. Changes whose takes are
     of two candidates already are known, and left out.
     """
-    first_of = {c.id: c.first_id for c in project.shortlist.candidates()}
+    first_of = {c.id: c.first_id for c in shortlist.candidates()}
     asked: dict[int, dict[int, set[str]]] = defaultdict(lambda: defaultdict(set))
-    for candidate_id, run, digest in project.takes.same_requests(run_id):
+    for candidate_id, run, digest in takes.same_requests(run_id):
         if candidate_id in first_of:
             asked[run][first_of[candidate_id]].add(digest)
     against: dict[int, set[int]] = defaultdict(set)
@@ -28,7 +32,7 @@ def silent_changes(project: Project, run_id: int) -> list[tuple[int, CandidateCh
     return [
         (earlier, change)
         for earlier, wanted in sorted(against.items())
-        for change in compare_runs(project, earlier, run_id)
+        for change in compare_runs(shortlist, takes, journal, earlier, run_id)
         if change.candidate.first_id in wanted and change.silently and not change.kept_apart
     ]
 

@@ -11,7 +11,9 @@ from typing import Final
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.run import JournalRow, RunRow
 from zestpanel.core.domain.take import Take, Timing
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, order=True)
@@ -118,10 +120,10 @@ def give_ups(
     return out
 
 
-def points_of(project: Project) -> list[TimingPoint]:
+def points_of(takes: Takes, journal: Journal, shortlist: Shortlist) -> list[TimingPoint]:
     """All timings of the shortlist, oldest first."""
-    candidates = {c.id: c for c in project.shortlist.candidates()}
-    return timing_points(project.takes.all(), candidates, project.journal.runs())
+    candidates = {c.id: c for c in shortlist.candidates()}
+    return timing_points(takes.all(), candidates, journal.runs())
 
 
 def usual_circumstances(points: Sequence[TimingPoint]) -> Circumstances | None:

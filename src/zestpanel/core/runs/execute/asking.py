@@ -30,6 +30,7 @@ from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S, asleep_s
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import Request
+from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.storage_trouble import StorageTrouble
 
@@ -188,7 +189,7 @@ class Asking:
 
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
         asleep = asleep_s()
-        asked = request_of(self._project, job, piece, self._numbers.get(job.passage.id, 0))
+        asked = request_of(self._project.own_voices, job, piece, self._numbers.get(job.passage.id, 0))
         with taken_in(engine.engine):
             reply = self._executor.speak(engine, asked, self._cancel.is_set, cold=self._cold)
         if reply.timing is None:
@@ -228,10 +229,10 @@ def taken_in(engine: str) -> Iterator[None]:
         raise SynthesisFailure("broken sound", f"What {engine} sent cannot be taken in ({said}).") from error
 
 
-def request_of(project: Project, job: Job, piece: Request, number: int = 0) -> SpeakRequest:
+def request_of(own_voices: OwnVoices, job: Job, piece: Request, number: int = 0) -> SpeakRequest:
     """One request of a job. number: the passage's in the set. Raises SynthesisFailure: a recording without consent."""
     candidate = job.candidate
-    reference, described = project.own_voices.source_of(candidate.engine, candidate.voice)
+    reference, described = own_voices.source_of(candidate.engine, candidate.voice)
     return SpeakRequest(
         text=piece.text,
         form=piece.form,

@@ -26,8 +26,12 @@ from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, use_of, 
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.planning import request_digest, text_reasons
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
+from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.one_asker import asking
+from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.sending import Sending
+from zestpanel.core.store.takes import Takes
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _SEED = 1  # that of a run's first take
@@ -55,8 +59,8 @@ class Line:
 
 
 def line_for(
-    project: Project, engine: Engine, text: str, *, voice: str, model: str, plan: str, settings: Mapping[str, Any],
-    language: str,
+    sending: Sending, own_voices: OwnVoices, engine: Engine, text: str, *, voice: str, model: str, plan: str,
+    settings: Mapping[str, Any], language: str,
 ) -> Line:  # fmt: skip
     """Raises InputError for a text the engine does not take, SynthesisFailure for a recording without consent."""
     stated = engine.model(model)
@@ -66,40 +70,40 @@ def line_for(
         settings={**engine.factory_settings(), **settings},
     )  # fmt: skip
     passage = Passage(id=0, version_id=0, number=1, title="", language=language, text=" ".join(text.split()))
-    if reasons := text_reasons(project, candidate, engine, passage):
+    if reasons := text_reasons(sending, candidate, engine, passage):
         raise InputError(f"{engine.engine} does not take this line: {reasons[0]}.", kept="Nothing was sent.")
-    project.own_voices.source_of(engine.engine, voice)
+    own_voices.source_of(engine.engine, voice)
     known = engine.voice(voice)
     job = Job(
         candidate=candidate, passage=passage, repeat=1, seed=_SEED, asked="",
-        sent=project.sending.of(candidate, passage, engine),
+        sent=sending.of(candidate, passage, engine),
         language=language_for(known, language, language) if known else language,
     )  # fmt: skip
     return Line(engine, job)
 
 
-def described(project: Project, line: Line) -> str:
+def described(own_voices: OwnVoices, line: Line) -> str:
     """The requests as they would be sent, secrets masked. Raises SynthesisFailure."""
     connector = connector_of(line.engine)
     try:
-        pieces = [connector.describe(request_of(project, line.job, piece)) for piece in line.job.sent.requests]
+        pieces = [connector.describe(request_of(own_voices, line.job, piece)) for piece in line.job.sent.requests]
     finally:
         connector.close()
     return "\n\n".join(pieces)
 
 
-def kept_answer(project: Project, line: Line) -> Heard | None:
+def kept_answer(own_voices: OwnVoices, takes: Takes, auditions: Auditions, line: Line) -> Heard | None:
     """What the same request brought before: a take of a run, or a line heard; under whatever plan."""
-    own_voice = project.own_voices.identity_of(line.engine.engine, line.job.candidate.voice)
+    own_voice = own_voices.identity_of(line.engine.engine, line.job.candidate.voice)
     plans = dict.fromkeys([line.job.candidate.plan, *(plan.name for plan in line.engine.plans), ""])
     digests = [request_digest(line.job, own_voice, plan=plan) for plan in plans]
-    takes = {t.asked: t for t in project.takes.all(with_timing=False) if t.asked and t.scored}
+    by_digest = {t.asked: t for t in takes.all(with_timing=False) if t.asked and t.scored}
     for digest in digests:
-        if (take := takes.get(digest)) is not None:
+        if (take := by_digest.get(digest)) is not None:
             said = {"voice_used": take.voice_used, "characters_billed": take.characters_billed}
-            return Heard(clip=project.takes.load(take), asked_on=take.created, reply=said)
-        if (audition := project.auditions.stored(digest)) is not None:
-            return Heard(clip=project.auditions.load(audition), asked_on=audition.opened, reply=audition.reply)
+            return Heard(clip=takes.load(take), asked_on=take.created, reply=said)
+        if (audition := auditions.stored(digest)) is not None:
+            return Heard(clip=auditions.load(audition), asked_on=audition.opened, reply=audition.reply)
     return None
 
 
@@ -115,7 +119,7 @@ def hear(
 
     Raises SynthesisFailure, Cancelled, AskedElsewhere, and InputError where a cap would be broken.
     """
-    if not again and (found := kept_answer(project, line)) is not None:
+    if not again and (found := kept_answer(project.own_voices, project.takes, project.auditions, line)) is not None:
         return found
     with asking(project.folder):
         return _asked(project, line, cancelled, connect)
@@ -123,7 +127,7 @@ def hear(
 
 def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:
     engine, job = line.engine, line.job
-    rates = paces_of(project, [job.candidate])
+    rates = paces_of(project.takes, project.shortlist, [job.candidate])
     purse = project.purse or purse_of(project, engine)  # that of a run, which must know of it, where one goes on
     key = (engine.engine, line.plan)
     left = at_most(use_of_job(job, rates), rates.get(job.candidate.id, Rates()))
@@ -141,7 +145,7 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
         connector = connect(engine)
         try:
             for piece in job.sent.requests:
-                replies.append(connector.speak(request_of(project, job, piece), cancelled))
+                replies.append(connector.speak(request_of(project.own_voices, job, piece), cancelled))
         finally:
             connector.close()
         reply = joined(replies)
@@ -172,8 +176,8 @@ def purse_of(project: Project, engine: Engine) -> SpendGuard:
     candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     engines = {**project.shortlist.engines(), engine.engine: engine}
     return SpendGuard(
-        engines, candidates, project.journal.rows(), caps_of(project), today=datetime.now(UTC).date(),
-        rates=paces_of(project, candidates.values()), auditions=project.auditions.rows(),
+        engines, candidates, project.journal.rows(), caps_of(project.documents), today=datetime.now(UTC).date(),
+        rates=paces_of(project.takes, project.shortlist, candidates.values()), auditions=project.auditions.rows(),
         convert=project.brief.in_currency,
     )  # fmt: skip
 

@@ -74,7 +74,7 @@ class Measurer:
             try:
                 if self._dropped.is_set():
                     continue
-                measure_and_keep(self._project, take, word_times, self._executor)
+                measure_and_keep(self._project.texts, self._project.takes, take, word_times, self._executor)
                 self._on_measured(take)
             except Exception as error:
                 self._on_trouble(f"Take {take.id} could not be measured: {error}")

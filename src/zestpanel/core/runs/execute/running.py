@@ -72,7 +72,7 @@ class BenchRun:
         for job in sorted(interleaved(planned.jobs, self._rng), key=lambda job: bool(job.same_as)):
             self._levels[job.at_once][job.candidate.engine].append(job)
         self._total = len(planned.jobs)
-        self._rates = paces_of(project, (job.candidate for job in planned.jobs))
+        self._rates = paces_of(project.takes, project.shortlist, (job.candidate for job in planned.jobs))
         self._purse = SpendGuard(
             self._engines, {}, (), SpendingCaps(), today=datetime.now(UTC).date()
         )  # filled at the start
@@ -148,8 +148,8 @@ class BenchRun:
         journal = project.journal.rows()
         candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
         self._purse = project.purse = SpendGuard(
-            self._engines, candidates, journal, caps_of(project), today=datetime.now(UTC).date(), rates=self._rates,
-            auditions=project.auditions.rows(), convert=project.brief.in_currency,
+            self._engines, candidates, journal, caps_of(project.documents), today=datetime.now(UTC).date(),
+            rates=self._rates, auditions=project.auditions.rows(), convert=project.brief.in_currency,
         )  # fmt: skip
         for name in {job.candidate.engine for job in self._planned.jobs}:
             rows = [row for row in journal[-1000:] if candidates[row.candidate_id].engine == name]
@@ -158,7 +158,7 @@ class BenchRun:
         self._made_elsewhere = 0
         if self._planned.seen == project.changes():
             return
-        is_left, self._led_by = left_to_make(project, journal)
+        is_left, self._led_by = left_to_make(project.takes, journal)
         for queues in self._levels.values():
             for name, queue in queues.items():
                 queues[name] = deque(filter(is_left, queue))  # those that wait for another stand behind all others
@@ -176,7 +176,7 @@ class BenchRun:
     def resume(self) -> None:
         """Go on; what was held is tried again, under the caps as they are now."""
         with self._lock:
-            self._purse.open_again(caps_of(self._project))
+            self._purse.open_again(caps_of(self._project.documents))
             self._held.clear()
             self._down.clear()
             self._resting.clear()

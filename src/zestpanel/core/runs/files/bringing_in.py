@@ -16,7 +16,9 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.errors import InputError, TableError
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import table_rows
 
 OBTAINED: Final = {
@@ -130,10 +132,10 @@ def _number(text: str | None) -> float | None:
     return float(text) if text and text.strip() else None
 
 
-def bring_in(project: Project, clipping: Clipping) -> Take:
+def bring_in(takes: Takes, texts: Texts, shortlist: Shortlist, clipping: Clipping) -> Take:
     """Keep one clip as a take of its cell, after the last repeat there. Raises InputError or AudioError."""
-    passage = next((p for p in project.texts.all() if p.id == clipping.passage_id), None)
-    candidate = next((c for c in project.shortlist.candidates() if c.id == clipping.candidate_id), None)
+    passage = next((p for p in texts.all() if p.id == clipping.passage_id), None)
+    candidate = next((c for c in shortlist.candidates() if c.id == clipping.candidate_id), None)
     if passage is None or candidate is None:
         raise InputError(f"{clipping.path.name} has no candidate or passage yet.", kept=_KEPT, remedy="Choose both.")
     if clipping.obtained not in OBTAINED:
@@ -141,12 +143,12 @@ def bring_in(project: Project, clipping: Clipping) -> Take:
     if clipping.wait_s is not None and not 0 < clipping.wait_s < 1e6:
         raise InputError(f"{clipping.path.name}: the wait is a number of seconds above nought.", kept=_KEPT)
     clip = read(clipping.path)
-    cell = [t.repeat for t in project.takes.all(candidate_id=candidate.id) if
+    cell = [t.repeat for t in takes.all(candidate_id=candidate.id) if
             t.passage_version_id == passage.version_id]  # fmt: skip
     timing = None
     if clipping.wait_s is not None:
         timing = Timing(last_byte_s=clipping.wait_s, decoded_s=clipping.wait_s, typed=True)
-    return project.takes.keep(
+    return takes.keep(
         clip,
         candidate_id=candidate.id,
         passage_version_id=passage.version_id,

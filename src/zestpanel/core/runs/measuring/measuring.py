@@ -9,7 +9,8 @@ from typing import Protocol
 from zestpanel.core.domain.take import Measured, Take, WordTimes
 from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.registry import measure, outdated, versions
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 
 
 class MeasuresClips(Protocol):
@@ -31,29 +32,33 @@ class MeasuresClips(Protocol):
 
 
 def measure_and_keep(
-    project: Project, take: Take, word_times: WordTimes = (), process: MeasuresClips | None = None
+    texts: Texts, takes: Takes, take: Take, word_times: WordTimes = (), process: MeasuresClips | None = None
 ) -> Measured:
     """Measure what one take lacks, here or in the process given, and store the figures."""
-    text, language = project.texts.version_text(take.passage_version_id)
-    before = project.takes.measured([take.id]).get(take.id)
+    text, language = texts.version_text(take.passage_version_id)
+    before = takes.measured([take.id]).get(take.id)
     only = outdated(before) if before is not None else []
     if process is None:
-        measured = measure(project.takes.load(take), text, language, word_times, only=only, before=before)
+        measured = measure(takes.load(take), text, language, word_times, only=only, before=before)
     else:
-        clip = project.takes.clip_path(take)
+        clip = takes.clip_path(take)
         measured = process.measure(clip, text, language, word_times, only=only, before=before)
-    project.takes.put_measured(take.id, measured)
+    takes.put_measured(take.id, measured)
     return measured
 
 
 def measure_missing(
-    project: Project, *, on_take: Callable[[Take], None] = lambda _: None, process: MeasuresClips | None = None
+    takes: Takes,
+    texts: Texts,
+    *,
+    on_take: Callable[[Take], None] = lambda _: None,
+    process: MeasuresClips | None = None,
 ) -> tuple[int, list[str]]:
     """Measure every take that lacks figures; (how many were measured, sentences on those that could not be)."""
     done, problems = 0, []
-    for take in project.takes.unmeasured(versions()):
+    for take in takes.unmeasured(versions()):
         try:
-            measure_and_keep(project, take, (), process)
+            measure_and_keep(texts, takes, take, (), process)
             done += 1
         except ZestError as error:
             problems.append(f"Take {take.id}: {error}")

@@ -23,8 +23,10 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.conditions import USUAL, Conditions
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import AsSent
-from zestpanel.core.store.auditions import Audition
+from zestpanel.core.store.auditions import Audition, Auditions
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
 
 PlanKey = tuple[str, str]  # engine, plan
 UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
@@ -114,27 +116,29 @@ def use_of(model: str, characters: int, *, sound_s: Decimal, requests: int = 1) 
     )
 
 
-def used_so_far(project: Project, journal: Sequence[JournalRow], rates: Mapping[int, Rates]) -> UsedDays:
+def used_so_far(
+    auditions: Auditions, shortlist: Shortlist, journal: Sequence[JournalRow], rates: Mapping[int, Rates]
+) -> UsedDays:
     """What was used of each plan until now: requests that failed do not count."""
-    by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
-    lines = project.auditions.rows()
+    by_id = {c.id: c for c in shortlist.candidates(removed=True, of_sweeps=True)}
+    lines = auditions.rows()
     return used_by_day(journal, by_id, rates, lambda row: row.state != "failed", lines)
 
 
-def paces_of(project: Project, candidates: Iterable[Candidate]) -> dict[int, Rates]:
+def paces_of(takes: Takes, shortlist: Shortlist, candidates: Iterable[Candidate]) -> dict[int, Rates]:
     """The pace of each candidate by its takes, or by those of the same sound bought under another plan."""
-    by_take = project.takes.paces()
+    by_take = takes.paces()
     shared: dict[object, list[tuple[int, float, int]]] = defaultdict(list)
-    for candidate in project.shortlist.candidates(removed=True, of_sweeps=True):
+    for candidate in shortlist.candidates(removed=True, of_sweeps=True):
         if candidate.id in by_take:
             shared[candidate.sound_key].append(by_take[candidate.id])
     out = {}
     for candidate in candidates:
         found = [by_take[candidate.id]] if candidate.id in by_take else shared.get(candidate.sound_key, [])
-        characters, seconds, takes = (sum(part) for part in zip(*found, strict=True)) if found else (0, 0.0, 0)
+        characters, seconds, count = (sum(part) for part in zip(*found, strict=True)) if found else (0, 0.0, 0)
         if seconds and characters:
             per_minute = Decimal(characters) / (Decimal(repr(float(seconds))) / 60)
-            out[candidate.id] = Rates(characters_per_minute=per_minute, takes=int(takes))
+            out[candidate.id] = Rates(characters_per_minute=per_minute, takes=int(count))
     return out
 
 
@@ -194,8 +198,8 @@ def estimate(
 
 def cost_of_sending(project: Project, candidate: Candidate, engine: Engine, sent: AsSent) -> Added:
     """What one text more would add to the bill of a candidate's plan today."""
-    rates = paces_of(project, [candidate])
-    used = used_so_far(project, project.journal.rows(), rates)
+    rates = paces_of(project.takes, project.shortlist, [candidate])
+    used = used_so_far(project.auditions, project.shortlist, project.journal.rows(), rates)
     plan = plan_of(candidate, engine)
     sound = rates.get(candidate.id, Rates()).sound_s(sum(len(request.words) for request in sent.requests))
     more = use_of(candidate.model, sent.billed, sound_s=sound, requests=len(sent.requests))

@@ -7,15 +7,15 @@ from collections.abc import Callable, Sequence
 from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Take
 from zestpanel.core.runs.plan.job import Job
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.takes import Takes
 
 
-def left_to_make(project: Project, journal: Sequence[JournalRow]) -> tuple[Callable[[Job], bool], dict[str, Take]]:
+def left_to_make(takes: Takes, journal: Sequence[JournalRow]) -> tuple[Callable[[Job], bool], dict[str, Take]]:
     """(whether a job is still to be made, asked of each job once and of those others wait for first; the takes that
     serve jobs which wait for one that is there already, by its digest)."""
     there = {
         (take.candidate_id, take.passage_version_id, take.repeat, take.asked): take
-        for take in project.takes.all(with_timing=False)
+        for take in takes.all(with_timing=False)
     }
     under_way = {(row.candidate_id, row.passage_version_id, row.repeat) for row in journal if row.state == "open"}
     asked_for: set[str] = set()

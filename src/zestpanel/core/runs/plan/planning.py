@@ -33,7 +33,10 @@ from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
 from zestpanel.core.runs.plan.undecided import undecided_of
 from zestpanel.core.secrets.keys import has_secret, not_known_missing
 from zestpanel.core.sending.as_sent import AsSent
+from zestpanel.core.store.notes import CatalogueNotes
+from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.sending import Sending
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,7 +120,7 @@ def plan_run(
     may_be_paid = {(r.candidate_id, r.passage_version_id, r.repeat) for r in waiting}
     jobs: list[Job] = []
     left_out: list[tuple[Candidate, Passage, str]] = []
-    in_the_way = barred(project, candidates, engines)
+    in_the_way = barred(project.own_voices, project.notes, candidates, engines)
     leading: dict[str, str] = {}  # digest of a sound, whatever the plan -> digest of the job that asks for it
     for candidate in candidates:
         engine = engines.get(candidate.engine)
@@ -127,7 +130,7 @@ def plan_run(
                 continue
             reasons = list(in_the_way[candidate.id])
             if engine is not None:
-                reasons += text_reasons(project, candidate, engine, passage)
+                reasons += text_reasons(project.sending, candidate, engine, passage)
             key = (candidate.id, passage.version_id)
             if key in still_open:
                 reasons.append(MAY_BE_PAID)
@@ -163,8 +166,8 @@ def plan_run(
                     leading.setdefault(sound, asked)
                 jobs.append(replace(job, asked=asked, served_from=serve, same_as=same_as))
     speeds = project.takes.seconds_per_character() if jobs else {}
-    rates = paces_of(project, candidates) if jobs else {}
-    used = used_so_far(project, journal, rates) if jobs else {}
+    rates = paces_of(project.takes, project.shortlist, candidates) if jobs else {}
+    used = used_so_far(project.auditions, project.shortlist, journal, rates) if jobs else {}
     today = datetime.now(UTC).date()
     return PlannedRun(
         jobs=tuple(jobs),
@@ -215,30 +218,40 @@ def asked_alike(take: Take, sent: AsSent) -> bool:
     return take.sent is None or take.sent == tuple(request.text for request in sent.requests)
 
 
-def text_reasons(project: Project, candidate: Candidate, engine: Engine, passage: Passage) -> list[str]:
+def text_reasons(sending: Sending, candidate: Candidate, engine: Engine, passage: Passage) -> list[str]:
     """What stands against a text, as it is and as it would be sent."""
     reasons = [o.words for o in text_obstacles(candidate, engine, passage.text, passage.language)]
-    if not reasons and (too_long := project.sending.of(candidate, passage, engine).too_long):
+    if not reasons and (too_long := sending.of(candidate, passage, engine).too_long):
         shown = too_long[0] if len(too_long[0]) <= 40 else too_long[0][:38] + "…"
         limit = engine.limits.characters_per_request
         reasons.append(f"'{shown}' cannot be cut to {limit:,} characters")
     return reasons
 
 
-def surroundings(project: Project, engine: str, *, ask_key_store: bool = True) -> Surroundings:
+def surroundings(
+    own_voices: OwnVoices, notes: CatalogueNotes, engine: str, *, ask_key_store: bool = True
+) -> Surroundings:
     """What an engine's candidates are held against: this machine, keys, consents and own statements."""
     return Surroundings(
         has_key=has_secret if ask_key_store else not_known_missing,
-        consent_missing=project.own_voices.consent_missing,
-        own=project.notes.statements().get(engine, []),
+        consent_missing=own_voices.consent_missing,
+        own=notes.statements().get(engine, []),
     )
 
 
 def barred(
-    project: Project, candidates: Sequence[Candidate], engines: dict[str, Engine], *, ask_key_store: bool = True
+    own_voices: OwnVoices,
+    notes: CatalogueNotes,
+    candidates: Sequence[Candidate],
+    engines: dict[str, Engine],
+    *,
+    ask_key_store: bool = True,
 ) -> dict[int, tuple[str, ...]]:
     """What stands against each candidate whatever the text is, by candidate id."""
-    here = {name: surroundings(project, name, ask_key_store=ask_key_store) for name in {c.engine for c in candidates}}
+    here = {
+        name: surroundings(own_voices, notes, name, ask_key_store=ask_key_store)
+        for name in {c.engine for c in candidates}
+    }
     for name in here.keys() & engines.keys():  # once an engine, not once a candidate
         here[name] = replace(here[name], not_agreed=partial(_said, here[name].not_agreed(engines[name])))
     return {

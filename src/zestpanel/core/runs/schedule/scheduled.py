@@ -10,12 +10,13 @@ from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
 from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule, finished, look
+from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
 
 
-def stored_schedule(project: Project) -> Schedule | None:
+def stored_schedule(documents: Documents) -> Schedule | None:
     """The project's schedule; None for none, and for one that makes no sense: the project may be of anybody."""
-    return _understood(project.documents.get(DOCUMENT))
+    return _understood(documents.get(DOCUMENT))
 
 
 def _understood(stored: object) -> Schedule | None:
@@ -38,16 +39,16 @@ def sleeps(project: Project, schedule: Schedule) -> bool:
 
 def wake(project: Project) -> None:
     """The person at this machine agrees to the schedule the project came with."""
-    if (schedule := stored_schedule(project)) is not None:
+    if (schedule := stored_schedule(project.documents)) is not None:
         agree_to_schedule(project.folder, schedule.identity)
 
 
-def give_up_schedule(project: Project) -> None:
-    project.documents.put(DOCUMENT, None)
+def give_up_schedule(documents: Documents) -> None:
+    documents.put(DOCUMENT, None)
 
 
 def is_due(project: Project, now: datetime) -> bool:
-    schedule = stored_schedule(project)
+    schedule = stored_schedule(project.documents)
     return schedule is not None and not sleeps(project, schedule) and look(schedule, now)[1] is not None
 
 

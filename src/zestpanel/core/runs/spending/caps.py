@@ -22,7 +22,7 @@ from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
 from zestpanel.core.store.auditions import Audition
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.documents import Documents
 
 DOCUMENT: Final = "spending caps"
 
@@ -44,8 +44,8 @@ class SpendingCaps(BaseModel):
         return value
 
 
-def caps_of(project: Project) -> SpendingCaps:
-    return SpendingCaps.model_validate(project.documents.get(DOCUMENT) or {})
+def caps_of(documents: Documents) -> SpendingCaps:
+    return SpendingCaps.model_validate(documents.get(DOCUMENT) or {})
 
 
 def plan_key(engine: str, plan: str) -> str:

@@ -22,7 +22,12 @@ def spent_this_month(project: Project) -> Decimal:
     """What runs and lines have cost since the month began, in the brief's currency; what has no rate is left out."""
     brief, engines, today = project.brief, project.shortlist.engines(), datetime.now(UTC).date()
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
-    used = used_so_far(project, project.journal.rows(), paces_of(project, candidates))
+    used = used_so_far(
+        project.auditions,
+        project.shortlist,
+        project.journal.rows(),
+        paces_of(project.takes, project.shortlist, candidates),
+    )
     total = Decimal(0)
     for (name, plan_name), days in used.items():
         engine = engines.get(name)

@@ -70,9 +70,9 @@ class ShortlistView(QWidget):
         passages = list(bench.passages)
 
         def look() -> tuple[dict[int, tuple[str, ...]], dict[int, list[str]]]:
-            found = barred(project, candidates, engines)
+            found = barred(project.own_voices, project.notes, candidates, engines)
             known = {
-                c.id: remarks(c, engines[c.engine], surroundings(project, c.engine))
+                c.id: remarks(c, engines[c.engine], surroundings(project.own_voices, project.notes, c.engine))
                 for c in candidates
                 if c.engine in engines
             }

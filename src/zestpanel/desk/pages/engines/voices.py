@@ -277,7 +277,7 @@ class VoicesView(QWidget):
             return None
         try:
             return line_for(
-                self.state.project, found.engine, text, voice=found.voice.id,
+                self.state.project.sending, self.state.project.own_voices, found.engine, text, voice=found.voice.id,
                 model=self._model_id() or found.engine.models[0].id, plan=self.plan_choice.currentData() or "",
                 settings=self.settings.values(), language=found.voice.languages[0],
             )  # fmt: skip

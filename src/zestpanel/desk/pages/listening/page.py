@@ -305,7 +305,7 @@ class ListeningPage(Page):
             text = read_text(path, most_mb=_MOST_MB, kept="No rating was added.", error=TableError)
             if not is_survey(text):
                 return import_rating_text(project, text, path.name)
-            return text, known_or_drafted(project, text)
+            return text, known_or_drafted(project.shortlist, project.documents, project.texts, text)
 
         def arrived(found: tuple[str, list[Column]] | int) -> None:
             if isinstance(found, int):
@@ -321,7 +321,7 @@ class ListeningPage(Page):
 
         def work() -> int:
             count = import_rating_text(project, ratings_of(text, name, columns), name)
-            keep_map(project, columns)
+            keep_map(project.documents, columns)
             return count
 
         self.state.background.run(work, partial(self._came, name), self.state.complain)

@@ -297,7 +297,7 @@ class RendersPage(TabbedPage):
         self.state.schedule_changed.emit()
 
     def _show_hours(self) -> None:
-        schedule = stored_schedule(self.state.project)
+        schedule = stored_schedule(self.state.project.documents)
         self._hours_row.setVisible(schedule is not None)
         asleep = schedule is not None and sleeps(self.state.project, schedule)
         self._wake.setVisible(asleep and not (schedule is not None and schedule.over))
@@ -308,11 +308,13 @@ class RendersPage(TabbedPage):
         self._scheduled()
 
     def give_up_hours(self) -> None:
-        before = stored_schedule(self.state.project)
+        before = stored_schedule(self.state.project.documents)
         if before is not None:
             put = self.state.project.documents.put
             document = before.model_dump(mode="json")
-            self.state.edit("schedule", lambda: give_up_schedule(self.state.project), lambda: put("schedule", document))
+            self.state.edit(
+                "schedule", lambda: give_up_schedule(self.state.project.documents), lambda: put("schedule", document)
+            )
             self._scheduled()
 
     # -- one cell

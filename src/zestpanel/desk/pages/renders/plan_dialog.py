@@ -156,7 +156,7 @@ class PlanDialog(QDialog):
         self.look()
 
     def _caps_form(self, form: QFormLayout) -> None:
-        caps, currency = caps_of(self.state.project), self.state.bench.brief.currency
+        caps, currency = caps_of(self.state.project.documents), self.state.bench.brief.currency
         row = QHBoxLayout()
         self.cap_run, self.cap_day = QLineEdit(), QLineEdit()
         for edit, amounts, words in ((self.cap_run, caps.a_run, "a run"), (self.cap_day, caps.a_day, "a day")):
@@ -285,7 +285,7 @@ class PlanDialog(QDialog):
 
     def caps(self) -> SpendingCaps:
         """Raises InputError for an amount that is none."""
-        currency, old = self.state.bench.brief.currency, caps_of(self.state.project)
+        currency, old = self.state.bench.brief.currency, caps_of(self.state.project.documents)
 
         def amount(text: str) -> Decimal | None:
             return typed_number(text, "The cap", least=0) if text.strip() else None

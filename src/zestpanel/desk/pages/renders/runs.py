@@ -120,7 +120,12 @@ class RunsView(QWidget):
             nothing = f"Run {newest}: nothing sounds otherwise than for the same requests before."
             self.answer.setText(" ".join(said[:MOST_TOLD]) or nothing)
 
-        state.background.run(lambda: silent_changes(project, newest), arrived, state.complain, topic="runs changed")
+        state.background.run(
+            lambda: silent_changes(project.takes, project.shortlist, project.journal, newest),
+            arrived,
+            state.complain,
+            topic="runs changed",
+        )
 
     def chosen(self) -> list[RunRow]:
         """The selected runs, the earlier one first."""

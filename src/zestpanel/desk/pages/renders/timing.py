@@ -126,7 +126,9 @@ class TimingView(QWidget):
 
         def read() -> _Shown:
             order = {c.id: place for place, c in enumerate(project.shortlist.candidates())}
-            points = sorted(points_of(project), key=lambda p: order[p.take.candidate_id])
+            points = sorted(
+                points_of(project.takes, project.journal, project.shortlist), key=lambda p: order[p.take.candidate_id]
+            )
             lengths = {p.version_id: p.characters for p in project.texts.all()}
             characters = {
                 p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
