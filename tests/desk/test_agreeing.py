@@ -10,12 +10,13 @@ from PyQt6.QtWidgets import QDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import add_command_engine, demo_engine_source
-from tests.desk.conftest import Opener, drop, recorder, settle, words
+from tests.desk.conftest import Opener, cells, drop, recorder, settle, words
 from zestpanel.core.connectors.agreed import agreements_file, missing
 from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule
 from zestpanel.core.runs.schedule.scheduled import sleeps
 from zestpanel.core.store.project import Project
 from zestpanel.desk.agreeing import AgreeDialog, TakeBackDialog
+from zestpanel.desk.pages.engines.changes import ChangesDialog
 from zestpanel.standins.service import StandInService
 
 pytestmark = pytest.mark.stranger
@@ -109,6 +110,10 @@ def test_a_file_in_the_place_of_an_engine_is_asked_about(
     other = tmp_path / "tangor.yaml"
     other.write_text(demo_engine_source("tangor").replace("${ZEST_LIMONAIA_ADDRESS}", "https://voices.example"))
     drop(window, other)
+    settle(qtbot, window)
+    (changes,) = [one for one in window.findChildren(ChangesDialog) if one.isVisible()]
+    assert "voices.example" in " ".join(" ".join(row) for row in cells(changes.table)), "what it changes is shown first"
+    qtbot.mouseClick(changes.agree, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     dialog = asked(window)
     said = words(dialog)

@@ -56,6 +56,7 @@ def answers(options: argparse.Namespace) -> Output:
 
 def cost(options: argparse.Namespace) -> Output:
     from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.runs.spending.left_to_spend import spent
 
     with opened(options) as project:
         found, costs, lines = standing(project), [], []
@@ -83,10 +84,12 @@ def cost(options: argparse.Namespace) -> Output:
                 f"{text:>14} a month  {row.name}, {row.plan.name}"
                 + (" (pace assumed)" if row.cost.rates.assumed else "")
             )
+        so_far = spent(project)
         return {
             "minutes_per_month": found.brief.minutes_per_month,
             "costs": costs,
-            "lines": lines or ["The shortlist is empty."],
+            "so_far": str(so_far.own),
+            "lines": [*(lines or ["The shortlist is empty."]), so_far.words()],
         }
 
 

@@ -55,7 +55,9 @@ def _fields(before: BaseModel, after: BaseModel, *, skip: set[str] | None = None
         if (skip and name in skip) or (only and name not in only):
             continue
         a, b = getattr(before, name), getattr(after, name)
-        if a != b:
+        if isinstance(a, BaseModel) and type(a) is type(b):  # which of its parts: an address that changes must be seen
+            parts += [f"{name} {part}" for part in _fields(a, b).split("; ") if part]
+        elif a != b:
             parts.append(f"{name}: {_short(a)} → {_short(b)}")
     return "; ".join(parts)
 

@@ -10,6 +10,7 @@ from zestpanel.core.choice.costs import CostRow, Costs, WhatIf, costs_of
 from zestpanel.core.choice.other_plans import OtherPlan
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.report.pictures import volume_picture
+from zestpanel.core.runs.spending.left_to_spend import spent
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_cost
@@ -53,6 +54,8 @@ class CostPage(Page):
         self._other_plans: list[OtherPlan] = []
         self._left_out = label("", "small", wrap=True)
         self.body.addWidget(self._left_out)
+        self.so_far = label("", "small", wrap=True)
+        self.body.addWidget(self.so_far)
         self.body.addStretch(1)
         self._ids: list[int] = []
 
@@ -100,6 +103,9 @@ class CostPage(Page):
         if found is not None and found.rows:
             self.state.background.run(lambda: costs_of(found, engines, what_if), self._show, self.state.complain,
                                       topic="costs")  # fmt: skip
+            project = self.state.project
+            self.state.background.run(lambda: spent(project).words(), self.so_far.setText, self.state.complain,
+                                      topic="spent")  # fmt: skip
 
     def _show(self, costs: Costs) -> None:
         brief = costs.brief

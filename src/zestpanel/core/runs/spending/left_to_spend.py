@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Final
 
 from zestpanel.core.catalogue.facts import UNPRICED
-from zestpanel.core.domain.money import shown
+from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.runs.plan.estimates import paces_of, used_so_far
 from zestpanel.core.runs.plan.planning import PlannedRun
@@ -18,26 +20,52 @@ from zestpanel.core.store.project import Project
 LARGE: Final = Decimal(20)
 
 
-def spent_this_month(project: Project) -> Decimal:
-    """What runs and lines have cost since the month began, in the brief's currency; what has no rate is left out."""
-    brief, engines, today = project.brief, project.shortlist.engines(), datetime.now(UTC).date()
+@dataclass(frozen=True, slots=True)
+class Spent:
+    """What runs and lines heard have cost beyond what plans include: in the brief's currency, and what has no exchange
+    rate or no price, by engine and plan. requests, characters: those that did not fail."""
+
+    own: Money
+    apart: tuple[tuple[str, str], ...]
+    requests: int
+    characters: int
+
+    def words(self) -> str:
+        text = f"This bench has cost {self.own} so far beyond what subscriptions include: {self.requests:,} requests, "
+        text += f"{self.characters:,} characters, lines heard included."
+        if self.apart:
+            apart = ", ".join(f"{engine} ({plan or 'no plan'})" for engine, plan in self.apart)
+            text += f" Not in the sum, for want of a price or an exchange rate: {apart}."
+        return text
+
+
+def spent(project: Project, counts: Callable[[date], bool] = lambda day: True) -> Spent:
+    """counts: which days are summed up; what was used before them counts against allowances all the same."""
+    brief, engines = project.brief, project.shortlist.engines()
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
-    used = used_so_far(
-        project.auditions,
-        project.shortlist,
-        project.journal.rows(),
-        paces_of(project.takes, project.shortlist, candidates),
-    )
-    total = Decimal(0)
+    paces = paces_of(project.takes, project.shortlist, candidates)
+    used = used_so_far(project.auditions, project.shortlist, project.journal.rows(), paces)
+    total, requests, characters = Money(Decimal(0), brief.currency), 0, 0
+    apart: dict[tuple[str, str], None] = {}
     for (name, plan_name), days in used.items():
         engine = engines.get(name)
         tariff = ((engine.plan(plan_name) if engine else None) or UNPRICED).tariff
-        for day in (d for d in days if (d.year, d.month) == (today.year, today.month)):
+        for day in filter(counts, sorted(days)):
+            requests, characters = requests + int(days[day].requests), characters + int(days[day].characters)
             meter = Meter(tariff, {d: use for d, use in days.items() if d < day}, today=day)
             cost = meter.with_more(days[day]).cost
             own = brief.in_own_currency(cost) if cost is not None else None
-            total += own.amount if own is not None else 0
-    return total
+            if own is not None:
+                total += own
+            elif engine is None or engine.is_hosted:  # one's own machine sends no bill
+                apart[(name, plan_name)] = None
+    return Spent(total, tuple(apart), requests, characters)
+
+
+def spent_this_month(project: Project) -> Decimal:
+    """In the brief's currency, since the month began (UTC); what has no rate is left out."""
+    today = datetime.now(UTC).date()
+    return spent(project, lambda day: (day.year, day.month) == (today.year, today.month)).own.amount
 
 
 def left_of_budget(project: Project, planned: PlannedRun) -> str:
