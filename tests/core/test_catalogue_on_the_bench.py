@@ -210,6 +210,12 @@ def test_a_voice_of_several_languages_reads_each_text_in_its_own(project: Projec
     project.texts.add(["Deux."], language="fr-FR")
     planned = plan_run(project)
     assert [job.language for job in planned.jobs] == ["en-GB", "fr-FR"], "its own accent where the language is the same"
+    mine = project.shortlist.candidates()[0]
+    project.shortlist.hold_to_language([mine.id], True)
+    held = plan_run(project)
+    assert [job.language for job in held.jobs] == ["en-GB"]
+    assert "held to English" in held.left_out[0][2]
+    project.shortlist.hold_to_language([mine.id], False)
     voice = engine.voice("hesk")
     assert language_for(voice, "en-GB", "fr-BE") == "fr-CA"
     assert language_for(voice, "en-GB", "de-DE") == "en-GB"

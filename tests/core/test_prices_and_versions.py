@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 
@@ -12,7 +13,7 @@ from zestpanel.core.analysis.changes.comparing import compare_versions
 from zestpanel.core.catalogue.candidate import of_newer_version
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Plan
-from zestpanel.core.catalogue.stated_plan import TypedPlan, stated_plan
+from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.domain.brief import Brief
@@ -100,3 +101,41 @@ def test_two_versions_of_a_voice_are_compared_passage_by_passage(project: Projec
     assert pace_change.changed == bool(faster)
     assert found.verdict().startswith("changed: ") if faster else found.verdict() == "the same to the sample"
     assert not any(d.yardstick.about == "timing" for d in found.differences)
+
+
+def test_a_plan_has_limits_of_its_own_and_several_at_once_the_narrowest() -> None:
+    source = (
+        COMMAND_ENGINE
+        + """limits: {characters_per_request: 900, requests_at_once: 3}
+plans:
+  - {name: Free, tariff: {currency: EUR, components: []}, limits: {characters_per_request: 40, requests_per_minute: 5}}
+  - {name: Pro, tariff: {currency: EUR, components: []}, limits: {requests_at_once: 8}}
+"""
+    )
+    engine = parse_connector(source, name="k")
+
+    def of(*plans: str) -> tuple[int | None, int, int | None]:
+        found = engine.limits_under(plans)
+        return found.characters_per_request, found.requests_at_once, found.requests_per_minute
+
+    assert of() == of("unknown") == (900, 3, None)
+    assert of("Pro") == (900, 8, None), "a dearer plan may allow more"
+    assert of("Free") == (40, 3, 5)
+    assert of("Free", "Pro") == (40, 3, 5), "who asks under both keeps to both"
+    typed = as_typed(engine.plans[0])
+    assert typed.limits == {"characters_per_request": "40", "requests_per_minute": "5"}
+    assert stated_plan(replace(typed, lines=(Typed("subscription", {"price": "1"}),))).limits == engine.plans[0].limits
+
+
+def test_a_text_is_cut_as_the_plan_of_the_candidate_allows(project: Project) -> None:
+    plans = "plans:\n" + "".join(
+        f"  - {{name: {name}, tariff: {{currency: EUR, components: []}}, limits: {limits}}}\n"
+        for name, limits in (("Free", "{characters_per_request: 40}"), ("Pro", "{}"))
+    )
+    engine = with_models(project, "1.0", plans)
+    free, pro = (project.shortlist.add(engine, voice="hesk", plan=name)[0] for name in ("Free", "Pro"))
+    (passage,) = project.texts.add(
+        ["The first sentence is here. The second one follows it. A third."], language="en-GB"
+    )
+    assert len(project.sending.of(pro, passage, engine).requests) == 1
+    assert [len(r.text) <= 40 for r in project.sending.of(free, passage, engine).requests] == [True, True]

@@ -570,9 +570,13 @@ def test_a_price_list_is_entered_by_hand_and_a_plan_chosen(
     dearer = again.lines[0].fields["price"]
     assert isinstance(dearer, QLineEdit)
     dearer.setText("33")
+    again.limits["requests_at_once"].setText("2.5")
+    assert "requests at once" in again.told.text()
+    again.limits["requests_at_once"].setText("2")
     qtbot.mouseClick(again.keep_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "The new price of Citrange: A month costs: " in window.notice_text.text())
     assert "22.00 EUR → 33.00 EUR (+50 %)" in window.notice_text.text()
+    assert bench_project.shortlist.engines()["Citrange"].limits_under(["Standard"]).requests_at_once == 2
     view._change_price(window.state.bench.engines["Citrange"], window.state.bench.engines["Citrange"].plans[-1])
     third = [one for one in view.findChildren(PriceDialog) if one.isVisible()][-1]
     assert f"Until {today()}, price of {today()}: 22.00 EUR a month; 100,000" in third.earlier.text()

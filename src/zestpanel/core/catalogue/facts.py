@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
 from typing import Annotated, Any, Final, Literal
 
@@ -122,6 +123,14 @@ class Control(Stated):
         return ""
 
 
+class PlanLimits(Stated):
+    """Limits of one plan, where they differ from those of the engine."""
+
+    characters_per_request: int | None = Field(default=None, ge=1)
+    requests_at_once: int | None = Field(default=None, ge=1, le=256)
+    requests_per_minute: int | None = Field(default=None, ge=1)
+
+
 class Plan(HasFacts):
     """A plan: tariff, rights by name (short for its yes-or-no facts); source and date of price and rights."""
 
@@ -133,6 +142,7 @@ class Plan(HasFacts):
     dated: date | None = None
     check_again: date | None = Field(default=None, description="by when the price is to be looked up again")
     price_list: str = Field(default="", max_length=20_000, description="the price list's own words, kept as a source")
+    limits: PlanLimits = PlanLimits()
     trial: bool = Field(default=False, description="a trial: what it unlocks need not be in the plan bought later")
 
     @classmethod
@@ -252,6 +262,17 @@ class Engine(HasFacts):
 
     def model(self, model_id: str) -> Model | None:
         return next((m for m in self.models if m.id == model_id), None)
+
+    def limits_under(self, plans: Iterable[str]) -> Limits:
+        """The limits under a plan; under several at once the narrowest of each."""
+        asked = [plan.limits for name in dict.fromkeys(plans) if (plan := self.plan(name)) is not None]
+        update: dict[str, int] = {}
+        for name in PlanLimits.model_fields:
+            own = getattr(self.limits, name)
+            stated = [value for one in asked if (value := getattr(one, name) or own) is not None]
+            if stated and min(stated) != own:
+                update[name] = min(stated)
+        return self.limits.model_copy(update=update) if update else self.limits
 
     def plan(self, name: str) -> Plan | None:
         return next((p for p in self.plans if p.name == name), None)

@@ -7,20 +7,25 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Final, cast
 
-from zestpanel.core.catalogue.facts import Engine, Fact, Plan
+from zestpanel.core.catalogue.facts import Engine, Fact, Plan, PlanLimits
 from zestpanel.core.errors import InputError
 from zestpanel.core.money.components import Typed
 from zestpanel.core.money.tariff import Counting, Tariff
 from zestpanel.core.money.typed_parts import part_of, typed_of
-from zestpanel.core.typed import typed_currency
+from zestpanel.core.typed import typed_currency, typed_whole
 
+LIMITS: Final = {
+    "characters_per_request": "characters in a request", "requests_at_once": "requests at once",
+    "requests_per_minute": "requests a minute",
+}  # fmt: skip
 _KEPT: Final = "Nothing was changed."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TypedPlan:
     """What stands in the fields, as it was typed. lines: the tariff's, in their order. rights: yes or no by name.
-    counting: how the plan counts, where a file said so: it is kept as it is. pasted: the price list's own words."""
+    counting: how the plan counts, where a file said so: it is kept as it is. pasted: the price list's own words.
+    limits: of the plan, by their names, empty where they are the engine's."""
 
     name: str
     currency: str
@@ -31,6 +36,7 @@ class TypedPlan:
     rights: Mapping[str, str] = field(default_factory=dict)
     counting: Counting = field(default_factory=Counting)
     pasted: str = ""
+    limits: Mapping[str, str] = field(default_factory=dict)
 
 
 def stated_plan(typed: TypedPlan) -> Plan:
@@ -45,8 +51,13 @@ def stated_plan(typed: TypedPlan) -> Plan:
     return Plan(
         name=name, tariff=Tariff(currency=typed_currency(typed.currency), components=parts, counting=typed.counting),
         source=typed.source.strip(), dated=typed.dated, check_again=typed.check_again, rights=rights,
-        price_list=typed.pasted.strip(),
+        price_list=typed.pasted.strip(), limits=_limits(typed.limits),
     )  # fmt: skip
+
+
+def _limits(typed: Mapping[str, str]) -> PlanLimits:
+    stated = {name: text for name, text in typed.items() if text.strip()}
+    return PlanLimits(**{name: typed_whole(text, LIMITS[name], least=1) for name, text in stated.items()})
 
 
 def as_typed(plan: Plan) -> TypedPlan:
@@ -56,6 +67,7 @@ def as_typed(plan: Plan) -> TypedPlan:
         check_again=plan.check_again, rights=dict(plan.rights),
         lines=tuple(typed_of(part) for part in plan.tariff.components), counting=plan.tariff.counting,
         pasted=plan.price_list,
+        limits={name: f"{value:,}" for name in LIMITS if (value := getattr(plan.limits, name)) is not None},
     )  # fmt: skip
 
 

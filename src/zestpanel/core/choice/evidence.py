@@ -85,7 +85,7 @@ def standing(project: Project) -> Standing:
             model=candidate.model,
             requests_per_episode=requests_per_episode(
                 brief.episode_minutes * summary.rates.characters_per_minute,
-                engine.limits.characters_per_request if engine else None,
+                engine.limits_under([candidate.plan]).characters_per_request if engine else None,
                 sample=sample.get(primary(candidate.language), ""),
                 language=candidate.language,
             ),

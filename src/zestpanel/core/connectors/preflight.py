@@ -107,6 +107,8 @@ def text_obstacles(candidate: Candidate, engine: Engine, text: str, language: st
     out = []
     if not voice.speaks(language):
         out.append(Obstacle("language", f"voice speaks no {language_name(language)}"))
+    elif candidate.one_language and candidate.language.split("-")[0].lower() != language.split("-")[0].lower():
+        out.append(Obstacle("language", f"held to {language_name(candidate.language)}"))
     if typed := marks_in(text):
         names = ", ".join(f"<{name}>" for name in typed)
         out.append(Obstacle("mark", f"{names} would be read aloud: turn the tags of the text into marks"))

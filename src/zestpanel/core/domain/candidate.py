@@ -13,7 +13,8 @@ class Candidate:
     """What is compared. ``settings`` holds every control's value, so that a take can be made again.
 
     ended: from when on the same request gave another sound, '' while it goes on. first_id: the earliest of the
-    candidates that are the same in all that is stated, itself where there is no other.
+    candidates that are the same in all that is stated, itself where there is no other. one_language: held to its own,
+    whatever else the voice speaks.
     """
 
     id: int
@@ -30,6 +31,7 @@ class Candidate:
     note: str = ""
     ended: str = ""
     first_id: int = 0
+    one_language: bool = False
 
     @property
     def sound_key(self) -> tuple[object, ...]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Final, Literal
 from xml.sax.saxutils import escape
 
-from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.facts import Engine, Limits
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.domain.mark import DeliveryMark, clipped, number_of, spans_of
 from zestpanel.core.money.tariff import Counting
@@ -87,13 +87,15 @@ def as_sent(
     lexicon: Sequence[Entry] = (),
     choices: SendingChoices | None = None,
     counting: Counting | None = None,
+    limits: Limits | None = None,
 ) -> AsSent:
-    """The requests an engine gets for a passage, and what becomes of everything in it."""
+    """The requests an engine gets for a passage, and what becomes of everything in it. limits: the engine's own, where
+    none of a plan are given."""
     choices, counting, notation = choices or SendingChoices(), counting or Counting(), engine.writes
     every, changes = _with_lexicon(text, marks, engine, language, lexicon)
     every = _with_spelling(text, every, language, choices, changes)
     kept, put = _sorted_out(text, every, engine, language, choices, changes)
-    limit = engine.limits.characters_per_request
+    limit = (limits or engine.limits).characters_per_request
     requests = _requests(text, kept, put, notation, language, limit, counting)
     too_long = tuple(r.words for r in requests if limit is not None and len(r.text) > limit)
     marked_up = any(r.form == notation.marked and _is_marked(notation, True) for r in requests) and (

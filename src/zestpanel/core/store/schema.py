@@ -156,6 +156,7 @@ candidates = Table(
     # when the same request began to give another sound; the candidate that goes on names the first of them
     Column("ended", String),
     Column("first_id", Integer),
+    Column("one_language", Boolean, nullable=False, server_default="0"),
 )
 
 sweeps = Table(

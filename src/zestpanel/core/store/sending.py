@@ -57,8 +57,9 @@ class Sending:
         choices, choices_text = self._chosen(engine.engine)
         counting = plan_of(candidate, engine).tariff.counting
         entries = self._entries(passage)
-        key = (self._sign(engine), passage.text, passage.marks, passage.language, entries, choices_text,
-               counting)  # fmt: skip
+        limits = engine.limits_under([candidate.plan])
+        key = (self._sign(engine), limits.characters_per_request, passage.text, passage.marks, passage.language,
+               entries, choices_text, counting)  # fmt: skip
         found = self._kept.get(key)
         if found is None:
             found = as_sent(
@@ -69,6 +70,7 @@ class Sending:
                 lexicon=entries,
                 choices=choices,
                 counting=counting,
+                limits=limits,
             )
             if len(self._kept) > _MOST_KEPT:
                 self._kept.clear()
@@ -94,8 +96,6 @@ class Sending:
         """All of an engine that changes what is sent. The engine itself is held so that its id stays its own."""
         known = self._signs.get(id(engine))
         if known is None or known[0] is not engine:
-            text = f"{engine.engine}\u001e{engine.writes!r}\u001e{sorted(engine.marks.items())}\u001e" + str(
-                engine.limits.characters_per_request
-            )
+            text = f"{engine.engine}\u001e{engine.writes!r}\u001e{sorted(engine.marks.items())}"
             known = self._signs[id(engine)] = (engine, text)
         return known[1]

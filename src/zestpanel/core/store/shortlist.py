@@ -156,6 +156,12 @@ class Shortlist:
         if new != known:
             self._documents.put(f"former plans of {engine}", [one.model_dump(mode="json") for one in new])
 
+    def hold_to_language(self, candidate_ids: Sequence[int], held: bool) -> None:
+        """Whether candidates read texts of their own language only, whatever else their voice speaks."""
+        with self._database.writing() as connection:
+            rows = update(candidates).where(candidates.c.id.in_(candidate_ids))
+            connection.execute(rows.values(one_language=held))
+
     def set_plan(self, candidate_ids: Sequence[int], plan: str) -> None:
         """Which plan candidates are bought under; their takes and ratings stay, since the sound is the same."""
         with self._database.writing() as connection:
@@ -274,6 +280,7 @@ def candidate_of(row: Row[Any]) -> Candidate:
         note=row.note,
         ended=row.ended or "",
         first_id=row.first_id or row.id,
+        one_language=bool(row.one_language),
     )
 
 

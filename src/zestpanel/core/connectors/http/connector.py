@@ -99,7 +99,8 @@ class HttpConnector(OverNetwork):
     def _open_client(self) -> httpx.Client:
         with self._lock:
             if self._client is None:
-                connections = self._engine.limits.requests_at_once + 2
+                by_plan = [plan.limits.requests_at_once or 0 for plan in self._engine.plans]
+                connections = max(self._engine.limits.requests_at_once, *by_plan, 0) + 2
                 self._client = make_client(self._speak, connections=connections, transport=self._transport)
             return self._client
 

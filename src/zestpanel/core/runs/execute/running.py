@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.catalogue.candidate import plan_of
-from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.facts import Engine, Limits
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import Connector
 from zestpanel.core.domain.take import Take
@@ -153,7 +153,7 @@ class BenchRun:
         )  # fmt: skip
         for name in {job.candidate.engine for job in self._planned.jobs}:
             rows = [row for row in journal[-1000:] if candidates[row.candidate_id].engine == name]
-            most = self._engines[name].limits.requests_per_minute
+            most = self._limits(name).requests_per_minute
             self._paces[name] = RateLimiter(most, earlier=[_age_s(row.opened) for row in rows])
         self._made_elsewhere = 0
         if self._planned.seen == project.changes():
@@ -249,11 +249,16 @@ class BenchRun:
         for thread in threads:
             thread.join()
 
+    def _limits(self, name: str) -> Limits:
+        """Of an engine, under the plans that its candidates in this run are bought under."""
+        plans = (job.candidate.plan for job in self._planned.jobs if job.candidate.engine == name)
+        return self._engines[name].limits_under(plans)
+
     def _workers(
         self, name: str, queues: dict[str, deque[Job]], level: int, *, most: int = 0
     ) -> list[threading.Thread]:
         engine, queue = self._engines[name], queues[name]
-        most = most or engine.limits.requests_at_once
+        most = most or self._limits(name).requests_at_once
         return [
             threading.Thread(target=self._work, args=(engine, queue, level), name=f"render {name} {index}")
             for index in range(min(level or most, most, len(queue)))

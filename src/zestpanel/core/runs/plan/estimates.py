@@ -272,11 +272,10 @@ def time_needed(
             rate = seconds_per_character.get(job.candidate.id, (usual, 0))[0]
             waits[job.at_once] += rate * len(job.passage.text)
         alone = not engine.is_hosted and not conditions.side_by_side
-        own = 1 if alone else engine.limits.requests_at_once
-        needed = sum(
-            total / (min(level, engine.limits.requests_at_once) if level else own) for level, total in waits.items()
-        )
-        if (limit := engine.limits.requests_per_minute) is not None:
+        limits = engine.limits_under(job.candidate.plan for job in group)
+        own = 1 if alone else limits.requests_at_once
+        needed = sum(total / (min(level, limits.requests_at_once) if level else own) for level, total in waits.items())
+        if (limit := limits.requests_per_minute) is not None:
             needed = max(needed, 60 * sum(len(job.sent.requests) for job in group) / limit - 60)
         if alone:
             of_programs += needed

@@ -152,8 +152,7 @@ def plan_run(
             else:
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
                 for level in conditions.at_once:
-                    if level > engine.limits.requests_at_once:
-                        most = engine.limits.requests_at_once
+                    if level > (most := engine.limits_under([candidate.plan]).requests_at_once):
                         limit = f"the plan allows {most} request{'s' * (most > 1)} at once, not {level}"
                         left_out.append((candidate, passage, limit))
             for job in wanted:
@@ -182,9 +181,8 @@ def plan_run(
 
 def _asked_again(one: Job, engine: Engine, conditions: Conditions, repeats: int, last: int) -> list[Job]:
     """New takes after the last one there is: seeds count from 1 again, so that the same is asked as at first."""
-    levels = [level for level in conditions.at_once if level <= engine.limits.requests_at_once] or (
-        [] if conditions.at_once else [0]
-    )
+    most = engine.limits_under([one.candidate.plan]).requests_at_once
+    levels = [level for level in conditions.at_once if level <= most] or ([] if conditions.at_once else [0])
     return [
         replace(one, repeat=last + place * repeats + repeat, seed=repeat, at_once=level)
         for place, level in enumerate(levels)
@@ -223,7 +221,7 @@ def text_reasons(sending: Sending, candidate: Candidate, engine: Engine, passage
     reasons = [o.words for o in text_obstacles(candidate, engine, passage.text, passage.language)]
     if not reasons and (too_long := sending.of(candidate, passage, engine).too_long):
         shown = too_long[0] if len(too_long[0]) <= 40 else too_long[0][:38] + "…"
-        limit = engine.limits.characters_per_request
+        limit = engine.limits_under([candidate.plan]).characters_per_request
         reasons.append(f"'{shown}' cannot be cut to {limit:,} characters")
     return reasons
 

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.catalogue.fact_list import BY_NAME
 from zestpanel.core.catalogue.facts import Engine, Plan
-from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
+from zestpanel.core.catalogue.stated_plan import LIMITS, TypedPlan, as_typed, stated_plan
 from zestpanel.core.clock import today
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError
@@ -183,6 +183,17 @@ class PriceDialog(KeepingDialog):
         self.source.setPlaceholderText("where it stands: a page, a letter")
         self.dated, self.again = QLineEdit(_date(typed.dated)), QLineEdit(_date(typed.check_again))
         self.again.setPlaceholderText("such as 2027-02-01")
+        self.limits: dict[str, QLineEdit] = {}
+        limits = QHBoxLayout()
+        for name, words in LIMITS.items():
+            edit = self.limits[name] = QLineEdit(typed.limits.get(name, ""))
+            edit.setFixedWidth(theme.px(64))
+            edit.setAccessibleName(f"Limit of the plan: {words}")
+            edit.textChanged.connect(self._tell)
+            limits.addWidget(edit)
+            limits.addWidget(label(words.removeprefix("requests ").removesuffix(" in a request"), "quiet"))
+        limits.addStretch(1)
+        form.addRow("Limits", limits)
         form.addRow("Source", self.source)
         form.addRow("Price of", self.dated)
         form.addRow("Check again by", self.again)
@@ -274,7 +285,7 @@ class PriceDialog(KeepingDialog):
             lines=tuple(typed for line in self.lines if not _untouched(typed := line.typed())),
             dated=read_date(self.dated.text(), "The date"), check_again=read_date(self.again.text(), "Check again by"),
             rights={name: box.currentText() for name, box in self.rights.items()}, counting=self._counting,
-            pasted=self.pasted.toPlainText(),
+            pasted=self.pasted.toPlainText(), limits={name: edit.text() for name, edit in self.limits.items()},
         )  # fmt: skip
 
     def _tell(self) -> None:

@@ -14,7 +14,7 @@ from zestpanel.core.connectors.preflight import Obstacle, remarks, text_obstacle
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
-from zestpanel.core.languages import locale_name
+from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
@@ -50,6 +50,8 @@ class ShortlistView(QWidget):
         row.addWidget(self.duplicate)
         row.addWidget(self.newer)
         row.addWidget(self.versions)
+        self.hold = button("", self.hold_to_language, tip="Texts of the other languages its voice speaks are left out")
+        row.addWidget(self.hold)
         row.addWidget(self.off)
         row.addStretch(1)
         layout.addLayout(row)
@@ -102,7 +104,7 @@ class ShortlistView(QWidget):
                 [
                     str(i + 1),
                     f"{bench.names[c.id]}\n{candidate_detail(c, bench.engines.get(c.engine))}",
-                    f"{locale_name(c.language)}\n{c.plan or 'no plan'}",
+                    f"{locale_name(c.language)}{' only' if c.one_language else ''}\n{c.plan or 'no plan'}",
                     f"version {c.model_version}\n{c.route}",
                     ("; ".join(stands) or "nothing") + "\n" + "; ".join(self._remarks.get(c.id, ())),
                 ]
@@ -128,15 +130,32 @@ class ShortlistView(QWidget):
     # -- a new version of a model
 
     def _offer_version(self) -> None:
-        """What can be done about the one selected candidate whose model is of a newer version now."""
+        """What can be done about the one selected candidate, whose model is of a newer version now, or whose voice
+        speaks several languages."""
         chosen, bench = self.selected(), self.state.bench
         one = chosen[0] if len(chosen) == 1 else None
         engine = bench.engines.get(one.engine) if one is not None else None
         stated = superseded_by(one, engine) if one is not None else ""
         beside = of_newer_version(one, engine, bench.candidates) if one is not None else None
+        voice = engine.voice(one.voice) if one is not None and engine is not None else None
+        several = voice is not None and len({tag.split("-")[0].lower() for tag in voice.languages}) > 1
+        self.hold.setVisible(several)
+        if one is not None and several:
+            words = f"Hold to {language_name(one.language)}"
+            self.hold.setText("Let it read all it speaks" if one.one_language else words)
         self.newer.setText(f"Put version {stated} beside")
         self.newer.setVisible(bool(stated) and beside is None)
         self.versions.setVisible(beside is not None)
+
+    def hold_to_language(self) -> None:
+        """A voice of several languages is a candidate for one of them, or for all again."""
+        [one] = self.selected()
+        shortlist, held = self.state.project.shortlist, not one.one_language
+        self.state.edit(
+            f"languages of {self.state.bench.names.get(one.id, one.voice)}",
+            lambda: shortlist.hold_to_language([one.id], held), lambda: shortlist.hold_to_language([one.id], not held),
+        )  # fmt: skip
+        self.refresh()
 
     def put_newer_beside(self) -> None:
         """The selected candidate again, under the version that is stated now; the old one and its takes stay."""

@@ -234,7 +234,7 @@ class AsSentView(QWidget):
         count = len(sent.requests)
         money = f"it would add {added.cost} this month" if added.cost is not None else added.why
         over = f", and exceed the allowance by {added.short_by:,.0f}" if added.short_by else ""
-        limit = engine.limits.characters_per_request
+        limit = engine.limits_under([candidate.plan]).characters_per_request
         pieces = f"{count} request{'s' if count != 1 else ''}"
         if limit is not None:
             pieces += f" of at most {limit:,} characters"
