@@ -165,6 +165,11 @@ def behind_cost(parent: QWidget, row: Row) -> SourceDialog:
     )
     dated = f", price of {row.plan.dated}" if row.plan.dated else ", price without a date"
     how = f"{row.plan.name}{dated}. {row.cost.characters:,.0f} characters a month at {pace}."
+    if row.cost.between is not None:
+        low, high = row.cost.between
+        how += (
+            f" For other texts of the kind the month lies between {shown(low.amount)} and {high} (95 %, by the pace)."
+        )
     if row.plan.source:
         how += f" Source: {row.plan.source}."
     if not month.covers:

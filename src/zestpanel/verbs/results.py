@@ -83,6 +83,11 @@ def cost(options: argparse.Namespace) -> Output:
             lines.append(
                 f"{text:>14} a month  {row.name}, {row.plan.name}"
                 + (" (pace assumed)" if row.cost.rates.assumed else "")
+                + (
+                    f" ({row.cost.between[0].amount:.2f} to {row.cost.between[1].amount:.2f})"
+                    if row.cost.between
+                    else ""
+                )
             )
         so_far = spent(project)
         return {

@@ -13,6 +13,7 @@ import numpy as np
 
 from zestpanel.core.analysis.person_time import PersonTime, person_time
 from zestpanel.core.analysis.statistics.intervals import Interval, wilson_interval
+from zestpanel.core.analysis.statistics.tails import t_quantile
 from zestpanel.core.analysis.timing.points import (
     Circumstances,
     TimingPoint,
@@ -121,6 +122,9 @@ def figure(values: Sequence[float]) -> Figure | None:
         return None
     low, middle, high = np.quantile(np.asarray(values, dtype=float), [0.25, 0.5, 0.75])
     return Figure(median=float(middle), low=float(low), high=float(high), n=len(values))
+
+
+FEWEST_TEXTS_FOR_PACE: Final = 3
 
 
 def summaries(project: Project) -> dict[int, Summary]:
@@ -262,11 +266,32 @@ def rates_of(
     return Rates(
         characters_per_minute=characters / (seconds / 60),
         takes=len(takes),
+        pace_between=_pace_between(takes, lengths),
         processing_per_sound_s=waited / made if made else None,
         billed_per_character=Decimal(sum(t.characters_billed or 0 for t in billed)) / of_billed
         if of_billed
         else counted,
     )
+
+
+def _pace_between(takes: Sequence[Take], lengths: dict[int, int]) -> tuple[Decimal, Decimal] | None:
+    """95 % interval of the characters a minute for other texts of the kind: the jackknife of a ratio of sums, leaving
+    out a passage at a time (Quenouille 1956, Tukey 1958), with Student's t. None for fewer than three passages."""
+    by_text: dict[int, list[float]] = {}
+    for take in takes:
+        sums = by_text.setdefault(take.passage_version_id, [0.0, 0.0])
+        sums[0] += lengths[take.passage_version_id]
+        sums[1] += take.duration_s / 60
+    count = len(by_text)
+    if count < FEWEST_TEXTS_FOR_PACE:
+        return None
+    characters, minutes = np.array(list(by_text.values())).T
+    whole = characters.sum() / minutes.sum()
+    without = (characters.sum() - characters) / (minutes.sum() - minutes)
+    spread = float(np.sqrt((count - 1) / count * ((without - without.mean()) ** 2).sum()))
+    half = t_quantile(0.975, count - 1) * spread
+    low, high = max(whole / 10, whole - half), whole + half
+    return Decimal(repr(round(float(low), 6))), Decimal(repr(round(float(high), 6)))
 
 
 def _sum(values: Iterable[float]) -> Decimal:

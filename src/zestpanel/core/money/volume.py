@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from zestpanel.core.domain.brief import Brief
@@ -24,7 +24,8 @@ class Rates:
 
     characters_per_minute: of the script, over finished minutes; the assumption when there are no takes.
     billed_per_character: characters as the plan counts them, for each of the script. processing_per_sound_s: seconds
-    computed over seconds of sound, all of both, None while untimed.
+    computed over seconds of sound, all of both, None while untimed. pace_between: 95 % interval of the characters a
+    minute, for other texts of the kind; None where there are too few texts.
     """
 
     characters_per_minute: Decimal = ASSUMED_CHARACTERS_PER_MINUTE
@@ -32,6 +33,7 @@ class Rates:
     processing_per_sound_s: Decimal | None = None
     billed_per_character: Decimal = Decimal(1)
     characters_per_word: Decimal = ASSUMED_CHARACTERS_PER_WORD
+    pace_between: tuple[Decimal, Decimal] | None = None
 
     @property
     def assumed(self) -> bool:
@@ -47,6 +49,7 @@ class VolumeCost:
     """Money at a volume; each figure None where ``month.total`` is, or where the plan cannot cover the volume.
 
     characters: of the script. own: the month in the brief's currency, None where that is not known (``why_not``).
+    between: the month at both ends of the pace's interval, in the plan's currency; None where the pace changes nothing.
     """
 
     month: MonthCost
@@ -58,6 +61,7 @@ class VolumeCost:
     requests_per_episode: int = 1
     own: Money | None = None
     why_not: str = ""
+    between: tuple[Money, Money] | None = None
 
 
 def usage_at(
@@ -133,4 +137,23 @@ def cost_at_volume(
         requests_per_episode=requests_per_episode,
         own=own,
         why_not=why_not,
+        between=_between(tariff, rates, brief, minutes, model, requests, month) if total is not None else None,
     )
+
+
+def _between(
+    tariff: Tariff, rates: Rates, brief: Brief, minutes: Decimal, model: str, requests: Decimal, month: int | None
+) -> tuple[Money, Money] | None:
+    """The month's cost at the lowest and the highest pace that the takes leave open."""
+    if rates.pace_between is None:
+        return None
+    found = []
+    for pace in rates.pace_between:
+        usage = usage_at(replace(rates, characters_per_minute=pace), minutes, model=model, requests=requests,
+                         days=brief.days_of_work, seats=brief.seats)  # fmt: skip
+        cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
+        if cost.total is None or not cost.covers:
+            return None
+        found.append(cost.total)
+    low, high = sorted(found, key=lambda one: one.amount)
+    return (low, high) if low != high else None

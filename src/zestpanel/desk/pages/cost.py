@@ -195,9 +195,11 @@ def _cells(one: CostRow, own: str) -> list[str]:
     in_own = _bare(cost.own, own) if cost.own and total and cost.own.currency != total.currency else ""
     dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
     used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} % used"
-    under = in_own or used
-    if in_own and used:
-        dated += f" · {used}"
+    between = (
+        "" if cost.between is None or total is None else "{} to {}".format(*(shown(m.amount) for m in cost.between))
+    )
+    under = in_own or between or used
+    dated += "".join(f" · {one}" for one in (between, used) if one and one != under)
     return [
         f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
         "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, under))), _bare(one.first_year, own),
