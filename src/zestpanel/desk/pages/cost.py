@@ -137,7 +137,9 @@ class CostPage(Page):
         if brief.hours_per_month and brief.hourly_rate is not None:
             hours = f", and {brief.hours_per_month.normalize():f} hours a month at {shown(brief.hourly_rate)}"
         years = f"The years are what is paid in them, month by month{with_them}."
-        self._people.setText(f"A kept minute: {again}{hours}. {years}")
+        ranges = any(one.cost.between is not None for one in costs.rows)
+        by_pace = " Under a month: its range for other texts of the kind, by the pace (95 %)." if ranges else ""
+        self._people.setText(f"A kept minute: {again}{hours}. {years}{by_pace}")
         self._show_others(costs)
         missing = [f"{one.row.name}, {one.row.plan.name}: {one.cost.why_not}" for one in costs.rows if not one.cost.own]
         rates = "; ".join(
@@ -195,11 +197,12 @@ def _cells(one: CostRow, own: str) -> list[str]:
     in_own = _bare(cost.own, own) if cost.own and total and cost.own.currency != total.currency else ""
     dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
     used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} % used"
-    between = (
-        "" if cost.between is None or total is None else "{} to {}".format(*(shown(m.amount) for m in cost.between))
-    )
+    between = ""
+    if cost.between is not None and total is not None:
+        between = "–".join(shown(money.amount) for money in cost.between)
     under = in_own or between or used
-    dated += "".join(f" · {one}" for one in (between, used) if one and one != under)
+    if beside := [one for one in (between, used) if one and one != under]:
+        dated = " · ".join([dated.removeprefix("price of "), *beside])
     return [
         f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
         "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, under))), _bare(one.first_year, own),
