@@ -16,6 +16,7 @@ from zestpanel.core.catalogue.candidate import of_newer_version
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
+from zestpanel.core.choice.costs import costs_of
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.domain.brief import Brief
@@ -24,6 +25,7 @@ from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.components import Typed
 from zestpanel.core.money.volume import Rates, cost_at_volume
+from zestpanel.core.report.pictures import volume_picture
 from zestpanel.core.store.project import Project
 
 
@@ -179,3 +181,32 @@ def test_the_range_of_a_month_is_its_cost_at_both_ends_of_the_pace() -> None:
     assert cost.between == (Money(Decimal(22), "EUR"), Money(Decimal("22.60"), "EUR"))
     within = replace(rates, pace_between=(Decimal(800), Decimal(900)))
     assert cost_at_volume(tariff, within, brief, model="m").between is None, "it changes nothing within the allowance"
+
+
+def test_price_lists_of_engines_that_nobody_has_heard_are_compared_at_the_assumed_pace(project: Project) -> None:
+    """Six lists from paper, no voice among them: what each comes to, which is cheapest, and from which volume on
+    another is. By hand: 32 minutes of 1,000 characters are 32,000; P costs 5 + 0.30 for each 1,000 beyond 10,000, Q a
+    flat 20, so that Q is cheaper from 10,000 + 50,000 characters, 60 minutes, on."""
+    brief = Brief(channel="C", currency="EUR", episodes_per_month=4, episode_minutes=Decimal(8))
+    project.set_brief(brief)
+    for number, (fee, included, beyond) in enumerate([(5, 10_000, "0.30"), (20, 10**9, ""), (30, 10**9, ""),
+                                                      (40, 10**9, ""), (50, 10**9, ""), (60, 10**9, "")]):  # fmt: skip
+        name = f"List {'PQRSTU'[number]}"
+        source = f"zest-connector: 1\nengine: {name}\nspeak: {{kind: heard of}}\n"
+        project.shortlist.add_engine(parse_connector(source, name=name), source, f"{name}.yaml")
+        lines = [Typed("subscription", {"price": str(fee), "every": "month"}),
+                 Typed("allowance", {"amount": str(included), "every": "month"})]  # fmt: skip
+        lines += [Typed("per unit", {"price": beyond, "per": "1,000"})] if beyond else []
+        project.shortlist.state_plans(name, [stated_plan(TypedPlan(name="Pro", currency="EUR", lines=tuple(lines)))])
+    found = standing(project)
+    costs = costs_of(found, project.shortlist.engines())
+    assert [(one.name, str(one.cost.own)) for one in costs.unlisted[:3]] == [
+        ("List P, Pro", "11.60 EUR"), ("List Q, Pro", "20.00 EUR"), ("List R, Pro", "30.00 EUR")
+    ]  # fmt: skip
+    assert costs.unlisted[0].first_year == Money(Decimal("139.20"), "EUR")
+    told = " ".join(costs.remarks)
+    assert "Not on the shortlist, and cheaper: List P, Pro: 11.60 EUR a month" in told
+    assert "from 60 minutes on List Q, Pro (pace assumed)" in told
+    picture = volume_picture(found, width=700, unlisted=costs.unlisted)
+    assert picture is not None
+    assert any(getattr(shape, "text", "") == "List P, Pro" for shape in picture.shapes)

@@ -456,6 +456,8 @@ def test_an_example_call_becomes_an_engine(
     qtbot.mouseClick(wizard.hear_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "It speaks" in wizard.heard.toPlainText(), timeout=60_000)
     assert abs(recorder(window).hear(1.0)).max() > 0.01
+    tried = [(one.engine, one.state, one.requests) for one in bench_project.auditions.rows()]
+    assert tried == [("From the docs", "unused", 1), ("From the docs", "done", 1)], "what is tried is counted"
     qtbot.mouseClick(wizard.next, Qt.MouseButton.LeftButton)
     assert bench_project.shortlist.engines()["From the docs"].voice("corwick") is not None
     window.actions_by_id["undo"].trigger()

@@ -6,9 +6,11 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.money import shown
 from zestpanel.core.measures.declared import Measure
+from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.store.project import Project
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
@@ -155,29 +157,34 @@ def behind_score(parent: QWidget, project: Project, row: Row) -> SourceDialog:
 
 
 def behind_cost(parent: QWidget, row: Row) -> SourceDialog:
-    month = row.cost.month
+    return behind_month(parent, row.name, row.plan, row.cost)
+
+
+def behind_month(parent: QWidget, name: str, plan: Plan, cost: VolumeCost) -> SourceDialog:
+    """A month's sum, line by line, and what it rests on."""
+    month = cost.month
     rows = [[text, shown(money.amount), money.currency] for text, money in month.lines]
     if month.total is not None:
         rows.append(["month", shown(month.total.amount), month.total.currency])
-    rates = row.cost.rates
+    rates = cost.rates
     pace = f"{rates.characters_per_minute:.0f} characters a minute, " + (
         "assumed: nothing measured yet" if rates.assumed else f"measured on {rates.takes} takes"
     )
-    dated = f", price of {row.plan.dated}" if row.plan.dated else ", price without a date"
-    how = f"{row.plan.name}{dated}. {row.cost.characters:,.0f} characters a month at {pace}."
-    if row.cost.between is not None:
-        low, high = row.cost.between
+    dated = f", price of {plan.dated}" if plan.dated else ", price without a date"
+    how = f"{plan.name}{dated}. {cost.characters:,.0f} characters a month at {pace}."
+    if cost.between is not None:
+        low, high = cost.between
         how += (
             f" For other texts of the kind the month lies between {shown(low.amount)} and {high} (95 %, by the pace)."
         )
-    if row.plan.source:
-        how += f" Source: {row.plan.source}."
+    if plan.source:
+        how += f" Source: {plan.source}."
     if not month.covers:
         how += f" The plan stops {month.short_by:,.0f} units short of this volume."
-    elif row.cost.why_not:
-        how += f" Not computed: {row.cost.why_not}."
-    if row.cost.requests_per_episode > 1:
-        how += f" An episode is cut into {row.cost.requests_per_episode} requests."
+    elif cost.why_not:
+        how += f" Not computed: {cost.why_not}."
+    if cost.requests_per_episode > 1:
+        how += f" An episode is cut into {cost.requests_per_episode} requests."
     if rates.billed_per_character != 1:
         how += f" The plan counts {rates.billed_per_character:.2f} for each character of the script."
-    return SourceDialog(parent, f"Money: {row.name}", how, ["line of the tariff", "amount", ""], rows, [1])
+    return SourceDialog(parent, f"Money: {name}", how, ["line of the tariff", "amount", ""], rows, [1])

@@ -13,13 +13,14 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
 from zestpanel.core.choice.row import Row
+from zestpanel.core.choice.unlisted import UnlistedPlan, unlisted_plans
 from zestpanel.core.clock import today
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.money.components import Once
 from zestpanel.core.money.curve import MonthCurve, month_curve
 from zestpanel.core.money.tariff import days_needed, quantity
-from zestpanel.core.money.volume import VolumeCost, cost_at_volume, usage_at
+from zestpanel.core.money.volume import Rates, VolumeCost, cost_at_volume, usage_at
 from zestpanel.core.money.worked import busier, dearer, kept_minute, pays_back_in, with_retakes, years
 
 _LOOKED_AT: Final = 240  # volumes between which a change of order is looked for
@@ -53,6 +54,7 @@ class Costs:
     brief: Brief
     rows: tuple[CostRow, ...]
     others: tuple[OtherPlan, ...]
+    unlisted: tuple[UnlistedPlan, ...]
     verdict: str
     remarks: tuple[str, ...]
 
@@ -64,10 +66,15 @@ def costs_of(found: Standing, engines: Mapping[str, Engine], what_if: WhatIf | N
     brief = found.brief if what_if.episodes is None else busier(found.brief, what_if.episodes)
     rows = tuple(_row(row, brief, what_if) for row in found.rows.values())
     others = tuple(other_plans(found, engines)) if not changed else ()
+    listed = {row.candidate.engine for row in found.rows.values()}
+    unlisted = tuple(unlisted_plans(engines, listed, brief, dearer_percent=what_if.dearer_percent))
     return Costs(
-        brief=brief, rows=rows, others=others,
+        brief=brief, rows=rows, others=others, unlisted=unlisted,
         verdict=_cheapest(rows, brief) if changed else cheapest_in_words(found, list(others)),
-        remarks=(*_order(rows, brief), *_paybacks(rows, engines, brief), *_days(rows, brief), *_overdue(rows)),
+        remarks=(
+            *_cheaper_elsewhere(rows, unlisted), *_order(rows, unlisted, brief), *_paybacks(rows, engines, brief),
+            *_days(rows, brief), *_overdue(rows),
+        ),
     )  # fmt: skip
 
 
@@ -89,10 +96,20 @@ def _cheapest(rows: Sequence[CostRow], brief: Brief) -> str:
     return f"Cheapest then, at {at}: {best.row.name}, {best.row.plan.name}: {best.cost.own} a month."
 
 
+def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]) -> list[str]:
+    """An engine that is not on the shortlist and would cost less than all that are."""
+    first = next((one for one in unlisted if one.cost.own is not None), None)
+    least = min((one.cost.own.amount for one in rows if one.cost.own is not None), default=None)
+    if first is None or first.cost.own is None or (least is not None and least <= first.cost.own.amount):
+        return []
+    pace = f"at {Rates().characters_per_minute:,.0f} characters a minute assumed"
+    return [f"Not on the shortlist, and cheaper: {first.name}: {first.cost.own} a month, {pace}."]
+
+
 # -- where the order changes
 
 
-def _order(rows: Sequence[CostRow], brief: Brief) -> list[str]:
+def _order(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan], brief: Brief) -> list[str]:
     """Which plan is cheapest up to which volume, up to three times the channel's."""
     curves: dict[str, MonthCurve] = {}
     factors: dict[str, Decimal] = {}
@@ -105,6 +122,10 @@ def _order(rows: Sequence[CostRow], brief: Brief) -> list[str]:
         unit = brief.in_own_currency(Money(Decimal(1), one.row.plan.tariff.currency))
         if curve is not None and unit is not None:
             curves[name], factors[name] = curve, unit.amount
+    for other in unlisted:
+        curve, unit = other.curve(brief), brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
+        if curve is not None and unit is not None:
+            curves[f"{other.name} (pace assumed)"], factors[f"{other.name} (pace assumed)"] = curve, unit.amount
     if len(curves) < 2 or brief.minutes_per_month <= 0:
         return []
 

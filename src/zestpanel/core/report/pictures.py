@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from decimal import Decimal
+
 from zestpanel.core.choice.evidence import Standing, cost_curve
+from zestpanel.core.choice.unlisted import UnlistedPlan
+from zestpanel.core.domain.money import Money
 from zestpanel.core.report.charts import (
     Curve,
     Point,
@@ -15,6 +20,7 @@ from zestpanel.core.report.charts import (
 )
 from zestpanel.core.report.drawing import Picture
 
+_MOST_UNLISTED = 6
 _CURVE_COLOURS = ("ink", "leaf", "plum", "deep-zest", "wave")
 
 
@@ -84,8 +90,11 @@ def trade_off_picture(standing: Standing, *, language: str, width: float = 560, 
     return trade_off_chart(points, standing.brief.currency, width, height) if points else None
 
 
-def volume_picture(standing: Standing, *, width: float, height: float = 290) -> Picture | None:
-    """One curve a plan (the first candidate on it stands for it), up to three times the channel's volume."""
+def volume_picture(
+    standing: Standing, *, width: float, height: float = 290, unlisted: Sequence[UnlistedPlan] = ()
+) -> Picture | None:
+    """One curve a plan (the first candidate on it stands for it), up to three times the channel's volume. unlisted:
+    plans nobody is on, dashed, their pace being assumed; the cheapest few of them are drawn."""
     at = float(standing.brief.minutes_per_month)
     if at <= 0:
         return None
@@ -105,6 +114,15 @@ def volume_picture(standing: Standing, *, width: float, height: float = 290) -> 
                 colour=_CURVE_COLOURS[index % len(_CURVE_COLOURS)],
                 dashed=index >= len(_CURVE_COLOURS),
             )
+    for other in unlisted[:_MOST_UNLISTED]:
+        curve = other.curve(standing.brief)
+        own = standing.brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
+        if curve is not None and own is not None:
+            found = curve.at([Decimal(repr(minute)) for minute in minutes])
+            drawn = tuple(None if cost is None else float(cost * own.amount) for cost in found)
+            colour = _CURVE_COLOURS[len(seen) % len(_CURVE_COLOURS)]
+            seen[other.engine, other.plan.name] = Curve(candidate_id=0, label=other.name, costs=drawn, colour=colour,
+                                                        dashed=True)  # fmt: skip
     if not seen:
         return None
     return volume_chart(

@@ -8,12 +8,15 @@ from PyQt6.QtWidgets import QHBoxLayout, QSpinBox
 
 from zestpanel.core.choice.costs import CostRow, Costs, WhatIf, costs_of
 from zestpanel.core.choice.other_plans import OtherPlan
+from zestpanel.core.choice.unlisted import UnlistedPlan
 from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.money.volume import Rates
+from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import volume_picture
 from zestpanel.core.runs.spending.left_to_spend import spent
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
-from zestpanel.desk.sources import behind_cost
+from zestpanel.desk.sources import behind_cost, behind_month
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import EmptyState, button, label
@@ -36,7 +39,8 @@ class CostPage(Page):
         self.body.addWidget(self.remarks)
         self.body.addLayout(self._what_if())
         self.body.addWidget(label("Money a month against volume, one curve a plan", "strong"))
-        self.chart = ChartView(lambda width: volume_picture(state.standing, width=width) if state.standing else None)
+        self.unlisted: list[UnlistedPlan] = []
+        self.chart = ChartView(self._picture)
         self.chart.candidate_chosen.connect(self._open_candidate)
         self.body.addWidget(self.chart)
         self.table = Table()
@@ -52,12 +56,22 @@ class CostPage(Page):
         self.others.row_chosen.connect(self._buy_under)
         self.body.addWidget(self.others)
         self._other_plans: list[OtherPlan] = []
+        self._unlisted_head = label("", "strong")
+        self.body.addWidget(self._unlisted_head)
+        self.others_unlisted = Table()
+        self.others_unlisted.setAccessibleName("Plans of engines that are not on the shortlist")
+        self.others_unlisted.row_chosen.connect(self._open_unlisted)
+        self.body.addWidget(self.others_unlisted)
         self._left_out = label("", "small", wrap=True)
         self.body.addWidget(self._left_out)
         self.so_far = label("", "small", wrap=True)
         self.body.addWidget(self.so_far)
         self.body.addStretch(1)
         self._ids: list[int] = []
+
+    def _picture(self, width: float) -> Picture | None:
+        found = self.state.standing
+        return volume_picture(found, width=width, unlisted=self.unlisted) if found is not None else None
 
     def _what_if(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -86,10 +100,12 @@ class CostPage(Page):
         found = self.state.standing
         if found is None:
             return
-        if not found.rows:
+        if not found.rows and not any(engine.plans for engine in self.state.bench.engines.values()):
             self.set_empty(
                 EmptyState(
-                    "No candidate yet, so there is nothing to cost.", "Engines & voices", lambda: self.go_to("engines")
+                    "No price yet: enter the price lists you have, with or without voices to hear.",
+                    "Engines & voices",
+                    lambda: self.go_to("engines"),
                 )
             )
             return
@@ -100,7 +116,7 @@ class CostPage(Page):
     def _work_out(self) -> None:
         """Two years of months for each candidate: off this thread."""
         found, engines, what_if = self.state.standing, self.state.bench.engines, self.what_if()
-        if found is not None and found.rows:
+        if found is not None:
             self.state.background.run(lambda: costs_of(found, engines, what_if), self._show, self.state.complain,
                                       topic="costs")  # fmt: skip
             project = self.state.project
@@ -141,6 +157,7 @@ class CostPage(Page):
         by_pace = " Under a month: its range for other texts of the kind, by the pace (95 %)." if ranges else ""
         self._people.setText(f"A kept minute: {again}{hours}. {years}{by_pace}")
         self._show_others(costs)
+        self._show_unlisted(costs)
         missing = [f"{one.row.name}, {one.row.plan.name}: {one.cost.why_not}" for one in costs.rows if not one.cost.own]
         rates = "; ".join(
             f"1 {one.currency} = {one.rate.normalize():f} {brief.currency}"
@@ -164,6 +181,30 @@ class CostPage(Page):
         self.others.setVisible(bool(rows))
         self.others.show_rows(["Candidate", "Plan", "month", "against now", ""], rows, numbers=[2, 3])
         self.others.setFixedHeight(self.others.height_for_rows())
+
+    def _show_unlisted(self, costs: Costs) -> None:
+        before, self.unlisted = [one.name for one in self.unlisted], list(costs.unlisted)
+        own = costs.brief.currency
+        rows = []
+        for one in costs.unlisted:
+            dated = f"price of {one.plan.dated:%d %b %Y}" if one.plan.dated else "price without a date"
+            month = _bare(one.cost.own, own) if one.cost.own else one.cost.why_not
+            rows.append([one.engine, f"{one.plan.name}\n{dated}", month, _bare(one.first_year, own),
+                         _bare(one.third_year, own), _bare(one.cost.per_thousand, own), ""])  # fmt: skip
+        pace = f"{Rates().characters_per_minute:,.0f} characters a minute"
+        self._unlisted_head.setText(f"Engines that are not on the shortlist, at {pace} assumed; open a row for its sum")
+        for widget in (self._unlisted_head, self.others_unlisted):
+            widget.setVisible(bool(rows))
+        head = ["Engine", "Plan", f"month, {own}", "1st year", "3rd year", "1,000 char.", ""]
+        self.others_unlisted.show_rows(head, rows, numbers=range(2, 6))
+        self.others_unlisted.setFixedHeight(self.others_unlisted.height_for_rows())
+        if before != [one.name for one in self.unlisted]:
+            self.chart.refresh()
+
+    def _open_unlisted(self, index: int) -> None:
+        if index < len(self.unlisted):
+            one = self.unlisted[index]
+            behind_month(self, one.name, one.plan, one.cost).show()
 
     def _buy_under(self, index: int) -> None:
         """The plan is a choice on a candidate: its takes, figures and ratings stay."""

@@ -9,10 +9,13 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QInputDialog, QMen
 
 from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.measures.word_times import NOT_FOUND
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lanes import Lanes
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import KeyButton, button, label
+from zestpanel.desk.widgets import KeyButton, button, label, yielding
+
+_LONGEST_TITLE = 44  # characters: no name sets the least width of the window
 
 
 class Strip(QFrame):
@@ -21,7 +24,7 @@ class Strip(QFrame):
         self.setObjectName("strip")
         self._state = state
         self.lanes = Lanes(state)
-        self._title, self._about = label("", "strong"), label("", "quiet")
+        self._title, self._about = label("", "strong"), yielding(label("", "quiet"))
         self.play = KeyButton("Play", "space")
         self.mark = KeyButton("Mark a defect", "M")
         self.how = button("How it is heard", self._ask_how, tip="Raw or trimmed, alone or between, dry or over music")
@@ -64,8 +67,13 @@ class Strip(QFrame):
     def _refresh(self) -> None:
         passage = self._state.passage()
         place = next((i for i, p in enumerate(self._state.bench.passages, 1) if passage and p.id == passage.id), 0)
-        self._title.setText(f"{place:02d} {passage.title}" if passage else "")
-        self._about.setText(self._describe() if self._state.tray.lanes else "")
+        name = passage.title if passage else ""
+        short = name if len(name) <= _LONGEST_TITLE else f"{name[: _LONGEST_TITLE - 1]}…"
+        self._title.setText(f"{place:02d} {short}" if passage else "")
+        self._title.setToolTip(plain_tip(name if short != name else ""))
+        about = self._describe() if self._state.tray.lanes else ""
+        self._about.setText(about)
+        self._about.setToolTip(plain_tip(about))  # it is cut where there is little room
         self.play.set_text("Pause" if self._state.player.mixer.playing else "Play")
         for key in (self.play, self.mark, self.how):
             key.setEnabled(bool(self._state.tray.lanes))

@@ -3,7 +3,8 @@ journaled before it goes out, held to the caps, and answered from what is kept w
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -11,9 +12,11 @@ from typing import Any
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.catalogue.candidate import plan_of
+from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, language_for
 from zestpanel.core.connectors.opening import connector_of, open_connector
 from zestpanel.core.connectors.speaking import Connector, Reply
+from zestpanel.core.connectors.wizard.trying import Looked, look_once
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import Cancelled as WasCancelled
@@ -123,6 +126,68 @@ def hear(
         return found
     with asking(project.folder):
         return _asked(project, line, cancelled, connect)
+
+
+def first_line(project: Project, engine: Engine, text: str) -> Line:
+    """A line for an engine that is being set up: its first voice, model and plan, at factory settings. Raises as
+    ``line_for`` does."""
+    if not engine.voices:
+        raise InputError(f"{engine.engine}'s file lists no voice to try.", kept="Nothing was sent.",
+                         remedy="Write one under voices.")  # fmt: skip
+    voice = engine.voices[0]
+    return line_for(
+        project.sending, project.own_voices, engine, text, voice=voice.id, model=engine.models[0].id,
+        plan=engine.plans[0].name if engine.plans else "", settings={}, language=voice.languages[0],
+    )  # fmt: skip
+
+
+def looked_into(
+    project: Project, source: str, text: str, *, key: str, cancelled: Cancelled = never_cancelled
+) -> Looked:
+    """A drafted file's request, sent once and looked into; journaled, and counted against allowance and caps.
+
+    Raises what ``look_once`` does, AskedElsewhere, and InputError where a cap would be broken.
+    """
+    line = first_line(project, parse_connector(source, name="the file"), text)
+    with asking(project.folder), _counted(project, line) as counted:
+        looked = look_once(source, text, key=key, cancelled=cancelled)
+        counted.came = "Looked into while the engine was set up."
+        return looked
+
+
+@dataclass(slots=True)
+class _Counted:
+    came: str = ""  # what to write of a reply whose sound is not kept
+
+
+@contextmanager
+def _counted(project: Project, line: Line) -> Iterator[_Counted]:
+    """One request that is journaled before it is sent, and counted as far as it may be billed."""
+    engine, job = line.engine, line.job
+    rates = paces_of(project.takes, project.shortlist, [job.candidate])
+    purse, key = project.purse or purse_of(project, engine), (engine.engine, line.plan)
+    left = at_most(use_of_job(job, rates), Rates())
+    if why := purse.reserve(key, left):
+        raise InputError(why, kept="Nothing was sent.", remedy="Raise the cap under Renders if it is to be spent.")
+    number = project.auditions.open(
+        engine=engine.engine, model=job.candidate.model, plan=line.plan, voice=job.candidate.voice,
+        text=job.passage.text, asked="", requests=1, characters=job.sent.billed,
+    )  # fmt: skip
+    counted, used = _Counted(), left
+    try:
+        yield counted
+        project.auditions.close_failed(number, "", counted.came, state="unused")
+    except WasCancelled:
+        project.auditions.close_failed(number, "cancelled", "Cancelled while under way.", state="cancelled")
+        raise
+    except SynthesisFailure as failure:
+        paid = failure.kind in MAY_BE_BILLED
+        used = left if paid else NO_USE
+        project.auditions.close_failed(number, failure.kind, failure.what, requests=int(paid),
+                                       characters=job.sent.billed if paid else 0)  # fmt: skip
+        raise
+    finally:
+        purse.settle(key, left, NO_USE, maybe=used)
 
 
 def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:

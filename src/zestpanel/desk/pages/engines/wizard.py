@@ -18,13 +18,12 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
-from zestpanel.core.connectors.opening import open_connector
-from zestpanel.core.connectors.speaking import Reply
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.example import read_example
-from zestpanel.core.connectors.wizard.trying import Looked, first_request, look_once
+from zestpanel.core.connectors.wizard.trying import Looked
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.core.runs.execute.auditioning import Heard, first_line, hear, looked_into
 from zestpanel.core.secrets.keys import keep_secret
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
@@ -169,7 +168,7 @@ class WizardDialog(QDialog):
         self.wrong.setText("")
         self.found.setPlainText("Asking …")
 
-        gone = threading.Event()
+        gone, project = threading.Event(), self._state.project
         self.finished.connect(gone.set)
 
         def arrived(looked: Looked) -> None:
@@ -178,8 +177,9 @@ class WizardDialog(QDialog):
             self.found.setPlainText("\n".join(looked.said))
 
         self._state.background.run(
-            lambda: look_once(source, line, key=key, cancelled=gone.is_set), arrived, self._look_failed, topic="wizard"
-        )
+            lambda: looked_into(project, source, line, key=key, cancelled=gone.is_set), arrived, self._look_failed,
+            topic="wizard",
+        )  # fmt: skip
 
     def _look_failed(self, error: Exception) -> None:
         self.found.setPlainText("")
@@ -204,23 +204,23 @@ class WizardDialog(QDialog):
         self.wrong.setText("")
         self.heard.setPlainText("Asking …")
 
-        def work() -> tuple[Reply, object]:
-            engine = parse_connector(source, name="the file")
-            connector = open_connector(engine)
-            try:
-                reply = connector.speak(first_request(engine, line))
-            finally:
-                connector.close()
-            return reply, prepare_lanes([(0, reply.clip, (), len(line.split()))])[0]
+        project = self._state.project
 
-        def arrived(found: tuple[Reply, object]) -> None:
+        def work() -> tuple[Heard, object]:
+            engine = parse_connector(source, name="the file")
+            heard = hear(project, first_line(project, engine, line), again=True)
+            return heard, prepare_lanes([(0, heard.clip, (), len(line.split()))])[0]
+
+        def arrived(found: tuple[Heard, object]) -> None:
             self.hear_button.setEnabled(True)
-            reply, lanes = found
-            took = f"{reply.timing.last_byte_s:.2f} s" if reply.timing else "no time of ours"
+            heard, lanes = found
+            said, clip = heard.reply, heard.clip
+            took = f"{said['timing']['last_byte_s']:.2f} s" if said["timing"] else "no time of ours"
+            billed = said["characters_billed"]
             self.heard.setPlainText(
-                f"It speaks: {reply.clip.duration_s:.2f} s of sound at {reply.clip.rate_hz:,} Hz, whole after {took}.\n"
-                f"Voice named in the reply: {reply.voice_used or 'none'}\n"
-                f"Characters billed: {'not stated' if reply.characters_billed is None else reply.characters_billed}"
+                f"It speaks: {clip.duration_s:.2f} s of sound at {clip.rate_hz:,} Hz, whole after {took}.\n"
+                f"Voice named in the reply: {said['voice_used'] or 'none'}\n"
+                f"Characters billed: {'not stated' if billed is None else billed}"
             )
             self._state.tray.lanes = []
             self._state.tray.changed.emit()

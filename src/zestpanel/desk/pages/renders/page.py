@@ -37,6 +37,9 @@ from zestpanel.desk.widgets import EmptyState, button, label
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
 
 
+_SHORT_PRICE = 26  # characters
+
+
 class RendersPage(TabbedPage):
     title = "Renders"
     about = ""
@@ -195,10 +198,11 @@ class RendersPage(TabbedPage):
             return
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
-        self.render_button.setText(
-            f"Render what is missing · {self._price(planned)}" if planned.jobs else "Nothing is missing"
-        )
-        parts = [
+        price = self._price(planned)
+        # a sentence would set the least width of the window: what is long stands in the tip
+        short = price if len(price) <= _SHORT_PRICE else "no price" if price.startswith("no price") else "see the tip"
+        self.render_button.setText(f"Render what is missing · {short}" if planned.jobs else "Nothing is missing")
+        parts = [price] * (short != price) + [
             f"{e.engine}: {e.characters:,} characters, {e.says()}"
             + (f", {e.short_by:,.0f} over what the plan allows" if e.short_by else "")
             for e in planned.estimates

@@ -1,0 +1,50 @@
+"""Plans of engines that nobody is a candidate of yet: what a price list says, at this channel's volume."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+
+from zestpanel.core.catalogue.facts import Engine, Plan
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.money import Money
+from zestpanel.core.money.curve import MonthCurve, month_curve
+from zestpanel.core.money.volume import Rates, VolumeCost, cost_at_volume
+from zestpanel.core.money.worked import dearer, years
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UnlistedPlan:
+    """At the assumed pace, since nothing was heard of the engine yet."""
+
+    engine: str
+    model: str
+    plan: Plan
+    cost: VolumeCost
+    first_year: Money | None
+    third_year: Money | None
+
+    @property
+    def name(self) -> str:
+        return f"{self.engine}, {self.plan.name}"
+
+    def curve(self, brief: Brief) -> MonthCurve | None:
+        return month_curve(self.plan.tariff, Rates(), brief, model=self.model)
+
+
+def unlisted_plans(
+    engines: Mapping[str, Engine], listed: Iterable[str], brief: Brief, *, dearer_percent: Decimal = Decimal(0)
+) -> list[UnlistedPlan]:
+    """Of every engine that is not ``listed``, the cheapest a month first."""
+    known, out = set(listed), []
+    for name, engine in engines.items():
+        if name in known or engine.human:
+            continue
+        model = engine.models[0].id
+        for plan in engine.plans:
+            tariff = dearer(plan.tariff, dearer_percent) if dearer_percent else plan.tariff
+            cost = cost_at_volume(tariff, Rates(), brief, model=model)
+            first, third = years(tariff, Rates(), brief, model=model)
+            out.append(UnlistedPlan(engine=name, model=model, plan=plan, cost=cost, first_year=first, third_year=third))
+    return sorted(out, key=lambda one: (one.cost.own is None, one.cost.own.amount if one.cost.own else 0, one.name))
