@@ -183,7 +183,8 @@ def _parser() -> argparse.ArgumentParser:
         help="SDs in categories of leanings to a candidate, and of the rest; usual ones by default",
     )  # fmt: skip
     sub.add_argument("--json", action="store_true", help="print the result as JSON")
-    verb("cost", results.cost, "what each candidate costs at the brief's volume")
+    verb("cost", results.cost, "what each candidate costs at the brief's volume, and what the bench has cost so far")
+    verb("prices", results.prices, "every plan as it stands, with its date and source, and what it cost before")
     sub = verb("report", results.report, "write the decision record (HTML) and the evidence table (CSV)")
     sub.add_argument("--to", type=Path, help="folder; the project's exports by default")
     sub = verb("catalogue", exchange.catalogue, "write the catalogue of engines, or take one in")

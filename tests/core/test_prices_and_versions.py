@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import COMMAND_ENGINE, pretend_take
+from zestpanel.command_line import run
 from zestpanel.core.analysis.changes.comparing import compare_versions
 from zestpanel.core.analysis.summary import rates_of
 from zestpanel.core.catalogue.candidate import of_newer_version
@@ -19,6 +20,7 @@ from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_pla
 from zestpanel.core.choice.costs import costs_of
 from zestpanel.core.choice.evidence import standing
 from zestpanel.core.choice.what_changed import what_changed
+from zestpanel.core.clock import today
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.take import Measured, Take
@@ -41,7 +43,9 @@ def with_models(project: Project, version: str, more: str = "") -> Engine:
     return engine
 
 
-def test_a_price_that_is_looked_up_again_keeps_the_one_before(project: Project) -> None:
+def test_a_price_that_is_looked_up_again_keeps_the_one_before(
+    project: Project, capsys: pytest.CaptureFixture[str]
+) -> None:
     with_models(project, "1.0")
     shortlist, name = project.shortlist, "Kitchen Table"
     old, again, new = (plan("20", date(2026, 8, 1)), plan("20", date(2026, 10, 1)), plan("24", date(2026, 11, 30)))
@@ -52,6 +56,12 @@ def test_a_price_that_is_looked_up_again_keeps_the_one_before(project: Project) 
     before = shortlist.former_plans(name)
     shortlist.state_plans(name, [new])
     assert [one.plan for one in shortlist.former_plans(name)] == [old, again]
+    assert run(["prices", str(project.folder)]) == 0
+    assert capsys.readouterr().out.splitlines() == [
+        "Kitchen Table, Studio: 24.00 EUR a month (price of 2026-11-30, their page)",
+        f"    until {today()}: 20.00 EUR a month (price of 2026-10-01, their page)",
+        f"    until {today()}: 20.00 EUR a month (price of 2026-08-01, their page)",
+    ]
     shortlist.state_plans(name, [again], former=before)
     assert [one.plan for one in shortlist.former_plans(name)] == [old], "taken back, it was never replaced"
     shortlist.state_plans(name, [])

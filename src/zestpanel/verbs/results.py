@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from zestpanel.verbs.opening import Output, opened
+
+if TYPE_CHECKING:
+    from zestpanel.core.catalogue.facts import Plan
 
 
 def ratings(options: argparse.Namespace) -> Output:
@@ -96,6 +100,40 @@ def cost(options: argparse.Namespace) -> Output:
             "so_far": str(so_far.own),
             "lines": [*(lines or ["The shortlist is empty."]), so_far.words()],
         }
+
+
+def prices(options: argparse.Namespace) -> Output:
+    """Every plan of the catalogue as it stands, and what it cost before."""
+    with opened(options) as project:
+        plans, lines = [], []
+        for name, engine in project.shortlist.engines().items():
+            former = project.shortlist.former_plans(name)
+            for plan in engine.plans:
+                before = [one for one in former if one.plan.name == plan.name]
+                was = [{"until": one.replaced.isoformat(), **_priced(one.plan)} for one in before]
+                plans.append({"engine": name, "plan": plan.name, **_priced(plan), "before": was})
+                lines.append(f"{name}, {plan.name}: {_price_in_words(plan)}")
+                lines += [f"    until {one.replaced}: {_price_in_words(one.plan)}" for one in reversed(before)]
+            known = {plan.name for plan in engine.plans}
+            lines += [f"{name}, {one.plan.name} (no more, until {one.replaced}): {_price_in_words(one.plan)}"
+                      for one in former if one.plan.name not in known]  # fmt: skip
+        return {"plans": plans, "lines": lines or ["No plan is stated yet."]}
+
+
+def _priced(plan: Plan) -> dict[str, object]:
+    return {
+        "currency": plan.tariff.currency, "price": [p.words(plan.tariff.currency) for p in plan.tariff.components],
+        "dated": plan.dated.isoformat() if plan.dated else None, "source": plan.source,
+        "check_again": plan.check_again.isoformat() if plan.check_again else None,
+    }  # fmt: skip
+
+
+def _price_in_words(plan: Plan) -> str:
+    words = "; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components) or "no price"
+    said = [f"price of {plan.dated}" if plan.dated else "without a date", plan.source]
+    if plan.check_again:
+        said.append(f"to be checked again by {plan.check_again}")
+    return f"{words} ({', '.join(filter(None, said))})"
 
 
 def report(options: argparse.Namespace) -> Output:
