@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import date
 from pathlib import Path
 
@@ -12,6 +13,8 @@ from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import uses_of
+from zestpanel.core.connectors.http.asking import HttpRequest
+from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.voice_making import delete_voice, make_voice
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest
@@ -113,3 +116,27 @@ def test_every_recording_of_a_voice_needs_its_consent_for_every_request(
     assert own.slots_used("Citrange") == 1, "taken away here, it takes its place there until it is deleted"
     own.put_at_service(number, AtService(recordings=(first.id, second.id), deleted="2026-11-30"))
     assert own.slots_used("Citrange") == 0
+
+
+@pytest.mark.parametrize("named", ["../../account", "x@away.test/", "x?all=1#", "", None, True, ["a"], "y" * 500])
+def test_no_id_that_a_service_gives_leads_anywhere_else(
+    citrange: Engine, recording: Path, named: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[str] = []
+
+    def answer(_: object, __: object, request: HttpRequest, *___: object) -> Received:
+        asked.append(request.address)
+        body = json.dumps({"voice": {"id": named, "state": "ready"}}).encode()
+        return Received(status=200, headers={}, chunks=((0.1, body),), last_byte_s=0.1, marks={})
+
+    monkeypatch.setattr("zestpanel.core.connectors.http.voice_making.send", answer)
+    if isinstance(named, str) and 0 < len(named) <= 200:
+        assert of_me(citrange, recording) == named
+    else:
+        with pytest.raises(SynthesisFailure, match=r"names no voice .* the voice may have been made"):
+            of_me(citrange, recording)
+    base = asked[0]
+    assert base.endswith("/citrange/own-voices")
+    for further in asked[1:]:
+        assert further.startswith(f"{base}/")
+        assert not set(further.removeprefix(f"{base}/")) & set("/?#@")

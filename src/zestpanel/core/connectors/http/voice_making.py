@@ -8,6 +8,7 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Final
+from urllib.parse import quote
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import HttpReply, HttpSpeak, VoiceMaking
@@ -63,7 +64,12 @@ def delete_voice(engine: Engine, voice: str, cancelled: Cancelled = never_cancel
         raise InputError(f"{engine.engine}'s connector file does not say how a voice is deleted.",
                          kept="The voice stays.", remedy="Delete it at the service.")  # fmt: skip
     with _Talk(engine, making, cancelled) as talk:
-        talk.ask(making.delete, making.delete_method, {"id": voice}, gone_is_good=True)
+        talk.ask(_with_id(making.delete, voice), making.delete_method, {}, gone_is_good=True)
+
+
+def _with_id(address: str, voice: str) -> str:
+    """The address with a voice's id, which comes from the service: whatever it holds, it leads to no other place."""
+    return address.replace("{id}", quote(voice, safe=""))
 
 
 def _making(engine: Engine) -> VoiceMaking:
@@ -116,7 +122,7 @@ class _Talk:
     def wait(self, making: VoiceMaking, number: str) -> None:
         """Until the voice is ready."""
         assert self._last is not None
-        address, state = making.poll.replace("{id}", number), ""
+        address, state = _with_id(making.poll, number), ""
         while True:
             answer = self.ask(address, "GET", {})
             state = str(at_path(_json(answer), making.state.partition(" ")[2]))
