@@ -155,12 +155,10 @@ def rate_all(hands: Hands, key: Qt.Key) -> None:
 
 def decide_and_write(hands: Hands) -> Path:
     window = hands.window
-    written: list[Path] = []
     hands.key(window, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
     hands.settle()
     page = window.page("choice")
     assert isinstance(page, ChoicePage)
-    page.show_record = written.append  # type: ignore[method-assign]  # no browser here
     wait(page.state_it.isVisible)  # nobody has said what may be done with the voice
     hands.click(page.state_it)
     (price,) = [one for one in page.findChildren(PriceDialog) if one.isVisible()]
@@ -168,12 +166,18 @@ def decide_and_write(hands: Hands) -> Path:
         hands.key(right, Qt.Key.Key_Down)
     hands.type(price.lines[0].fields["price"], "0")  # it runs on one's own machine
     hands.click(price.keep_button)
+    return choose_and_write(hands, page)
+
+
+def choose_and_write(hands: Hands, page: ChoicePage) -> Path:
+    written: list[Path] = []
+    page.show_record = written.append  # type: ignore[method-assign]  # no browser here
     wait(page.choose.isEnabled)
     hands.clicks += 1
     hands.type(page.why, "Clearer on names")
     hands.click(page.choose)
-    assert [one.why for one in decisions(window.state.project.documents)] == ["Clearer on names"]
-    hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert [one.why for one in decisions(hands.window.state.project.documents)] == ["Clearer on names"]
+    hands.key(hands.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     wait(lambda: bool(written))
     return written[0]
 
@@ -231,17 +235,9 @@ def large(folder: Path) -> None:
         for page in (Qt.Key.Key_5, Qt.Key.Key_6, Qt.Key.Key_7, Qt.Key.Key_8):
             hands.key(window, page, Qt.KeyboardModifier.AltModifier)
             hands.settle()
-        choice, written = window.page("choice"), list[Path]()
+        choice = window.page("choice")
         assert isinstance(choice, ChoicePage)
-        choice.show_record = written.append  # type: ignore[method-assign]  # no browser here
-        wait(choice.choose.isEnabled)
-        hands.clicks += 1
-        hands.type(choice.why, "Clearer on names")
-        hands.click(choice.choose)
-        assert [one.why for one in decisions(window.state.project.documents)] == ["Clearer on names"]
-        hands.key(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
-        wait(lambda: bool(written))
-        print(f"record {written[0]}")
+        print(f"record {choose_and_write(hands, choice)}")
 
 
 if __name__ == "__main__":

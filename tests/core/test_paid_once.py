@@ -19,7 +19,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.brief import Brief, ExchangeRate
 from zestpanel.core.money.tariff import Usage
-from zestpanel.core.runs.execute.auditioning import hear, line_for
+from zestpanel.core.runs.execute.auditioning import Line, hear, line_for
 from zestpanel.core.runs.execute.events import Progress
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.troubles import duration_words
@@ -72,6 +72,11 @@ def said(text: str) -> Answer:
     [(Answer(status=0), "broke off"), (Answer(b"oh", 500), "server error"), (Answer(b"oh", 502), "server error"),
      (Answer(wav(), cut_after=500), "broken sound"), (Answer(b"<html>", 200), "wrong content")],
 )  # fmt: skip
+def a_line(project: Project, engine: Engine) -> Line:
+    return line_for(project.sending, project.own_voices, engine, "A line.", voice="v", model="", plan="plan",
+                    settings={}, language="en-GB")  # fmt: skip
+
+
 def test_what_may_have_been_paid_is_asked_for_once_and_counts_against_caps_over_runs(
     project: Project, answer: Answer, kind: str
 ) -> None:
@@ -132,17 +137,7 @@ def test_a_second_program_asks_for_nothing_meanwhile_and_makes_nothing_again(pro
             with pytest.raises(AskedElsewhere, match=r"Another program is asking engines for Test.zest \(process"):
                 made(project)
             engine = project.shortlist.engines()["Priced"]
-            line = line_for(
-                project.sending,
-                project.own_voices,
-                engine,
-                "A line.",
-                voice="v",
-                model="",
-                plan="plan",
-                settings={},
-                language="en-GB",
-            )
+            line = a_line(project, engine)
             with pytest.raises(AskedElsewhere):
                 hear(project, line)
             assert verb(["run", str(project.folder), "--render"]) == 2
@@ -179,17 +174,7 @@ def test_a_line_heard_during_a_run_counts_against_its_cap(project: Project) -> N
         with_engine(project, priced_engine(service.address))
         project.documents.put(DOCUMENT, {"a_day": {"EUR": "2.00"}})
         engine = project.shortlist.engines()["Priced"]
-        line = line_for(
-            project.sending,
-            project.own_voices,
-            engine,
-            "A line.",
-            voice="v",
-            model="",
-            plan="plan",
-            settings={},
-            language="en-GB",
-        )
+        line = a_line(project, engine)
         done: list[int] = []
 
         def on_event(event: Any) -> None:

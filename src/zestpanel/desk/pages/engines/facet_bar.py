@@ -9,11 +9,12 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QWidget
 
 from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.desk.flow import FlowLayout
+from zestpanel.desk.pages.engines.chosen_facets import ChosenFacets
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, set_role
 
 
-class FacetBar(QWidget):
+class FacetBar(ChosenFacets, QWidget):
     """chosen: facet -> values. ``changed`` is emitted when a value was chosen or given up."""
 
     changed = pyqtSignal()
@@ -59,11 +60,3 @@ class FacetBar(QWidget):
             action.setCheckable(True)
             action.setChecked(value.chosen)
         return menu
-
-    def toggle(self, facet: str, value: str) -> None:
-        self.chosen[facet] = self.chosen.get(facet, frozenset()) ^ {value}
-        self.changed.emit()
-
-    def clear_choice(self) -> None:
-        self.chosen = {}
-        self.changed.emit()

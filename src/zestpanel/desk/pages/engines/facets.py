@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from zestpanel.core.catalogue.browsing import FacetValue
+from zestpanel.desk.pages.engines.chosen_facets import ChosenFacets
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
@@ -61,7 +62,7 @@ class _Painter(QStyledItemDelegate):
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, count)
 
 
-class FacetPanel(QListWidget):
+class FacetPanel(ChosenFacets, QListWidget):
     """chosen: facet -> values. ``changed`` is emitted when a value was chosen or given up."""
 
     changed = pyqtSignal()
@@ -119,14 +120,6 @@ class FacetPanel(QListWidget):
             self.show_facets(self._facets)
         elif kind == "value":
             self.toggle(facet, item.data(_VALUE).value)
-
-    def toggle(self, facet: str, value: str) -> None:
-        self.chosen[facet] = self.chosen.get(facet, frozenset()) ^ {value}
-        self.changed.emit()
-
-    def clear_choice(self) -> None:
-        self.chosen = {}
-        self.changed.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
