@@ -67,16 +67,16 @@ def said(text: str) -> Answer:
 # -- what may have been paid
 
 
-@pytest.mark.parametrize(
-    ("answer", "kind"),
-    [(Answer(status=0), "broke off"), (Answer(b"oh", 500), "server error"), (Answer(b"oh", 502), "server error"),
-     (Answer(wav(), cut_after=500), "broken sound"), (Answer(b"<html>", 200), "wrong content")],
-)  # fmt: skip
 def a_line(project: Project, engine: Engine) -> Line:
     return line_for(project.sending, project.own_voices, engine, "A line.", voice="v", model="", plan="plan",
                     settings={}, language="en-GB")  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("answer", "kind"),
+    [(Answer(status=0), "broke off"), (Answer(b"oh", 500), "server error"), (Answer(b"oh", 502), "server error"),
+     (Answer(wav(), cut_after=500), "broken sound"), (Answer(b"<html>", 200), "wrong content")],
+)  # fmt: skip
 def test_what_may_have_been_paid_is_asked_for_once_and_counts_against_caps_over_runs(
     project: Project, answer: Answer, kind: str
 ) -> None:
