@@ -56,7 +56,9 @@ def test_the_program_itself_starts_and_ends(tmp_path: Path, screen: str) -> None
         "import sys; from PyQt6.QtCore import QTimer; from zestpanel.desk import application as a\n"
         "make = a.make_application\n"
         "def made():\n"
-        "    app = make(); QTimer.singleShot(1500, lambda: [w.close() for w in app.topLevelWidgets()]); return app\n"
+        "    app = make(); made.timer = timer = QTimer(interval=1500)\n"
+        "    timer.timeout.connect(lambda: [w.close() for w in app.topLevelWidgets() if w.isVisible()])\n"
+        "    timer.start(); return app\n"
         "a.make_application = made\n"
         "from zestpanel.__main__ import main; sys.exit(main(sys.argv[1:]))"
     )
