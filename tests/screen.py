@@ -16,10 +16,12 @@ def virtual_screen(size: str = "1400x900") -> Iterator[str]:
     assert program is not None, "Xvfb is needed: ./zest test installs it"
     read, write = os.pipe()
     process = subprocess.Popen([program, "-displayfd", str(write), "-screen", "0", f"{size}x24", "-nolisten", "tcp"],
-                               pass_fds=[write], stderr=subprocess.DEVNULL)  # fmt: skip
+                               pass_fds=[write], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
     os.close(write)
     with os.fdopen(read) as number:
         display = f":{number.readline().strip()}"
-    yield display
-    process.terminate()
-    process.wait()
+    try:
+        yield display
+    finally:
+        process.terminate()
+        process.wait()
