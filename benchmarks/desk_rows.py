@@ -305,11 +305,11 @@ def decision_in_a_large_project() -> Rows:
 
 
 def _journey(display: str, *arguments: str) -> list[str]:
-    """Keys, clicks and seconds of a journey."""
-    done = subprocess.run(
-        [sys.executable, "-m", "tests.journey", *arguments], check=True, text=True, stdout=subprocess.PIPE,
-        env={**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+    """Keys, clicks and seconds of a journey of somebody who starts the program for the first time."""
+    with tempfile.TemporaryDirectory() as settings:
+        own = {"DISPLAY": display, "QT_QPA_PLATFORM": "xcb", "XDG_CONFIG_HOME": settings}
+        done = subprocess.run([sys.executable, "-m", "tests.journey", *arguments], check=True, text=True,
+                              stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env={**os.environ, **own})  # fmt: skip
     return done.stdout.splitlines()[-1].removeprefix("hands ").split()
 
 

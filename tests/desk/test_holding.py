@@ -19,7 +19,7 @@ from tests.desk.stalls import StallMeter
 from zestpanel.core.domain.passage import LONGEST_PASSAGE
 from zestpanel.core.store.project import Project
 from zestpanel.core.waiting import give_way
-from zestpanel.desk import preparing
+from zestpanel.desk import collecting, preparing
 from zestpanel.desk.application import Desk, _catch_crashes
 from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.pages.passages.importing import ImportDialog
@@ -347,3 +347,21 @@ def test_of_many_notices_the_first_are_shown_and_all_are_listed(
     assert [one.text for one in window.notices.said if "damaged" in one.text] == [
         f"File {number} is damaged." for number in range(60)
     ]
+
+
+def test_the_walk_over_all_objects_waits_for_a_quiet_moment(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(collecting, "QUIET_S", 0.2)
+    window = open_window(bench_project)
+    mixer = window.state.player.mixer
+    collector = collecting.QuietCollector(window, lambda: mixer.playing)
+    qtbot.keyPress(window.windowHandle(), Qt.Key.Key_Shift)
+    assert not collector.look(), "somebody types"
+    qtbot.wait(300)
+    assert collector.look()
+    window.state.select(window.state.bench.candidates[0].id, window.state.bench.passages[0].id, play=True)
+    settle(qtbot, window)
+    qtbot.wait(300)
+    assert mixer.playing
+    assert not collector.look(), "somebody listens"

@@ -20,6 +20,7 @@ from zestpanel import __version__
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.store.project import SUFFIX, Project
+from zestpanel.desk.collecting import NEVER, QuietCollector
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.remembered import add_recent, page_of, put_in_place
 from zestpanel.desk.theme.style import apply_theme
@@ -36,10 +37,10 @@ def make_application() -> QApplication:
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     # Python hands the interpreter on every millisecond: a run's worker threads must not hold the interface thread
     sys.setswitchinterval(0.00005)
-    # a full collection walks over every object there is, and stands still for 0.2 s in a large project: what start-up
-    # made is left out of it, and it comes seldom
+    # a full collection walks over every object there is, and stands still for 0.4 s in a large project: what start-up
+    # made is left out of it, and it comes in quiet moments only (see ``collecting``)
     gc.freeze()
-    gc.set_threshold(2_000, 10, 200)
+    gc.set_threshold(2_000, 10, NEVER)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("zestpanel")
     application.setApplicationDisplayName("Zest Panel")
@@ -80,7 +81,9 @@ class Desk:
         if page in PAGE_CLASSES and self.window.state.bench.candidates:
             self.window.go_to(page)
         add_recent(folder)
-        player = self.window.state.player
+        state = self.window.state
+        player = state.player
+        QuietCollector(self.window, lambda: player.mixer.playing or state.runs.goes_on or state.background.busy)
         Preparing(self.window, self.window.page, tuple(PAGE_CLASSES), lambda: player.output).begin()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:
