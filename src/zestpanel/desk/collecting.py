@@ -4,17 +4,16 @@ come just while somebody listens or types."""
 from __future__ import annotations
 
 import gc
-import time
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QWidget
+
+from zestpanel.desk.quiet import Quiet
 
 QUIET_S = 4.0  # since the last key or movement of the pointer
 EVERY_MS = 15_000
 NEVER = 1_000_000  # collections of the second generation before a full one would come by itself
-_HANDS = (QEvent.Type.KeyPress, QEvent.Type.MouseMove, QEvent.Type.MouseButtonPress, QEvent.Type.Wheel,
-          QEvent.Type.DragMove, QEvent.Type.Drop)  # fmt: skip
 
 
 class QuietCollector(QObject):
@@ -22,23 +21,15 @@ class QuietCollector(QObject):
 
     def __init__(self, window: QWidget, busy: Callable[[], bool]) -> None:
         super().__init__(window)
-        self._busy, self._hands = busy, time.monotonic()
+        self._busy, self._quiet = busy, Quiet(window, self)
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY_MS)
         self._timer.timeout.connect(self.look)
-        handle = window.windowHandle()
-        self._watched: QObject = window if handle is None else handle
-        self._watched.installEventFilter(self)
         self._timer.start()
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() in _HANDS:
-            self._hands = time.monotonic()
-        return False
 
     def look(self) -> bool:
         """Collect, where nobody does anything and nothing is heard. Whether it was done."""
-        if self._busy() or time.monotonic() - self._hands < QUIET_S:
+        if self._busy() or self._quiet.seconds < QUIET_S:
             return False
         gc.collect()
         return True

@@ -3,26 +3,18 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable, Iterator
 from importlib import import_module
 
-from PyQt6.QtCore import QEvent, QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QWidget
 
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.tabbed import TabbedPage
+from zestpanel.desk.quiet import Quiet
 
 QUIET_S = 0.8  # since the last key or movement of the pointer
 APART_MS = 40
-_HANDS = (
-    QEvent.Type.KeyPress,
-    QEvent.Type.MouseMove,
-    QEvent.Type.MouseButtonPress,
-    QEvent.Type.Wheel,
-    QEvent.Type.DragMove,
-    QEvent.Type.Drop,
-)
 
 
 class Preparing(QObject):
@@ -35,14 +27,11 @@ class Preparing(QObject):
         super().__init__(window)
         self._window, self._page_of, self._steps, self._at_last = window, page_of, steps, at_last
         self._left: Iterator[None] = self._made()
-        self._hands = time.monotonic()
+        self._quiet = Quiet(window, self)
         self._loading = threading.Thread(target=self._load, name="pages", daemon=True)
         self._timer = QTimer(self)
         self._timer.setInterval(APART_MS)
         self._timer.timeout.connect(self._on)
-        handle = window.windowHandle()
-        self._watched: QObject = window if handle is None else handle
-        self._watched.installEventFilter(self)
 
     def begin(self) -> None:
         self._loading.start()
@@ -52,23 +41,18 @@ class Preparing(QObject):
     def done(self) -> bool:
         return not self._timer.isActive()
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() in _HANDS:
-            self._hands = time.monotonic()
-        return False
-
     def _load(self) -> None:
         for step in self._steps:
             import_module(f"zestpanel.desk.pages.{step}")
 
     def _on(self) -> None:
-        if self._loading.is_alive() or time.monotonic() - self._hands < QUIET_S or not self._window.isVisible():
+        if self._loading.is_alive() or self._quiet.seconds < QUIET_S or not self._window.isVisible():
             return
         try:
             next(self._left)
         except StopIteration:
             self._timer.stop()
-            self._watched.removeEventFilter(self)
+            self._quiet.end()
 
     def _made(self) -> Iterator[None]:
         for step in self._steps:

@@ -51,25 +51,28 @@ def looked_for() -> bool:
 
 
 def accelerators() -> tuple[Accelerator, ...]:
-    """What was found; what the lead states of this machine goes before it."""
+    """What is known at once: as the lead states, then as was found; the kernel's word alone while no tool was asked
+    yet (``found_accelerators`` asks them), so that nobody waits for programs who only wants to know what runs here."""
     stated = stated_accelerator()
-    return (stated, *found_accelerators()) if stated is not None else found_accelerators()
+    found = found_accelerators() if looked_for() else _from_kernel()
+    return (stated, *found) if stated is not None else found
 
 
-def _from_kernel() -> list[Accelerator]:
+@lru_cache(maxsize=1)
+def _from_kernel() -> tuple[Accelerator, ...]:
     sizes = []
     for pattern in _IN_SYSFS:
         for path in Path("/sys/class/drm").glob(pattern):
             with contextlib.suppress(OSError, ValueError):
                 sizes.append(int(path.read_text()) // _MB)
     if sizes:
-        return [Accelerator("display device", size, "the kernel") for size in sizes]
+        return tuple(Accelerator("display device", size, "the kernel") for size in sizes)
     for path in Path("/sys/bus/pci/devices").glob("*/class"):
         with contextlib.suppress(OSError):
             if path.read_text().startswith(_PCI):
-                return [Accelerator("display device", None, "the kernel")]
+                return (Accelerator("display device", None, "the kernel"),)
     nodes = any(Path("/dev/dri").glob("renderD*")) or any(Path("/dev/accel").glob("*"))
-    return [Accelerator("device for computing", None, "the kernel")] if nodes else []
+    return (Accelerator("device for computing", None, "the kernel"),) if nodes else ()
 
 
 def _from_tool(call: tuple[str, ...], read: Callable[[str], list[Accelerator]]) -> list[Accelerator]:

@@ -50,16 +50,22 @@ def _changes(about: str, before: Mapping[str, BaseModel], after: Mapping[str, Ba
 
 
 def _fields(before: BaseModel, after: BaseModel, *, skip: set[str] | None = None, only: set[str] | None = None) -> str:
+    return "; ".join(_parts(before, after, skip=skip, only=only))
+
+
+def _parts(
+    before: BaseModel, after: BaseModel, *, skip: set[str] | None = None, only: set[str] | None = None
+) -> list[str]:
     parts = []
     for name in type(after).model_fields:
         if (skip and name in skip) or (only and name not in only):
             continue
         a, b = getattr(before, name), getattr(after, name)
         if isinstance(a, BaseModel) and type(a) is type(b):  # which of its parts: an address that changes must be seen
-            parts += [f"{name} {part}" for part in _fields(a, b).split("; ") if part]
+            parts += [f"{name} {part}" for part in _parts(a, b)]
         elif a != b:
             parts.append(f"{name}: {_short(a)} → {_short(b)}")
-    return "; ".join(parts)
+    return parts
 
 
 def _short(value: object) -> str:

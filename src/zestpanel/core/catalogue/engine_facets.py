@@ -19,8 +19,8 @@ _FRICTION: Final = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EngineTraits:
-    """here: what this machine makes of a local engine's models, '' for hosted ones. tried: a voice of it was heard,
-    shortlisted or rendered."""
+    """here: what this machine makes of a local engine's models, none while that is looked up. tried: a voice of it was
+    heard or is on the shortlist."""
 
     engine: Engine
     own: Sequence[OwnStatement]
@@ -53,7 +53,9 @@ def _reached(of: EngineTraits) -> tuple[str, ...]:
 
 
 def _here(of: EngineTraits) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(of.here)) or ("hosted",)
+    if of.engine.is_hosted:
+        return ("hosted",)
+    return tuple(dict.fromkeys(of.here)) or ("not known",)
 
 
 def _friction(of: EngineTraits) -> tuple[str, ...]:

@@ -29,7 +29,8 @@ class Machine:
 
 
 def this_machine(folder: Path | None = None) -> Machine:
-    """Measured now; the disk is the one ``folder`` is on. The first call may take seconds: tools are asked."""
+    """Measured now; the disk is the one ``folder`` is on. Of accelerators what is known
+    at once."""
     memory, there = psutil.virtual_memory(), accelerators()
     return Machine(
         cores=os.cpu_count() or 1,

@@ -4,7 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.catalogue.accelerators import Accelerator, accelerators, state_accelerator, stated_accelerator
+from zestpanel.core.catalogue.accelerators import (
+    Accelerator,
+    accelerators,
+    found_accelerators,
+    state_accelerator,
+    stated_accelerator,
+)
 from zestpanel.core.catalogue.ledger import ledger
 from zestpanel.core.catalogue.machine import Machine, fits, this_machine
 from zestpanel.core.errors import InputError
@@ -72,8 +78,9 @@ class MachineDialog(QDialog):
     def _look(self) -> None:
         """Off the interface thread: tools are asked what there is."""
         self._state.background.run(
-            lambda: (this_machine(), accelerators()), self._show, self._state.complain, topic="machine"
-        )
+            lambda: (found_accelerators(), this_machine(), accelerators())[1:], self._show, self._state.complain,
+            topic="machine",
+        )  # fmt: skip
 
     def _show(self, found: tuple[Machine, tuple[Accelerator, ...]]) -> None:
         machine, there = found
