@@ -219,7 +219,8 @@ class OwnVoices:
         found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
         if found is None or found.recording_id is None:
             return ""
-        numbers = found.at_service.recordings if found.at_service is not None else (found.recording_id,)
+        beside = found.at_service.recordings if found.at_service is not None else ()
+        numbers = dict.fromkeys((found.recording_id, *beside))
         return next((why for one in numbers if (why := self.recording_missing(one, today=today))), "")
 
     def recording_missing(self, recording_id: int, *, today: date | None = None) -> str:

@@ -53,7 +53,11 @@ def make_voice(
                                                     "the voice may have been made.")  # fmt: skip
         number = str(made)
         if making.poll:
-            talk.wait(making, number)
+            try:
+                talk.wait(making, number)
+            except SynthesisFailure as failure:
+                there = f"The voice '{number}' may be there all the same: look at the service."
+                raise SynthesisFailure(failure.kind, f"{failure.what} {there}") from failure
         return number
 
 
@@ -133,7 +137,7 @@ class _Talk:
             if time.monotonic() - self._began > self._speak.whole_timeout_s:
                 raise SynthesisFailure(
                     "timed out", f"The voice was not ready after {self._speak.whole_timeout_s:g} s (its state: "
-                                 f"{state[:80]}). It may be there all the same: look at the service."
+                                 f"{state[:80]})."
                 )  # fmt: skip
             until = time.monotonic() + making.every_s
             while time.monotonic() < until:
