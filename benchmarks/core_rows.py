@@ -176,7 +176,7 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
     project.shortlist.add_engine(parse_connector(source, name="t"), source, "tangor.yaml")
     clip = speech(6)
     name = project.takes._store.keep(clip)
-    wave = peaks(clip, 240)
+    wave, level = peaks(clip, 240), measure_loudness(clip)
     project.texts.add([f"Passage number {k} has a few plain words in it." for k in range(passages)], language="en-GB")
     versions = [p.version_id for p in project.texts.all()]
     base = {"engine": "Tangor", "model": "tangor-grove", "model_version": "4.2", "route": "programming interface",
@@ -197,7 +197,8 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
         connection.execute(take_rows.insert(), rows)
         connection.execute(measure_rows.insert(), [
             {"take_id": k, "version": 5, "words": [], "words_by": "",
-             "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0}}
+             "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0,
+                        "loudness_lufs": level.integrated_lufs, "true_peak_dbtp": level.true_peak_dbtp}}
             for k in range(1, len(rows) + 1)
         ])  # fmt: skip
     rng = np.random.default_rng(1)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
-from PyQt6.QtCore import QModelIndex, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QGuiApplication, QKeyEvent, QKeySequence, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -57,6 +57,9 @@ class TwoLines(QStyledItemDelegate):
         painter.restore()
 
 
+_SLICE = 40  # rows that are filled in at once; the others follow, so many at a time
+
+
 class Table(QTableWidget):
     """A read-only table of text. Numbers go to the right; Ctrl+C copies the selected rows, or all, as TSV."""
 
@@ -70,6 +73,11 @@ class Table(QTableWidget):
         self._only = ""  # rows with these words are shown, all for none
         self._line = 32
         self._wide: int | None = None
+        self._of: object = None  # what is shown, to know it again
+        self._fill_on: Iterator[None] = iter(())
+        self._more = QTimer(self)
+        self._more.setInterval(0)
+        self._more.timeout.connect(self._fill_more)
         self.setItemDelegate(TwoLines(self))
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -85,6 +93,7 @@ class Table(QTableWidget):
         head.setSectionsClickable(True)
         head.sectionClicked.connect(self._head_clicked)
         vertical.setSectionsMovable(True)
+        head.setResizeContentsPrecision(_SLICE)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.cellActivated.connect(lambda row, _: self.row_chosen.emit(row))
@@ -103,6 +112,10 @@ class Table(QTableWidget):
 
         wide: the column that takes what is left of the width; the last one unless said.
         """
+        of = (list(head), [list(row) for row in rows], list(numbers), set(bad), dict(tips or {}), wide, theme.looks)
+        if of == self._of:
+            return  # a page that is gone to again has the table it had
+        self._of = of
         self._wide = wide
         self._head, self._rows = list(head), [list(row) for row in rows]
         self.clear()
@@ -115,7 +128,16 @@ class Table(QTableWidget):
             item = QTableWidgetItem(name)
             item.setTextAlignment(right if column in numbers else left)
             self.setHorizontalHeaderItem(column, item)
-        for r, row in enumerate(rows):
+        self._fill_on = self._filling(set(numbers), set(bad), dict(tips or {}))
+        self._fill_more()
+        self.fit()
+        self._arrange()
+
+    def _filling(
+        self, numbers: set[int], bad: set[tuple[int, int]], tips: dict[tuple[int, int], str]
+    ) -> Iterator[None]:
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for r, row in enumerate(self._rows):
             for c, text in enumerate(row):
                 item = QTableWidgetItem(text)
                 if c in numbers:
@@ -123,10 +145,17 @@ class Table(QTableWidget):
                 if (r, c) in bad:
                     item.setForeground(theme.colour("plum"))
                     item.setFont(theme.font(bold=True))
-                item.setToolTip(plain_tip((tips or {}).get((r, c), text if len(text) > 24 else "")))
+                if tip := tips.get((r, c), text if len(text) > 24 else ""):
+                    item.setToolTip(plain_tip(tip))
                 self.setItem(r, c, item)
-        self.fit()
-        self._arrange()
+            if r % _SLICE == _SLICE - 1:
+                yield
+
+    def _fill_more(self) -> None:
+        if next(self._fill_on, self) is self:
+            self._more.stop()
+        else:
+            self._more.start()
 
     # -- order and choice of rows and columns: what is shown changes, rows keep their numbers
 

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numpy as np
+
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, text_width
@@ -125,7 +127,7 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
     """Waits in seconds, every request a dot, cold ones hollow; the median as a bar, p95 as a tick where it may be
     stated."""
     left, right, top = 200.0, 110.0, 22.0
-    highest = max([p for line in lines for p in (*line.points, *line.cold)] or [1.0]) * 1.05
+    highest = max([max((*line.points, *line.cold), default=0.0) for line in lines] or [0.0]) * 1.05 or 1.05
     span, height = width - left - right, top + _ROW * len(lines) + 30
 
     def x(value: float) -> float:
@@ -143,9 +145,9 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
         y = top + _ROW * index + _ROW / 2
         shapes.append(Text(x=0, y=y - 2, text=fitted(line.name, 13, left - 14), size=13))
         shapes.append(Text(x=0, y=y + 12, text=fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))
-        shapes.append(Dots(points=tuple(
-            (left + span * (point / highest if point < highest else 1.0), y + (k * 7 % 11) - 5)
-            for k, point in enumerate(line.points))))  # fmt: skip
+        across = left + span * np.minimum(np.asarray(line.points, dtype=float) / highest, 1.0)
+        down = y + np.arange(len(across)) * 7 % 11 - 5
+        shapes.append(Dots(points=tuple(zip(across.tolist(), down.tolist(), strict=True))))
         for point in line.cold:
             shapes.append(Dot(x=x(point), y=y, radius=3, colour="plum", hollow=True))
         if line.median is not None:

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.analysis.timing.waits import Waits, in_words
@@ -16,12 +16,11 @@ from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.impressions import which
+from zestpanel.desk.card.pieces import Head, Interval, Line, Piece, Pieces, Verdict, Words
 from zestpanel.desk.impressions import ImpressionsDialog
-from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Swatch, button, label, rule
 
 REST_MS = 90
 
@@ -46,8 +45,8 @@ class Card(QFrame):
         for signal in (state.labels_changed, state.standing_changed):
             signal.connect(self.refresh)
         state.bench_changed.connect(self._bench_changed)
-        theme.changed.connect(self.refresh)
-        self.refresh()
+        theme.changed.connect(self._restyle)
+        self._restyle()
 
     def _bench_changed(self) -> None:
         """Figures follow the standing; of the bench only the candidate itself is shown here, and its impressions."""
@@ -70,27 +69,29 @@ class Card(QFrame):
         self._rest.stop()
         self._shown, self._given = self._state.candidate(), self._state.project.impressions.number()
         self._shown_name = self._state.name(self._shown) if self._shown else ""
-        self.setFixedWidth(theme.px(236))
-        body = QWidget()
-        self._layout = QVBoxLayout(body)
-        self._layout.setContentsMargins(16, 14, 14, 14)
-        self._layout.setSpacing(theme.px(4))
-        candidate = self._state.candidate()
+        candidate = self._shown
         row = self._state.standing.rows.get(candidate.id) if candidate and self._state.standing else None
+        pieces: list[Piece] = []
+        self._pieces = pieces
         if candidate is None:
-            self._layout.addWidget(label("No candidate yet. Choose voices under Engines & voices.", "quiet", wrap=True))
+            self._words("No candidate yet. Choose voices under Engines & voices.", "quiet")
         else:
-            self._layout.addWidget(label(self._state.name(candidate), "name", wrap=True))
+            self._words(self._shown_name, "name")
             detail = self._state.detail(candidate)
             since = f" · since {_day(candidate.created)}" if not self._state.labels_hidden else ""
-            self._layout.addWidget(label(detail + since, "small", wrap=True))
+            self._words(detail + since, "small")
             if row is not None and not self._state.labels_hidden:
                 self._fill(row)
             elif self._state.labels_hidden:
-                self._layout.addSpacing(8)
-                self._layout.addWidget(label("Figures stay covered while labels are hidden.", "quiet", wrap=True))
-        self._layout.addStretch(1)
-        self._scroll.setWidget(body)
+                self._words("Figures stay covered while labels are hidden.", "quiet")
+        self._body.show_pieces(pieces)
+
+    def _restyle(self) -> None:
+        """Another theme or size: everything is made anew."""
+        self.setFixedWidth(theme.px(236))
+        self._body = Pieces()
+        self._scroll.setWidget(self._body)
+        self.refresh()
 
     # -- groups
 
@@ -123,9 +124,8 @@ class Card(QFrame):
             level = s.circumstances.at_once
             load = f"{level} at once" if level else "at the engine's own limit"
             apart = f"; {s.other_waits} under other loads kept apart" if s.other_waits else ""
-            told = label(f"{load}, {s.circumstances.route or 'route not recorded'}{apart}", "small", wrap=True)
-            told.setToolTip(plain_tip(s.circumstances.says()))
-            self._layout.addWidget(told)
+            route = s.circumstances.route or "route not recorded"
+            self._words(f"{load}, {route}{apart}", "small", s.circumstances.says())
         if s.person is not None:
             each = s.person.per_finished_minute
             share = "" if each is None else f" · {each:.1f} a finished minute"
@@ -141,24 +141,16 @@ class Card(QFrame):
         if month is not None and cost.own is not None and cost.own.currency != month.currency:
             self._line("", _money(cost.own), "at the exchange rate of the brief")
         if cost.rates.assumed:
-            self._layout.addWidget(label("pace assumed: nothing measured yet", "small", wrap=True))
+            self._words("pace assumed: nothing measured yet", "small")
         self._sound(row)
         self._impressions(row.candidate)
         self._group("Must-haves", None)
         if not row.gates:
-            self._layout.addWidget(label("none set in the brief", "quiet"))
+            self._words("none set in the brief", "quiet")
         for gate in row.gates:
-            line = QHBoxLayout()
-            line.setSpacing(5)
-            line.addWidget(
-                label(gate.verdict, "good" if gate.verdict == "yes" else "bad"), 0, Qt.AlignmentFlag.AlignTop
-            )
-            words = label(gate.name, wrap=True)
-            words.setToolTip(plain_tip(gate.why))
-            line.addWidget(words, 1)
-            self._layout.addLayout(line)
+            self._pieces.append(Verdict(gate.verdict, gate.name, gate.why))
         if row.summary.odd_voice:
-            self._layout.addWidget(label(f"Another voice answered: {row.summary.odd_voice}", "bad", wrap=True))
+            self._words(f"Another voice answered: {row.summary.odd_voice}", "bad")
 
     def _score(self, row: Row) -> None:
         project, score = self._state.project, row.score
@@ -172,16 +164,13 @@ class Card(QFrame):
         if score is None:
             return
         if score.crossed is not None:
-            swatch = Swatch(1, 5)
-            swatch.show_interval(score.crossed.low, score.mean, score.crossed.high)
-            swatch.setToolTip(f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}")
-            self._layout.addWidget(swatch)
-            self._layout.addWidget(label(f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}", "small"))
+            between = f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}"
+            self._pieces.append(Interval(score.crossed.low, score.mean, score.crossed.high, between))
+            self._words(between, "small")
         if score.simulated:
-            self._layout.addWidget(label(f"{score.simulated} of {score.ratings} ratings simulated", "small"))
+            self._words(f"{score.simulated} of {score.ratings} ratings simulated", "small")
         if score.preliminary:
-            words = label("preliminary: " + score.why_preliminary, "small", wrap=True)
-            self._layout.addWidget(words)
+            self._words("preliminary: " + score.why_preliminary, "small")
         equal = row.as_good_as_best
         if equal is not None and row.best_id is not None and self._state.standing is not None:
             best, within = self._state.standing.rows[row.best_id], self._state.standing.brief.equal_within
@@ -192,7 +181,7 @@ class Card(QFrame):
             else:
                 between = f"{equal.low:+.2f} to {equal.high:+.2f}".replace("-", "−")
                 text = f"equality with the best not shown ({between})"
-            self._layout.addWidget(label(text, "small", wrap=True))
+            self._words(text, "small")
 
     def _sound(self, row: Row) -> None:
         project = self._state.project
@@ -214,8 +203,8 @@ class Card(QFrame):
         given = self._state.project.impressions.all().get((candidate.engine, candidate.voice), [])
         self._group("Impressions", self._impressions_dialog, small=f"{len(given)} given" if given else "none yet")
         for place, one in ((0, given[0]), (1, given[-1])) if len(given) > 1 else enumerate(given):
-            self._layout.addWidget(label(f"{which(place)}, {_day(one.created)}", "small"))
-            self._layout.addWidget(label(one.words or "spoken", wrap=True))
+            self._words(f"{which(place)}, {_day(one.created)}", "small")
+            self._words(one.words or "spoken")
 
     def _impressions_dialog(self) -> QWidget:
         candidate = self._state.candidate()
@@ -232,34 +221,14 @@ class Card(QFrame):
 
     # -- pieces
 
+    def _words(self, text: str, role: str = "", tip: str = "") -> None:
+        self._pieces.append(Words(text, role, tip))
+
     def _group(self, title: str, behind: Callable[[], QWidget] | None, *, small: str = "", value: str = "") -> None:
-        self._layout.addSpacing(theme.px(6))
-        self._layout.addWidget(rule())
-        self._layout.addSpacing(theme.px(3))
-        line = QHBoxLayout()
-        if behind is None:
-            line.addWidget(label(title, "strong"))
-        else:
-            link = button(f"{title} ›", lambda: behind().show(), role="link", tip=f"What is behind: {title.lower()}")
-            link.setFont(theme.font(bold=True))
-            link.setAccessibleName(f"{title}: show what is behind")
-            line.addWidget(link)
-        line.addWidget(label(small, "small"), 1)
-        if value:
-            line.addWidget(label(value, "strong"))
-        self._layout.addLayout(line)
+        self._pieces.append(Head(title, small, value, behind))
 
     def _line(self, words: str, value: str, tip: str = "", *, bad: bool = False) -> None:
-        line = QGridLayout()
-        line.setContentsMargins(0, 0, 0, 0)
-        name = label(words)
-        figure: QLabel = label(value, "bad" if bad else "")
-        name.setToolTip(plain_tip(tip))
-        figure.setToolTip(plain_tip(tip))
-        line.addWidget(name, 0, 0)
-        line.addWidget(figure, 0, 1, Qt.AlignmentFlag.AlignRight)
-        line.setColumnStretch(0, 1)
-        self._layout.addLayout(line)
+        self._pieces.append(Line(words, value, tip, bad))
 
 
 def _day(stamp: str) -> str:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Final
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QFont,
     QFontMetricsF,
@@ -41,6 +40,11 @@ class ChartView(QWidget):
         super().__init__()
         self._make, self._least = make, least
         self._picture: Picture | None = None
+        self._reaches: list[tuple[float, float]] = []  # of each shape: which of them are in sight is asked often
+        self._again = QTimer(self)  # several changes of the width in a row make one picture
+        self._again.setSingleShot(True)
+        self._again.setInterval(0)
+        self._again.timeout.connect(self.refresh)
         self._at: int | None = None  # the region that the keys have walked to
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -48,7 +52,9 @@ class ChartView(QWidget):
 
     def refresh(self) -> None:
         """Make the picture again, for the width there is."""
+        self._again.stop()
         self._picture = self._make(max(self._least, self.width() / theme.scale))
+        self._reaches = [reach(shape) for shape in self._picture.shapes] if self._picture else []
         self.setFixedHeight(round(self._picture.height * theme.scale) if self._picture else 0)
         if self._picture is not None:
             said = "; ".join(region.says for region in self._picture.regions)
@@ -60,7 +66,7 @@ class ChartView(QWidget):
 
     def resizeEvent(self, event: object) -> None:
         if self._picture is not None and abs(self._picture.width - self.width() / theme.scale) > 1:
-            self.refresh()
+            self._again.start()
 
     def sizeHint(self) -> QSize:
         return QSize(640, round(self._picture.height * theme.scale) if self._picture else 0)
@@ -73,7 +79,9 @@ class ChartView(QWidget):
             with painting(self) as painter:
                 painter.scale(theme.scale, theme.scale)
                 exposed = event.rect()
-                paint(painter, self._picture, (exposed.top() / theme.scale, exposed.bottom() / theme.scale))
+                top, bottom = exposed.top() / theme.scale, exposed.bottom() / theme.scale
+                paint(painter, [shape for shape, (least, most) in zip(self._picture.shapes, self._reaches, strict=True)
+                                if most >= top and least <= bottom])  # fmt: skip
                 if self.hasFocus():
                     self._paint_focus(painter, self._picture)
 
@@ -150,19 +158,16 @@ class ChartView(QWidget):
             image.fill(theme.colour("paper"))
             painter = QPainter(image)
             painter.scale(2, 2)
-            paint(painter, self._picture)
+            paint(painter, self._picture.shapes)
             painter.end()
             clipboard.setImage(image)
 
 
-def paint(painter: QPainter, picture: Picture, between: tuple[float, float] = (-math.inf, math.inf)) -> None:
-    """Draw a picture's shapes in order. between: heights; what is wholly outside is left out."""
+def paint(painter: QPainter, shapes: Iterable[Shape]) -> None:
+    """Draw shapes in order."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    top, bottom = between
-    for shape in picture.shapes:
-        least, most = reach(shape)
-        if most >= top and least <= bottom:
-            _shape(painter, shape)
+    for shape in shapes:
+        _shape(painter, shape)
 
 
 def _shape(painter: QPainter, shape: Shape) -> None:

@@ -35,6 +35,11 @@ class Theme(QObject):
     def scale(self) -> float:
         return self._scale
 
+    @property
+    def looks(self) -> tuple[bool, float]:
+        """What everything looks like: the scheme and the text size."""
+        return self._dark, self._scale
+
     def set(self, *, dark: bool | None = None, scale: float | None = None) -> None:
         before = (self._dark, self._scale)
         self._dark = self._dark if dark is None else dark

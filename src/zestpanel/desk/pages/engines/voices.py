@@ -44,6 +44,7 @@ class VoicesView(QWidget):
         self.model = VoiceModel()
         self._sized = False
         self._rows_of: tuple[object, list[Engine]] = (None, [])  # what the rows were made from
+        self._shown_of: tuple[VoiceRow | None, object] | None = None  # what the widgets below the table are about
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(theme.px(14))
@@ -218,7 +219,10 @@ class VoicesView(QWidget):
         return [row for row in rows if row is not None]
 
     def _chosen(self) -> None:
-        found = self.chosen()
+        found, bench = self.chosen(), self.state.bench
+        if self._shown_of is not None and self._shown_of[0] is found and self._shown_of[1] is bench:
+            return  # a table that is filled anew chooses its row more than once
+        self._shown_of = (found, bench)
         for widget in (self.listen, self.try_it, self.add, self.favourite, self.note,
                        self.impressions):  # fmt: skip
             widget.setEnabled(found is not None)
@@ -259,7 +263,7 @@ class VoicesView(QWidget):
 
     def lines_for(self, voice: Voice) -> list[str]:
         """The lines a voice can be heard on: the brief's own for its language, then the passages' first lines."""
-        brief = self.state.project.brief
+        brief = self.state.bench.brief
         own = [line.strip() for tag in voice.languages for line in brief.audition_line(tag).split("\n") if line.strip()]
         passages = [p.text.split("\n")[0][:200] for p in self.state.bench.passages if voice.speaks(p.language)]
         return list(dict.fromkeys([*own, *passages]))

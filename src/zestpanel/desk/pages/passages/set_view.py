@@ -56,6 +56,7 @@ class SetView(QWidget):
         across.addLayout(self._list_side(), 1)
         across.addWidget(self._text_side(), 1)
         self._shown: Passage | None = None
+        self._counted: tuple[object, object, object, Passage | None] = (None, None, None, None)
         self._popup: MarkPopup | None = None
         # typing is kept after a moment's rest, so that nothing is lost when the program ends
         self._rest = QTimer(self)
@@ -256,6 +257,9 @@ class SetView(QWidget):
         passage = self.as_typed()
         if passage is None:
             return
+        before, self._counted = self._counted, (self.state.bench, self.state.standing, self._shown, passage)
+        if all(a is b for a, b in zip(before[:3], self._counted[:3], strict=True)) and before[3] == passage:
+            return  # a table that is filled anew chooses its row more than once
         changed = self._changed()
         self._counts.setText(
             f"version {passage.number} · {len(passage.text):,} characters · "

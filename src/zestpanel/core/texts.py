@@ -1,0 +1,81 @@
+"""The texts of the interface: written in English where they are used, shown in the language of the interface.
+
+The catalogue is gettext's, one folder for each language beside this file; ``docs/texts.md`` says how it is kept. The
+language is settled when the program starts: by what a person has chosen, else by the environment as gettext reads it.
+"""
+
+from __future__ import annotations
+
+import gettext
+import os
+from collections.abc import Mapping
+from importlib import resources
+from pathlib import Path
+from typing import Final
+
+DOMAIN: Final = "zestpanel"
+LANGUAGES: Final = {"en": "English", "de": "Deutsch", "fr": "Français"}
+_WORD: Final = "word\x04"  # gettext's context for words that files and exports know in English
+
+
+def _chosen_in() -> Path:
+    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
+    return Path(base) / "zestpanel" / "language"
+
+
+def chosen() -> str:
+    """The language a person has chosen, '' for that of the environment."""
+    try:
+        found = _chosen_in().read_text(encoding="utf-8").strip()
+    except (OSError, UnicodeError):
+        return ""
+    return found if found in LANGUAGES else ""
+
+
+def choose(language: str) -> None:
+    """Keep a choice for the next start; '' gives it up. Raises OSError."""
+    path = _chosen_in()
+    if language:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(language + "\n", encoding="utf-8")
+    else:
+        path.unlink(missing_ok=True)
+
+
+def language_of(environment: Mapping[str, str]) -> str:
+    """The first language of ours that the environment names, as gettext reads it; English otherwise."""
+    if (wanted := environment.get("ZEST_LANGUAGE", "")) in LANGUAGES:
+        return wanted
+    named = next((environment[n] for n in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG") if environment.get(n)), "")
+    tags = [tag.partition(".")[0].partition("_")[0].lower() for tag in named.split(":")]
+    return next((tag for tag in tags if tag in LANGUAGES), "en")
+
+
+def _table(language: str) -> gettext.NullTranslations:
+    if language == "en":
+        return gettext.NullTranslations()
+    file = resources.files("zestpanel.core") / "texts_of" / language / "LC_MESSAGES" / f"{DOMAIN}.mo"
+    with file.open("rb") as opened:
+        return gettext.GNUTranslations(opened)
+
+
+LANGUAGE: Final = language_of({**os.environ, "LANGUAGE": os.environ.get("ZEST_LANGUAGE") or chosen()
+                               or os.environ.get("LANGUAGE", "")})  # fmt: skip
+_translations: Final = _table(LANGUAGE)
+
+
+def tr(text: str, /, **values: object) -> str:
+    """A text in the language of the interface, its places in braces filled in."""
+    found = _translations.gettext(text)
+    return found.format(**values) if values else found
+
+
+def trn(one: str, many: str, count: int, /, **values: object) -> str:
+    """A text about a number of things, in the form that number takes."""
+    found = _translations.ngettext(one, many, count)
+    return found.format(**values) if values else found
+
+
+def word(english: str) -> str:
+    """A word that files and exports know in English, as it is shown; any other text as it stands."""
+    return _translations.gettext(_WORD + english).removeprefix(_WORD)
