@@ -71,9 +71,9 @@ def test_finding_is_the_plain_filter(text: str, facets: dict[str, frozenset[str]
 
 def test_headline_counts_and_bands() -> None:
     rows = index().rows
-    text = counted(rows)
+    text = counted(rows, len(rows))
     assert text.startswith("14 voices: 7 women, 7 men; 7 locked")
-    assert counted(rows[:1]) == "1 voice: 1 woman; 1 locked"
+    assert counted(rows[:1], 1) == "1 voice: 1 woman; 1 locked"
     assert [price_band(p, "EUR") for p in (None, 0, 0.018, 0.3, 2)] == [
         "price unknown", "nothing", "up to 0.02 EUR", "0.10 to 0.50 EUR", "over 0.50 EUR"]  # fmt: skip
 

@@ -14,6 +14,8 @@ Cancelled               long work was stopped on request (not an error of anybod
 
 from __future__ import annotations
 
+from zestpanel.core.texts import tr
+
 LONGEST = 1_000
 
 
@@ -77,17 +79,17 @@ class SynthesisFailure(ZestError):
 
 FAILURE_KINDS = {
     "refused": "refused",
-    "limited": "limit reached",
-    "no allowance": "allowance used up",
-    "bad text": "text not accepted",
-    "bad voice": "voice not known",
+    "limited": tr("limit reached"),
+    "no allowance": tr("allowance used up"),
+    "bad text": tr("text not accepted"),
+    "bad voice": tr("voice not known"),
     "timed out": "timed out",
     "broken sound": "broken sound",
     "wrong content": "not sound",
-    "unreachable": "not reached",
-    "broke off": "connection broke off",
+    "unreachable": tr("not reached"),
+    "broke off": tr("connection broke off"),
     "server error": "server error",
-    "program": "program failed",
+    "program": tr("program failed"),
 }
 
 

@@ -13,6 +13,8 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
+from zestpanel.core.texts import tr
+
 
 @contextlib.contextmanager
 def written_beside(path: Path) -> Iterator[Path]:
@@ -39,7 +41,7 @@ def append_to(path: Path, text: str) -> None:
     handle = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o644)
     with os.fdopen(handle, "a", encoding="utf-8") as file:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
-            raise OSError("it is no regular file")
+            raise OSError(tr("it is no regular file"))
         file.write(text)
 
 
@@ -49,7 +51,7 @@ def read_regular(path: Path, most: int) -> bytes | None:
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     with os.fdopen(handle, "rb") as file:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
-            raise OSError("it is no regular file")
+            raise OSError(tr("it is no regular file"))
         data = file.read(most + 1)
     return data if len(data) <= most else None
 

@@ -7,6 +7,7 @@ import io
 from collections.abc import Iterable, Sequence
 
 from zestpanel.core.errors import TableError
+from zestpanel.core.texts import tr
 
 
 def table_rows(text: str, *, name: str, kept: str) -> list[dict[str, str]]:
@@ -18,7 +19,9 @@ def table_rows(text: str, *, name: str, kept: str) -> list[dict[str, str]]:
     try:
         rows = list(csv.DictReader(io.StringIO(text), restval=""))
     except csv.Error as error:
-        raise TableError(f"{name} is no table that can be read ({error}).", kept=kept) from error
+        raise TableError(
+            tr("{name} is no table that can be read ({error}).", name=name, error=error), kept=kept
+        ) from error
     return [{str(column): cell or "" for column, cell in row.items() if isinstance(cell, str)} for row in rows]
 
 
@@ -35,23 +38,32 @@ def numbered_rows(
     try:
         table = list(csv.reader(text.splitlines(), delimiter=delimiter, strict=True))
     except csv.Error as error:
-        raise TableError(f"{name} is no readable table ({error}).", kept=kept) from error
+        raise TableError(tr("{name} is no readable table ({error}).", name=name, error=error), kept=kept) from error
     columns = [column.strip().lower() for column in table[0]] if table else []
     for column in needs:
         if column not in columns:
             raise TableError(
-                f"{name}, row 1: the column '{column}' is missing.", kept=kept,
-                remedy=f"The first row names the columns: {', '.join(needs)}.",
+                tr("{name}, row 1: the column '{column}' is missing.", name=name, column=column), kept=kept,
+                remedy=tr("The first row names the columns: {needs}.", needs=', '.join(needs)),
             )  # fmt: skip
     out = []
     for line, cells in enumerate(table[1:], 2):
         if not any(cell.strip() for cell in cells):
             continue
         if len(cells) < len(columns):
-            raise TableError(f"{name}, row {line}: {len(columns)} cells are wanted, there are {len(cells)}.", kept=kept)
+            raise TableError(
+                tr(
+                    "{name}, row {line}: {columns} cells are wanted, there are {cells}.",
+                    name=name,
+                    line=line,
+                    columns=len(columns),
+                    cells=len(cells),
+                ),
+                kept=kept,
+            )
         out.append((line, dict(zip(columns, cells, strict=False))))
     if not out:
-        raise TableError(f"{name} holds no {nothing}.", kept=kept)
+        raise TableError(tr("{name} holds no {nothing}.", name=name, nothing=nothing), kept=kept)
     return out
 
 

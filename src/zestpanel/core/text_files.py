@@ -6,6 +6,7 @@ from pathlib import Path
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.own_files import read_regular, write_whole
+from zestpanel.core.texts import tr
 
 
 def read_text(path: Path, *, most_mb: int, kept: str, error: type[InputError] = InputError) -> str:
@@ -13,13 +14,15 @@ def read_text(path: Path, *, most_mb: int, kept: str, error: type[InputError] = 
     try:
         data = read_regular(path, most_mb * 1_000_000)
     except OSError as odd:
-        raise error(f"{path.name} cannot be read ({odd.strerror or odd}).", kept=kept) from odd
+        raise error(
+            tr("{name} cannot be read ({strerror}).", name=path.name, strerror=odd.strerror or odd), kept=kept
+        ) from odd
     if data is None:
-        raise error(f"{path.name} is larger than {most_mb} MB.", kept=kept)
+        raise error(tr("{name} is larger than {most_mb} MB.", name=path.name, most_mb=most_mb), kept=kept)
     try:
         return data.decode("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
     except UnicodeDecodeError as odd:
-        raise error(f"{path.name} cannot be read: it is not in UTF-8.", kept=kept) from odd
+        raise error(tr("{name} cannot be read: it is not in UTF-8.", name=path.name), kept=kept) from odd
 
 
 def write_text(path: Path, text: str, *, kept: str) -> None:
@@ -27,5 +30,8 @@ def write_text(path: Path, text: str, *, kept: str) -> None:
     try:
         write_whole(path, text.encode("utf-8"))
     except OSError as error:
-        raise InputError(f"{path.name} cannot be written ({error.strerror}).", kept=kept,
-                         remedy="Choose another folder.") from error  # fmt: skip
+        raise InputError(
+            tr("{name} cannot be written ({strerror}).", name=path.name, strerror=error.strerror),
+            kept=kept,
+            remedy=tr("Choose another folder."),
+        ) from error

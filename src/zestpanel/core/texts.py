@@ -9,6 +9,7 @@ from __future__ import annotations
 import gettext
 import os
 from collections.abc import Mapping
+from datetime import date, datetime
 from importlib import resources
 from pathlib import Path
 from typing import Final
@@ -74,6 +75,30 @@ def trn(one: str, many: str, count: int, /, **values: object) -> str:
     """A text about a number of things, in the form that number takes."""
     found = _translations.ngettext(one, many, count)
     return found.format(**values) if values else found
+
+
+def dated(value: date, pattern: str) -> str:
+    """A day, or a moment, by a pattern of CLDR ('d MMM y')."""
+    from babel.dates import format_date, format_datetime
+
+    if isinstance(value, datetime):
+        return str(format_datetime(value, pattern, tzinfo=value.tzinfo, locale=LANGUAGE))
+    return str(format_date(value, pattern, locale=LANGUAGE))
+
+
+def day(value: date) -> str:
+    """A day with its year."""
+    return dated(value, tr("dd MMM y"))
+
+
+def capital(text: str) -> str:
+    """With a capital at its beginning."""
+    return text[:1].upper() + text[1:]
+
+
+def marked(_context: str, english: str) -> str:
+    """Names a word for the catalogue, which ``word`` then shows; gives it back as it is."""
+    return english
 
 
 def word(english: str) -> str:

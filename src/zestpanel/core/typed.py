@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import Final
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 # as this program writes them: a point before decimals; a comma, a space or an apostrophe between thousands
 _NUMBER: Final = re.compile(r"[+-]?(?:[0-9]{1,3}(?:[,' \u00a0\u202f\u2009][0-9]{3})+|[0-9]{1,15})(?:\.[0-9]{1,15})?")
@@ -19,11 +20,21 @@ def typed_number(text: str, what: str, *, least: Decimal | int | None = None) ->
     text = text.strip()
     if not _NUMBER.fullmatch(text):
         point = re.fullmatch(r"([+-]?[0-9.' ]*[0-9]),([0-9]{1,2})", text)
-        hint = f"Write {re.sub('[^0-9+-]', '', point[1])}.{point[2]}, with a point." if point else "Write it like 2.50."
-        raise InputError(f"{what}: '{text[:40]}' is no number.", kept="Nothing was changed.", remedy=hint)
+        hint = (
+            tr("Write {sub}.{point}, with a point.", sub=re.sub("[^0-9+-]", "", point[1]), point=point[2])
+            if point
+            else tr("Write it like 2.50.")
+        )
+        raise InputError(
+            tr("{what}: '{words}' is no number.", what=what, words=text[:40]),
+            kept=tr("Nothing was changed."),
+            remedy=hint,
+        )
     value = Decimal(_GROUPS.sub("", text))
     if least is not None and value < least:
-        raise InputError(f"{what}: {text} is below {least}.", kept="Nothing was changed.")
+        raise InputError(
+            tr("{what}: {words} is below {least}.", what=what, words=text, least=least), kept=tr("Nothing was changed.")
+        )
     return value
 
 
@@ -31,7 +42,9 @@ def typed_whole(text: str, what: str, *, least: int | None = None) -> int:
     """A whole number as it is typed. Raises InputError."""
     value = typed_number(text, what, least=least)
     if value != value.to_integral_value():
-        raise InputError(f"{what}: '{text.strip()}' is no whole number.", kept="Nothing was changed.")
+        raise InputError(
+            tr("{what}: '{words}' is no whole number.", what=what, words=text.strip()), kept=tr("Nothing was changed.")
+        )
     return int(value)
 
 
@@ -61,9 +74,10 @@ def typed_language(text: str) -> str:
             known = False
     if not known:
         raise InputError(
-            f"'{text.strip()[:40]}' is no language this program knows.", kept="Nothing was changed.",
-            remedy="Write a tag such as en-GB, fr or zh-Hant-TW.",
-        )  # fmt: skip
+            tr("'{words}' is no language this program knows.", words=text.strip()[:40]),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Write a tag such as en-GB, fr or zh-Hant-TW."),
+        )
     return "-".join(out)
 
 
@@ -72,7 +86,7 @@ def typed_currency(text: str) -> str:
     code = text.strip().upper()
     if code not in _english()[3]:
         raise InputError(
-            f"'{text.strip()[:40]}' is no currency.", kept="Nothing was changed.",
-            remedy="Write its three letters, such as EUR.",
+            tr("'{words}' is no currency.", words=text.strip()[:40]), kept=tr("Nothing was changed."),
+            remedy=tr("Write its three letters, such as EUR."),
         )  # fmt: skip
     return code

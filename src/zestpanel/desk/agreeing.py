@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QScrollArea, QVBoxL
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors import agreed
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 from zestpanel.desk.widgets import button, label, open_at
 
 _MOST_SHOWN = 6
@@ -42,12 +43,12 @@ class TakeBackDialog(QDialog):
     def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("What these engines may use")
+        self.setWindowTitle(tr("What these engines may use"))
         self._engines, self._then = engines, then
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(8)
-        layout.addWidget(label("You agreed to this on this machine", "page"))
+        layout.addWidget(label(tr("You agreed to this on this machine"), "page"))
         for engine in engines[:_MOST_SHOWN]:
             layout.addWidget(label(engine.engine, "strong"))
             for use in _uses(engine):
@@ -55,13 +56,13 @@ class TakeBackDialog(QDialog):
                 words.setIndent(24)
                 layout.addWidget(words)
         if len(engines) > _MOST_SHOWN:
-            layout.addWidget(label(f"and {len(engines) - _MOST_SHOWN} more", "small"))
+            layout.addWidget(label(tr("and {engines} more", engines=len(engines) - _MOST_SHOWN), "small"))
         layout.addStretch(1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        self.take_back = button("Take it back", self.go)
+        self.take_back = button(tr("Take it back"), self.go)
         foot.addWidget(self.take_back)
-        foot.addWidget(button("Leave it so", self.reject, role="main"))
+        foot.addWidget(button(tr("Leave it so"), self.reject, role="main"))
         layout.addLayout(foot)
         open_at(self, 640, 260)
 
@@ -85,17 +86,20 @@ class AgreeDialog(QDialog):
     def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("May these be used on this machine?")
+        self.setWindowTitle(tr("May these be used on this machine?"))
         self._then = then
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(10)
-        layout.addWidget(label("May these be used on this machine?", "page"))
+        layout.addWidget(label(tr("May these be used on this machine?"), "page"))
         layout.addWidget(
             label(
-                "A connector file says which program is run, or which host gets your texts and your key. Agree to what "
-                "you know. It is asked once for each, kept with your own settings and not in the project; whatever "
-                "changes is asked about again.",
+                tr(
+                    "A connector file says which program is run, or which host gets your texts and your key. "
+                    "Agree to what "
+                    "you know. It is asked once for each, kept with your own settings and not in the project; whatever "
+                    "changes is asked about again."
+                ),
                 "small",
                 wrap=True,
             )
@@ -114,8 +118,8 @@ class AgreeDialog(QDialog):
         layout.addWidget(area, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        self.later = button("Not now", self.reject)
-        self.yes = button("Agree to what is ticked", self.go, role="main")
+        self.later = button(tr("Not now"), self.reject)
+        self.yes = button(tr("Agree to what is ticked"), self.go, role="main")
         foot.addWidget(self.later)
         foot.addWidget(self.yes)
         layout.addLayout(foot)
@@ -135,7 +139,9 @@ class AgreeDialog(QDialog):
         lines = [use.words for use in agreed.missing(engine)]
         lines = [f"{line[0].upper()}{line[1:]}." for line in lines]
         if changed := agreed.before(engine):
-            lines.append(f"This is another than what you agreed to for it before: it {changed[-1][:300]}.")
+            lines.append(
+                tr("This is another than what you agreed to for it before: it {changed}.", changed=changed[-1][:300])
+            )
         for line in lines:
             words = label(line, wrap=True)
             words.setTextFormat(Qt.TextFormat.PlainText)

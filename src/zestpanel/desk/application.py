@@ -12,7 +12,7 @@ import traceback
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QCoreApplication, QSettings, QSocketNotifier, Qt, QThread, QTimer
+from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QSettings, QSocketNotifier, Qt, QThread, QTimer, QTranslator
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -20,6 +20,7 @@ from zestpanel import __version__
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.store.project import SUFFIX, Project
+from zestpanel.core.texts import LANGUAGE, tr
 from zestpanel.desk.collecting import NEVER, QuietCollector
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.remembered import add_recent, page_of, put_in_place
@@ -47,6 +48,9 @@ def make_application() -> QApplication:
     application.setApplicationVersion(__version__)
     application.setDesktopFileName("zestpanel")
     application.setStyle("Fusion")
+    words = QTranslator(application)  # those of Qt's own buttons and menus
+    if words.load(f"qtbase_{LANGUAGE}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        application.installTranslator(words)
     load_faces()
     picture = QPixmap()
     picture.loadFromData((resources.files("zestpanel.desk") / "zestpanel.svg").read_bytes(), "SVG")
@@ -87,8 +91,10 @@ class Desk:
         Preparing(self.window, self.window.page, tuple(PAGE_CLASSES), lambda: player.output).begin()
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:
-            why = "the disk is full" if project.read_only == "full" else "it lies where nothing can be written"
-            self.window.state.complain(f"{folder.name} can be read and heard, not changed: {why}.")
+            why = tr("the disk is full") if project.read_only == "full" else tr("it lies where nothing can be written")
+            self.window.state.complain(
+                tr("{name} can be read and heard, not changed: {why}.", name=folder.name, why=why)
+            )
         renders = self.window.page("renders")
         QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
         QTimer.singleShot(0, renders.ask_what_may_be_used)  # type: ignore[attr-defined]
@@ -102,12 +108,13 @@ def open_window(folder: Path | None) -> int:
     """Open the project (or the last one, or a new one in the user's documents) and run until the window closes."""
     if folder is not None and not folder.exists():
         raise InputError(
-            f"There is no project at {folder}.", kept="Nothing was made.",
-            remedy=f"Check the name, or make one with: zestpanel new {folder}",
+            tr("There is no project at {folder}.", folder=folder), kept=tr("Nothing was made."),
+            remedy=tr("Check the name, or make one with: zestpanel new {folder}", folder=folder),
         )  # fmt: skip
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         raise InputError(
-            "There is no display for a window here.", remedy="The verbs work without one: zestpanel --help lists them."
+            tr("There is no display for a window here."),
+            remedy=tr("The verbs work without one: zestpanel --help lists them."),
         )
     application = make_application()
     settings = QSettings("zestpanel", "zestpanel")
@@ -172,7 +179,7 @@ def _catch_crashes(desk: Desk) -> None:
         box = QMessageBox(
             QMessageBox.Icon.Warning,
             "Zest Panel",
-            "Something went wrong that nobody foresaw. Your project is kept as it was before the last step.",
+            tr("Something went wrong that nobody foresaw. Your project is kept as it was before the last step."),
         )
         box.setDetailedText(text)
         box.exec()

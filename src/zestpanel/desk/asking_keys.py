@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QWidget
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.secrets.keys import keep_secret
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 
 
@@ -16,8 +17,8 @@ def ask_for_key(parent: QWidget, state: DeskState, engine: Engine) -> None:
         return
     value, given = QInputDialog.getText(
         parent,
-        f"Key for {engine.engine}",
-        f"The key '{secret}' goes into this desktop's key store:",
+        tr("Key for {engine}", engine=engine.engine),
+        tr("The key '{secret}' goes into this desktop's key store:", secret=secret),
         QLineEdit.EchoMode.Password,
     )
     if given and value.strip():

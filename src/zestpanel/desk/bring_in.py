@@ -20,12 +20,13 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.runs.files.bringing_in import OBTAINED, Clipping, bring_in
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
 
-_HEAD = ("File", "Candidate", "Passage", "How obtained", "Wait", "Credits")
+_HEAD = (tr("File"), tr("Candidate"), tr("Passage"), tr("How obtained"), tr("Wait"), tr("Credits"))
 
 
 class BringInDialog(QDialog):
@@ -34,18 +35,18 @@ class BringInDialog(QDialog):
     def __init__(self, parent: QWidget, state: DeskState, clippings: Sequence[Clipping]) -> None:
         super().__init__(parent)
         self._state, self._clippings = state, list(clippings)
-        self.setWindowTitle("Clips made elsewhere")
+        self.setWindowTitle(tr("Clips made elsewhere"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("Clips made elsewhere", "name"))
-        about = (
+        layout.addWidget(label(tr("Clips made elsewhere"), "name"))
+        about = tr(
             "Each clip becomes a take of its cell. Captured sound and vendors' samples are heard and never scored. "
             "A wait or credits typed here are kept as typed."
         )
         layout.addWidget(label(about, "quiet", wrap=True))
         self.table = QTableWidget(len(self._clippings), len(_HEAD))
         self.table.setHorizontalHeaderLabels(list(_HEAD))
-        self.table.setAccessibleName("Clips to bring in")
+        self.table.setAccessibleName(tr("Clips to bring in"))
         self.table.setShowGrid(False)
         across, down = self.table.horizontalHeader(), self.table.verticalHeader()
         assert across is not None
@@ -65,8 +66,8 @@ class BringInDialog(QDialog):
         layout.addWidget(self.wrong)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.take = button("Bring in", self.go, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.take = button(tr("Bring in"), self.go, role="main")
         foot.addWidget(self.take)
         layout.addLayout(foot)
         open_at(self, 940, 460)
@@ -80,12 +81,12 @@ class BringInDialog(QDialog):
         candidates = [(self._state.name(c), c.id) for c in bench.candidates]
         passages = [(f"{n:02d} {p.title}", p.id) for n, p in enumerate(bench.passages, 1)]
         for column, choices, now, what in (
-            (1, candidates, clipping.candidate_id, "Candidate"),
-            (2, passages, clipping.passage_id, "Passage"),
+            (1, candidates, clipping.candidate_id, tr("Candidate")),
+            (2, passages, clipping.passage_id, tr("Passage")),
         ):
             box = QComboBox()
-            box.setAccessibleName(f"{what} of {clipping.path.name}")
-            box.addItem("choose …", None)
+            box.setAccessibleName(tr("{what} of {name}", what=what, name=clipping.path.name))
+            box.addItem(tr("choose …"), None)
             for text, data in choices:
                 box.addItem(text, data)
             box.setCurrentIndex(max(0, box.findData(now)))
@@ -133,7 +134,9 @@ class BringInDialog(QDialog):
         ready = sum(clipping.ready for clipping in self.clippings())
         total = len(self._clippings)
         self.take.setEnabled(ready > 0)
-        self.take.setText("Bring in" if ready == total else f"Bring in {ready} of {total}")
+        self.take.setText(
+            tr("Bring in") if ready == total else tr("Bring in {ready} of {total}", ready=ready, total=total)
+        )
 
     def go(self) -> None:
         """Bring in the rows that are ready; the others stay here, each problem is said."""
@@ -156,11 +159,11 @@ class BringInDialog(QDialog):
             done, problems = found
             self.accept()
             if done:
-                self._state.say(f"{done} clip{'s' if done > 1 else ''} brought in.")
+                self._state.say(trn("{done} clip brought in.", "{done} clips brought in.", done, done=done))
                 self._state.refresh()
                 self._state.measure_soon()
             if problems:
-                more = f" And {len(problems) - 1} more." if len(problems) > 1 else ""
+                more = tr(" And {problems} more.", problems=len(problems) - 1) if len(problems) > 1 else ""
                 self._state.complain(problems[0] + more)
 
         self._state.background.run(work, arrived, self._state.complain)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from zestpanel.core.listening.defects import Defect, Defects, defects
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -29,33 +30,33 @@ class DefectsDialog(QDialog):
         self._next = QTimer(self)
         self._next.setSingleShot(True)
         self._next.timeout.connect(self._play_next)
-        self.setWindowTitle("Defects")
+        self.setWindowTitle(tr("Defects"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         head = QHBoxLayout()
-        head.addWidget(label("Defects", "name"))
+        head.addWidget(label(tr("Defects"), "name"))
         head.addStretch(1)
         self.whose = QComboBox()
-        self.whose.setAccessibleName("Whose defects")
+        self.whose.setAccessibleName(tr("Whose defects"))
         self.whose.currentIndexChanged.connect(self._show)
         head.addWidget(self.whose)
         layout.addLayout(head)
         self._says = label("", "quiet", wrap=True)
         layout.addWidget(self._says)
         self.rates = Table()
-        self.rates.setAccessibleName("Defects to the minute")
+        self.rates.setAccessibleName(tr("Defects to the minute"))
         layout.addWidget(self.rates)
         self.table = Table()
-        self.table.setAccessibleName("Defects")
+        self.table.setAccessibleName(tr("Defects"))
         self.table.row_chosen.connect(self.play)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        self.all = button("Hear one after another", self.play_all)
+        self.all = button(tr("Hear one after another"), self.play_all)
         foot.addWidget(self.all)
-        foot.addWidget(button("Note …", self.ask_for_note))
-        foot.addWidget(button("Take away", self.remove, tip="Delete"))
+        foot.addWidget(button(tr("Note …"), self.ask_for_note))
+        foot.addWidget(button(tr("Take away"), self.remove, tip=tr("Delete")))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 900, 560)
         state.tray.marks_changed.connect(self._read)
@@ -73,7 +74,7 @@ class DefectsDialog(QDialog):
         now = self.whose.currentData()
         self.whose.blockSignals(True)
         self.whose.clear()
-        self.whose.addItem("of all candidates", None)
+        self.whose.addItem(tr("of all candidates"), None)
         for one in found:
             if one.found and one.candidate_id in names:
                 self.whose.addItem(names[one.candidate_id], one.candidate_id)
@@ -83,7 +84,9 @@ class DefectsDialog(QDialog):
             [names[one.candidate_id], str(len(one.found)), f"{one.minutes:.1f}", f"{one.per_minute:.2f}", one.kinds()]
             for one in found if one.candidate_id in names
         ]  # fmt: skip
-        self.rates.show_rows(["Candidate", "defects", "minutes", "per minute", "which"], rows, numbers=[1, 2, 3])
+        self.rates.show_rows(
+            [tr("Candidate"), tr("defects"), tr("minutes"), tr("per minute"), tr("which")], rows, numbers=[1, 2, 3]
+        )
         self.rates.setFixedHeight(self.rates.height_for_rows(6))
         self._show()
 
@@ -94,12 +97,20 @@ class DefectsDialog(QDialog):
                        if one.candidate_id in names]  # fmt: skip
         rows = [[names[d.take.candidate_id], d.passage.title, f"{d.mark.at_s:.1f} s", d.mark.kind, d.mark.note,
                  d.mark.created[:10]] for d in self._shown]  # fmt: skip
-        self.table.show_rows(["Candidate", "Passage", "at", "kind", "note", "marked"], rows, numbers=[2])
+        self.table.show_rows(
+            [tr("Candidate"), tr("Passage"), tr("at"), tr("kind"), tr("note"), tr("marked")], rows, numbers=[2]
+        )
         count = len(self._shown)
         self._says.setText(
-            "Nothing is marked. While listening, M marks a defect, or one of the keys F2 to F11." if not count else
-            f"{count} defect{'' if count == 1 else 's'}. Enter plays one, from a second before it."
-        )  # fmt: skip
+            tr("Nothing is marked. While listening, M marks a defect, or one of the keys F2 to F11.")
+            if not count
+            else trn(
+                "{count} defect. Enter plays one, from a second before it.",
+                "{count} defects. Enter plays one, from a second before it.",
+                count,
+                count=count,
+            )
+        )
         self.all.setEnabled(count > 0)
 
     # -- hearing
@@ -133,14 +144,14 @@ class DefectsDialog(QDialog):
     def ask_for_note(self) -> None:
         if (defect := self._chosen()) is None:
             return
-        text, good = QInputDialog.getText(self, "Note", f"{defect.mark.kind}, {defect.passage.title}",
+        text, good = QInputDialog.getText(self, tr("Note"), f"{defect.mark.kind}, {defect.passage.title}",
                                           text=defect.mark.note)  # fmt: skip
         if good:
             self.put_note(defect, text)
 
     def put_note(self, defect: Defect, text: str) -> None:
         takes, mark = self._state.project.takes, defect.mark
-        self._state.edit("note on a defect", partial(takes.put_mark_note, mark.id, text.strip()),
+        self._state.edit(tr("note on a defect"), partial(takes.put_mark_note, mark.id, text.strip()),
                          partial(takes.put_mark_note, mark.id, mark.note))  # fmt: skip
         self._read()
 
@@ -148,7 +159,7 @@ class DefectsDialog(QDialog):
         if (defect := self._chosen()) is None:
             return
         takes, mark = self._state.project.takes, defect.mark
-        self._state.edit(f"taking away '{mark.kind}'", partial(takes.set_mark_removed, mark.id, True),
+        self._state.edit(tr("taking away '{kind}'", kind=mark.kind), partial(takes.set_mark_removed, mark.id, True),
                          partial(takes.set_mark_removed, mark.id, False))  # fmt: skip
         self._read()
 

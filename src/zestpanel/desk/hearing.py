@@ -12,6 +12,7 @@ from zestpanel.core.domain.take import Take
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.runs.execute.auditioning import Heard, Line, hear
 from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
 
@@ -57,9 +58,21 @@ def hear_line(state: DeskState, line: Line, ended: Callable[[], None]) -> None:
         play_alone(state, found[0])
         used, voice = str(found[1].reply.get("voice_used") or ""), line.job.candidate.voice
         if used and used != voice:
-            state.complain(f"{line.engine.engine} answered with the voice '{used}' instead of '{voice}'.")
+            state.complain(
+                tr(
+                    "{engine} answered with the voice '{used}' instead of '{voice}'.",
+                    engine=line.engine.engine,
+                    used=used,
+                    voice=voice,
+                )
+            )
         elif found[1].asked_on:
-            state.say(f"Heard from what is kept: it was asked for on {day_and_hour(found[1].asked_on)}.")
+            state.say(
+                tr(
+                    "Heard from what is kept: it was asked for on {day_and_hour}.",
+                    day_and_hour=day_and_hour(found[1].asked_on),
+                )
+            )
 
     def failed(error: Exception) -> None:
         ended()
@@ -77,6 +90,11 @@ def hear_sample(state: DeskState, voice: Voice) -> None:
 
     def arrived(lanes: list[Lane]) -> None:
         play_alone(state, lanes)
-        state.say(f"This is the vendor's own sample of {voice.label}, on the vendor's text: it is never scored.")
+        state.say(
+            tr(
+                "This is the vendor's own sample of {label}, on the vendor's text: it is never scored.",
+                label=voice.label,
+            )
+        )
 
     state.background.run(work, arrived, state.complain, topic="audition")

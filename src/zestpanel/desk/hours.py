@@ -13,6 +13,7 @@ from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import coming, stored_schedule, take_due
 from zestpanel.core.store.one_asker import asked_elsewhere
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 
 LOOK_MS = 20_000
@@ -70,7 +71,14 @@ class Hours(QObject):
             return
         progress, self._ours = self._ours.progress(), None
         schedule = stored_schedule(self.state.project.documents)
-        self.tell(f"{progress.done} takes rendered at their hour, {progress.failed} failed. {coming(schedule)}")
+        self.tell(
+            tr(
+                "{done} takes rendered at their hour, {failed} failed. {coming}",
+                done=progress.done,
+                failed=progress.failed,
+                coming=coming(schedule),
+            )
+        )
 
     def tell(self, text: str) -> None:
         """A notification of the system where there is a tray to show it, and the window's own notice."""

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.store.impressions import LONGEST, Impression, which
+from zestpanel.core.texts import tr
 from zestpanel.desk.hearing import hear_clip
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
@@ -22,14 +23,14 @@ class ImpressionsDialog(QDialog):
         super().__init__(parent)
         self._state, self._engine, self._voice = state, engine, voice
         self._listed: list[Impression] = []
-        self.setWindowTitle(f"Impressions: {name}")
+        self.setWindowTitle(tr("Impressions: {name}", name=name))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"Impressions: {name}", "name"))
+        layout.addWidget(label(tr("Impressions: {name}", name=name), "name"))
         self._about = label("", "quiet", wrap=True)
         layout.addWidget(self._about)
         self.table = Table()
-        self.table.setAccessibleName("Impressions")
+        self.table.setAccessibleName(tr("Impressions"))
         self.table.row_chosen.connect(self._hear)
         delete = QShortcut(QKeySequence(Qt.Key.Key_Delete), self.table)
         delete.setContext(Qt.ShortcutContext.WidgetShortcut)
@@ -37,8 +38,8 @@ class ImpressionsDialog(QDialog):
         layout.addWidget(self.table, 1)
         self.words = QLineEdit()
         self.words.setMaxLength(LONGEST)
-        self.words.setPlaceholderText("What strikes you now, such as: warm, hurries at full stops")
-        self.words.setAccessibleName("What strikes you now")
+        self.words.setPlaceholderText(tr("What strikes you now, such as: warm, hurries at full stops"))
+        self.words.setAccessibleName(tr("What strikes you now"))
         self.spoken = SpokenRemark(lambda clip: hear_clip(state, lambda: clip))
         self.spoken.begun.connect(state.player.pause)
         self.spoken.look()
@@ -46,14 +47,14 @@ class ImpressionsDialog(QDialog):
         layout.addWidget(self.spoken)
         layout.addStretch(0)
         foot = QHBoxLayout()
-        self.remove = button("Remove", self._remove)
+        self.remove = button(tr("Remove"), self._remove)
         self.remove.setAutoDefault(False)
         foot.addWidget(self.remove)
         foot.addStretch(1)
-        close = button("Close", self.accept)
+        close = button(tr("Close"), self.accept)
         close.setAutoDefault(False)
         foot.addWidget(close)
-        self.add = button("Add impression", self._add, role="main")
+        self.add = button(tr("Add impression"), self._add, role="main")
         self.add.setDefault(True)
         foot.addWidget(self.add)
         layout.addLayout(foot)
@@ -65,18 +66,18 @@ class ImpressionsDialog(QDialog):
         hidden = self._state.labels_hidden
         self._listed = self._state.project.impressions.all().get((self._engine, self._voice), [])
         if not self._listed:
-            self._about.setText("None yet. The first one stays as it was given; later ones stand beside it.")
+            self._about.setText(tr("None yet. The first one stays as it was given; later ones stand beside it."))
         elif hidden:
-            self._about.setText("What was said before stays covered while labels are hidden.")
+            self._about.setText(tr("What was said before stays covered while labels are hidden."))
         else:
-            self._about.setText("Enter plays one that was spoken.")
+            self._about.setText(tr("Enter plays one that was spoken."))
         shown = [] if hidden else self._listed
         rows = [
-            [which(k), day_and_hour(one.created) + (", name hidden" if one.blind else ""),
-             f"{one.words} (and spoken)" if one.words and one.spoken else one.words or "spoken"]
+            [which(k), day_and_hour(one.created) + (tr(", name hidden") if one.blind else ""),
+             tr("{words} (and spoken)", words=one.words) if one.words and one.spoken else one.words or tr("spoken")]
             for k, one in enumerate(shown)
         ]  # fmt: skip
-        self.table.show_rows(["", "Given", "Impression"], rows, wide=2)
+        self.table.show_rows(["", tr("Given"), tr("Impression")], rows, wide=2)
         self.table.setVisible(bool(rows))
         self.remove.setVisible(bool(rows))
 
@@ -92,7 +93,7 @@ class ImpressionsDialog(QDialog):
                     self._engine, self._voice, words, spoken=spoken, blind=self._state.labels_hidden
                 ))  # fmt: skip
 
-        if self._state.edit("an impression", do, lambda: project.impressions.set_removed(made[0], True)):
+        if self._state.edit(tr("an impression"), do, lambda: project.impressions.set_removed(made[0], True)):
             self.words.clear()
             self.spoken.clear()
             self._show()
@@ -100,10 +101,10 @@ class ImpressionsDialog(QDialog):
     def _remove(self) -> None:
         row = self.table.currentRow()
         if not 0 <= row < len(self._listed):
-            self._state.complain("Choose the impression that is to go.")
+            self._state.complain(tr("Choose the impression that is to go."))
             return
         impressions, number = self._state.project.impressions, self._listed[row].id
-        if self._state.edit("an impression", lambda: impressions.set_removed(number, True),
+        if self._state.edit(tr("an impression"), lambda: impressions.set_removed(number, True),
                             lambda: impressions.set_removed(number, False)):  # fmt: skip
             self._show()
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.files import sort_files
 
 if TYPE_CHECKING:
@@ -19,7 +20,10 @@ def bring_in(window: MainWindow, paths: Sequence[Path]) -> None:
     found = sort_files(list(paths))
     for path in found["unknown"]:
         window.state.complain(
-            f"{path.name} was not imported: it is no script, no engine, no table and no sound that is known here."
+            tr(
+                "{name} was not imported: it is no script, no engine, no table and no sound that is known here.",
+                name=path.name,
+            )
         )
     if found["engine"]:
         window.at_engines().add_files(found["engine"])

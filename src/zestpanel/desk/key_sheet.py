@@ -6,30 +6,31 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.widgets import label
 
 _MORE = (
-    ("Arrow keys on the grid", "↑ ↓ the same text by other voices, ← → the same voice on other texts"),
-    ("Enter on the grid", "Play the cell"),
-    ("1 to 5 in the booth", "Rate the clip"),
+    (tr("Arrow keys on the grid"), tr("↑ ↓ the same text by other voices, ← → the same voice on other texts")),
+    (tr("Enter on the grid"), tr("Play the cell")),
+    (tr("1 to 5 in the booth"), tr("Rate the clip")),
 )
 
 
 class KeySheet(QDialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Shortcuts")
+        self.setWindowTitle(tr("Shortcuts"))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(24, 18, 24, 20)
-        outer.addWidget(label("Shortcuts", "page"))
+        outer.addWidget(label(tr("Shortcuts"), "page"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(3)
         outer.addLayout(grid)
         deeds = [d for d in ACTIONS if not d.id.startswith("lane_")]
         lines = [(QKeySequence(d.keys.split(" ")[0]).toString(), d.text) for d in deeds if d.keys]
-        lines.insert(8, ("1 to 9", "Hear that lane, from the same place in the text"))
+        lines.insert(8, (tr("1 to 9"), tr("Hear that lane, from the same place in the text")))
         lines += list(_MORE)
         half = (len(lines) + 1) // 2
         for index, (keys, text) in enumerate(lines):

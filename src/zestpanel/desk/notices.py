@@ -8,6 +8,7 @@ from datetime import datetime
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, open_at, set_role
@@ -60,7 +61,10 @@ class Notices(QWidget):
         """It is quiet again: how many were said beside those that were shown."""
         others, self._at_once = self._at_once - MOST_AT_ONCE, 0
         if others > 0:
-            self._show("problem", f"{others} more like these were said: all are listed in Help, What was said.")
+            self._show(
+                "problem",
+                tr("{others} more like these were said: all are listed in Help, What was said.", others=others),
+            )
 
     def _show(self, level: str, text: str) -> None:
         for older in [one for one in self._shown if one.property("words") == text]:
@@ -78,7 +82,7 @@ class Notices(QWidget):
         words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         set_role(words, "bad" if level == "problem" else "")
         row.addWidget(words, 1)
-        row.addWidget(button("Close", lambda: self._close(frame), role="link"), 0, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(button(tr("Close"), lambda: self._close(frame), role="link"), 0, Qt.AlignmentFlag.AlignTop)
         frame.setAccessibleName(text)
         self.newest = words
         self._column.addWidget(frame)
@@ -137,17 +141,17 @@ class NoticesDialog(QDialog):
 
     def __init__(self, parent: QWidget, said: list[Said]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What was said")
+        self.setWindowTitle(tr("What was said"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         self.table = Table()
-        self.table.setAccessibleName("Notices")
+        self.table.setAccessibleName(tr("Notices"))
         rows = [[f"{one.at:%H:%M:%S}", "problem" if one.level == "problem" else "", one.text] for one in reversed(said)]
-        self.table.show_rows(["at", "", "what"], rows or [["", "", "Nothing was said yet."]], wide=2)
+        self.table.show_rows([tr("at"), "", tr("what")], rows or [["", "", tr("Nothing was said yet.")]], wide=2)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy", self.table.copy))
+        foot.addWidget(button(tr("Copy"), self.table.copy))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 820, 460)

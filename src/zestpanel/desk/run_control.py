@@ -14,6 +14,7 @@ from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.texts import tr
 
 if TYPE_CHECKING:
     from zestpanel.desk.state import DeskState
@@ -56,7 +57,7 @@ class RunControl(QObject):
         thread."""
         state = self._state
         if self.goes_on:
-            state.complain("A run is going on: wait for its end, or stop it.")
+            state.complain(tr("A run is going on: wait for its end, or stop it."))
             return
         self._beginning = True
         self._failures.clear()
@@ -119,11 +120,18 @@ class RunControl(QObject):
         if event.text:
             self._state.complain(event.text)
         elif progress is not None:
-            failed = f", {progress.failed} failed" if progress.failed else ""
+            failed = tr(", {failed} failed", failed=progress.failed) if progress.failed else ""
             if self._failures:
                 reason, most = self._failures.most_common(1)[0]
-                failed += f": {reason}" if most == progress.failed else f", {most} of them so: {reason}"
-            self._state.say(f"{progress.done} takes rendered{failed}" + ("" if failed.endswith(".") else "."))
+                failed += (
+                    f": {reason}"
+                    if most == progress.failed
+                    else tr(", {most} of them so: {reason}", most=most, reason=reason)
+                )
+            self._state.say(
+                tr("{done} takes rendered{failed}", done=progress.done, failed=failed)
+                + ("" if failed.endswith(".") else ".")
+            )
         self.ended.emit()
         self.changed.emit()
         if self.run is not None:
@@ -137,8 +145,10 @@ class RunControl(QObject):
             if found:
                 said = " ".join(in_words(state.name(c.candidate), earlier, c) for earlier, c in found[:MOST_NAMED])
                 if len(found) > MOST_NAMED:
-                    said += f" So do {len(found) - MOST_NAMED} more."
-                state.complain(f"{said} Select both runs under Runs, to hear it and to keep then and now apart.")
+                    said += tr(" So do {found} more.", found=len(found) - MOST_NAMED)
+                state.complain(
+                    tr("{said} Select both runs under Runs, to hear it and to keep then and now apart.", said=said)
+                )
 
         project = state.project
         state.background.run(

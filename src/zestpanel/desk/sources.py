@@ -12,6 +12,7 @@ from zestpanel.core.domain.money import shown
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -32,9 +33,9 @@ class SourceDialog(QDialog):
         self.table.show_rows(head, rows, numbers=numbers)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addWidget(button(tr("Copy table"), self.table.copy))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 760, 480)
 
@@ -57,8 +58,8 @@ def behind_takes(
                 else str(values.get(f"{name}_why") or "–")
             )
         rows.append([titles.get(take.passage_version_id, ""), str(take.repeat), f"{take.duration_s:.2f}", *cells])
-    how = "The card shows the median over these takes and the span of the middle half."
-    head = ["passage", "repeat", "length s", *(one.label for one in measures.values())]
+    how = tr("The card shows the median over these takes and the span of the middle half.")
+    head = [tr("passage"), tr("repeat"), tr("length s"), *(one.label for one in measures.values())]
     return SourceDialog(parent, title, how, head, rows, list(range(1, len(head))))
 
 
@@ -76,7 +77,7 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
                 [
                     titles.get(take.passage_version_id, ""),
                     str(take.repeat),
-                    "typed" if t.typed else "cold" if t.cold else "warm",
+                    tr("typed") if t.typed else tr("cold") if t.cold else tr("warm"),
                     s(t.connected_s),
                     s(t.first_byte_s),
                     s(t.first_sound_s),
@@ -90,7 +91,7 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
         [
             titles.get(r.passage_version_id, ""),
             str(r.repeat),
-            "failed",
+            tr("failed"),
             r.failure_kind,
             r.failure_text,
             "",
@@ -99,26 +100,26 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
             "",
             "",
         ]
-        for r in project.journal.rows(state="failed")
+        for r in project.journal.rows(state=tr("failed"))
         if r.candidate_id == row.candidate.id
     ]
     head = [
-        "passage",
-        "repeat",
+        tr("passage"),
+        tr("repeat"),
         "",
-        "connected",
-        "first byte",
-        "first sound",
-        "whole clip",
-        "stall-free from",
-        "load",
-        "real-time factor",
+        tr("connected"),
+        tr("first byte"),
+        tr("first sound"),
+        tr("whole clip"),
+        tr("stall-free from"),
+        tr("load"),
+        tr("real-time factor"),
     ]
-    how = (
+    how = tr(
         "Seconds from the start of each request by the monotonic clock. Cold requests, and waits typed in by hand, are "
         "kept out of the medians."
     )
-    return SourceDialog(parent, f"Waits: {row.name}", how, head, rows + failures, list(range(3, 10)))
+    return SourceDialog(parent, tr("Waits: {name}", name=row.name), how, head, rows + failures, list(range(3, 10)))
 
 
 def behind_score(parent: QWidget, project: Project, row: Row) -> SourceDialog:
@@ -127,32 +128,45 @@ def behind_score(parent: QWidget, project: Project, row: Row) -> SourceDialog:
     rows = [
         [
             listeners[r.listener_id].alias,
-            ", ".join(listeners[r.listener_id].languages) or "not stated",
+            ", ".join(listeners[r.listener_id].languages) or tr("not stated"),
             passages[r.passage_version_id],
             f"{r.score:g}",
-            "simulated" if listeners[r.listener_id].simulated else r.origin,
+            tr("simulated") if listeners[r.listener_id].simulated else r.origin,
         ]
         for r in project.answers.ratings()
         if r.candidate_id == row.candidate.id and r.passage_version_id in passages
     ]
     score = row.score
-    how = "No ratings yet."
+    how = tr("No ratings yet.")
     if score is not None:
-        parts = [f"Mean {score.mean:.2f}."]
+        parts = [tr("Mean {mean}.", mean=f"{score.mean:.2f}")]
         for interval, words in (
-            (score.crossed, "95 % for other listeners and other texts of the kind (crossed bootstrap)"),
-            (score.by_listener, "t interval over listener means"),
-            (score.naive, "naive t interval over all ratings, for comparison with other tables only"),
+            (score.crossed, tr("95 % for other listeners and other texts of the kind (crossed bootstrap)")),
+            (score.by_listener, tr("t interval over listener means")),
+            (score.naive, tr("naive t interval over all ratings, for comparison with other tables only")),
         ):
             if interval is not None:
-                parts.append(f"{interval.low:.2f} to {interval.high:.2f}: {words}.")
+                parts.append(
+                    tr("{low} to {high}: {words}.", low=f"{interval.low:.2f}", high=f"{interval.high:.2f}", words=words)
+                )
         if score.these_texts != score.letters:
-            parts.append(f"Letters for these very texts alone: {score.these_texts}; for others too: {score.letters}.")
+            parts.append(
+                tr(
+                    "Letters for these very texts alone: {these_texts}; for others too: {letters}.",
+                    these_texts=score.these_texts,
+                    letters=score.letters,
+                )
+            )
         how = " ".join(parts) + (
-            " Ratings of a language the listener does not speak, or is not known to, are listed and do not count."
+            tr(" Ratings of a language the listener does not speak, or is not known to, are listed and do not count.")
         )
     return SourceDialog(
-        parent, f"Ratings: {row.name}", how, ["listener", "speaks", "passage", "score", "from"], rows, [3]
+        parent,
+        tr("Ratings: {name}", name=row.name),
+        how,
+        [tr("listener"), tr("speaks"), tr("passage"), tr("score"), tr("from")],
+        rows,
+        [3],
     )
 
 
@@ -165,26 +179,41 @@ def behind_month(parent: QWidget, name: str, plan: Plan, cost: VolumeCost) -> So
     month = cost.month
     rows = [[text, shown(money.amount), money.currency] for text, money in month.lines]
     if month.total is not None:
-        rows.append(["month", shown(month.total.amount), month.total.currency])
+        rows.append([tr("month"), shown(month.total.amount), month.total.currency])
     rates = cost.rates
-    pace = f"{rates.characters_per_minute:.0f} characters a minute, " + (
-        "assumed: nothing measured yet" if rates.assumed else f"measured on {rates.takes} takes"
+    pace = tr(
+        "{characters_per_minute} characters a minute, ", characters_per_minute=f"{rates.characters_per_minute:.0f}"
+    ) + (tr("assumed: nothing measured yet") if rates.assumed else tr("measured on {takes} takes", takes=rates.takes))
+    dated = tr(", price of {dated}", dated=plan.dated) if plan.dated else tr(", price without a date")
+    how = tr(
+        "{name}{dated}. {characters} characters a month at {pace}.",
+        name=plan.name,
+        dated=dated,
+        characters=f"{cost.characters:,.0f}",
+        pace=pace,
     )
-    dated = f", price of {plan.dated}" if plan.dated else ", price without a date"
-    how = f"{plan.name}{dated}. {cost.characters:,.0f} characters a month at {pace}."
     if cost.between is not None:
         low, high = cost.between
-        how += (
-            f" For other texts of the kind the month lies between {shown(low.amount)} and {high} (95 %, by the pace)."
+        how += tr(
+            " For other texts of the kind the month lies between {amount} and {high} (95 %, by the pace).",
+            amount=shown(low.amount),
+            high=high,
         )
     if plan.source:
-        how += f" Source: {plan.source}."
+        how += tr(" Source: {source}.", source=plan.source)
     if not month.covers:
-        how += f" The plan stops {month.short_by:,.0f} units short of this volume."
+        how += tr(" The plan stops {short_by} units short of this volume.", short_by=f"{month.short_by:,.0f}")
     elif cost.why_not:
-        how += f" Not computed: {cost.why_not}."
+        how += tr(" Not computed: {why_not}.", why_not=cost.why_not)
     if cost.requests_per_episode > 1:
-        how += f" An episode is cut into {cost.requests_per_episode} requests."
+        how += tr(
+            " An episode is cut into {requests_per_episode} requests.", requests_per_episode=cost.requests_per_episode
+        )
     if rates.billed_per_character != 1:
-        how += f" The plan counts {rates.billed_per_character:.2f} for each character of the script."
-    return SourceDialog(parent, f"Money: {name}", how, ["line of the tariff", "amount", ""], rows, [1])
+        how += tr(
+            " The plan counts {billed_per_character} for each character of the script.",
+            billed_per_character=f"{rates.billed_per_character:.2f}",
+        )
+    return SourceDialog(
+        parent, tr("Money: {name}", name=name), how, [tr("line of the tariff"), tr("amount"), ""], rows, [1]
+    )

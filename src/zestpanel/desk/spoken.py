@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.texts import tr
 from zestpanel.desk.playing.microphone import LONGEST_S, Microphone
 from zestpanel.desk.widgets import button, label
 
@@ -28,11 +29,15 @@ class SpokenRemark(QWidget):
         self.microphone = Microphone(self)
         self.microphone.ticked.connect(self._show)
         self.microphone.ended.connect(self._stop)
-        self.record = button("Say it aloud", self.toggle, tip=f"Records up to {LONGEST_S / 60:.0f} minutes")
+        self.record = button(
+            tr("Say it aloud"),
+            self.toggle,
+            tip=tr("Records up to {longest_s} minutes", longest_s=f"{LONGEST_S / 60:.0f}"),
+        )
         self._told = label("", "quiet")
-        self.hear = button("Hear it", lambda: hear(self.clip) if hear is not None and self.clip else None)
+        self.hear = button(tr("Hear it"), lambda: hear(self.clip) if hear is not None and self.clip else None)
         self.hear.setProperty("wanted", hear is not None)
-        self.drop = button("Throw it away", self.clear)
+        self.drop = button(tr("Throw it away"), self.clear)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         for one in (self.record, self.hear, self.drop):
@@ -55,7 +60,7 @@ class SpokenRemark(QWidget):
         self.clip = None
         self.begun.emit()
         if not self.microphone.start():
-            self._told.setText("The microphone cannot be opened: another program may have it, or may forbid it.")
+            self._told.setText(tr("The microphone cannot be opened: another program may have it, or may forbid it."))
             return
         self._show()
 
@@ -63,7 +68,7 @@ class SpokenRemark(QWidget):
         self.clip = self.microphone.stop()
         self._show()
         if self.clip is None:
-            self._told.setText("Nothing came from the microphone.")
+            self._told.setText(tr("Nothing came from the microphone."))
         self.changed.emit()
 
     def finish(self) -> Clip | None:
@@ -81,10 +86,14 @@ class SpokenRemark(QWidget):
 
     def _show(self) -> None:
         recording = self.microphone.recording
-        self.record.setText("Stop recording" if recording else "Say it anew" if self.clip else "Say it aloud")
+        self.record.setText(
+            tr("Stop recording") if recording else tr("Say it anew") if self.clip else tr("Say it aloud")
+        )
         self.hear.setVisible(bool(self.hear.property("wanted")) and self.clip is not None)
         self.drop.setVisible(self.clip is not None)
         if recording:
-            self._told.setText(f"Recording, {self.microphone.seconds:.0f} s")
+            self._told.setText(tr("Recording, {seconds} s", seconds=f"{self.microphone.seconds:.0f}"))
         else:
-            self._told.setText(f"{self.clip.duration_s:.1f} s said" if self.clip is not None else "")
+            self._told.setText(
+                tr("{duration_s} s said", duration_s=f"{self.clip.duration_s:.1f}") if self.clip is not None else ""
+            )

@@ -18,6 +18,7 @@ from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.measuring.measuring import measure_missing
 from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 from zestpanel.desk.background import Background
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.run_control import RunControl
@@ -80,7 +81,9 @@ class DeskState(QObject):
         if isinstance(error, Cancelled):
             return
         known = isinstance(error, ZestError | str)
-        self.notice.emit("problem", str(error) if known else f"That did not work: {error}. The project is as it was.")
+        self.notice.emit(
+            "problem", str(error) if known else tr("That did not work: {error}. The project is as it was.", error=error)
+        )
 
     # -- names, and hiding them
 
@@ -125,7 +128,7 @@ class DeskState(QObject):
 
     def detail(self, candidate: Candidate) -> str:
         if self._letters is not None:
-            return "label hidden"
+            return tr("label hidden")
         return candidate_detail(candidate, self.bench.engines.get(candidate.engine))
 
     # -- where we are
@@ -179,13 +182,13 @@ class DeskState(QObject):
     def undo(self) -> None:
         label = self.project.history.undo()
         if label:
-            self.say(f"Taken back: {label}.")
+            self.say(tr("Taken back: {label}.", label=label))
             self.refresh()
 
     def redo(self) -> None:
         label = self.project.history.redo()
         if label:
-            self.say(f"Done again: {label}.")
+            self.say(tr("Done again: {label}.", label=label))
             self.refresh()
 
     def refresh(self) -> None:

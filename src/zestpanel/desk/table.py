@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.report.tables import as_tsv
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
@@ -125,7 +126,7 @@ class Table(QTableWidget):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         for column, name in enumerate(head):
-            item = QTableWidgetItem(name)
+            item = QTableWidgetItem(word(name))
             item.setTextAlignment(right if column in numbers else left)
             self.setHorizontalHeaderItem(column, item)
         self._fill_on = self._filling(set(numbers), set(bad), dict(tips or {}))
@@ -214,30 +215,32 @@ class Table(QTableWidget):
 
     def add_table_actions(self, menu: QMenu, column: int) -> None:
         """What every table can do: copy, sort, show fewer rows or columns."""
-        menu.addAction("Copy", self.copy)
+        menu.addAction(tr("Copy"), self.copy)
         name = self._head[column]
         if name:
-            menu.addAction(f"Sort by {name}, low first", lambda: self.sort_by(name))
-            menu.addAction(f"Sort by {name}, high first", lambda: self.sort_by(name, downwards=True))
+            menu.addAction(tr("Sort by {name}, low first", name=word(name)), lambda: self.sort_by(name))
+            menu.addAction(
+                tr("Sort by {name}, high first", name=word(name)), lambda: self.sort_by(name, downwards=True)
+            )
         if self._sorted is not None:
-            menu.addAction("In the order they came in", lambda: self.sort_by(""))
-        menu.addAction("Show only rows with …", self._ask_what_to_show)
+            menu.addAction(tr("In the order they came in"), lambda: self.sort_by(""))
+        menu.addAction(tr("Show only rows with …"), self._ask_what_to_show)
         if self._only:
             hidden = len(self._rows) - len(self._shown_rows())
-            menu.addAction(f"Show all rows ({hidden} hidden)", lambda: self.show_only(""))
-        columns = menu.addMenu("Columns")
+            menu.addAction(tr("Show all rows ({hidden} hidden)", hidden=hidden), lambda: self.show_only(""))
+        columns = menu.addMenu(tr("Columns"))
         assert columns is not None
         for k, title in enumerate(self._head):
             if not title:
                 continue
-            action = columns.addAction(title)
+            action = columns.addAction(word(title))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(not self.isColumnHidden(k))
             action.triggered.connect(lambda on, at=k: self.setColumnHidden(at, not on))
 
     def _ask_what_to_show(self) -> None:
-        words, good = QInputDialog.getText(self, "Show only rows with", "Words in them", text=self._only)
+        words, good = QInputDialog.getText(self, tr("Show only rows with"), tr("Words in them"), text=self._only)
         if good:
             self.show_only(words)
 

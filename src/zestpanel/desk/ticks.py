@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.widgets import button, label
 
 
@@ -30,9 +31,9 @@ class Ticks(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
         head.addWidget(label(title, "strong"), 1)
-        self.all = button("All", lambda: self.tick(set(names)), role="link")
+        self.all = button(tr("All"), lambda: self.tick(set(names)), role="link")
         head.addWidget(self.all)
-        head.addWidget(button("None", lambda: self.tick(set()), role="link"))
+        head.addWidget(button(tr("None"), lambda: self.tick(set()), role="link"))
         column.addLayout(head)
         column.addWidget(self.list, 1)
         self.list.itemChanged.connect(lambda _: self._changed())

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -22,7 +23,7 @@ class Trail(QWidget):
         self.setObjectName("trail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The trail: eight steps")
+        self.setAccessibleName(tr("The trail: eight steps"))
         self._state = state
         self._on = "renders"
         self._states = step_states(state.bench, state.standing)

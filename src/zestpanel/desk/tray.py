@@ -17,13 +17,14 @@ from zestpanel.core.domain.take import Mark, Measured, Take
 from zestpanel.core.listening.material import Around, heard_clip
 from zestpanel.core.measures.silence import pause_spans
 from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
+from zestpanel.core.texts import tr
 
 if TYPE_CHECKING:
     from zestpanel.core.store.project import Project
     from zestpanel.desk.state import DeskState
 
 MOST_LANES = 9  # as many as there are digit keys
-PINS = "pinned lanes"  # the document that keeps them
+PINS = tr("pinned lanes")  # the document that keeps them
 SHOWN_PAUSE_S = 0.4  # from when on a pause is drawn
 
 
@@ -99,11 +100,16 @@ class Tray(QObject):
         """Keep the selected candidate's lane among the first wherever one goes, or no longer."""
         candidate = self._state.candidate()
         if candidate is None or self._state.labels_hidden:
-            self._state.complain("Show the labels and choose a candidate: its lane can then be pinned.")
+            self._state.complain(tr("Show the labels and choose a candidate: its lane can then be pinned."))
             return
         on = candidate.id not in self.pinned
         if on and len(self.pinned) >= MOST_LANES - 1:
-            self._state.complain(f"{MOST_LANES - 1} lanes are pinned, and one is to be left for what is selected.")
+            self._state.complain(
+                tr(
+                    "{most_lanes} lanes are pinned, and one is to be left for what is selected.",
+                    most_lanes=MOST_LANES - 1,
+                )
+            )
             return
         before = self.pinned
         after = [*before, candidate.id] if on else [one for one in before if one != candidate.id]
@@ -116,9 +122,13 @@ class Tray(QObject):
 
             return do
 
-        if self._state.edit("pinned lanes", put(after), put(before)):
+        if self._state.edit(tr("pinned lanes"), put(after), put(before)):
             name = self._state.name(candidate)
-            self._state.say(f"{name} stays among the first lanes." if on else f"{name} is no longer pinned.")
+            self._state.say(
+                tr("{name} stays among the first lanes.", name=name)
+                if on
+                else tr("{name} is no longer pinned.", name=name)
+            )
 
     def follow(self, *, other_passage: bool, playing: bool, play: bool) -> None:
         """The selection is elsewhere: swap to its lane, or lay out its passage."""
@@ -171,7 +181,7 @@ class Tray(QObject):
         self.load()
 
     def lane_name(self, lane: TrayLane) -> str:
-        return f"take {lane.take.repeat}" if self.repeats else self._state.name(lane.candidate)
+        return tr("take {repeat}", repeat=lane.take.repeat) if self.repeats else self._state.name(lane.candidate)
 
     # -- how it is heard
 
@@ -211,7 +221,7 @@ class Tray(QObject):
     def toggle_loop(self) -> None:
         """Without a loop there is none to take away: words are dragged across for one."""
         if self._player.mixer.loop is None:
-            self._state.say("Drag across the words that are to be heard over and over.")
+            self._state.say(tr("Drag across the words that are to be heard over and over."))
         else:
             self.set_loop(None)
 
@@ -320,7 +330,7 @@ class Tray(QObject):
         """Mark a defect in the heard lane where playback stands."""
         if not self.lanes or self.copies or self.between_neighbours:
             if self.lanes:
-                self._state.complain("Marks belong to the clip as it is: hear it raw and alone to set one.")
+                self._state.complain(tr("Marks belong to the clip as it is: hear it raw and alone to set one."))
             return
         lane, at_s = self.lanes[self._player.mixer.on], self._player.mixer.time_s
         made: list[int] = []
@@ -332,4 +342,4 @@ class Tray(QObject):
             else:
                 made.append(takes.add_mark(lane.take.id, at_s, kind))
 
-        self._state.edit(f"mark '{kind}'", do, lambda: takes.set_mark_removed(made[0], True))
+        self._state.edit(tr("mark '{kind}'", kind=kind), do, lambda: takes.set_mark_removed(made[0], True))

@@ -8,6 +8,7 @@ from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.core.runs.execute.auditioning import Heard, Line, described, hear, kept_answer
+from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
@@ -19,19 +20,19 @@ class TryIt(QDialog):
         super().__init__(parent)
         self._state, self._line = state, line
         name = line.engine.engine
-        self.setWindowTitle(f"Try {name}")
+        self.setWindowTitle(tr("Try {name}", name=name))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"Try {name}", "name"))
-        layout.addWidget(label("The request", "strong"))
+        layout.addWidget(label(tr("Try {name}", name=name), "name"))
+        layout.addWidget(label(tr("The request"), "strong"))
         self.asked, self.answer = self._text(), self._text()
         layout.addWidget(self.asked, 3)
-        layout.addWidget(label("The reply, and what was understood", "strong"))
+        layout.addWidget(label(tr("The reply, and what was understood"), "strong"))
         layout.addWidget(self.answer, 2)
         foot = QHBoxLayout()
-        self.send = button("Send it", self.go, role="main")
-        foot.addWidget(label("A request like any other: journaled, and counted for plan and caps.", "small"), 1)
-        foot.addWidget(button("Close", self.accept))
+        self.send = button(tr("Send it"), self.go, role="main")
+        foot.addWidget(label(tr("A request like any other: journaled, and counted for plan and caps."), "small"), 1)
+        foot.addWidget(button(tr("Close"), self.accept))
         foot.addWidget(self.send)
         layout.addLayout(foot)
         open_at(self, 680, 560)
@@ -69,7 +70,7 @@ class TryIt(QDialog):
 
     def _send(self) -> None:
         self.send.setEnabled(False)
-        self.answer.setPlainText("Asking …")
+        self.answer.setPlainText(tr("Asking …"))
         project, line = self._state.project, self._line
 
         def failed(error: Exception) -> None:
@@ -82,38 +83,45 @@ class TryIt(QDialog):
     def _show_reply(self, heard: Heard) -> None:
         clip, said = heard.clip, heard.reply
         lines = [
-            f"Kept from {day_and_hour(heard.asked_on)}, when the same was asked for." if heard.asked_on else "",
-            f"Sound: {clip.duration_s:.2f} s, {clip.rate_hz} Hz, {clip.channels} channel(s)"
-            + (f", {said['bytes']:,} bytes" if "bytes" in said else ""),
-            f"Voice named in the reply: {said.get('voice_used') or 'none'}",
-            f"Characters billed: {_or_not_stated(said.get('characters_billed'))}",
+            tr("Kept from {day_and_hour}, when the same was asked for.", day_and_hour=day_and_hour(heard.asked_on))
+            if heard.asked_on
+            else "",
+            tr(
+                "Sound: {duration_s} s, {rate_hz} Hz, {channels} channel(s)",
+                duration_s=f"{clip.duration_s:.2f}",
+                rate_hz=clip.rate_hz,
+                channels=clip.channels,
+            )
+            + (tr(", {said} bytes", said=f"{said['bytes']:,}") if "bytes" in said else ""),
+            tr("Voice named in the reply: {get}", get=said.get("voice_used") or tr("none")),
+            tr("Characters billed: {or_not_stated}", or_not_stated=_or_not_stated(said.get("characters_billed"))),
         ]
         if "allowance_left" in said:
             lines += [
-                f"Allowance left: {_or_not_stated(said['allowance_left'])}",
-                f"Word times: {said.get('word_times') or 'none'}",
+                tr("Allowance left: {or_not_stated}", or_not_stated=_or_not_stated(said["allowance_left"])),
+                tr("Word times: {get}", get=said.get("word_times") or tr("none")),
             ]
         timing = said.get("timing")
         if timing:
             t = Timing(**{**timing, "chunks": tuple(map(tuple, timing["chunks"]))})
             phases = (
-                ("connected", t.connected_s),
-                ("request sent", t.sent_s),
-                ("first byte", t.first_byte_s),
-                ("first sound", t.first_sound_s),
-                ("last byte", t.last_byte_s),
-                ("decoded", t.decoded_s),
-                ("loaded", t.load_s),
-                ("plays without a stall from", t.stall_free_start_s()),
+                (tr("connected"), t.connected_s),
+                (tr("request sent"), t.sent_s),
+                (tr("first byte"), t.first_byte_s),
+                (tr("first sound"), t.first_sound_s),
+                (tr("last byte"), t.last_byte_s),
+                (tr("decoded"), t.decoded_s),
+                (tr("loaded"), t.load_s),
+                (tr("plays without a stall from"), t.stall_free_start_s()),
             )
             lines += ["", *(f"{name:<28}{value:8.3f} s" for name, value in phases if value is not None)]
         console = str(said.get("console") or "")
         if verdict := console_verdict(console):
             lines += ["", verdict, "", console.strip()]
         self.answer.setPlainText("\n".join(lines).lstrip("\n"))
-        self.send.setText("Send it again")
+        self.send.setText(tr("Send it again"))
         self.send.setEnabled(True)
 
 
 def _or_not_stated(value: int | None) -> str:
-    return "not stated" if value is None else f"{value:,}"
+    return tr("not stated") if value is None else f"{value:,}"

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from zestpanel.core.texts import dated, tr
+
 
 def day_and_hour(stamp: str) -> str:
     """'27 Nov 20:45' of an ISO stamp."""
-    return f"{datetime.fromisoformat(stamp).astimezone():%-d %b %H:%M}"
+    return dated(datetime.fromisoformat(stamp).astimezone(), tr("d MMM HH:mm"))

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -125,7 +126,7 @@ class KeyButton(QPushButton):
     def set_text(self, text: str) -> None:
         self._words = text
         self.setText("")
-        self.setAccessibleName(f"{text}, key {self._key}")
+        self.setAccessibleName(tr("{words}, key {key}", words=text, key=self._key))
         self.setToolTip(f"{text} ({self._key})")
         self.updateGeometry()
         self.update()

@@ -34,6 +34,7 @@ from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.been import Been
 from zestpanel.desk.booth.booth import Booth
@@ -42,6 +43,7 @@ from zestpanel.desk.defects import DefectsDialog
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.key_sheet import KeySheet
+from zestpanel.desk.language_dialog import LanguageDialog
 from zestpanel.desk.notices import Notices, NoticesDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -112,8 +114,8 @@ class MainWindow(QMainWindow):
         head.setContentsMargins(20, 7, 20, 7)
         head.setSpacing(12)
         self._channel, self._step = label("", "channel"), label("", "quiet")
-        self.menu_button = button("Menu", self._show_menu)
-        self.hide_labels = KeyButton("Hide labels", "H")
+        self.menu_button = button(tr("Menu"), self._show_menu)
+        self.hide_labels = KeyButton(tr("Hide labels"), "H")
         self.hide_labels.clicked.connect(self.state.toggle_labels)
         self.hide_labels.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         head.addWidget(self._channel)
@@ -195,6 +197,7 @@ class MainWindow(QMainWindow):
             "larger": lambda: theme.step_scale(1),
             "smaller": lambda: theme.step_scale(-1),
             "card": self._toggle_card,
+            "language": lambda: LanguageDialog(self, self.state).show(),
             "keys": self._show_keys,
             "said": lambda: NoticesDialog(self, self.notices.said).show(),
             "go_back": lambda: self._go_back(-1),
@@ -223,7 +226,7 @@ class MainWindow(QMainWindow):
     def _show_menu(self) -> None:
         menu = QMenu(self)
         for title in dict.fromkeys(d.menu for d in ACTIONS if d.menu):
-            part = menu.addMenu(title)
+            part = menu.addMenu(word(title))
             assert part is not None
             if title == "Project":
                 self._add_recent(part)
@@ -235,7 +238,7 @@ class MainWindow(QMainWindow):
     def _add_recent(self, menu: QMenu) -> None:
         others = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
         if others:
-            part = menu.addMenu("Opened lately")
+            part = menu.addMenu(tr("Opened lately"))
             assert part is not None
             for folder in others:
                 part.addAction(folder.stem, partial(self._open_project, folder, False))
@@ -277,9 +280,9 @@ class MainWindow(QMainWindow):
             self.pages[self.current].refresh()
 
     def _show_title(self) -> None:
-        channel = self.state.bench.brief.channel or "New channel"
+        channel = self.state.bench.brief.channel or tr("New channel")
         self._channel.setText(channel)
-        self.setWindowTitle(f"{channel} – Zest Panel")
+        self.setWindowTitle(tr("{channel} – Zest Panel", channel=channel))
 
     # pages by their own class, each gone to where one is not there already
 
@@ -324,7 +327,7 @@ class MainWindow(QMainWindow):
         self._make_room()
 
     def _show_labels(self) -> None:
-        self.hide_labels.set_text("Show labels" if self.state.labels_hidden else "Hide labels")
+        self.hide_labels.set_text(tr("Show labels") if self.state.labels_hidden else tr("Hide labels"))
         if self.state.labels_hidden and self.current != "renders":
             self.go_to("renders")  # the other pages are about names
         elif self.current != "renders":
@@ -332,7 +335,7 @@ class MainWindow(QMainWindow):
 
     def _show_history(self) -> None:
         history = self.state.project.history
-        for deed, words, name in (("undo", "Undo", history.undo_label), ("redo", "Redo", history.redo_label)):
+        for deed, words, name in (("undo", tr("Undo"), history.undo_label), ("redo", tr("Redo"), history.redo_label)):
             self.actions_by_id[deed].setText(f"{words}: {name}" if name else words)
             self.actions_by_id[deed].setEnabled(bool(name))
 
@@ -346,19 +349,27 @@ class MainWindow(QMainWindow):
 
         def arrived(found: list[Damage]) -> None:
             if not found:
-                self.state.say(f"{folder.name} is whole: every row can be read, and every clip is there.")
+                self.state.say(tr("{name} is whole: every row can be read, and every clip is there.", name=folder.name))
                 return
-            count = f"{len(found)} place{'s are' if len(found) > 1 else ' is'}"
+            count = trn("{found} place is", "{found} places are", len(found), found=len(found))
             self.state.complain(
-                f"{count} damaged, the first: {found[0]}. Close the window, then 'zestpanel check {folder} --repair' "
-                "puts right what can be, and keeps the damaged database."
+                tr(
+                    "{count} damaged, the first: {found}. Close the window, then 'zestpanel check {folder} "
+                    "--repair' puts right what can be, and keeps the damaged database.",
+                    count=count,
+                    found=found[0],
+                    folder=folder,
+                )
             )
 
         self.state.background.run(lambda: damage_in(folder), arrived, self.state.complain)
 
     def _sound_lost(self) -> None:
         self.state.complain(
-            "The sound device is gone, and playing was paused. Play again: it goes on with the device that is there."
+            tr(
+                "The sound device is gone, and playing was paused. Play again: it goes on with the device "
+                "that is there."
+            )
         )
 
     def _show_keys(self) -> None:
@@ -370,7 +381,9 @@ class MainWindow(QMainWindow):
             return
         take, takes = self.state.tray.lanes[self.state.player.mixer.on].take, self.state.project.takes
         self.state.edit(
-            "preferred take", lambda: takes.star(take.id, not take.starred), lambda: takes.star(take.id, take.starred)
+            tr("preferred take"),
+            lambda: takes.star(take.id, not take.starred),
+            lambda: takes.star(take.id, take.starred),
         )
 
     # -- the booth
@@ -396,12 +409,14 @@ class MainWindow(QMainWindow):
     # -- files
 
     def _new(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "New project", "My channel.zest", "Zest Panel projects (*.zest)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("New project"), "My channel.zest", tr("Zest Panel projects (*.zest)")
+        )
         if name:
             self._open_project(Path(name if name.endswith(".zest") else name + ".zest"), True)
 
     def _open(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Open project (a folder ending in .zest)")
+        name = QFileDialog.getExistingDirectory(self, tr("Open project (a folder ending in .zest)"))
         if name:
             self._open_project(Path(name), False)
 
@@ -409,12 +424,12 @@ class MainWindow(QMainWindow):
         """The demo has a window of its own, by a program of its own: this project stays open."""
         good, _ = QProcess.startDetached(sys.executable, ["-m", "zestpanel", "demo"])
         if good:
-            self.state.say("The demo opens in a window of its own in some seconds.")
+            self.state.say(tr("The demo opens in a window of its own in some seconds."))
         else:
-            self.state.complain("The demo could not be started. Try it from a terminal: zestpanel demo")
+            self.state.complain(tr("The demo could not be started. Try it from a terminal: zestpanel demo"))
 
     def _import(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Import", "", "Scripts, engines, clips and tables (*)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Import"), "", tr("Scripts, engines, clips and tables (*)"))
         self.bring_in([Path(name) for name in names])
 
     def bring_in(self, paths: list[Path]) -> None:
@@ -429,7 +444,7 @@ class MainWindow(QMainWindow):
             clipboard = QApplication.clipboard()
             if clipboard is not None:
                 clipboard.setText(text)
-            self.state.say("The text for a bug report is on the clipboard. It holds no key; look through it first.")
+            self.state.say(tr("The text for a bug report is on the clipboard. It holds no key; look through it first."))
 
         self.state.background.run(lambda: bug_report(project), arrived, self.state.complain)
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from zestpanel.core.errors import AudioError
+from zestpanel.core.texts import tr
 
 Samples = NDArray[np.float32]
 
@@ -21,7 +22,7 @@ class Clip:
 
     def __post_init__(self) -> None:
         if not 1_000 <= self.rate_hz <= 768_000:
-            raise AudioError(f"A sample rate of {self.rate_hz} Hz is outside 1 to 768 kHz.")
+            raise AudioError(tr("A sample rate of {rate_hz} Hz is outside 1 to 768 kHz.", rate_hz=self.rate_hz))
         object.__setattr__(self, "samples", as_samples(self.samples))
         self.samples.setflags(write=False)
 
@@ -53,9 +54,9 @@ def as_samples(values: ArrayLike) -> Samples:
     if array.ndim == 1:
         array = array[:, None]
     if array.ndim != 2 or array.shape[1] == 0 or array.shape[1] > 32:
-        raise AudioError(f"Sound of shape {array.shape} is not (frames, channels).")
+        raise AudioError(tr("Sound of shape {shape} is not (frames, channels).", shape=array.shape))
     if array.shape[0] == 0:
-        raise AudioError("The sound is empty: it has no samples.")
+        raise AudioError(tr("The sound is empty: it has no samples."))
     if array.dtype == np.uint8:
         out = (array.astype(np.float32) - 128.0) / 128.0
     elif np.issubdtype(array.dtype, np.signedinteger):
@@ -63,7 +64,7 @@ def as_samples(values: ArrayLike) -> Samples:
     elif np.issubdtype(array.dtype, np.floating):
         out = array.astype(np.float32)
     else:
-        raise AudioError(f"Samples of type {array.dtype} are not sound.")
+        raise AudioError(tr("Samples of type {dtype} are not sound.", dtype=array.dtype))
     if not np.isfinite(out).all():
-        raise AudioError("The sound contains values that are not numbers.")
+        raise AudioError(tr("The sound contains values that are not numbers."))
     return np.ascontiguousarray(out)

@@ -12,6 +12,7 @@ import soundfile
 from zestpanel.core.audio.clip import Clip, Samples
 from zestpanel.core.audio.kinds import describe_bytes, kind_of_sound, with_true_sizes
 from zestpanel.core.errors import AudioError
+from zestpanel.core.texts import tr
 
 MOST_VALUES: Final = 60_000_000  # samples times channels: 41 minutes at 24 kHz, 240 MB in memory
 SLOWEST_HZ, FASTEST_HZ = 2_000, 384_000
@@ -23,7 +24,7 @@ def decode_here(data: bytes) -> Clip:
     """Decode a whole file held in memory. Raises AudioError naming what the bytes are instead of sound."""
     kind = kind_of_sound(data)
     if kind is None:
-        raise AudioError(f"The reply is {describe_bytes(data)}, not sound.")
+        raise AudioError(tr("The reply is {describe_bytes}, not sound.", describe_bytes=describe_bytes(data)))
     if kind in ("m4a", "webm", "aac"):
         return _packed(data)
     return _by_libsndfile(with_true_sizes(data), {})
@@ -58,12 +59,14 @@ def _by_libsndfile(data: bytes, how: dict[str, Any]) -> Clip:
         with soundfile.SoundFile(io.BytesIO(data), **how) as file:
             rate_hz = int(file.samplerate)
             if not SLOWEST_HZ <= rate_hz <= FASTEST_HZ:
-                raise AudioError(f"The sound has {rate_hz:,} samples a second, which no speech has.")
+                raise AudioError(
+                    tr("The sound has {rate_hz} samples a second, which no speech has.", rate_hz=f"{rate_hz:,}")
+                )
             if file.frames > _NO_LENGTH:  # as programs write it that cannot go back to its beginning
                 return _packed(data)
             samples = _joined(_blocks(file))
     except (soundfile.SoundFileError, RuntimeError, ValueError, OverflowError) as error:
-        raise AudioError(f"The sound cannot be decoded ({str(error).rstrip('.')}).") from error
+        raise AudioError(tr("The sound cannot be decoded ({rstrip}).", rstrip=str(error).rstrip("."))) from error
     return Clip(samples=samples, rate_hz=rate_hz)
 
 
@@ -78,10 +81,12 @@ def _joined(blocks: Iterator[Samples]) -> Samples:
     for block in blocks:
         size += block.size
         if size > MOST_VALUES:
-            raise AudioError(f"The sound is longer than {MOST_VALUES // 1_000_000} million samples.")
+            raise AudioError(
+                tr("The sound is longer than {most_values} million samples.", most_values=MOST_VALUES // 1_000_000)
+            )
         parts.append(block)
     if not parts:
-        raise AudioError("The sound is empty: it has no samples.")
+        raise AudioError(tr("The sound is empty: it has no samples."))
     return np.concatenate(parts) if len(parts) > 1 else parts[0]
 
 
@@ -104,10 +109,10 @@ def _packed(data: bytes) -> Clip:
     try:
         with av.open(io.BytesIO(data), mode="r") as container:
             if not container.streams.audio:
-                raise AudioError("The file has no sound track.")
+                raise AudioError(tr("The file has no sound track."))
             samples = _joined(blocks())
     except (av.error.FFmpegError, ValueError, OSError) as error:
-        raise AudioError(f"The sound cannot be decoded ({error}).") from error
+        raise AudioError(tr("The sound cannot be decoded ({error}).", error=error)) from error
     if not SLOWEST_HZ <= rate_hz <= FASTEST_HZ:
-        raise AudioError(f"The sound has {rate_hz:,} samples a second, which no speech has.")
+        raise AudioError(tr("The sound has {rate_hz} samples a second, which no speech has.", rate_hz=f"{rate_hz:,}"))
     return Clip(samples=samples, rate_hz=rate_hz)

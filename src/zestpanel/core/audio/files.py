@@ -17,6 +17,7 @@ from zestpanel.core.audio.kinds import describe_bytes, is_plain_wav, kind_of_sou
 from zestpanel.core.contained.asking import ask
 from zestpanel.core.errors import AudioError
 from zestpanel.core.own_files import read_regular, written_beside
+from zestpanel.core.texts import tr
 
 LARGEST_FILE: Final = 1_000_000_000
 
@@ -30,7 +31,7 @@ def decode(data: bytes, cancelled: Callable[[], bool] = lambda: False) -> Clip:
     """
     if is_plain_wav(data) or kind_of_sound(data) is None:
         return decode_here(data)
-    head, samples = ask("sound", data, "The sound", error=AudioError, kept="", cancelled=cancelled,
+    head, samples = ask("sound", data, tr("The sound"), error=AudioError, kept="", cancelled=cancelled,
                         weight=_UNPACKS_TO * len(data))  # fmt: skip
     values = np.frombuffer(samples, dtype="<f4").reshape(-1, head["channels"])
     return Clip(samples=values, rate_hz=head["rate_hz"])
@@ -42,8 +43,8 @@ _UNPACKS_TO: Final = 10
 def decode_raw(data: bytes, encoding: str, *, rate_hz: int, channels: int) -> Clip:
     """Decode samples without a header, in one of the stated encodings. Raises AudioError when there are none."""
     if kind_of_sound(data) == "wav" or describe_bytes(data) in ("a web page", "JSON text"):
-        what = "a WAV file" if kind_of_sound(data) else describe_bytes(data)
-        raise AudioError(f"The reply is {what}, not raw samples.")
+        what = tr("a WAV file") if kind_of_sound(data) else describe_bytes(data)
+        raise AudioError(tr("The reply is {what}, not raw samples.", what=what))
     return raw_here(data, encoding, rate_hz=rate_hz, channels=channels)
 
 
@@ -61,9 +62,13 @@ def _of_file(path: Path, decoder: Callable[[bytes], Clip]) -> Clip:
     try:
         data = read_regular(path, LARGEST_FILE)
     except OSError as error:
-        raise AudioError(f"{path.name} cannot be read ({error.strerror or error}).") from error
+        raise AudioError(
+            tr("{name} cannot be read ({strerror}).", name=path.name, strerror=error.strerror or error)
+        ) from error
     if data is None:
-        raise AudioError(f"{path.name} is larger than {LARGEST_FILE // 1_000_000} MB.")
+        raise AudioError(
+            tr("{name} is larger than {largest_file} MB.", name=path.name, largest_file=LARGEST_FILE // 1_000_000)
+        )
     try:
         return decoder(data)
     except AudioError as error:

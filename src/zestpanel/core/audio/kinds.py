@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
+from zestpanel.core.texts import tr
+
 _SIGNATURES: tuple[tuple[bytes, int, str], ...] = (
     (b"WAVE", 8, "wav"),
     (b"fLaC", 0, "flac"),
@@ -37,14 +39,14 @@ def describe_bytes(data: bytes) -> str:
     """A few words on what bytes that are no sound seem to be, for an error sentence."""
     head = data[:512].lstrip().lower()
     if not data:
-        return "nothing at all"
+        return tr("nothing at all")
     if head.startswith((b"<!doctype html", b"<html")):
         return "a web page"
     if head.startswith((b"{", b"[")):
         return "JSON text"
     if head.startswith(b"<"):
         return "XML text"
-    return f"something that is no known sound file (it begins with {data[:8].hex(' ')})"
+    return tr("something that is no known sound file (it begins with {hex})", hex=data[:8].hex(" "))
 
 
 def wav_data_bytes(data: bytes) -> tuple[int, int] | None:

@@ -20,6 +20,7 @@ import platformdirs
 
 from zestpanel.core.own_files import write_whole
 from zestpanel.core.secrets.environment import for_programs
+from zestpanel.core.texts import tr
 
 MOST_MB: Final = 10_000_000
 _PATIENCE_S: Final = 5.0
@@ -66,13 +67,13 @@ def _from_kernel() -> tuple[Accelerator, ...]:
             with contextlib.suppress(OSError, ValueError):
                 sizes.append(int(path.read_text()) // _MB)
     if sizes:
-        return tuple(Accelerator("display device", size, "the kernel") for size in sizes)
+        return tuple(Accelerator(tr("display device"), size, tr("the kernel")) for size in sizes)
     for path in Path("/sys/bus/pci/devices").glob("*/class"):
         with contextlib.suppress(OSError):
             if path.read_text().startswith(_PCI):
-                return (Accelerator("display device", None, "the kernel"),)
+                return (Accelerator(tr("display device"), None, tr("the kernel")),)
     nodes = any(Path("/dev/dri").glob("renderD*")) or any(Path("/dev/accel").glob("*"))
-    return (Accelerator("device for computing", None, "the kernel"),) if nodes else ()
+    return (Accelerator(tr("device for computing"), None, tr("the kernel")),) if nodes else ()
 
 
 def _from_tool(call: tuple[str, ...], read: Callable[[str], list[Accelerator]]) -> list[Accelerator]:
@@ -127,7 +128,7 @@ def stated_accelerator() -> Accelerator | None:
     try:
         written = json.loads(_file().read_text(encoding="utf-8"))
         memory = written["accelerator_mb"]
-        return Accelerator("as you state", int(memory) if memory is not None else None, "you")
+        return Accelerator(tr("as you state"), int(memory) if memory is not None else None, "you")
     except (OSError, ValueError, TypeError, KeyError):
         return None
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.languages import language_name, locale_name
+from zestpanel.core.texts import tr, trn, word
 
 Mask = NDArray[np.bool_]
 
@@ -56,16 +57,29 @@ FACETS: Final[dict[str, Callable[[VoiceRow], tuple[str, ...]]]] = {
     "accent": _regions,
     "gender": lambda row: (row.voice.gender,),
     "age": lambda row: (row.voice.age,),
-    "style": lambda row: row.voice.styles or ("none listed",),
+    "style": lambda row: row.voice.styles or (tr("none listed"),),
     "engine": lambda row: (row.engine.engine,),
     "reached": lambda row: (row.traits.hosted,),
-    "tier": lambda row: (f"{row.voice.tier} (locked)" if row.locked else row.voice.tier or "all plans",),
-    "unlocked": lambda row: ("locked" if row.locked else "by a plan that can be bought",),
+    "tier": lambda row: (
+        tr("{tier} (locked)", tier=row.voice.tier) if row.locked else row.voice.tier or tr("all plans"),
+    ),
+    "unlocked": lambda row: ("locked" if row.locked else tr("by a plan that can be bought"),),
     "commercial use": lambda row: (row.traits.rights,),
     "1,000 characters": lambda row: (row.traits.price_band,),
-    "marked": lambda row: ("favourite",) if row.favourite else ("not marked",),
+    "marked": lambda row: ("favourite",) if row.favourite else (tr("not marked"),),
 }
-COLUMNS: Final = ("", " ", "Voice", "Engine", "Language", "Speaker", "Character", "Styles", "Tier", "Grade")
+COLUMNS: Final = (
+    "",
+    " ",
+    "Voice",
+    tr("Engine"),
+    tr("Language"),
+    tr("Speaker"),
+    tr("Character"),
+    tr("Styles"),
+    tr("Tier"),
+    "Grade",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,19 +112,19 @@ def make_rows(
             favourite, said = notes.get((name, voice.id), (False, ""))
             count = shortlisted.get((name, voice.id), 0)
             locked = bool(voice.tier) and voice.tier not in one.unlocked_tiers
-            made = {"recorded": "from a recording", "described": "from a description"}.get(voice.made, "")
+            made = {"recorded": tr("from a recording"), "described": tr("from a description")}.get(voice.made, "")
             cells = (
                 "★" if favourite else "",
                 f"×{count}" if count else "",
                 voice.label,
                 name,
                 "; ".join(map(locale_name, voice.languages)),
-                ", ".join(part for part in (voice.gender, voice.age) if part != "unknown") or "unknown",
+                ", ".join(word(part) for part in (voice.gender, voice.age) if part != "unknown") or word("unknown"),
                 ", ".join(dict.fromkeys(
                     part for part in (made, *voice.character, *said.split(", "))
                     if part)),
                 ", ".join(voice.styles) or "–",
-                (f"{voice.tier}, locked" if locked else voice.tier) or "all",
+                (tr("{tier}, locked", tier=voice.tier) if locked else voice.tier) or word("all"),
                 voice.grade,
             )  # fmt: skip
             words = " ".join((*cells, voice.id, *voice.languages)).casefold()
@@ -190,8 +204,8 @@ class VoiceIndex:
             return self._text[1]
         found = np.flatnonzero(mask).tolist() if text.startswith(before) else list(range(len(self.rows)))
         words = self._words
-        for word in text.split():
-            found = [i for i in found if word in words[i]]
+        for part in text.split():
+            found = [i for i in found if part in words[i]]
         self._text = (text, self._mask(found))
         return self._text[1]
 
@@ -202,22 +216,35 @@ class VoiceIndex:
         return self._orders[column]
 
 
-def counted(rows: Sequence[VoiceRow]) -> str:
-    """'12 voices: 7 women, 5 men; 3 locked'."""
+def counted(rows: Sequence[VoiceRow], total: int) -> str:
+    """'12 of 40 voices: 7 women, 5 men; 3 locked'."""
     genders = Counter([row.voice.gender for row in rows])
-    words = {"woman": ("woman", "women"), "man": ("man", "men"), "child": ("child", "children")}
-    parts = [f"{n:,} {words[g][n > 1]}" for g, n in genders.most_common() if g in words]
+    words: dict[str, Callable[[int], str]] = {
+        "woman": lambda n: trn("{n} woman", "{n} women", n, n=f"{n:,}"),
+        "man": lambda n: trn("{n} man", "{n} men", n, n=f"{n:,}"),
+        "child": lambda n: trn("{n} child", "{n} children", n, n=f"{n:,}"),
+    }
+    parts = [words[g](n) for g, n in genders.most_common() if g in words]
     locked = sum([row.locked for row in rows if row.voice.tier])
-    text = f"{len(rows):,} voice{'s' if len(rows) != 1 else ''}"
+    if len(rows) == total:
+        text = trn("{rows} voice", "{rows} voices", total, rows=f"{total:,}")
+    else:
+        text = trn("{rows} of {total} voice", "{rows} of {total} voices", len(rows), rows=f"{len(rows):,}",
+                   total=f"{total:,}")  # fmt: skip
     text += f": {', '.join(parts)}" if parts else ""
-    return text + (f"; {locked:,} locked" if locked else "")
+    return text + (tr("; {locked} locked", locked=f"{locked:,}") if locked else "")
 
 
 def price_band(per_thousand: float | None, currency: str) -> str:
     """The band of a price per 1,000 characters; prices for the same work differ fifty-fold."""
     if per_thousand is None:
-        return "price unknown"
-    for bound, words in ((0.0, "nothing"), (0.02, "up to 0.02"), (0.1, "0.02 to 0.10"), (0.5, "0.10 to 0.50")):
+        return tr("price unknown")
+    for bound, words in (
+        (0.0, "nothing"),
+        (0.02, tr("up to 0.02")),
+        (0.1, tr("0.02 to 0.10")),
+        (0.5, tr("0.10 to 0.50")),
+    ):
         if per_thousand <= bound:
             return f"{words} {currency}" if bound else words
-    return f"over 0.50 {currency}"
+    return tr("over 0.50 {currency}", currency=currency)

@@ -17,10 +17,11 @@ from zestpanel.core.catalogue.facts import Engine, Limits, Model, Voice
 from zestpanel.core.catalogue.outside import Claim, OutsideRank
 from zestpanel.core.catalogue.reaching import Stated
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 Listed = Literal["models", "voices", "claims", "outside"]
 LISTED: Final[dict[Listed, type]] = {"models": Model, "voices": Voice, "claims": Claim, "outside": OutsideRank}
-_KEPT: Final = "Nothing was changed."
+_KEPT: Final = tr("Nothing was changed.")
 
 
 _Named = TypeVar("_Named", bound=Model | Voice)
@@ -30,7 +31,7 @@ class ByHand(Stated):
     """All that was stated by hand of one engine."""
 
     vendor: str = ""
-    link: str = Field(default="", description="where it is described")
+    link: str = Field(default="", description=tr("where it is described"))
     note: str = ""
     recommended_by: str = ""
     found: date | None = None
@@ -89,6 +90,6 @@ def _checked(kind: Any, texts: dict[str, Any]) -> Any:
 def heard_of_text(name: str, *, link: str) -> str:
     """The file of an engine that was merely heard of. Raises InputError without a name."""
     if not name.strip():
-        raise InputError("The engine needs a name.", kept="Nothing was added.")
+        raise InputError(tr("The engine needs a name."), kept=tr("Nothing was added."))
     document = {"zest-connector": 1, "engine": name.strip(), "source": link.strip(), "speak": {"kind": "heard of"}}
     return yaml.safe_dump(document, sort_keys=False, allow_unicode=True)

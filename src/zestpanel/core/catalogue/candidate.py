@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from zestpanel.core.catalogue.facts import UNPRICED, Engine, Plan
 from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.texts import tr
 
 
 def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
@@ -17,7 +18,7 @@ def describe_settings(candidate: Candidate, engine: Engine | None) -> str:
         for name, value in candidate.settings.items()
         if factory.get(name) != value
     ]
-    return ", ".join(changed) or "factory settings"
+    return ", ".join(changed) or tr("factory settings")
 
 
 def candidate_name(candidate: Candidate, engine: Engine | None) -> str:
@@ -37,7 +38,7 @@ def short_names(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) 
     names = _told_apart([c for c in candidates if first_of[c.id] is c], engines)
     return {
         c.id: names[first_of[c.id].id]
-        + (f", {c.plan or 'no plan'}" if c.sound_key in bought else "")
+        + (", " + (c.plan or tr("no plan")) if c.sound_key in bought else "")
         for c in candidates
     }  # fmt: skip
 
@@ -62,14 +63,14 @@ def _told_apart(candidates: Sequence[Candidate], engines: Mapping[str, Engine]) 
             names[candidate.id] = name if taken[name] == 1 else f"{name}, {candidate.model} {candidate.model_version}"
         else:
             tuned[name] += 1
-            names[candidate.id] = f"{name}, tuned" + (f" {tuned[name]}" if tuned[name] > 1 else "")
+            names[candidate.id] = tr("{name}, tuned", name=name) + (f" {tuned[name]}" if tuned[name] > 1 else "")
     return names
 
 
 def candidate_detail(candidate: Candidate, engine: Engine | None) -> str:
     """'model · settings', the second line in lists; with the day its sound ended, where it did."""
     model = engine.model(candidate.model) if engine else None
-    until = f"until {candidate.ended_on}" if candidate.ended else ""
+    until = tr("until {ended_on}", ended_on=candidate.ended_on) if candidate.ended else ""
     parts = [until, model.label if model else candidate.model, describe_settings(candidate, engine)]
     return " · ".join(part for part in parts if part and part != "default")
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 from zestpanel.core.catalogue.outside import MEASURED, Claim
+from zestpanel.core.texts import tr
 
 State = Literal["unverified", "confirmed", "refuted"]
 FEWEST: Final = 5  # observations below which a figure of ours confirms and refutes nothing
@@ -30,18 +31,18 @@ class Held:
 
 def hold(claim: Claim, figures: Mapping[str, OwnFigure], by_hand: str = "") -> Held:
     """The state of a claim. by_hand: what the lead set for a claim that no figure of ours can settle."""
-    limits = [(claim.at_most, "at most"), (claim.at_least, "at least")]
+    limits = [(claim.at_most, tr("at most")), (claim.at_least, tr("at least"))]
     stated = [(limit, word) for limit, word in limits if limit is not None]
     if not claim.about or not stated:
         if by_hand in ("confirmed", "refuted"):
-            return Held(claim=claim, state="confirmed" if by_hand == "confirmed" else "refuted", why="set by hand")
-        return Held(claim=claim, state="unverified", why="no figure of ours answers it")
+            return Held(claim=claim, state="confirmed" if by_hand == "confirmed" else "refuted", why=tr("set by hand"))
+        return Held(claim=claim, state="unverified", why=tr("no figure of ours answers it"))
     figure = figures.get(claim.about)
     if figure is None:
-        return Held(claim=claim, state="unverified", why=f"{claim.about}: not measured yet")
+        return Held(claim=claim, state="unverified", why=tr("{about}: not measured yet", about=claim.about))
     shown = f"{MEASURED[claim.about]}: {figure.value:.3g} ({figure.of}, n = {figure.n})"
     if figure.n < FEWEST:
-        return Held(claim=claim, state="unverified", why=f"{shown}: too few to tell")
+        return Held(claim=claim, state="unverified", why=tr("{shown}: too few to tell", shown=shown))
     wrong = (claim.at_most is not None and figure.value > claim.at_most) or (
         claim.at_least is not None and figure.value < claim.at_least
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,13 +44,17 @@ def _facts_of(engine: Engine, own: Sequence[OwnStatement]) -> dict[str, str]:
     out = {
         "reached by": engine.route_label,
         "where it runs": "hosted" if engine.is_hosted else "on this machine",
-        "voices": f"{len(engine.voices):,}, of them {len(usable):,} usable under a plan",
+        "voices": tr(
+            "{voices}, of them {usable} usable under a plan",
+            voices=f"{len(engine.voices):,}",
+            usable=f"{len(usable):,}",
+        ),
         "languages": f"{len(languages)}",
         "voices with styles": f"{styles:,}",
         "models": "; ".join(f"{m.label} {m.version}" for m in engine.models),
         "controls": ", ".join(c.name for c in engine.controls) or "none",
         "marks understood": ", ".join(sorted(n for n, f in engine.marks.items() if f == "yes"))
-        or (f"none of {', '.join(sorted(engine.marks))}" if engine.marks else "unknown"),
+        or (tr("none of {marks}", marks=", ".join(sorted(engine.marks))) if engine.marks else "unknown"),
     }
     for plan in engine.plans:
         price = "; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components)
@@ -70,4 +75,4 @@ def _facts_of(engine: Engine, own: Sequence[OwnStatement]) -> dict[str, str]:
 
 
 def _shown(words: str, disagree: bool) -> str:
-    return f"{words} (sources disagree)" if disagree else words
+    return tr("{words} (sources disagree)", words=words) if disagree else words

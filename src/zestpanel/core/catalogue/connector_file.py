@@ -18,6 +18,7 @@ from zestpanel.core.catalogue.unknown_places import unknown_places
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.money.components import KINDS as COMPONENTS
+from zestpanel.core.texts import tr
 
 LARGEST_BYTES = 10_000_000
 # a character beyond the first plane as JSON escapes it (RFC 8259, section 7), which YAML reads as two halves
@@ -34,19 +35,23 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         loader = Loader(text)
         node = loader.get_single_node()
         if odd := _odd(node, twice=kept):
-            raise ConnectorError(f"{name}, line {odd[0]}: {odd[1]}.", kept="Nothing was added.")
+            raise ConnectorError(
+                tr("{name}, line {odd}: {odd2}.", name=name, odd=odd[0], odd2=odd[1]), kept=tr("Nothing was added.")
+            )
         data = loader.construct_document(node) if node is not None else None
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
-        at = f", line {mark.line + 1}" if mark is not None else ""
-        problem = getattr(error, "problem", None) or "it is not YAML or JSON"
-        raise ConnectorError(f"{name}{at}: {problem}.", kept="Nothing was added.") from error
+        at = tr(", line {line}", line=mark.line + 1) if mark is not None else ""
+        problem = getattr(error, "problem", None) or tr("it is not YAML or JSON")
+        raise ConnectorError(f"{name}{at}: {problem}.", kept=tr("Nothing was added.")) from error
     except (ValueError, RecursionError) as error:
-        raise ConnectorError(f"{name}: a value cannot be read ({error}).", kept="Nothing was added.") from error
+        raise ConnectorError(
+            tr("{name}: a value cannot be read ({error}).", name=name, error=error), kept=tr("Nothing was added.")
+        ) from error
     if not isinstance(data, dict) or "zest-connector" not in data:
         raise ConnectorError(
-            f"{name}, line 1: this is no connector file; it lacks 'zest-connector: 1'.",
-            kept="Nothing was added.",
+            tr("{name}, line 1: this is no connector file; it lacks 'zest-connector: 1'.", name=name),
+            kept=tr("Nothing was added."),
         )
     try:
         engine = _validated(data)
@@ -59,14 +64,21 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         place = tuple(part for part in first["loc"] if part not in _UNION_TAGS)
         within = ("kind",) if first["type"] == "union_tag_invalid" else ()
         line = _line_of(node, (*place, *within))
-        item = _short(".".join(str(part) for part in place)) or "the file"
+        item = _short(".".join(str(part) for part in place)) or tr("the file")
         message = first["msg"].removeprefix("Value error, ")
         if first["type"] == "extra_forbidden":
-            message = "this field is not known here"
+            message = tr("this field is not known here")
         raise ConnectorError(
-            f"{name}, line {line}: {item}: {message[:1].lower()}{message[1:]}.",
-            kept="Nothing was added.",
-            remedy="Correct the line and load the file again.",
+            tr(
+                "{name}, line {line}: {item}: {message}{message2}.",
+                name=name,
+                line=line,
+                item=item,
+                message=message[:1].lower(),
+                message2=message[1:],
+            ),
+            kept=tr("Nothing was added."),
+            remedy=tr("Correct the line and load the file again."),
         ) from error
 
 
@@ -99,11 +111,20 @@ def _refuse_unknown_places(engine: Engine, node: Any, name: str) -> None:
         close = get_close_matches(place, ["text", "voice", "model", "language", "seed", "secret", "output",
                                           *(control.name for control in engine.controls)], n=1)  # fmt: skip
         shown, at = _short(place), _short(".".join(map(str, path)))
-        meant = f" Was {{{close[0]}}} meant?" if close else ""
+        meant = tr(" Was {{{close}}} meant?", close=close[0]) if close else ""
         raise ConnectorError(
-            f"{name}, line {_line_of(node, path)}: {at}: nothing fills {{{shown}}}.{meant}",
-            kept="Nothing was added.",
-            remedy=f"Correct the line; braces that are meant as they stand are doubled: {{{{{shown}}}}}.",
+            tr(
+                "{name}, line {line_of}: {at}: nothing fills {{{shown}}}.{meant}",
+                name=name,
+                line_of=_line_of(node, path),
+                at=at,
+                shown=shown,
+                meant=meant,
+            ),
+            kept=tr("Nothing was added."),
+            remedy=tr(
+                "Correct the line; braces that are meant as they stand are doubled: {{{{{shown}}}}}.", shown=shown
+            ),
         )
 
 
@@ -123,11 +144,13 @@ def _odd(node: yaml.Node | None, *, twice: bool) -> tuple[int, str] | None:
         count += 1
         line = one.start_mark.line + 1
         if id(one) in above:
-            return line, "a part holds itself"
+            return line, tr("a part holds itself")
         if count > _MOST_NODES:
-            return line, f"the file has more than {_MOST_NODES:,} parts, references counted out"
+            return line, tr(
+                "the file has more than {most_nodes} parts, references counted out", most_nodes=f"{_MOST_NODES:,}"
+            )
         if len(above) > _DEEPEST:
-            return line, f"parts stand deeper in one another than {_DEEPEST} levels"
+            return line, tr("parts stand deeper in one another than {deepest} levels", deepest=_DEEPEST)
         below = (*above, id(one))
         if isinstance(one, yaml.SequenceNode):
             waiting += [(part, below) for part in one.value]
@@ -135,7 +158,7 @@ def _odd(node: yaml.Node | None, *, twice: bool) -> tuple[int, str] | None:
             names = set()
             for key, value in one.value:
                 if not twice and isinstance(key, yaml.ScalarNode) and key.value in names:
-                    return key.start_mark.line + 1, f"'{key.value[:60]}' is there twice"
+                    return key.start_mark.line + 1, tr("'{value}' is there twice", value=key.value[:60])
                 if isinstance(key, yaml.ScalarNode):
                     names.add(key.value)
                 waiting.append((value, below))
@@ -149,12 +172,17 @@ def read_connector(path: Path) -> tuple[Engine, str]:
     """(engine, the file's text). Raises ConnectorError."""
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            raise ConnectorError(f"{path.name} is larger than 10 MB and was not read.", kept="Nothing was added.")
+            raise ConnectorError(
+                tr("{name} is larger than 10 MB and was not read.", name=path.name), kept=tr("Nothing was added.")
+            )
         text = path.read_text(encoding="utf-8")
     except UnicodeDecodeError as error:
-        raise ConnectorError(f"{path.name} is not UTF-8 text.", kept="Nothing was added.") from error
+        raise ConnectorError(tr("{name} is not UTF-8 text.", name=path.name), kept=tr("Nothing was added.")) from error
     except OSError as error:
-        raise ConnectorError(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was added.") from error
+        raise ConnectorError(
+            tr("{name} cannot be read ({strerror}).", name=path.name, strerror=error.strerror),
+            kept=tr("Nothing was added."),
+        ) from error
     engine = parse_connector(text, name=path.name)
     refuse_keys(engine, name=path.name)
     return engine, text

@@ -11,9 +11,10 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import Known, OwnStatement, ledger
 from zestpanel.core.catalogue.machine import Verdict
 from zestpanel.core.money.components import Allowance, Once, OwnMachine, PerUnit, Subscription
+from zestpanel.core.texts import tr
 
 _FRICTION: Final = {
-    "needs an account": "an account", "needs a card": "a card", "asks questions first": "questions",
+    "needs an account": tr("an account"), "needs a card": "a card", "asks questions first": "questions",
 }  # fmt: skip
 
 
@@ -38,17 +39,20 @@ def _open(of: EngineTraits) -> tuple[str, ...]:
 def _paying(of: EngineTraits) -> tuple[str, ...]:
     parts = [part for plan in of.engine.plans for part in plan.tariff.components]
     ways = (
-        (Subscription, "by the month or year"), (PerUnit, "by use"), (Once, "once"), (OwnMachine, "own machine"),
-    )  # fmt: skip
+        (Subscription, tr("by the month or year")),
+        (PerUnit, tr("by use")),
+        (Once, "once"),
+        (OwnMachine, "own machine"),
+    )
     found = tuple(words for kind, words in ways if any(isinstance(part, kind) for part in parts))
     if found:
         return found
-    return ("nothing",) if any(isinstance(part, Allowance) for part in parts) else ("no price known",)
+    return ("nothing",) if any(isinstance(part, Allowance) for part in parts) else (tr("no price known"),)
 
 
 def _reached(of: EngineTraits) -> tuple[str, ...]:
     if of.engine.speak.kind == "heard of":
-        return ("only heard of",)
+        return (tr("only heard of"),)
     return ("hosted" if of.engine.is_hosted else "local",)
 
 
@@ -72,7 +76,7 @@ FACETS: Final[dict[str, Callable[[EngineTraits], tuple[str, ...]]]] = {
     "reached": _reached,
     "on this machine": _here,
     "asks before it speaks": _friction,
-    "tried": lambda of: ("tried" if of.tried else "not tried",),
+    "tried": lambda of: ("tried" if of.tried else tr("not tried"),),
 }
 
 

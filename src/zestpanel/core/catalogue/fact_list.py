@@ -11,6 +11,8 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, WithJsonSchema, field_validator
 
+from zestpanel.core.texts import tr
+
 About = Literal["engine", "model", "plan", "voice"]
 Kind = Literal["yes or no", "number", "words", "list"]
 
@@ -40,65 +42,65 @@ def _facts(about: About, *parts: tuple[str, Kind, str, str]) -> list[FactKind]:
 FACTS: Final[tuple[FactKind, ...]] = tuple(
     _facts(
         "engine",
-        ("open", "yes or no", "", "code and weights are published; otherwise it is proprietary"),
-        ("streams", "yes or no", "", "*sound comes while it is still being made"),
-        ("sample rates", "list", "Hz", "rates it returns"),
-        ("formats", "list", "", "kinds of sound file it returns"),
-        ("largest text", "number", "characters", "~in one request"),
-        ("requests at once", "number", "", "~how many may be under way together"),
+        ("open", "yes or no", "", tr("code and weights are published; otherwise it is proprietary")),
+        ("streams", "yes or no", "", tr("*sound comes while it is still being made")),
+        ("sample rates", "list", "Hz", tr("rates it returns")),
+        ("formats", "list", "", tr("kinds of sound file it returns")),
+        ("largest text", "number", "characters", tr("~in one request")),
+        ("requests at once", "number", "", tr("~how many may be under way together")),
         ("requests a minute", "number", "", "~"),
-        ("keeps no data", "yes or no", "", "*texts and sound are not kept by the vendor"),
-        ("data kept", "words", "", "what is kept, where and how long"),
+        ("keeps no data", "yes or no", "", tr("*texts and sound are not kept by the vendor")),
+        ("data kept", "words", "", tr("what is kept, where and how long")),
         ("needs an account", "yes or no", "", "entry friction"),
         ("needs a card", "yes or no", "", "entry friction"),
         ("asks questions first", "yes or no", "", "entry friction"),
-        ("trial", "yes or no", "", "it can be heard on own text before anything is bought"),
-        ("own voices", "number", "", "~how many voices of one's own it keeps"),
-        ("own voices are kept apart", "yes or no", "", "nobody else can use a voice made here"),
-        ("known words only", "number", "words", "own voices know only so many words and make up the rest"),
+        ("trial", "yes or no", "", tr("it can be heard on own text before anything is bought")),
+        ("own voices", "number", "", tr("~how many voices of one's own it keeps")),
+        ("own voices are kept apart", "yes or no", "", tr("nobody else can use a voice made here")),
+        ("known words only", "number", "words", tr("own voices know only so many words and make up the rest")),
         ("voices from recordings", "yes or no", "", ""),
         ("voices from a description", "yes or no", "", ""),
-        ("pitch", "yes or no", "", "can be set"),
-        ("rate", "yes or no", "", "can be set"),
-        ("volume", "yes or no", "", "can be set"),
-        ("several speakers", "yes or no", "", "in one text"),
-        ("books", "yes or no", "", "takes a whole chapter and returns one file"),
-        ("several accounts forbidden", "yes or no", "", "a bench must not lean on several accounts"),
-        ("support", "words", "", "how fast and how good answers are"),
-        ("updates", "words", "", "how often it changes"),
-        ("broken", "words", "", "beta or broken features, which do not count as present"),
-        ("documentation", "words", "", "the address of the good one"),
-        ("terms", "words", "", "the address of the terms"),
+        ("pitch", "yes or no", "", tr("can be set")),
+        ("rate", "yes or no", "", tr("can be set")),
+        ("volume", "yes or no", "", tr("can be set")),
+        ("several speakers", "yes or no", "", tr("in one text")),
+        ("books", "yes or no", "", tr("takes a whole chapter and returns one file")),
+        ("several accounts forbidden", "yes or no", "", tr("a bench must not lean on several accounts")),
+        ("support", "words", "", tr("how fast and how good answers are")),
+        ("updates", "words", "", tr("how often it changes")),
+        ("broken", "words", "", tr("beta or broken features, which do not count as present")),
+        ("documentation", "words", "", tr("the address of the good one")),
+        ("terms", "words", "", tr("the address of the terms")),
     )
     + _facts(
         "model",
         ("licence of code", "words", "", ""),
         ("licence of weights", "words", "", ""),
-        ("training data", "words", "", "what it was trained on, as far as the maker says"),
-        ("disk", "number", "MB", "space its files take"),
-        ("memory", "number", "MB", "memory it needs"),
-        ("video memory", "number", "MB", "memory of the accelerator it needs"),
+        ("training data", "words", "", tr("what it was trained on, as far as the maker says")),
+        ("disk", "number", "MB", tr("space its files take")),
+        ("memory", "number", "MB", tr("memory it needs")),
+        ("video memory", "number", "MB", tr("memory of the accelerator it needs")),
         ("needs an accelerator", "yes or no", "", ""),
-        ("offline", "yes or no", "", "*works without a network"),
-        ("needs a file", "words", "", "a file that must be there, such as its weights"),
-        ("needs a program", "words", "", "a program that must be installed"),
+        ("offline", "yes or no", "", tr("*works without a network")),
+        ("needs a file", "words", "", tr("a file that must be there, such as its weights")),
+        ("needs a program", "words", "", tr("a program that must be installed")),
     )
     + _facts(
         "plan",
         ("commercial use", "yes or no", "", "*"),
-        ("download", "yes or no", "", "*the sound may be downloaded and kept"),
+        ("download", "yes or no", "", tr("*the sound may be downloaded and kept")),
         ("no watermark", "yes or no", "", "*"),
-        ("no attribution", "yes or no", "", "*no credit line is demanded"),
-        ("platforms excluded", "list", "", "where the sound may not be published"),
-        ("term", "words", "", "how long the rights last"),
-        ("users", "number", "", "people who may work with it"),
+        ("no attribution", "yes or no", "", tr("*no credit line is demanded")),
+        ("platforms excluded", "list", "", tr("where the sound may not be published")),
+        ("term", "words", "", tr("how long the rights last")),
+        ("users", "number", "", tr("people who may work with it")),
     )
     + _facts(
         "voice",
-        ("made from", "words", "", "a recording, a design, or stock"),
-        ("consent", "words", "", "who agreed to what, where the voice was made from a person"),
-        ("well-known person", "yes or no", "", "imitates somebody or a character: cannot be chosen"),
-        ("popularity", "words", "", "for information only"),
+        ("made from", "words", "", tr("a recording, a design, or stock")),
+        ("consent", "words", "", tr("who agreed to what, where the voice was made from a person")),
+        ("well-known person", "yes or no", "", tr("imitates somebody or a character: cannot be chosen")),
+        ("popularity", "words", "", tr("for information only")),
     )
 )  # fmt: skip
 
@@ -132,7 +134,15 @@ def read_facts(about: About, given: Any) -> Any:
         kind = BY_NAME.get((about, str(name)))
         if kind is None:
             known = ", ".join(fact.name for fact in FACTS if fact.about == about)
-            raise ValueError(f"'{name}' is no fact of {'an' if about == 'engine' else 'a'} {about}; known: {known}")
+            raise ValueError(
+                tr(
+                    "'{name}' is no fact of {x} {about}; known: {known}",
+                    name=name,
+                    x="an" if about == "engine" else "a",
+                    about=about,
+                    known=known,
+                )
+            )
         several = (isinstance(what, list) and kind.kind != "list") or (
             isinstance(what, list) and bool(what) and isinstance(what[0], dict)
         )  # fmt: skip
@@ -146,11 +156,11 @@ def _checked(kind: FactKind, given: Any) -> dict[str, Any]:
     if kind.kind == "yes or no":
         value = {"yes": True, "no": False}.get(value, value) if isinstance(value, str) else value
         if value == "unknown":
-            raise ValueError(f"'{kind.name}': leave out what is unknown")
+            raise ValueError(tr("'{name}': leave out what is unknown", name=kind.name))
         if not isinstance(value, bool):
-            raise ValueError(f"'{kind.name}' is yes or no")
+            raise ValueError(tr("'{name}' is yes or no", name=kind.name))
     elif kind.kind == "number" and (isinstance(value, bool) or not isinstance(value, int | float)):
-        raise ValueError(f"'{kind.name}' is a number")
+        raise ValueError(tr("'{name}' is a number", name=kind.name))
     elif kind.kind == "list":
         value = value if isinstance(value, list | tuple) else [value]
     elif kind.kind == "words" and not isinstance(value, str):

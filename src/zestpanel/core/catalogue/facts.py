@@ -14,6 +14,7 @@ from zestpanel.core.catalogue.outside import Claim, OutsideRank
 from zestpanel.core.catalogue.reaching import Speak, Stated, VoiceList, VoiceMaking
 from zestpanel.core.catalogue.voice_names import VoiceNames
 from zestpanel.core.money.tariff import Tariff
+from zestpanel.core.texts import tr
 
 # YAML reads bare yes and no as truth values; both ways of writing are taken
 Fact = Annotated[Literal["yes", "no", "unknown"], WithJsonSchema({"enum": ["yes", "no", "unknown", True, False]})]
@@ -99,9 +100,12 @@ class Control(Stated):
     hint: str = ""
     means: Literal["", "style"] = ""
     effect: bool = Field(
-        default=False, description="music, a room, breaths laid over the voice: takes away from the default are kept "
-                                   "out of scores until a person lets them count"
-    )  # fmt: skip
+        default=False,
+        description=tr(
+            "music, a room, breaths laid over the voice: takes away from the default are kept "
+            "out of scores until a person lets them count"
+        ),
+    )
     models: tuple[str, ...] = ()
     voices: tuple[str, ...] = ()
 
@@ -113,13 +117,13 @@ class Control(Stated):
         """'' when the value is allowed, else what is wrong with it."""
         if self.kind == "number":
             if isinstance(value, bool) or not isinstance(value, int | float):
-                return f"{self.name} wants a number"
+                return tr("{name} wants a number", name=self.name)
             if (self.low is not None and value < self.low) or (self.high is not None and value > self.high):
-                return f"{self.name} goes from {self.low} to {self.high}"
+                return tr("{name} goes from {low} to {high}", name=self.name, low=self.low, high=self.high)
         elif self.kind == "choice" and value not in self.choices:
-            return f"{self.name} is one of {', '.join(self.choices)}"
+            return tr("{name} is one of {choices}", name=self.name, choices=", ".join(self.choices))
         elif self.kind == "switch" and not isinstance(value, bool):
-            return f"{self.name} is on or off"
+            return tr("{name} is on or off", name=self.name)
         return ""
 
 
@@ -137,13 +141,15 @@ class Plan(HasFacts):
     name: str = Field(min_length=1)
     tariff: Tariff
     rights: dict[str, Fact] = Field(default_factory=dict)
-    tiers: tuple[str, ...] = Field(default=(), description="voice tiers this plan unlocks")
+    tiers: tuple[str, ...] = Field(default=(), description=tr("voice tiers this plan unlocks"))
     source: str = ""
     dated: date | None = None
-    check_again: date | None = Field(default=None, description="by when the price is to be looked up again")
-    price_list: str = Field(default="", max_length=20_000, description="the price list's own words, kept as a source")
+    check_again: date | None = Field(default=None, description=tr("by when the price is to be looked up again"))
+    price_list: str = Field(
+        default="", max_length=20_000, description=tr("the price list's own words, kept as a source")
+    )
     limits: PlanLimits = PlanLimits()
-    trial: bool = Field(default=False, description="a trial: what it unlocks need not be in the plan bought later")
+    trial: bool = Field(default=False, description=tr("a trial: what it unlocks need not be in the plan bought later"))
 
     @classmethod
     def about(cls) -> About:
@@ -185,7 +191,7 @@ class Engine(HasFacts):
     hosted: bool | None = None
     route: str = ""
     routes: tuple[Route, ...] = ()
-    source: str = Field(default="", description="where the facts of this file are from, unless they say otherwise")
+    source: str = Field(default="", description=tr("where the facts of this file are from, unless they say otherwise"))
     dated: date | None = None
     found: date | None = None
     recommended_by: str = ""
@@ -193,18 +199,18 @@ class Engine(HasFacts):
     models: tuple[Model, ...] = Field(default=(Model(id="default"),), min_length=1)
     voices: tuple[Voice, ...] = ()
     voices_from: VoiceList | None = None
-    voice_names: VoiceNames | None = Field(default=None, description="what the ids of voices are coded with")
+    voice_names: VoiceNames | None = Field(default=None, description=tr("what the ids of voices are coded with"))
     controls: tuple[Control, ...] = ()
     plans: tuple[Plan, ...] = ()
     limits: Limits = Limits()
-    marks: dict[str, Fact] = Field(default_factory=dict, description="delivery marks by SSML element: understood?")
-    notation: Notation | None = Field(default=None, description="how delivery marks are written to the engine")
-    takes_recordings: bool = Field(default=False, description="{reference} is filled with a voice's recording")
+    marks: dict[str, Fact] = Field(default_factory=dict, description=tr("delivery marks by SSML element: understood?"))
+    notation: Notation | None = Field(default=None, description=tr("how delivery marks are written to the engine"))
+    takes_recordings: bool = Field(default=False, description=tr("{reference} is filled with a voice's recording"))
     makes_voices: VoiceMaking | None = Field(
-        default=None, description="http only: how a voice is made of recordings before it can speak"
+        default=None, description=tr("http only: how a voice is made of recordings before it can speak")
     )
-    takes_descriptions: bool = Field(default=False, description="{gender}, {age}, {accent}, {strength} are filled")
-    human: bool = Field(default=False, description="recordings of a person: heard and compared with, never chosen")
+    takes_descriptions: bool = Field(default=False, description=tr("{gender}, {age}, {accent}, {strength} are filled"))
+    human: bool = Field(default=False, description=tr("recordings of a person: heard and compared with, never chosen"))
     claims: tuple[Claim, ...] = ()
     outside: tuple[OutsideRank, ...] = ()
     speak: Speak
@@ -230,16 +236,16 @@ class Engine(HasFacts):
     @model_validator(mode="after")
     def _has_voices(self) -> Engine:
         if self.makes_voices is not None and self.speak.kind != "http":
-            raise ValueError("makes_voices: only a service that is reached by http makes voices")
+            raise ValueError(tr("makes_voices: only a service that is reached by http makes voices"))
         makes_voices = self.takes_recordings or self.takes_descriptions or self.makes_voices is not None
         if self.speak.kind != "heard of" and not (self.voices or self.voices_from is not None or makes_voices):
-            raise ValueError("voices: list at least one, or say with voices_from where the list is fetched")
+            raise ValueError(tr("voices: list at least one, or say with voices_from where the list is fetched"))
         for what, items in (("voice", self.voices), ("model", self.models)):
             ids = [item.id for item in items]
             if len(set(ids)) < len(ids):
                 first = {name: at for at, name in reversed(list(enumerate(ids)))}
                 twice = next(name for at, name in enumerate(ids) if first[name] != at)
-                raise ValueError(f"{what} '{twice}' is listed twice")
+                raise ValueError(tr("{what} '{twice}' is listed twice", what=what, twice=twice))
         return self
 
     @property

@@ -6,6 +6,8 @@ from typing import Any, Final
 
 import yaml
 
+from zestpanel.core.texts import tr
+
 NAME: Final = "Built-in voice"
 _VOICES: Final = (
     ("en", "English", "en-GB"), ("en-us", "English, American", "en-US"), ("de", "German", "de-DE"),
@@ -19,15 +21,15 @@ def first_engine_text() -> str:
     document: dict[str, Any] = {
         "zest-connector": 1,
         "engine": NAME,
-        "note": "Comes with the program, speaks at once and costs nothing: to find one's way, not to publish.",
+        "note": tr("Comes with the program, speaks at once and costs nothing: to find one's way, not to publish."),
         "voices": [{"id": voice, "name": name, "languages": [tag]} for voice, name, tag in _VOICES],
         "controls": [{"name": "pace", "kind": "number", "default": 160, "low": 80, "high": 400, "step": 10,
                       "hint": "words a minute"}],
         "plans": [{
-            "name": "comes with it",
+            "name": tr("comes with it"),
             "tariff": {"currency": "EUR", "components": [{"kind": "subscription", "price": "0", "every": "month"}]},
             "rights": {"commercial use": "yes", "download": "yes", "no watermark": "yes", "no attribution": "yes"},
-            "source": "comes with the program",
+            "source": tr("comes with the program"),
         }],
         "speak": {
             "kind": "command",

@@ -10,6 +10,7 @@ from urllib.parse import urlsplit
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import KEY_NAMES, CommandSpeak, HttpSpeak, Reached, WebSocketSpeak
 from zestpanel.core.errors import ConnectorError
+from zestpanel.core.texts import tr
 
 # further names under which people hand over what only they know (common practice, no source)
 _NAMES: Final = re.compile(
@@ -49,10 +50,12 @@ def refuse_keys(engine: Engine, *, name: str) -> None:
         rest = value.rpartition(" ")[2]
         if value.strip() and (is_key_name(item) or item.lower() == "cookie" or looks_like_key(rest)):
             raise ConnectorError(
-                f"{name}: {where} looks like a key, and a connector file holds none.",
-                kept="Nothing was added.",
-                remedy="Write {secret} in its place and name it with 'secret:'; what is no key may be a variable, "
-                "${ZEST_NAME}.",
+                tr("{name}: {where} looks like a key, and a connector file holds none.", name=name, where=where),
+                kept=tr("Nothing was added."),
+                remedy=tr(
+                    "Write {secret} in its place and name it with 'secret:'; what is no key may be a variable, "
+                    "${ZEST_NAME}."
+                ),
             )
 
 
@@ -64,7 +67,7 @@ def _values(engine: Engine) -> Iterator[tuple[str, str, str]]:
         for before, value in zip(("", *speak.arguments), speak.arguments, strict=False):
             option, joined, rest = value.partition("=")
             yield (
-                "an argument",
+                tr("an argument"),
                 option.lstrip("-") if joined else before.lstrip("-") if before[:1] == "-" else "",
                 (rest if joined else "" if value.startswith("-") or "/" in value else value),
             )

@@ -10,6 +10,7 @@ from typing import Final, Literal
 from zestpanel.core import clock
 from zestpanel.core.catalogue.fact_list import BY_NAME, FACTS, About, FactKind, HasFacts, Statement
 from zestpanel.core.catalogue.facts import Engine, Plan
+from zestpanel.core.texts import tr
 
 PRICE_AGE_DAYS: Final = 90
 FROM_FILE: Final = "connector file"
@@ -45,7 +46,7 @@ class Known:
 
 def described(statement: Statement) -> str:
     """'price page, 2026-10-12', or what is missing."""
-    return ", ".join(str(part) for part in (statement.source or "no source", statement.dated or "no date"))
+    return ", ".join(str(part) for part in (statement.source or tr("no source"), statement.dated or tr("no date")))
 
 
 def ledger(
@@ -143,13 +144,26 @@ def troubles(engine: Engine, own: Sequence[OwnStatement] = (), *, today: date | 
         for name, one in ledger(engine, about, item, own, today=today, age_days=age_days).items():
             if one.disagree:
                 values = "; ".join(f"{s.words} ({described(s)})" for s in one.statements)
-                out.append(f"{where}{name}: sources disagree: {values}")
+                out.append(tr("{where}{name}: sources disagree: {values}", where=where, name=name, values=values))
             elif one.old:
-                out.append(f"{where}{name}: older than {age_days} days, look it up again")
+                out.append(
+                    tr(
+                        "{where}{name}: older than {age_days} days, look it up again",
+                        where=where,
+                        name=name,
+                        age_days=age_days,
+                    )
+                )
     out += [
-        f"{plan.name}: its price has no date" if plan.dated is None
-        else f"{plan.name}: its price is of {plan.dated}, older than {age_days} days"
+        tr("{name}: its price has no date", name=plan.name)
+        if plan.dated is None
+        else tr(
+            "{name}: its price is of {dated}, older than {age_days} days",
+            name=plan.name,
+            dated=plan.dated,
+            age_days=age_days,
+        )
         for plan in engine.plans
         if price_is_old(plan, today=today, age_days=age_days)
-    ]  # fmt: skip
+    ]
     return out

@@ -13,6 +13,7 @@ import psutil
 
 from zestpanel.core.catalogue.accelerators import accelerators
 from zestpanel.core.catalogue.ledger import Known
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,27 +61,52 @@ def fits(needs: Mapping[str, Known], machine: Machine) -> tuple[Verdict, list[st
     memory, disk, video = (_number(needs, name) for name in ("memory", "disk", "video memory"))
     if memory is not None:
         if memory > machine.memory_mb:
-            found("cannot", f"needs {memory:,.0f} MB of memory, this machine has {machine.memory_mb:,}")
+            found(
+                "cannot",
+                tr(
+                    "needs {memory} MB of memory, this machine has {memory_mb}",
+                    memory=f"{memory:,.0f}",
+                    memory_mb=f"{machine.memory_mb:,}",
+                ),
+            )
         elif memory > machine.free_memory_mb:
-            found("slow", f"needs {memory:,.0f} MB of memory, {machine.free_memory_mb:,} are free now")
+            found(
+                "slow",
+                tr(
+                    "needs {memory} MB of memory, {free_memory_mb} are free now",
+                    memory=f"{memory:,.0f}",
+                    free_memory_mb=f"{machine.free_memory_mb:,}",
+                ),
+            )
         else:
             found("runs", "")
     if disk is not None:
         short = disk > machine.free_disk_mb
-        why = f"needs {disk:,.0f} MB on disk, {machine.free_disk_mb:,} are free" if short else ""
+        why = (
+            tr(
+                "needs {disk} MB on disk, {free_disk_mb} are free",
+                disk=f"{disk:,.0f}",
+                free_disk_mb=f"{machine.free_disk_mb:,}",
+            )
+            if short
+            else ""
+        )
         found("cannot" if short else "runs", why)
     needs_accelerator = needs.get("needs an accelerator")
     must = needs_accelerator is not None and needs_accelerator.state == "yes"
     if video is not None or must:
         have = machine.video_memory_mb
         if have is None and machine.accelerator:
-            size = f" of {video:,.0f} MB" if video is not None else ""
-            reasons.append(f"needs an accelerator{size}; there is one that does not say what it has")
+            size = tr(" of {video} MB", video=f"{video:,.0f}") if video is not None else ""
+            reasons.append(tr("needs an accelerator{size}; there is one that does not say what it has", size=size))
         elif have is None:
-            reasons.append("needs an accelerator, and none was found: state it under This machine if there is one")
+            reasons.append(tr("needs an accelerator, and none was found: state it under This machine if there is one"))
             found("unknown" if must else "slow", "")  # what is not known bars nothing
         elif have is not None and video is not None and video > have:
-            found("cannot" if must else "slow", f"needs {video:,.0f} MB of video memory, there are {have:,}")
+            found(
+                "cannot" if must else "slow",
+                tr("needs {video} MB of video memory, there are {have}", video=f"{video:,.0f}", have=f"{have:,}"),
+            )
         else:
             found("runs", "")
     return worst, reasons

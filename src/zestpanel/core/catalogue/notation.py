@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from zestpanel.core.catalogue.reaching import Stated
 from zestpanel.core.domain.mark import KINDS, STRENGTHS
+from zestpanel.core.texts import tr
 
 # what a template may name
 PLACES: Final = ("text", "value", "ms", "seconds", "percent", "factor", "semitones", "db")
@@ -35,17 +36,30 @@ class Notation(Stated):
     @model_validator(mode="after")
     def _fits(self) -> Notation:
         if self.wrap and "{text}" not in self.wrap:
-            raise ValueError("wrap has no {text}")
+            raise ValueError(tr("wrap has no {text}"))
         if self.marks and self.form != "own":
-            raise ValueError("templates for marks need form: own")
+            raise ValueError(tr("templates for marks need form: own"))
         if odd := set(self.pause_ms) - set(STRENGTHS):
-            raise ValueError(f"there is no pause '{sorted(odd)[0]}'; there are {', '.join(STRENGTHS)}")
+            raise ValueError(
+                tr(
+                    "there is no pause '{odd}'; there are {strengths}",
+                    odd=sorted(odd)[0],
+                    strengths=", ".join(STRENGTHS),
+                )
+            )
         for kind, template in self.marks.items():
             if kind not in KINDS:
-                raise ValueError(f"there is no mark '{kind}'; there are {', '.join(KINDS)}")
+                raise ValueError(tr("there is no mark '{kind}'; there are {kinds}", kind=kind, kinds=", ".join(KINDS)))
             for place in _PLACE.findall(template):
                 if place not in PLACES:
-                    raise ValueError(f"marks.{kind}: there is no {{{place}}}; there are {', '.join(PLACES)}")
+                    raise ValueError(
+                        tr(
+                            "marks.{kind}: there is no {{{place}}}; there are {places}",
+                            kind=kind,
+                            place=place,
+                            places=", ".join(PLACES),
+                        )
+                    )
             if not KINDS[kind].point and "{text}" not in template and kind not in ("phoneme", "read as"):
-                raise ValueError(f"marks.{kind}: the words would be lost, {{text}} is missing")
+                raise ValueError(tr("marks.{kind}: the words would be lost, {{text}} is missing", kind=kind))
         return self

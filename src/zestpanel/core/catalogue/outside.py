@@ -8,17 +8,18 @@ from typing import Final, Literal
 from pydantic import Field
 
 from zestpanel.core.catalogue.reaching import Stated
+from zestpanel.core.texts import tr
 
 # What a claim can be held against, and the figure of ours that does it
 MEASURED: Final = {
-    "first sound s": "median wait to the first sound, warm",
-    "whole clip s": "median wait for the whole clip, warm",
-    "real-time factor": "median real-time factor",
-    "price of 1,000 characters": "money per 1,000 characters at the brief's volume",
-    "price of a minute": "money per finished minute at the brief's volume",
-    "words a minute": "median speaking rate",
-    "failures per 100": "failed requests of 100",
-    "panel score": "the panel's mean score",
+    "first sound s": tr("median wait to the first sound, warm"),
+    "whole clip s": tr("median wait for the whole clip, warm"),
+    "real-time factor": tr("median real-time factor"),
+    "price of 1,000 characters": tr("money per 1,000 characters at the brief's volume"),
+    "price of a minute": tr("money per finished minute at the brief's volume"),
+    "words a minute": tr("median speaking rate"),
+    "failures per 100": tr("failed requests of 100"),
+    "panel score": tr("the panel's mean score"),
 }
 
 
@@ -41,7 +42,7 @@ class Claim(Stated):
     at_least: float | None = None
     source: str = ""
     dated: date | None = None
-    interest: str = Field(default="", description="what whoever says so gains by it")
+    interest: str = Field(default="", description=tr("what whoever says so gains by it"))
 
 
 class OutsideRank(Stated):

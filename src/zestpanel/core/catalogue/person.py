@@ -5,6 +5,7 @@ from __future__ import annotations
 import yaml
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 VOICE = "own-voice"
 
@@ -13,7 +14,7 @@ def person_text(name: str, *, language: str, folder: str) -> str:
     """The connector file of a person's recordings. Files are found in the folder by a passage's title, or are brought
     in by hand. Raises InputError without a name or a language."""
     if not name.strip() or not language.strip():
-        raise InputError("A person's recordings need a name and a language.", kept="Nothing was added.")
+        raise InputError(tr("A person's recordings need a name and a language."), kept=tr("Nothing was added."))
     document = {
         "zest-connector": 1,
         "engine": name.strip(),

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from zestpanel.core.catalogue.places import HOLDS_KEY
 from zestpanel.core.errors import FAILURE_KINDS
+from zestpanel.core.texts import tr
 
 
 class Stated(BaseModel):
@@ -28,9 +29,9 @@ class FailureRule(Stated):
     @model_validator(mode="after")
     def _says_something(self) -> FailureRule:
         if self.kind not in FAILURE_KINDS:
-            raise ValueError(f"kind is one of {', '.join(FAILURE_KINDS)}")
+            raise ValueError(tr("kind is one of {failure_kinds}", failure_kinds=", ".join(FAILURE_KINDS)))
         if self.status is None and not self.body_has and not self.header:
-            raise ValueError("a rule needs a status, a header or body_has")
+            raise ValueError(tr("a rule needs a status, a header or body_has"))
         return self
 
 
@@ -44,9 +45,11 @@ Encoding = Literal["file", "pcm_s16le", "pcm_s16be", "pcm_s24le", "pcm_f32le", "
 def _check_place(name: str, place: str, allowed: tuple[str, ...]) -> None:
     kind, _, rest = place.partition(" ")
     if place and kind not in allowed:
-        raise ValueError(f"{name} is one of: {', '.join(allowed)}, followed by a name or path")
+        raise ValueError(
+            tr("{name} is one of: {allowed}, followed by a name or path", name=name, allowed=", ".join(allowed))
+        )
     if kind in ("header", "json", "link", "part") and not rest:
-        raise ValueError(f"{name}: '{kind}' needs a name or path after it")
+        raise ValueError(tr("{name}: '{kind}' needs a name or path after it", name=name, kind=kind))
 
 
 Rate = Annotated[int, Field(ge=4000, le=384_000)]
@@ -62,10 +65,10 @@ class HttpReply(Stated):
     """
 
     audio: str = "body"
-    coded: Literal["base64", "hex"] = Field(default="base64", description="how sound stands in JSON")
+    coded: Literal["base64", "hex"] = Field(default="base64", description=tr("how sound stands in JSON"))
     encoding: Encoding | Literal["content type"] = "file"
     rate_hz: Rate | str | None = Field(
-        default=None, description="of raw samples: a number, 'content type', 'header NAME' or 'json PATH'"
+        default=None, description=tr("of raw samples: a number, 'content type', 'header NAME' or 'json PATH'")
     )
     channels: int = Field(default=1, ge=1, le=8)
     voice_used: str = ""
@@ -77,7 +80,7 @@ class HttpReply(Stated):
     @model_validator(mode="after")
     def _consistent(self) -> HttpReply:
         if self.encoding not in ("file", CONTENT_TYPE) and self.rate_hz is None:
-            raise ValueError("raw samples need a rate_hz")
+            raise ValueError(tr("raw samples need a rate_hz"))
         if isinstance(self.rate_hz, str) and self.rate_hz != CONTENT_TYPE:
             _check_place("rate_hz", self.rate_hz, ("header", "json"))
         _check_place("audio", self.audio, ("body", *PLACES[1:]))
@@ -89,20 +92,24 @@ class HttpReply(Stated):
 class HttpJob(Stated):
     """A service that answers with a job: it is asked again until the job is done, then the sound is fetched."""
 
-    id: str = Field(default="", description="where the job's number sits in the first reply: 'json PATH' or "
-                                            "'header NAME'")  # fmt: skip
-    poll: str = Field(min_length=1, description="address to ask, with {job} in it; or where the first reply names it: "
-                                                "'header Location' or 'json PATH'")  # fmt: skip
-    state: str = Field(description="'json PATH', 'header NAME', or 'status': the HTTP status of the answer")
+    id: str = Field(default="", description=tr("where the job's number sits in the first reply: 'json PATH' or "
+                                            "'header NAME'"))  # fmt: skip
+    poll: str = Field(
+        min_length=1,
+        description=tr(
+            "address to ask, with {job} in it; or where the first reply names it: 'header Location' or 'json PATH'"
+        ),
+    )
+    state: str = Field(description=tr("'json PATH', 'header NAME', or 'status': the HTTP status of the answer"))
     done: tuple[str, ...] = ("done",)
     failed: tuple[str, ...] = ("failed",)
     every_s: float = Field(default=1.0, gt=0, le=60)
-    fetch: str = Field(default="", description="address of the sound, with {job}; empty: in the last reply")
+    fetch: str = Field(default="", description=tr("address of the sound, with {job}; empty: in the last reply"))
 
     @model_validator(mode="after")
     def _numbered(self) -> HttpJob:
         if not self.id and ("{job}" in self.poll or "{job}" in self.fetch):
-            raise ValueError("{job} needs an 'id': where the job's number sits in the first reply")
+            raise ValueError(tr("{job} needs an 'id': where the job's number sits in the first reply"))
         return self
 
     @property
@@ -120,9 +127,9 @@ class TokenCall(Stated):
     query: dict[str, str] = Field(default_factory=dict)
     body: dict[str, Any] | str | None = None
     body_as: Literal["json", "form", "plain"] = "json"
-    at: str = Field(default="json access_token", description="where the token sits in the reply: 'json PATH'")
-    lasts: str = Field(default="", description="where the reply says how many seconds it lasts: 'json PATH'")
-    lasts_s: float = Field(default=600, gt=0, description="how long it lasts where the reply does not say")
+    at: str = Field(default="json access_token", description=tr("where the token sits in the reply: 'json PATH'"))
+    lasts: str = Field(default="", description=tr("where the reply says how many seconds it lasts: 'json PATH'"))
+    lasts_s: float = Field(default=600, gt=0, description=tr("how long it lasts where the reply does not say"))
 
 
 class Reached(Stated):
@@ -131,7 +138,7 @@ class Reached(Stated):
     secret: str = ""
     headers: dict[str, str] = Field(default_factory=dict)
     query: dict[str, str] = Field(default_factory=dict)
-    sign: str = Field(default="", description="plug-in that signs the request")
+    sign: str = Field(default="", description=tr("plug-in that signs the request"))
     proxy: str = ""
     ca_file: str = ""
     reply: HttpReply = HttpReply()
@@ -147,7 +154,11 @@ class Reached(Stated):
             for name, value in named.items():
                 if KEY_NAMES.fullmatch(name) and not HOLDS_KEY.search(value) and "${" not in value and value.strip():
                     raise ValueError(
-                        f"{part}.{name} looks like a key; write {{secret}} in its place and name it with 'secret:'"
+                        tr(
+                            "{part}.{name} looks like a key; write {{secret}} in its place and name it with 'secret:'",
+                            part=part,
+                            name=name,
+                        )
                     )
         return self
 
@@ -158,7 +169,7 @@ class HttpSpeak(Reached):
     address: str = Field(min_length=1)
     body: dict[str, Any] | list[Any] | str | None = None
     body_as: Literal["json", "form", "plain", "multipart"] = "json"
-    files: dict[str, str] = Field(default_factory=dict, description="multipart only: field to the path of a file")
+    files: dict[str, str] = Field(default_factory=dict, description=tr("multipart only: field to the path of a file"))
     stream: bool = False
     token: TokenCall | None = None
     job: HttpJob | None = None
@@ -166,11 +177,11 @@ class HttpSpeak(Reached):
     @model_validator(mode="after")
     def _body_fits(self) -> HttpSpeak:
         if self.body_as in ("form", "multipart") and not isinstance(self.body, dict | None):
-            raise ValueError(f"a {self.body_as} body is a list of names and values")
+            raise ValueError(tr("a {body_as} body is a list of names and values", body_as=self.body_as))
         if self.files and self.body_as != "multipart":
-            raise ValueError("files need body_as: multipart")
+            raise ValueError(tr("files need body_as: multipart"))
         if self.reply.audio.startswith("messages"):
-            raise ValueError("messages come over a WebSocket: use kind: websocket")
+            raise ValueError(tr("messages come over a WebSocket: use kind: websocket"))
         return self
 
 
@@ -180,13 +191,15 @@ class WebSocketSpeak(Reached):
     kind: Literal["websocket"]
     address: str = Field(pattern=r"^(wss?://|\$\{)")
     send: tuple[dict[str, Any] | str, ...] = Field(min_length=1)
-    last: str = Field(default="", description="'json PATH' that is true or filled in the last message; '': it closes")
+    last: str = Field(
+        default="", description=tr("'json PATH' that is true or filled in the last message; '': it closes")
+    )
     reply: HttpReply = HttpReply(audio="messages")
 
     @model_validator(mode="after")
     def _audio_in_messages(self) -> WebSocketSpeak:
         if not self.reply.audio.startswith("messages"):
-            raise ValueError("reply.audio is 'messages' or 'messages PATH'")
+            raise ValueError(tr("reply.audio is 'messages' or 'messages PATH'"))
         _check_place("last", self.last, ("json",))
         return self
 
@@ -199,7 +212,7 @@ class CommandSpeak(Stated):
     kind: Literal["command"]
     arguments: tuple[str, ...] = Field(min_length=1)
     resident: bool = False
-    encoding: Encoding = Field(default="file", description="of the sound it writes: a file, or raw samples")
+    encoding: Encoding = Field(default="file", description=tr("of the sound it writes: a file, or raw samples"))
     rate_hz: Rate | None = None
     channels: int = Field(default=1, ge=1, le=8)
     environment: dict[str, str] = Field(default_factory=dict)
@@ -209,7 +222,7 @@ class CommandSpeak(Stated):
     @model_validator(mode="after")
     def _rate_of_samples(self) -> CommandSpeak:
         if self.encoding != "file" and self.rate_hz is None:
-            raise ValueError("raw samples need a rate_hz")
+            raise ValueError(tr("raw samples need a rate_hz"))
         return self
 
 
@@ -250,22 +263,24 @@ class VoiceMaking(Stated):
 
     address: str = Field(min_length=1)
     method: Literal["POST", "PUT"] = "POST"
-    headers: dict[str, str] = Field(default_factory=dict, description="empty: those of 'speak'")
+    headers: dict[str, str] = Field(default_factory=dict, description=tr("empty: those of 'speak'"))
     body: dict[str, Any] | None = None
     body_as: Literal["json", "form", "multipart"] = "multipart"
-    files: dict[str, str] = Field(default_factory=dict, description="multipart only: field to '{reference}'")
-    id: str = Field(default="json id", description="where the new voice's id sits in the reply: 'json PATH'")
-    poll: str = Field(default="", description="address that says how far the voice is, with {id}; empty: it is ready")
-    state: str = Field(default="json state", description="'json PATH' in what ``poll`` answers")
+    files: dict[str, str] = Field(default_factory=dict, description=tr("multipart only: field to '{reference}'"))
+    id: str = Field(default="json id", description=tr("where the new voice's id sits in the reply: 'json PATH'"))
+    poll: str = Field(
+        default="", description=tr("address that says how far the voice is, with {id}; empty: it is ready")
+    )
+    state: str = Field(default="json state", description=tr("'json PATH' in what ``poll`` answers"))
     done: tuple[str, ...] = ("ready",)
     failed: tuple[str, ...] = ("failed",)
     every_s: float = Field(default=2.0, gt=0, le=60)
-    delete: str = Field(default="", description="address that deletes the voice, with {id}; empty: it cannot be")
+    delete: str = Field(default="", description=tr("address that deletes the voice, with {id}; empty: it cannot be"))
     delete_method: Literal["DELETE", "POST"] = "DELETE"
-    slots: int | None = Field(default=None, ge=1, description="how many voices of one's own it keeps")
-    most_recordings: int = Field(default=1, ge=1, le=50, description="of one voice")
+    slots: int | None = Field(default=None, ge=1, description=tr("how many voices of one's own it keeps"))
+    most_recordings: int = Field(default=1, ge=1, le=50, description=tr("of one voice"))
     visibility: dict[Literal["private", "by link", "public"], str] = Field(
-        default_factory=dict, description="who may use a voice made here, to the service's word for it"
+        default_factory=dict, description=tr("who may use a voice made here, to the service's word for it")
     )
 
     @model_validator(mode="after")
@@ -273,11 +288,11 @@ class VoiceMaking(Stated):
         _check_place("id", self.id, ("json",))
         _check_place("state", self.state, ("json",))
         if self.files and self.body_as != "multipart":
-            raise ValueError("files need body_as: multipart")
+            raise ValueError(tr("files need body_as: multipart"))
         if set(self.files.values()) - {"{reference}"}:
-            raise ValueError("files hold {reference}: no other file of this machine goes out")
+            raise ValueError(tr("files hold {reference}: no other file of this machine goes out"))
         if "{id}" not in self.delete and self.delete:
-            raise ValueError("'delete' names the voice by {id}")
+            raise ValueError(tr("'delete' names the voice by {id}"))
         return self
 
 
@@ -287,20 +302,26 @@ class VoiceList(Stated):
     address: str = Field(min_length=1)
     headers: dict[str, str] = Field(default_factory=dict)
     list: str = "json "
-    each: dict[str, str] = Field(description="field of ours to the path in an entry, 'id' at least")
-    values: dict[str, dict[str, str]] = Field(default_factory=dict, description="field to {their word: ours}")
-    otherwise: dict[str, str] = Field(default_factory=dict, description="field to what an entry without it has")
-    next: str = Field(default="", description="'json PATH' of the next page's address or token, or 'link header'")
-    next_query: str = Field(default="", description="query parameter that takes the token of the next page")
-    page_query: str = Field(default="", description="query parameter that counts pages, until one holds no voice")
+    each: dict[str, str] = Field(description=tr("field of ours to the path in an entry, 'id' at least"))
+    values: dict[str, dict[str, str]] = Field(default_factory=dict, description=tr("field to {their word: ours}"))
+    otherwise: dict[str, str] = Field(default_factory=dict, description=tr("field to what an entry without it has"))
+    next: str = Field(default="", description=tr("'json PATH' of the next page's address or token, or 'link header'"))
+    next_query: str = Field(default="", description=tr("query parameter that takes the token of the next page"))
+    page_query: str = Field(default="", description=tr("query parameter that counts pages, until one holds no voice"))
     first_page: int = 1
 
     @model_validator(mode="after")
     def _fields_known(self) -> VoiceList:
         if "id" not in self.each:
-            raise ValueError("each needs at least 'id'")
+            raise ValueError(tr("each needs at least 'id'"))
         if odd := set(self.each) - VOICE_FIELDS:
-            raise ValueError(f"a voice has no field '{sorted(odd)[0]}'; it has {', '.join(sorted(VOICE_FIELDS))}")
+            raise ValueError(
+                tr(
+                    "a voice has no field '{odd}'; it has {voice_fields}",
+                    odd=sorted(odd)[0],
+                    voice_fields=", ".join(sorted(VOICE_FIELDS)),
+                )
+            )
         return self
 
 

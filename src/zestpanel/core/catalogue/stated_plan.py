@@ -12,13 +12,14 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.money.components import Typed
 from zestpanel.core.money.tariff import Counting, Tariff
 from zestpanel.core.money.typed_parts import part_of, typed_of
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_currency, typed_whole
 
 LIMITS: Final = {
-    "characters_per_request": "characters in a request", "requests_at_once": "requests at once",
-    "requests_per_minute": "requests a minute",
+    "characters_per_request": tr("characters in a request"), "requests_at_once": tr("requests at once"),
+    "requests_per_minute": tr("requests a minute"),
 }  # fmt: skip
-_KEPT: Final = "Nothing was changed."
+_KEPT: Final = tr("Nothing was changed.")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,9 +44,9 @@ def stated_plan(typed: TypedPlan) -> Plan:
     """Raises InputError for what is no number, no currency, or no price at all."""
     name = " ".join(typed.name.split())
     if not name:
-        raise InputError("The plan needs a name.", kept=_KEPT)
+        raise InputError(tr("The plan needs a name."), kept=_KEPT)
     if not typed.lines:
-        raise InputError("A plan has at least one line: a price, a subscription, something included.", kept=_KEPT)
+        raise InputError(tr("A plan has at least one line: a price, a subscription, something included."), kept=_KEPT)
     parts = tuple(part_of(line) for line in typed.lines)
     rights = {name: cast(Fact, says) for name, says in typed.rights.items() if says in ("yes", "no")}
     return Plan(

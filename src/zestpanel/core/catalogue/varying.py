@@ -9,6 +9,7 @@ from zestpanel.core.catalogue.facts import Control, Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.sweep import MOST_POINTS, SweepSpec, Value
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 
 def values_over(control: Control, low: float, high: float, count: int) -> tuple[Value, ...]:
@@ -21,7 +22,13 @@ def values_over(control: Control, low: float, high: float, count: int) -> tuple[
     if control.kind == "switch":
         return (False, True)
     if not (high > low and 2 <= count <= MOST_POINTS):
-        raise InputError(f"{control.name}: a range goes from a smaller to a larger value, in 2 to {MOST_POINTS} steps.")
+        raise InputError(
+            tr(
+                "{name}: a range goes from a smaller to a larger value, in 2 to {most_points} steps.",
+                name=control.name,
+                most_points=MOST_POINTS,
+            )
+        )
     out: list[Value] = []
     for k in range(count):
         value = low + (high - low) * k / (count - 1)
@@ -29,7 +36,7 @@ def values_over(control: Control, low: float, high: float, count: int) -> tuple[
             value = control.low + round((value - control.low) / control.step) * control.step
         value = round(value, 6)
         if problem := control.check(value):
-            raise InputError(f"{problem}.", kept="Nothing was changed.")
+            raise InputError(f"{problem}.", kept=tr("Nothing was changed."))
         if value not in out:
             out.append(value)
     return tuple(out)
@@ -44,7 +51,9 @@ def check_sweep(spec: SweepSpec, candidate: Candidate, engine: Engine) -> None:
     controls = {c.name: c for c in engine.controls if c.applies(model=candidate.model, voice=candidate.voice)}
     for axis in spec.axes:
         if axis.control not in controls:
-            raise InputError(f"{engine.engine} has no setting '{axis.control}' for this voice.")
+            raise InputError(
+                tr("{engine} has no setting '{control}' for this voice.", engine=engine.engine, control=axis.control)
+            )
         for value in axis.values:
             if problem := controls[axis.control].check(value):
-                raise InputError(f"{engine.engine}: {problem}.", kept="Nothing was sent.")
+                raise InputError(f"{engine.engine}: {problem}.", kept=tr("Nothing was sent."))

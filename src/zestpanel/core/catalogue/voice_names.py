@@ -9,6 +9,7 @@ from typing import Any, Final
 from pydantic import Field, field_validator
 
 from zestpanel.core.catalogue.reaching import VOICE_FIELDS, Stated
+from zestpanel.core.texts import tr
 
 LONGEST_ID: Final = 200
 _PLACE: Final = re.compile(r"\{([a-z_]+)\}")
@@ -29,12 +30,12 @@ class VoiceNames(Stated):
     def _places_known(cls, pattern: str) -> str:
         names = _PLACE.findall(pattern)
         if not names:
-            raise ValueError("the pattern has no {place}")
+            raise ValueError(tr("the pattern has no {place}"))
         known = (VOICE_FIELDS | set(_NAMES) | {"skip"}) - {"id", "languages"}
         if odd := next((name for name in names if name not in known), ""):
-            raise ValueError(f"a voice has no '{odd}'; places are {', '.join(sorted(known))}")
+            raise ValueError(tr("a voice has no '{odd}'; places are {known}", odd=odd, known=", ".join(sorted(known))))
         if "}{" in pattern:
-            raise ValueError("two places need a character between them")
+            raise ValueError(tr("two places need a character between them"))
         return pattern
 
     @cached_property

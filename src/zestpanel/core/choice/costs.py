@@ -22,6 +22,7 @@ from zestpanel.core.money.curve import MonthCurve, month_curve
 from zestpanel.core.money.tariff import days_needed, quantity
 from zestpanel.core.money.volume import Rates, VolumeCost, cost_at_volume, usage_at
 from zestpanel.core.money.worked import busier, dearer, kept_minute, pays_back_in, with_retakes, years
+from zestpanel.core.texts import day, tr
 
 _LOOKED_AT: Final = 240  # volumes between which a change of order is looked for
 _NEAR: Final = Decimal("0.1")  # minutes
@@ -90,10 +91,16 @@ def _row(row: Row, brief: Brief, what_if: WhatIf) -> CostRow:
 def _cheapest(rows: Sequence[CostRow], brief: Brief) -> str:
     priced = [one for one in rows if one.cost.own is not None]
     if not priced:
-        return "No candidate has a price then."
+        return tr("No candidate has a price then.")
     best = min(priced, key=lambda one: one.cost.own.amount if one.cost.own else Decimal(0))
-    at = f"{brief.minutes_per_month.normalize():f} minutes"
-    return f"Cheapest then, at {at}: {best.row.name}, {best.row.plan.name}: {best.cost.own} a month."
+    at = tr("{minutes_per_month} minutes", minutes_per_month=f"{brief.minutes_per_month.normalize():f}")
+    return tr(
+        "Cheapest then, at {at}: {name}, {name2}: {own} a month.",
+        at=at,
+        name=best.row.name,
+        name2=best.row.plan.name,
+        own=best.cost.own,
+    )
 
 
 def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]) -> list[str]:
@@ -102,8 +109,18 @@ def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]
     least = min((one.cost.own.amount for one in rows if one.cost.own is not None), default=None)
     if first is None or first.cost.own is None or (least is not None and least <= first.cost.own.amount):
         return []
-    pace = f"at {Rates().characters_per_minute:,.0f} characters a minute assumed"
-    return [f"Not on the shortlist, and cheaper: {first.name}: {first.cost.own} a month, {pace}."]
+    pace = tr(
+        "at {characters_per_minute} characters a minute assumed",
+        characters_per_minute=f"{Rates().characters_per_minute:,.0f}",
+    )
+    return [
+        tr(
+            "Not on the shortlist, and cheaper: {name}: {own} a month, {pace}.",
+            name=first.name,
+            own=first.cost.own,
+            pace=pace,
+        )
+    ]
 
 
 # -- where the order changes
@@ -143,9 +160,22 @@ def _order(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan], brief: Bri
             changes.append((_where(best, low, high, now), then))
             now = then
     if not changes:
-        return [f"{first} is cheapest at every volume up to {end.normalize():f} minutes a month."] if first else []
-    steps = "; ".join(f"from {at:.0f} minutes on {name or 'none covers it'}" for at, name in changes[:_MOST_TOLD])
-    return [f"Cheapest by volume: {first} at first; {steps}."]
+        return (
+            [
+                tr(
+                    "{first} is cheapest at every volume up to {end} minutes a month.",
+                    first=first,
+                    end=f"{end.normalize():f}",
+                )
+            ]
+            if first
+            else []
+        )
+    steps = "; ".join(
+        tr("from {at} minutes on {name}", at=f"{at:.0f}", name=name or tr("none covers it"))
+        for at, name in changes[:_MOST_TOLD]
+    )
+    return [tr("Cheapest by volume: {first} at first; {steps}.", first=first, steps=steps)]
 
 
 def _where(best: Callable[[Decimal], str], low: Decimal, high: Decimal, before: str) -> Decimal:
@@ -172,7 +202,15 @@ def _paybacks(rows: Sequence[CostRow], engines: Mapping[str, Engine], brief: Bri
             for rented in engine.plans:
                 month = pays_back_in(once.tariff, rented.tariff, one.cost.rates, brief, model=one.row.candidate.model)
                 if month is not None:
-                    out.append(f"{engine.engine}: {once.name} has cost less than {rented.name} from month {month} on.")
+                    out.append(
+                        tr(
+                            "{engine}: {name} has cost less than {name2} from month {month} on.",
+                            engine=engine.engine,
+                            name=once.name,
+                            name2=rented.name,
+                            month=month,
+                        )
+                    )
     return out
 
 
@@ -186,11 +224,18 @@ def _days(rows: Sequence[CostRow], brief: Brief) -> list[str]:
         for unit in {part.unit for part in tariff.components if hasattr(part, "every") and hasattr(part, "unit")}:
             days = days_needed(tariff, unit, quantity(use, unit, tariff))
             if days is not None and days > 1:
-                out.append(f"{one.row.name}: an episode takes {days} days of the grant of {one.row.plan.name}.")
+                out.append(
+                    tr(
+                        "{name}: an episode takes {days} days of the grant of {name2}.",
+                        name=one.row.name,
+                        days=days,
+                        name2=one.row.plan.name,
+                    )
+                )
     return list(dict.fromkeys(out))
 
 
 def _overdue(rows: Sequence[CostRow]) -> list[str]:
-    late = {f"{one.row.candidate.engine}, {one.row.plan.name} ({one.row.plan.check_again:%d %b %Y})" for one in rows
+    late = {f"{one.row.candidate.engine}, {one.row.plan.name} ({day(one.row.plan.check_again)})" for one in rows
             if one.row.plan.check_again is not None and one.row.plan.check_again < today()}  # fmt: skip
-    return [f"Prices to be looked up again: {'; '.join(sorted(late))}."] if late else []
+    return [tr("Prices to be looked up again: {late}.", late="; ".join(sorted(late)))] if late else []

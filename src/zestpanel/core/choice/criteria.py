@@ -14,6 +14,7 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.texts import tr
 
 
 class Reading(NamedTuple):
@@ -66,7 +67,7 @@ KINDS: Final = (
     Kind(
         name=COST,
         words="money",
-        unit=lambda brief: f" {brief.currency} a month",
+        unit=lambda brief: tr(" {currency} a month", currency=brief.currency),
         start=lambda brief: (float(brief.budget_per_month or 100), 0.0, 30),
         read=lambda row, _: Reading(None if row.cost.own is None else float(row.cost.own.amount)),
     ),
@@ -80,7 +81,7 @@ KINDS: Final = (
     Kind(name=FAILURES, words="failures", unit=lambda _: " %", times=100, start=lambda _: (0.1, 0.0, 10),
          read=_failures),
     # weighed by those who set a weight for it
-    Kind(name="words wrong", words="words wrong", unit=lambda _: " %", start=lambda _: (20.0, 0.0, 0),
+    Kind(name="words wrong", words=tr("words wrong"), unit=lambda _: " %", start=lambda _: (20.0, 0.0, 0),
          read=_measured("words_wrong")),
 )  # fmt: skip
 
@@ -105,8 +106,18 @@ def bounds_in_words(criteria: Iterable[Criterion], brief: Brief) -> str:
         worst, best = (f"{value * kind.times:g}".replace("-", "−") for value in (one.worst, one.best))
         unit = kind.unit(brief)
         if one.weight > 0:
-            parts.append(f"{kind.words} (weight {one.weight:g}) from {worst}{unit} to {best}{unit}")
-    return f"From not acceptable to as good as it need be: {'; '.join(parts)}." if parts else ""
+            parts.append(
+                tr(
+                    "{words} (weight {weight}) from {worst}{unit} to {best}{unit2}",
+                    words=kind.words,
+                    weight=f"{one.weight:g}",
+                    worst=worst,
+                    unit=unit,
+                    best=best,
+                    unit2=unit,
+                )
+            )
+    return tr("From not acceptable to as good as it need be: {parts}.", parts="; ".join(parts)) if parts else ""
 
 
 def evidence_of(row: Row, language: LanguageScores | None) -> Evidence:

@@ -10,6 +10,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 DOCUMENT = "decisions"
 
@@ -44,29 +45,29 @@ def decide(
     """
     if not why.strip():
         raise InputError(
-            "A choice needs its reason, in a sentence.",
-            kept="Nothing was decided.",
-            remedy="Write why, for whoever reads it in three months.",
+            tr("A choice needs its reason, in a sentence."),
+            kept=tr("Nothing was decided."),
+            remedy=tr("Write why, for whoever reads it in three months."),
         )
     against = what_stands_against(found.rows[candidate_id])
     if against:
         raise InputError(
-            f"{found.rows[candidate_id].name} cannot be chosen: {against[0]}.",
-            kept="Nothing was decided.",
-            remedy="Find the fact out and put it into the connector file, or change the brief.",
+            tr("{name} cannot be chosen: {against}.", name=found.rows[candidate_id].name, against=against[0]),
+            kept=tr("Nothing was decided."),
+            remedy=tr("Find the fact out and put it into the connector file, or change the brief."),
         )
     decision = Decision(
         role=role, candidate_id=candidate_id, runner_up_id=runner_up_id, why=why.strip(), by=by.strip(), decided=now()
     )
     others = [d for d in decisions(project.documents) if d.role != role]
-    project.edit_document(DOCUMENT, [asdict(d) for d in [*others, decision]], label=f"choice of {role}")
+    project.edit_document(DOCUMENT, [asdict(d) for d in [*others, decision]], label=tr("choice of {role}", role=role))
     return decision
 
 
 def what_stands_against(row: Row) -> list[str]:
     """Gates not met or unknown, as words."""
     return [
-        f"'{g.name}' is {'not met' if g.verdict == 'no' else 'unknown'} ({g.why})"
+        tr("'{name}' is {x} ({why})", name=g.name, x=tr("not met") if g.verdict == "no" else "unknown", why=g.why)
         for g in row.gates
         if g.verdict != "yes"
     ]

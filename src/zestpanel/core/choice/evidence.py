@@ -26,6 +26,7 @@ from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.texts import Texts
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
 
@@ -57,7 +58,7 @@ class Standing:
         """Candidates that the map of quality and cost cannot show, and why."""
         out = []
         for row in self.rows.values():
-            reasons = ["nobody has heard it"] if row.score is None else []
+            reasons = [tr("nobody has heard it")] if row.score is None else []
             reasons += [row.cost.why_not] if row.cost.own is None else []
             if reasons:
                 out.append((row, "; ".join(reasons)))

@@ -7,6 +7,7 @@ from typing import Final
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.row import Row
+from zestpanel.core.texts import tr
 
 WRONG_WORDS: Final = 5.0  # percent, from which on it is worth a sentence (common practice, no source)
 FAILING: Final = 0.02
@@ -18,7 +19,7 @@ def evidence_in_words(found: Standing) -> list[str]:
     if not rows:
         return []
     out = [*_waits(rows), *_words(rows), *_odd(rows)]
-    return out or ["Nothing stands out."]
+    return out or [tr("Nothing stands out.")]
 
 
 def _waits(rows: list[Row]) -> list[str]:
@@ -28,8 +29,15 @@ def _waits(rows: list[Row]) -> list[str]:
         return []
     timed.sort(key=lambda one: one[0] or 0.0)
     quick, slow = timed[0], timed[-1]
-    return [f"Waits for a whole clip: {quick[1].name} answers in {in_words(quick[0] or 0.0)}, "
-            f"{slow[1].name} in {in_words(slow[0] or 0.0)} (medians)."]  # fmt: skip
+    return [
+        tr(
+            "Waits for a whole clip: {name} answers in {in_words}, {name2} in {in_words2} (medians).",
+            name=quick[1].name,
+            in_words=in_words(quick[0] or 0.0),
+            name2=slow[1].name,
+            in_words2=in_words(slow[0] or 0.0),
+        )
+    ]
 
 
 def _words(rows: list[Row]) -> list[str]:
@@ -38,10 +46,12 @@ def _words(rows: list[Row]) -> list[str]:
     if not wrong:
         return []
     if not worst:
-        return [f"No candidate has more than {WRONG_WORDS:g} % of words wrong."]
+        return [tr("No candidate has more than {wrong_words} % of words wrong.", wrong_words=f"{WRONG_WORDS:g}")]
     named = ", ".join(f"{name} {value:.0f} %" for value, name in worst[:3])
-    return [f"Words wrong in more than {WRONG_WORDS:g} %: {named}" + (f" and {len(worst) - 3} more." if len(worst) > 3
-                                                                     else ".")]  # fmt: skip
+    return [
+        tr("Words wrong in more than {wrong_words} %: {named}", wrong_words=f"{WRONG_WORDS:g}", named=named)
+        + (tr(" and {worst} more.", worst=len(worst) - 3) if len(worst) > 3 else ".")
+    ]
 
 
 def _odd(rows: list[Row]) -> list[str]:
@@ -50,11 +60,11 @@ def _odd(rows: list[Row]) -> list[str]:
     if failing:
         named = ", ".join(f"{row.name} {100 * row.summary.failure_rate.estimate:.0f} %" for row in failing[:3]
                           if row.summary.failure_rate)  # fmt: skip
-        out.append(f"Requests that fail: {named}.")
+        out.append(tr("Requests that fail: {named}.", named=named))
     other = [f"{row.name} ({row.summary.odd_voice})" for row in rows if row.summary.odd_voice]
     if other:
-        out.append(f"Another voice answered for {', '.join(other[:3])}.")
+        out.append(tr("Another voice answered for {other}.", other=", ".join(other[:3])))
     doubted = sum(row.summary.doubted for row in rows)
     if doubted:
-        out.append(f"{doubted} takes were odd on arrival and are not scored.")
+        out.append(tr("{doubted} takes were odd on arrival and are not scored.", doubted=doubted))
     return out

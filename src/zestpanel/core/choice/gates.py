@@ -17,6 +17,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.languages import language_name
 from zestpanel.core.money.volume import VolumeCost
+from zestpanel.core.texts import tr
 
 Verdict = Literal["yes", "no", "unknown"]
 
@@ -49,17 +50,23 @@ def gates(
     """All gates the brief sets for this candidate, and those for everybody: rights of persons, a sound still made."""
     out: list[Gate] = []
     if engine is not None and engine.human:
-        out.append(Gate(name="is a voice to choose", verdict="no", why="recordings of a person, to compare with"))
+        out.append(
+            Gate(name=tr("is a voice to choose"), verdict="no", why=tr("recordings of a person, to compare with"))
+        )
     if candidate.ended:
-        why = f"the same request gives another sound since {candidate.ended_on}"
-        out.append(Gate(name="can still be made", verdict="no", why=why))
+        why = tr("the same request gives another sound since {ended_on}", ended_on=candidate.ended_on)
+        out.append(Gate(name=tr("can still be made"), verdict="no", why=why))
     elif stated := superseded_by(candidate, engine):
-        why = f"version {candidate.model_version}; its model is stated as {stated} now"
-        out.append(Gate(name="can still be made", verdict="unknown", why=why))
+        why = tr(
+            "version {model_version}; its model is stated as {stated} now",
+            model_version=candidate.model_version,
+            stated=stated,
+        )
+        out.append(Gate(name=tr("can still be made"), verdict="unknown", why=why))
     for name in brief.must_haves:
         if name == "runs locally":
             if engine is None:
-                out.append(Gate(name=name, verdict="unknown", why="engine not known"))
+                out.append(Gate(name=name, verdict="unknown", why=tr("engine not known")))
             else:
                 verdict: Verdict = "no" if engine.is_hosted else "yes"
                 out.append(Gate(name=name, verdict=verdict, why="hosted" if engine.is_hosted else "on this machine"))
@@ -75,18 +82,21 @@ def gates(
 def _fact(name: str, candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement]) -> Gate:
     """A must-have that is a fact: yes and no as stated; what nobody states, or what sources disagree on, is unknown."""
     about: About = _ABOUT.get(name, "plan")
-    where = {"plan": f"plan '{plan_of(candidate, engine).name}'", "model": f"model '{candidate.model}'"}.get(
-        about, candidate.engine
-    )
+    where = {
+        "plan": tr("plan '{name}'", name=plan_of(candidate, engine).name),
+        "model": tr("model '{model}'", model=candidate.model),
+    }.get(about, candidate.engine)
     if engine is None:
-        return Gate(name=name, verdict="unknown", why="engine not known")
+        return Gate(name=name, verdict="unknown", why=tr("engine not known"))
     item = {"plan": candidate.plan, "model": candidate.model}.get(about, "")
     facts = ledger(engine, about, item, own)
     if name not in facts:
-        return Gate(name=name, verdict="unknown", why="no fact of that name is known; correct it in the brief")
+        return Gate(name=name, verdict="unknown", why=tr("no fact of that name is known; correct it in the brief"))
     known = facts[name]
     if known.state == "unknown":
-        why = f"{where}: sources disagree" if known.disagree else f"{where} does not say"
+        why = (
+            tr("{where}: sources disagree", where=where) if known.disagree else tr("{where} does not say", where=where)
+        )
         return Gate(name=name, verdict="unknown", why=why, fact=(about, item))
     return Gate(name=name, verdict="yes" if known.state == "yes" else "no", why=where)
 
@@ -106,9 +116,12 @@ def not_stated(brief: Brief, engine: Engine, own: Sequence[OwnStatement] = ()) -
     if not missing:
         return ""
     many = len(missing) > 1
-    return (
-        f"Not stated: {', '.join(missing)}. Its voices can be heard and rated, and chosen once "
-        f"{'these are' if many else 'this is'} known: state {'them' if many else 'it'} on the Engines tab."
+    return tr(
+        "Not stated: {missing}. Its voices can be heard and rated, and chosen once {x} known: "
+        "state {x2} on the Engines tab.",
+        missing=", ".join(missing),
+        x=tr("these are") if many else tr("this is"),
+        x2="them" if many else "it",
     )
 
 
@@ -119,7 +132,7 @@ def _persons(
     voice = engine.voice(candidate.voice) if engine else None
     if engine is not None and voice is not None:
         if ledger(engine, "voice", voice.id, own)["well-known person"].state == "yes":
-            out.append(Gate(name="rights of persons", verdict="no", why="voice imitates a well-known person"))
+            out.append(Gate(name=tr("rights of persons"), verdict="no", why=tr("voice imitates a well-known person")))
         if voice.made == "recorded":
             verdict: Verdict = "no" if consent_missing else "yes"
             out.append(Gate(name="consent", verdict=verdict, why=consent_missing or "recorded"))
@@ -130,16 +143,26 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     """The wait for a whole clip: 95 of 100 where there are enough, else the median, else the slowest cold request."""
     if brief.longest_wait_s is None:
         return []
-    name = f"a retake within {brief.longest_wait_s.normalize():f} s"
+    name = tr("a retake within {longest_wait_s} s", longest_wait_s=f"{brief.longest_wait_s.normalize():f}")
     found = summary.whole_clip
     cold = max(summary.cold, default=None)
-    for wait, basis in ((found.p95, "95 of 100 within"), (found.median, "median"), (cold, "only cold requests,")):
+    for wait, basis in (
+        (found.p95, tr("95 of 100 within")),
+        (found.median, "median"),
+        (cold, tr("only cold requests,")),
+    ):
         if wait is not None and math.isinf(wait):
-            return [Gate(name=name, verdict="no", why=f"{found.gave_up} of {found.n} requests gave up waiting")]
+            return [
+                Gate(
+                    name=name,
+                    verdict="no",
+                    why=tr("{gave_up} of {n} requests gave up waiting", gave_up=found.gave_up, n=found.n),
+                )
+            ]
         if wait is not None:
             ok = Decimal(repr(wait)) <= brief.longest_wait_s
             return [Gate(name=name, verdict="yes" if ok else "no", why=f"{basis} {wait:.1f} s")]
-    return [Gate(name=name, verdict="unknown", why="not timed yet")]
+    return [Gate(name=name, verdict="unknown", why=tr("not timed yet"))]
 
 
 def _language(brief: Brief, candidate: Candidate) -> list[Gate]:
@@ -152,7 +175,8 @@ def _language(brief: Brief, candidate: Candidate) -> list[Gate]:
         Gate(
             name="language",
             verdict="yes" if speaks else "no",
-            why=f"speaks {language_name(candidate.language)}" + ("" if speaks else f", wanted: {names}"),
+            why=tr("speaks {language_name}", language_name=language_name(candidate.language))
+            + ("" if speaks else tr(", wanted: {names}", names=names)),
         )
     ]
 
@@ -160,13 +184,17 @@ def _language(brief: Brief, candidate: Candidate) -> list[Gate]:
 def _budget(brief: Brief, cost: VolumeCost | None) -> list[Gate]:
     if brief.budget_per_month is None:
         return []
-    name = f"at most {brief.budget_per_month.normalize():f} {brief.currency} a month"
+    name = tr(
+        "at most {budget_per_month} {currency} a month",
+        budget_per_month=f"{brief.budget_per_month.normalize():f}",
+        currency=brief.currency,
+    )
     if cost is None:
-        return [Gate(name=name, verdict="unknown", why="not costed")]
+        return [Gate(name=name, verdict="unknown", why=tr("not costed"))]
     if cost.month.total is not None and not cost.month.covers:
         return [Gate(name=name, verdict="no", why=cost.why_not)]
     if cost.own is None or cost.month.total is None:
         return [Gate(name=name, verdict="unknown", why=cost.why_not)]
     as_quoted = "" if cost.month.total.currency == brief.currency else f" ({cost.month.total})"
     verdict: Verdict = "yes" if cost.own.amount <= brief.budget_per_month else "no"
-    return [Gate(name=name, verdict=verdict, why=f"costs {cost.own}{as_quoted}")]
+    return [Gate(name=name, verdict=verdict, why=tr("costs {own}{as_quoted}", own=cost.own, as_quoted=as_quoted))]

@@ -10,6 +10,7 @@ from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.row import Row
 from zestpanel.core.money.volume import VolumeCost, cost_at_volume
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,11 +53,21 @@ def cheapest_in_words(found: Standing, others: list[OtherPlan]) -> str:
     """'Cheapest at this volume: A, own machine: 0.010 EUR a month. B would cost 4.00 EUR less under Credits.'"""
     priced = [row for row in found.rows.values() if row.cost.own is not None]
     if not priced:
-        return "No candidate has a price a month yet: state one on the Engines tab."
+        return tr("No candidate has a price a month yet: state one on the Engines tab.")
     best = min(priced, key=lambda row: row.cost.own.amount if row.cost.own else Decimal(0))
-    words = f"Cheapest at this volume: {best.name}, {best.plan.name}: {best.cost.own} a month."
+    words = tr(
+        "Cheapest at this volume: {name}, {name2}: {own} a month.",
+        name=best.name,
+        name2=best.plan.name,
+        own=best.cost.own,
+    )
     better = next((one for one in others if one.saves is not None and one.saves > 0), None)
     if better is not None:
         amount = replace(better.row.cost.own, amount=better.saves) if better.row.cost.own and better.saves else None
-        words += f" {better.row.name} would cost {amount} less under {better.plan.name}."
+        words += tr(
+            " {name} would cost {amount} less under {name2}.",
+            name=better.row.name,
+            amount=amount,
+            name2=better.plan.name,
+        )
     return words

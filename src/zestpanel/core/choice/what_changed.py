@@ -5,6 +5,7 @@ from __future__ import annotations
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.domain.money import Money
 from zestpanel.core.languages import language_name
+from zestpanel.core.texts import tr
 
 _MOST_NAMED = 4
 
@@ -19,8 +20,8 @@ def what_changed(before: Standing, after: Standing) -> list[str]:
         if old is not None and _month(old.cost.own) != _month(row.cost.own):
             costs.append(f"{row.name} {_shown(old.cost.own)} → {_shown(row.cost.own)}{_by(old.cost.own, row.cost.own)}")
     if costs:
-        more = f" and {len(costs) - _MOST_NAMED} more" if len(costs) > _MOST_NAMED else ""
-        out.append(f"A month costs: {'; '.join(costs[:_MOST_NAMED])}{more}.")
+        more = tr(" and {costs} more", costs=len(costs) - _MOST_NAMED) if len(costs) > _MOST_NAMED else ""
+        out.append(tr("A month costs: {costs}{more}.", costs="; ".join(costs[:_MOST_NAMED]), more=more))
     for number, row in after.rows.items():
         old = before.rows.get(number)
         if old is None:
@@ -28,20 +29,29 @@ def what_changed(before: Standing, after: Standing) -> list[str]:
         verdicts = {gate.name: gate.verdict for gate in old.gates}
         for gate in row.gates:
             if gate.name in verdicts and gate.verdict != verdicts[gate.name]:
-                met = {"yes": "is met now", "no": "is not met any more", "unknown": "is not known any more"}
+                met = {"yes": tr("is met now"), "no": tr("is not met any more"), "unknown": tr("is not known any more")}
                 out.append(f"{row.name}: '{gate.name}' {met[gate.verdict]} ({gate.why}).")
     for language in after.languages():
         first, then = (_first(one, language) for one in (before, after))
         if first is not None and then is not None and first != then:
             names = {number: row.name for number, row in (*before.rows.items(), *after.rows.items())}
-            where = f" in {language_name(language)}" if len(after.languages()) > 1 else ""
-            out.append(f"First by the criteria{where} is {names.get(then, '?')} now, not {names.get(first, '?')}.")
+            where = (
+                tr(" in {language_name}", language_name=language_name(language)) if len(after.languages()) > 1 else ""
+            )
+            out.append(
+                tr(
+                    "First by the criteria{where} is {get} now, not {get2}.",
+                    where=where,
+                    get=names.get(then, "?"),
+                    get2=names.get(first, "?"),
+                )
+            )
     cheapest = [min((r for r in one.rows.values() if r.cost.own is not None),
                     key=lambda r: r.cost.own.amount if r.cost.own else 0, default=None)
                 for one in (before, after)]  # fmt: skip
     was, is_now = cheapest
     if was is not None and is_now is not None and was.candidate.id != is_now.candidate.id:
-        out.append(f"The cheapest is {is_now.name} now, not {was.name}.")
+        out.append(tr("The cheapest is {name} now, not {name2}.", name=is_now.name, name2=was.name))
     return out
 
 

@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HeardOf
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 
 _lock = threading.Lock()
 _PLACE: Final = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)\}")
@@ -53,10 +54,16 @@ def origin_of(address: str) -> str:
     except ValueError:
         host, port, parts = "", None, urlsplit("")
     if not host or parts.scheme not in _DEFAULT_PORTS:
-        raise SynthesisFailure("unreachable", f"'{without_keys(address, 120)}' is no web address.")
+        raise SynthesisFailure(
+            "unreachable", tr("'{without_keys}' is no web address.", without_keys=without_keys(address, 120))
+        )
     if _PLACE.search(host.rpartition(".")[2]) or (_PLACE.search(host) and host.count(".") < 2):
         raise SynthesisFailure(
-            "refused", f"'{without_keys(address, 120)}' leaves open which host it is. Write the host's own name in it."
+            "refused",
+            tr(
+                "'{without_keys}' leaves open which host it is. Write the host's own name in it.",
+                without_keys=without_keys(address, 120),
+            ),
         )
     port = port or _DEFAULT_PORTS[parts.scheme]
     scheme = parts.scheme.replace("ws", "http")
@@ -84,11 +91,17 @@ def uses_of(engine: Engine) -> tuple[Use, ...]:
             return ()
         case FolderSpeak():
             folder = str(Path(expand_environment(speak.folder)).expanduser().absolute())
-            return (Use("folder", folder, f"reads the folder {folder}"),)
+            return (Use("folder", folder, tr("reads the folder {folder}", folder=folder)),)
         case PluginSpeak():
-            with_key = f" with the key '{speak.secret}'" if speak.secret else ""
+            with_key = tr(" with the key '{secret}'", secret=speak.secret) if speak.secret else ""
             what = json.dumps([speak.plugin, speak.secret], ensure_ascii=False)
-            return (Use("plug-in", what, f"runs the installed plug-in '{speak.plugin}'{with_key}"),)
+            return (
+                Use(
+                    "plug-in",
+                    what,
+                    tr("runs the installed plug-in '{plugin}'{with_key}", plugin=speak.plugin, with_key=with_key),
+                ),
+            )
 
 
 def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
@@ -104,18 +117,26 @@ def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
     origins = dict.fromkeys(origin_of(expand_environment(address)) for address in addresses)
     for origin in origins:
         open_way = origin.startswith("http:") and not _is_here(origin)
-        careful = "; not encrypted: anybody on the way can read the text and the key" if open_way else ""
-        yield Use("host", origin, f"sends texts to {origin}{careful}")
+        careful = tr("; not encrypted: anybody on the way can read the text and the key") if open_way else ""
+        yield Use("host", origin, tr("sends texts to {origin}{careful}", origin=origin, careful=careful))
         if speak.secret:
-            yield Use("key", json.dumps([speak.secret, origin]), f"gives the key '{speak.secret}' to {origin}{careful}")
+            yield Use(
+                "key",
+                json.dumps([speak.secret, origin]),
+                tr(
+                    "gives the key '{secret}' to {origin}{careful}", secret=speak.secret, origin=origin, careful=careful
+                ),
+            )
     if speak.proxy:
         by = origin_of(expand_environment(speak.proxy))
-        yield Use("proxy", by, f"sends all of it by way of {by}")
+        yield Use("proxy", by, tr("sends all of it by way of {by}", by=by))
     if speak.ca_file:
         path = expand_environment(speak.ca_file)
-        yield Use("certificates", path, f"trusts the certificates in {path}")
+        yield Use("certificates", path, tr("trusts the certificates in {path}", path=path))
     if speak.sign:
-        yield Use("plug-in", json.dumps([speak.sign, speak.secret]), f"runs the installed signer '{speak.sign}'")
+        yield Use(
+            "plug-in", json.dumps([speak.sign, speak.secret]), tr("runs the installed signer '{sign}'", sign=speak.sign)
+        )
 
 
 def _is_here(origin: str) -> bool:
@@ -128,9 +149,9 @@ def _program(speak: CommandSpeak) -> Iterable[Use]:
     directory = expand_environment(speak.directory)
     environment = {name: expand_environment(value) for name, value in speak.environment.items()}
     what = json.dumps([arguments, directory, environment], ensure_ascii=False, sort_keys=True)
-    words = "runs the program " + " ".join(f"'{part}'" if " " in part or not part else part for part in arguments)
+    words = tr("runs the program ") + " ".join(f"'{part}'" if " " in part or not part else part for part in arguments)
     if directory:
-        words += f" in {directory}"
+        words += tr(" in {directory}", directory=directory)
     if environment:
         words += ", with " + ", ".join(f"{name}={value}" for name, value in sorted(environment.items()))
     yield Use("program", what, without_keys(words, 2000))
@@ -206,7 +227,7 @@ def not_agreed(engine: Engine) -> str:
         left = missing(engine)
     except SynthesisFailure as failure:
         return failure.what.rstrip(".")
-    return f"not agreed to on this machine: {'; '.join(use.words for use in left)}" if left else ""
+    return tr("not agreed to on this machine: {left}", left="; ".join(use.words for use in left)) if left else ""
 
 
 def require_agreement(engine: Engine) -> None:
@@ -216,8 +237,12 @@ def require_agreement(engine: Engine) -> None:
         listed = "; ".join(use.words for use in left)
         raise SynthesisFailure(
             "refused",
-            f"{engine.engine} was not used: it {listed}, and nobody has agreed to that on this machine. "
-            "Agree to it in Engines, or with 'zest agree'.",
+            tr(
+                "{engine} was not used: it {listed}, and nobody has agreed to that on this machine. "
+                "Agree to it in Engines, or with 'zest agree'.",
+                engine=engine.engine,
+                listed=listed,
+            ),
         )
 
 

@@ -12,6 +12,7 @@ from zestpanel.core.audio.decoding import FASTEST_HZ
 from zestpanel.core.audio.kinds import kind_of_sound, wav_data_bytes
 from zestpanel.core.contained.asking import ask
 from zestpanel.core.errors import AudioError
+from zestpanel.core.texts import tr
 
 
 def sound_trace(
@@ -64,7 +65,7 @@ def complete_frames(data: bytes) -> list[tuple[int, float]]:
         return _ogg_pages(data)
     if kind not in ("flac", "mp3"):
         return []
-    head, _ = ask("frames", data, "The sound", error=AudioError, kept="", kind=kind)
+    head, _ = ask("frames", data, tr("The sound"), error=AudioError, kept="", kind=kind)
     return [(int(end), float(seconds)) for end, seconds in head["frames"]]
 
 

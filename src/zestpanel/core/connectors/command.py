@@ -36,6 +36,7 @@ from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.own_files import is_own_file
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _LOOK_S: Final = 0.05  # how often it is asked whether the run was cancelled; what the program does is told at once
@@ -69,8 +70,12 @@ class CommandConnector:
         places = {"output": "OUTPUT.wav", "output_folder": "FOLDER", "text_file": "TEXT.txt"}
         text = " ".join(self._program.arguments(request, **places))
         if "{text_file}" in self._template:
-            return f"{text}\n\n(TEXT.txt)\n{request.text}"
-        return text if "{text}" in self._template else f"{text}\n\n(standard input)\n{request.text}"
+            return tr("{words}\n\n(TEXT.txt)\n{words2}", words=text, words2=request.text)
+        return (
+            text
+            if "{text}" in self._template
+            else tr("{words}\n\n(standard input)\n{words2}", words=text, words2=request.text)
+        )
 
     def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
         with tempfile.TemporaryDirectory(prefix="zest-") as folder:
@@ -113,7 +118,9 @@ class CommandConnector:
         else:
             data, chunks = b"".join(part for _, part in ended.chunks), ended.chunks
         if not data:
-            raise SynthesisFailure("broken sound", f"{arguments[0]} ended well but wrote no sound.")
+            raise SynthesisFailure(
+                "broken sound", tr("{arguments} ended well but wrote no sound.", arguments=arguments[0])
+            )
         clip = decoded(data, arguments[0], self._program.speak_facts)
         return Reply(
             data=data,
@@ -162,7 +169,9 @@ class CommandConnector:
             raise WasCancelled
         if at_s > timeout:
             end_process_tree(process)
-            raise SynthesisFailure("timed out", f"The program did not end within {timeout:g} s and was stopped.")
+            raise SynthesisFailure(
+                "timed out", tr("The program did not end within {timeout} s and was stopped.", timeout=f"{timeout:g}")
+            )
 
 
 def _the_one_in(folder: Path, program: str, *, raw: bool) -> Path:
@@ -173,7 +182,8 @@ def _the_one_in(folder: Path, program: str, *, raw: bool) -> Path:
     if len(files) != 1:
         what = ", ".join(p.name for p in files[:3]) or "none"
         raise SynthesisFailure(
-            "broken sound", f"{program} was to leave one sound file in its folder; there is: {what}."
+            "broken sound",
+            tr("{program} was to leave one sound file in its folder; there is: {what}.", program=program, what=what),
         )
     return files[0]
 

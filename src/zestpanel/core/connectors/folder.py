@@ -14,6 +14,7 @@ from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 
@@ -44,14 +45,24 @@ class FolderConnector:
     def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
         folder = Path(expand_environment(self._speak.folder)).expanduser()
         if not folder.is_dir():
-            raise SynthesisFailure("unreachable", f"There is no folder {folder}.")
+            raise SynthesisFailure("unreachable", tr("There is no folder {folder}.", folder=folder))
         wanted = self._pattern(request)
         found = sorted(p for p in folder.rglob("*") if p.is_file() and _fits(p.relative_to(folder), wanted))
         if not found:
-            raise SynthesisFailure("unreachable", f"No file fits '{wanted}' in {folder.name}.")
+            raise SynthesisFailure(
+                "unreachable", tr("No file fits '{wanted}' in {name}.", wanted=wanted, name=folder.name)
+            )
         if len(found) > 1:
             names = ", ".join(p.name for p in found[:3])
-            raise SynthesisFailure("wrong content", f"{len(found)} files fit '{wanted}' ({names}); one is wanted.")
+            raise SynthesisFailure(
+                "wrong content",
+                tr(
+                    "{found} files fit '{wanted}' ({names}); one is wanted.",
+                    found=len(found),
+                    wanted=wanted,
+                    names=names,
+                ),
+            )
         try:
             clip = read(found[0])
         except AudioError as error:

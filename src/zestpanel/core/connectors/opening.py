@@ -6,6 +6,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import require_agreement
 from zestpanel.core.connectors.speaking import Connector
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 
 
 def open_connector(engine: Engine) -> Connector:
@@ -42,7 +43,9 @@ def connector_of(engine: Engine) -> Connector:
 
             return FolderConnector(engine)
         case "heard of":
-            raise SynthesisFailure("unreachable", f"{engine.engine} was only heard of: nothing says how to ask it.")
+            raise SynthesisFailure(
+                "unreachable", tr("{engine} was only heard of: nothing says how to ask it.", engine=engine.engine)
+            )
         case "plugin":
             from zestpanel.core.connectors.plugins import plugged_connector
 

@@ -9,6 +9,7 @@ from typing import Any, Final
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.speaking import Connector
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 
 CONNECTORS: Final = "zestpanel.connectors"
 SIGNERS: Final = "zestpanel.signers"
@@ -26,11 +27,15 @@ def _load(group: str, name: str, what: str) -> Any:
     found: list[EntryPoint] = [point for point in entry_points(group=group) if point.name == name]
     if not found:
         known = ", ".join(names(group)) or "none"
-        raise SynthesisFailure("program", f"There is no {what} '{name}'. Installed: {known}.")
+        raise SynthesisFailure(
+            "program", tr("There is no {what} '{name}'. Installed: {known}.", what=what, name=name, known=known)
+        )
     try:
         return found[0].load()
     except Exception as error:  # a plug-in may fail in any way; the person is told which one and why
-        raise SynthesisFailure("program", f"The {what} '{name}' cannot be loaded ({error}).") from error
+        raise SynthesisFailure(
+            "program", tr("The {what} '{name}' cannot be loaded ({error}).", what=what, name=name, error=error)
+        ) from error
 
 
 def signer(name: str) -> Signer:
@@ -41,7 +46,9 @@ def signer(name: str) -> Signer:
         try:
             return {str(k): str(v) for k, v in plugged(method, address, headers, body, secret).items()}
         except Exception as error:  # likewise
-            raise SynthesisFailure("refused", f"The signer '{name}' failed ({type(error).__name__}).") from error
+            raise SynthesisFailure(
+                "refused", tr("The signer '{name}' failed ({name2}).", name=name, name2=type(error).__name__)
+            ) from error
 
     return sign
 
@@ -53,5 +60,7 @@ def plugged_connector(engine: Engine) -> Connector:
     try:
         made: Connector = make(engine)
     except Exception as error:  # likewise
-        raise SynthesisFailure("program", f"The plug-in '{engine.speak.plugin}' did not start ({error}).") from error
+        raise SynthesisFailure(
+            "program", tr("The plug-in '{plugin}' did not start ({error}).", plugin=engine.speak.plugin, error=error)
+        ) from error
     return made

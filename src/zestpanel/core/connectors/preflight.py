@@ -21,6 +21,7 @@ from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.languages import language_name
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.keys import has_secret
+from zestpanel.core.texts import tr
 
 # elements of SSML 1.1 (W3C) that may stand inside a text
 _MARK: Final = re.compile(
@@ -53,12 +54,20 @@ def obstacles(candidate: Candidate, engine: Engine, here: Surroundings) -> list[
     """What stands in the way whatever the text is."""
     voice = engine.voice(candidate.voice)
     if voice is None:
-        return [Obstacle("voice", f"{engine.engine} no longer lists this voice")]
+        return [Obstacle("voice", tr("{engine} no longer lists this voice", engine=engine.engine))]
     if candidate.ended:
-        return [Obstacle("version", f"the same request gives another sound since {candidate.ended_on}")]
+        return [
+            Obstacle(
+                "version", tr("the same request gives another sound since {ended_on}", ended_on=candidate.ended_on)
+            )
+        ]
     if stated := superseded_by(candidate, engine):
-        why = f"its model is stated as version {stated} now, this is {candidate.model_version}"
-        return [Obstacle("version", f"{why}: put the new one beside it (Duplicate with a change)")]
+        why = tr(
+            "its model is stated as version {stated} now, this is {model_version}",
+            stated=stated,
+            model_version=candidate.model_version,
+        )
+        return [Obstacle("version", tr("{why}: put the new one beside it (Duplicate with a change)", why=why))]
     return [
         *_voice_and_plan(candidate, engine, voice, here),
         *_settings(candidate, engine, voice),
@@ -73,21 +82,21 @@ def remarks(candidate: Candidate, engine: Engine, here: Surroundings) -> list[st
     out = []
     plan, voice, model = engine.plan(candidate.plan), engine.voice(candidate.voice), engine.model(candidate.model)
     if plan is not None and plan.trial:
-        out.append(f"'{plan.name}' is a trial: the plan bought later may lack this voice")
+        out.append(tr("'{name}' is a trial: the plan bought later may lack this voice", name=plan.name))
     rights = ledger(engine, "plan", candidate.plan, here.own)["commercial use"] if plan is not None else None
     if rights is None or rights.state == "unknown":
-        out.append("commercial use is unknown: it cannot be chosen while that is a must")
+        out.append(tr("commercial use is unknown: it cannot be chosen while that is a must"))
     if voice is not None and voice.same_as:
-        out.append(f"the same voice as {voice.same_as}, by another route")
+        out.append(tr("the same voice as {same_as}, by another route", same_as=voice.same_as))
     if model is not None and model.version == "unstated":
-        out.append("the model's version is not stated: takes are dated instead")
+        out.append(tr("the model's version is not stated: takes are dated instead"))
     broken = ledger(engine, "engine", own=here.own)["broken"]
     if broken.state == "stated":
-        out.append(f"broken or beta: {broken.words}")
+        out.append(tr("broken or beta: {words}", words=broken.words))
     if not engine.is_hosted:
         verdict, why = fits(ledger(engine, "model", candidate.model, here.own), here.machine())
         if verdict == "slow":
-            out.append(f"slow here: {'; '.join(why)}")
+            out.append(tr("slow here: {why}", why="; ".join(why)))
     return out
 
 
@@ -106,27 +115,29 @@ def text_obstacles(candidate: Candidate, engine: Engine, text: str, language: st
         return []
     out = []
     if not voice.speaks(language):
-        out.append(Obstacle("language", f"voice speaks no {language_name(language)}"))
+        out.append(Obstacle("language", tr("voice speaks no {language_name}", language_name=language_name(language))))
     elif candidate.one_language and candidate.language.split("-")[0].lower() != language.split("-")[0].lower():
-        out.append(Obstacle("language", f"held to {language_name(candidate.language)}"))
+        out.append(Obstacle("language", tr("held to {language_name}", language_name=language_name(candidate.language))))
     if typed := marks_in(text):
         names = ", ".join(f"<{name}>" for name in typed)
-        out.append(Obstacle("mark", f"{names} would be read aloud: turn the tags of the text into marks"))
+        out.append(
+            Obstacle("mark", tr("{names} would be read aloud: turn the tags of the text into marks", names=names))
+        )
     return out
 
 
 def _voice_and_plan(candidate: Candidate, engine: Engine, voice: Voice, here: Surroundings) -> list[Obstacle]:
     out = []
     if voice.models and candidate.model not in voice.models:
-        out.append(Obstacle("model", "voice is not in this model"))
+        out.append(Obstacle("model", tr("voice is not in this model")))
     plan = engine.plan(candidate.plan)
     if voice.tier and plan is not None and voice.tier not in plan.tiers:
-        out.append(Obstacle("tier", f"plan '{plan.name}' lacks tier '{voice.tier}'"))
+        out.append(Obstacle("tier", tr("plan '{name}' lacks tier '{tier}'", name=plan.name, tier=voice.tier)))
     if voice.made == "recorded" and (why := here.consent_missing(engine.engine, voice.id)):
         out.append(Obstacle("consent", why))
     known = ledger(engine, "voice", voice.id, here.own)
     if known["well-known person"].state == "yes":
-        out.append(Obstacle("rights", "voice imitates a well-known person and may not be used"))
+        out.append(Obstacle("rights", tr("voice imitates a well-known person and may not be used")))
     return out
 
 
@@ -137,10 +148,12 @@ def _settings(candidate: Candidate, engine: Engine, voice: Voice) -> list[Obstac
         if problem := control.check(value):
             out.append(Obstacle("setting", problem))
         elif value != control.default and not control.applies(model=candidate.model, voice=voice.id):
-            out.append(Obstacle("setting", f"{control.name} does not exist for this voice and model"))
+            out.append(Obstacle("setting", tr("{name} does not exist for this voice and model", name=control.name)))
         elif control.means == "style" and value != control.default and value not in voice.styles:
-            has = f"it has {', '.join(voice.styles)}" if voice.styles else "it has none"
-            out.append(Obstacle("style", f"{voice.label} has no style '{value}'; {has}"))
+            has = tr("it has {styles}", styles=", ".join(voice.styles)) if voice.styles else tr("it has none")
+            out.append(
+                Obstacle("style", tr("{label} has no style '{value}'; {has}", label=voice.label, value=value, has=has))
+            )
     return out
 
 
@@ -149,9 +162,13 @@ def secret_of(engine: Engine) -> str:
     return getattr(engine.speak, "secret", "")
 
 
+def missing_key(engine: Engine) -> str:
+    return tr("the key '{secret}' is missing", secret=secret_of(engine))
+
+
 def _key(engine: Engine, here: Surroundings) -> list[Obstacle]:
     secret = secret_of(engine)
-    return [] if not secret or here.has_key(secret) else [Obstacle("key", f"the key '{secret}' is missing")]
+    return [] if not secret or here.has_key(secret) else [Obstacle("key", missing_key(engine))]
 
 
 def _agreed(engine: Engine, here: Surroundings) -> list[Obstacle]:
@@ -172,12 +189,12 @@ def _installed(candidate: Candidate, engine: Engine, here: Surroundings) -> list
                 out.append(Obstacle("installed", failure.what.rstrip(".")))
                 continue
             if not there(wanted):
-                out.append(Obstacle("installed", f"model not installed: {wanted} is not there"))
+                out.append(Obstacle("installed", tr("model not installed: {wanted} is not there", wanted=wanted)))
     if engine.speak.kind == "command":
         try:
             program = expand_environment(engine.speak.arguments[0])
             if not _program_is_there(program):
-                out.append(Obstacle("installed", f"the program '{program}' is not installed"))
+                out.append(Obstacle("installed", tr("the program '{program}' is not installed", program=program)))
         except SynthesisFailure as failure:
             out.append(Obstacle("installed", failure.what.rstrip(".")))
     if any(needs[name].statements for name in ("memory", "disk", "video memory", "needs an accelerator")):

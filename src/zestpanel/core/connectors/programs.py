@@ -22,6 +22,7 @@ from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment, for_programs
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 
 
 def end_process_tree(process: subprocess.Popen[bytes]) -> None:
@@ -62,8 +63,13 @@ def read_output(path: Path, program: str) -> bytes:
 def too_much(program: str) -> SynthesisFailure:
     return SynthesisFailure(
         "wrong content",
-        f"{program} wrote more than {LARGEST_OUTPUT // 1_000_000} MB of sound or {LARGEST_CONSOLE // 1_000_000} MB of "
-        "messages and was stopped.",
+        tr(
+            "{program} wrote more than {largest_output} MB of sound or {largest_console} MB of "
+            "messages and was stopped.",
+            program=program,
+            largest_output=LARGEST_OUTPUT // 1_000_000,
+            largest_console=LARGEST_CONSOLE // 1_000_000,
+        ),
     )
 
 
@@ -73,15 +79,20 @@ def decoded(data: bytes, program: str, speak: CommandSpeak | None = None) -> Cli
         try:
             return decode_raw(data, speak.encoding, rate_hz=speak.rate_hz or 0, channels=speak.channels)
         except AudioError as error:
-            raise SynthesisFailure("broken sound", f"{program} wrote no playable sound. {error.what}") from error
+            raise SynthesisFailure(
+                "broken sound", tr("{program} wrote no playable sound. {what}", program=program, what=error.what)
+            ) from error
     if is_cut_off(data):
         raise SynthesisFailure(
-            "broken sound", f"The sound of {program} is cut off: its header promises more than was written."
+            "broken sound",
+            tr("The sound of {program} is cut off: its header promises more than was written.", program=program),
         )
     try:
         return decode(data)
     except AudioError as error:
-        raise SynthesisFailure("broken sound", f"{program} wrote no playable sound. {error.what}") from error
+        raise SynthesisFailure(
+            "broken sound", tr("{program} wrote no playable sound. {what}", program=program, what=error.what)
+        ) from error
 
 
 class Program:
@@ -104,8 +115,14 @@ class Program:
                 shown = part if len(part) <= 40 else part[:39] + "…"
                 raise SynthesisFailure(
                     "bad text",
-                    f"'{shown}' begins with '-', which {expanded[0]} would take for an option; it was not run. Put "
-                    f"-- before {place} in the connector file, or give the text in {{text_file}} or on standard input.",
+                    tr(
+                        "'{shown}' begins with '-', which {expanded} would take for an option; it was not run. "
+                        "Put -- before {place} in the connector file, or give the text in {{text_file}} or on "
+                        "standard input.",
+                        shown=shown,
+                        expanded=expanded[0],
+                        place=place,
+                    ),
                 )
         return filled
 
@@ -113,16 +130,25 @@ class Program:
         extra = {name: expand_environment(value) for name, value in self.speak_facts.environment.items()}
         directory = expand_environment(self.speak_facts.directory).replace("{output_folder}", output_folder) or None
         if directory is not None and not os.path.isdir(directory):
-            raise SynthesisFailure("program", f"The working directory '{directory}' is not there.")
+            raise SynthesisFailure(
+                "program", tr("The working directory '{directory}' is not there.", directory=directory)
+            )
         try:
             process: subprocess.Popen[bytes] = subprocess.Popen(
                 arguments, start_new_session=True, env=for_programs(extra), cwd=directory, **pipes
             )
         except FileNotFoundError as error:
-            raise SynthesisFailure("unreachable", f"The program '{arguments[0]}' was not found.") from error
+            raise SynthesisFailure(
+                "unreachable", tr("The program '{arguments}' was not found.", arguments=arguments[0])
+            ) from error
         except OSError as error:
             raise SynthesisFailure(
-                "program", f"The program '{arguments[0]}' did not start ({error.strerror})."
+                "program",
+                tr(
+                    "The program '{arguments}' did not start ({strerror}).",
+                    arguments=arguments[0],
+                    strerror=error.strerror,
+                ),
             ) from error
         leash.hold(process.pid)
         return process
@@ -144,16 +170,21 @@ def console_verdict(console: str) -> str:
         return ""
     bad = [line.strip() for line in lines if _BAD.search(line)]
     if not bad:
-        return f"The program wrote {len(lines)} lines; none looks like an error, and it delivered."
-    return f"The program wrote {len(lines)} lines, {len(bad)} look like errors although it delivered: {bad[-1][:160]}"
+        return tr("The program wrote {lines} lines; none looks like an error, and it delivered.", lines=len(lines))
+    return tr(
+        "The program wrote {lines} lines, {bad} look like errors although it delivered: {bad2}",
+        lines=len(lines),
+        bad=len(bad),
+        bad2=bad[-1][:160],
+    )
 
 
 def last_words(program: str, code: int, stderr: bytes, stdout: bytes = b"") -> str:
     """How it ended, all that it said of it (the end of it, where that is long), and the end of its output."""
-    how = f"was ended by signal {-code}" if code < 0 else f"ended with status {code}"
+    how = tr("was ended by signal {code}", code=-code) if code < 0 else tr("ended with status {code}", code=code)
     said, put_out = _one_line(stderr, _MOST_QUOTED), _one_line(stdout, _MOST_QUOTED // 3)
-    words = f"{program} {how}{f': {said}' if said else ' and said nothing'}"
-    return f"{words} · its output ended with: {put_out}" if put_out else words
+    words = f"{program} {how}" + (f": {said}" if said else tr(" and said nothing"))
+    return tr("{words} · its output ended with: {put_out}", words=words, put_out=put_out) if put_out else words
 
 
 def _one_line(data: bytes, most: int) -> str:

@@ -30,6 +30,7 @@ from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _POLL_S: Final = 0.05
@@ -57,7 +58,7 @@ class ResidentConnector:
 
     def describe(self, request: SpeakRequest) -> str:
         line = json.dumps(self._line(request, "OUTPUT.wav"), ensure_ascii=False)
-        return " ".join(self._program.arguments(None)) + "\n\n(standard input)\n" + line
+        return " ".join(self._program.arguments(None)) + tr("\n\n(standard input)\n") + line
 
     def _line(self, request: SpeakRequest, output: str) -> dict[str, Any]:
         return {
@@ -106,7 +107,7 @@ class ResidentConnector:
             answer = self._read(arguments[0], cancelled)
         if not answer.get("ready"):
             self.close()
-            raise SynthesisFailure("program", f"{arguments[0]} did not say that it is ready.")
+            raise SynthesisFailure("program", tr("{arguments} did not say that it is ready.", arguments=arguments[0]))
 
     def _read(self, program: str, cancelled: Cancelled) -> dict[str, Any]:
         """The program's next line. A helper thread reads, so that cancelling and time-outs work."""
@@ -133,7 +134,9 @@ class ResidentConnector:
                 if flooded:
                     raise too_much(program)
                 if late:
-                    raise SynthesisFailure("timed out", f"{program} did not answer in time and was stopped.")
+                    raise SynthesisFailure(
+                        "timed out", tr("{program} did not answer in time and was stopped.", program=program)
+                    )
                 raise WasCancelled
         try:
             answer = json.loads(got[0])
@@ -162,7 +165,14 @@ class ResidentConnector:
         finally:
             memory_mb = watch.end()
         if "error" in answer:
-            raise SynthesisFailure("program", f"{program} answered: {without_keys(str(answer['error']), 200)}")
+            raise SynthesisFailure(
+                "program",
+                tr(
+                    "{program} answered: {without_keys}",
+                    program=program,
+                    without_keys=without_keys(str(answer["error"]), 200),
+                ),
+            )
         alive = tree(pid)
         used = max(0.0, cpu_s(alive) - before)
         data = read_output(output, program)
@@ -194,7 +204,9 @@ class ResidentConnector:
             self._process.stdin.flush()
         except OSError as error:
             self.close()
-            raise SynthesisFailure("program", f"{program} ended while it was being asked.") from error
+            raise SynthesisFailure(
+                "program", tr("{program} ended while it was being asked.", program=program)
+            ) from error
         return self._read(program, cancelled)
 
     def _console(self) -> str:

@@ -10,6 +10,7 @@ from typing import Any, Final
 from zestpanel.core.catalogue.places import DOUBLED, PLACE
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 
 DESCRIBED_BY: Final = ("gender", "age", "accent", "strength")
 
@@ -65,4 +66,6 @@ def _file_as_base64(path: str) -> str:
         with open(path, "rb") as file:
             return base64.b64encode(file.read()).decode()
     except OSError as error:
-        raise SynthesisFailure("refused", f"The voice's recording cannot be read ({error.strerror}).") from error
+        raise SynthesisFailure(
+            "refused", tr("The voice's recording cannot be read ({strerror}).", strerror=error.strerror)
+        ) from error

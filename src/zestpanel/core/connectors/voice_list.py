@@ -25,6 +25,7 @@ from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.keys import find_secret
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 MOST_PAGES: Final = 200
@@ -36,7 +37,9 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
     """The voices the service lists now. Raises SynthesisFailure, InputError (an entry makes no sense) or Cancelled."""
     where, speak = engine.voices_from, engine.speak
     if where is None or not isinstance(speak, Reached):
-        raise InputError(f"{engine.engine}'s connector file does not say where its voices are listed.")
+        raise InputError(
+            tr("{engine}'s connector file does not say where its voices are listed.", engine=engine.engine)
+        )
     require_agreement(engine)
     secret = find_secret(speak.secret) if speak.secret else ""
     headers = where.headers or speak.headers
@@ -60,7 +63,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
             try:
                 page = json.loads(received.data)
             except (ValueError, RecursionError) as error:
-                raise SynthesisFailure("wrong content", "The list of voices is not JSON.") from error
+                raise SynthesisFailure("wrong content", tr("The list of voices is not JSON.")) from error
             found = read_page(where, page, engine.engine, empty=bool(voices), names=engine.voice_names)
             voices += found
             following = _following(where, asked.address, received, page, number, any_more=bool(found))
@@ -72,7 +75,10 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
     finally:
         client.close()
     if not voices:
-        raise InputError(f"{engine.engine} lists no voices at '{where.list}'.", kept="The voices known stay.")
+        raise InputError(
+            tr("{engine} lists no voices at '{list}'.", engine=engine.engine, list=where.list),
+            kept=tr("The voices known stay."),
+        )
     return list({v.id: v for v in voices}.values())
 
 
@@ -114,7 +120,10 @@ def read_page(
     if isinstance(entries, list):
         entries = [{"_value": one} if isinstance(one, str) else one for one in entries]
     if not isinstance(entries, list):
-        raise InputError(f"{engine} lists no voices at '{where.list}'.", kept="The voices known stay.")
+        raise InputError(
+            tr("{engine} lists no voices at '{list}'.", engine=engine, list=where.list),
+            kept=tr("The voices known stay."),
+        )
     out = []
     for number, entry in enumerate(entries, 1):
         stated: dict[str, Any] = {}
@@ -141,8 +150,14 @@ def read_page(
             first = error.errors()[0]
             field = ".".join(str(part) for part in first["loc"])
             raise InputError(
-                f"Entry {number} of {engine}'s list of voices makes no sense: {field}: {first['msg'].lower()}.",
-                kept="The voices known stay.",
-                remedy="Correct voices_from.each in the connector file.",
+                tr(
+                    "Entry {number} of {engine}'s list of voices makes no sense: {field}: {first}.",
+                    number=number,
+                    engine=engine,
+                    field=field,
+                    first=first["msg"].lower(),
+                ),
+                kept=tr("The voices known stay."),
+                remedy=tr("Correct voices_from.each in the connector file."),
             ) from error
     return out

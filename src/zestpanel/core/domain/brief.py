@@ -9,16 +9,17 @@ from typing import Final
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zestpanel.core.domain.money import Money
+from zestpanel.core.texts import tr
 
 MUST_HAVES: Final = {
-    "commercial use": "Commercial use is allowed",
-    "download": "The sound may be downloaded and kept",
-    "no watermark": "No watermark in the sound",
-    "runs locally": "Runs on our own machine",
-    "no attribution": "No credit line is demanded",
-    "streams": "The sound comes while it is still being made",
-    "offline": "Works without a network",
-    "keeps no data": "The vendor keeps neither texts nor sound",
+    "commercial use": tr("Commercial use is allowed"),
+    "download": tr("The sound may be downloaded and kept"),
+    "no watermark": tr("No watermark in the sound"),
+    "runs locally": tr("Runs on our own machine"),
+    "no attribution": tr("No credit line is demanded"),
+    "streams": tr("The sound comes while it is still being made"),
+    "offline": tr("Works without a network"),
+    "keeps no data": tr("The vendor keeps neither texts nor sound"),
 }
 
 ROLES: Final = ("main narrator", "second voice", "drafts", "patches", "fall-back")
@@ -55,16 +56,22 @@ class Brief(BaseModel):
     longest_wait_s: Decimal | None = Field(default=None, gt=0)
     must_haves: tuple[str, ...] = ("commercial use", "download")
     equal_within: Decimal = Field(
-        default=Decimal("0.3"), gt=0, le=2, description="categories that means may differ by and be called equal"
+        default=Decimal("0.3"), gt=0, le=2, description=tr("categories that means may differ by and be called equal")
     )
     human_price_per_minute: Decimal | None = Field(default=None, ge=0)
-    days_of_work: int = Field(default=WORKING_DAYS, ge=1, le=31, description="days a month on which texts are rendered")
-    one_off_months: int | None = Field(
-        default=None, ge=1, le=600, description="over which one-off purchases are spread"
+    days_of_work: int = Field(
+        default=WORKING_DAYS, ge=1, le=31, description=tr("days a month on which texts are rendered")
     )
-    seats: int = Field(default=1, ge=1, le=10_000, description="people who work with an engine, for plans by the seat")
-    retakes_percent: Decimal = Field(default=Decimal(0), ge=0, le=1_000, description="minutes rendered again, of 100")
-    hours_per_month: Decimal = Field(default=Decimal(0), ge=0, le=10_000, description="of people, at an engine")
+    one_off_months: int | None = Field(
+        default=None, ge=1, le=600, description=tr("over which one-off purchases are spread")
+    )
+    seats: int = Field(
+        default=1, ge=1, le=10_000, description=tr("people who work with an engine, for plans by the seat")
+    )
+    retakes_percent: Decimal = Field(
+        default=Decimal(0), ge=0, le=1_000, description=tr("minutes rendered again, of 100")
+    )
+    hours_per_month: Decimal = Field(default=Decimal(0), ge=0, le=10_000, description=tr("of people, at an engine"))
     hourly_rate: Decimal | None = Field(default=None, ge=0, le=10**6)
     exchange_rates: tuple[ExchangeRate, ...] = ()
     roles: tuple[str, ...] = ("main narrator", "fall-back")
@@ -78,7 +85,7 @@ class Brief(BaseModel):
     @classmethod
     def _one_a_currency(cls, value: tuple[ExchangeRate, ...]) -> tuple[ExchangeRate, ...]:
         if len({one.currency for one in value}) < len(value):
-            raise ValueError("a currency has two exchange rates")
+            raise ValueError(tr("a currency has two exchange rates"))
         return value
 
     def rate_of(self, currency: str) -> ExchangeRate | None:

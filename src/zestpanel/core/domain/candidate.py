@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from zestpanel.core.texts import dated, tr
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
@@ -43,4 +45,4 @@ class Candidate:
     @property
     def ended_on(self) -> str:
         """'25 Nov 2026', in local time; '' while it goes on."""
-        return f"{datetime.fromisoformat(self.ended).astimezone():%-d %b %Y}" if self.ended else ""
+        return dated(datetime.fromisoformat(self.ended).astimezone(), tr("d MMM y")) if self.ended else ""

@@ -11,6 +11,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
+from zestpanel.core.texts import tr
+
 STRENGTHS: Final = ("none", "x-weak", "weak", "medium", "strong", "x-strong")  # W3C SSML 1.1, 3.2.3
 LEVELS: Final = ("reduced", "moderate", "strong", "none")  # W3C SSML 1.1, 3.2.2
 # W3C Working Group Note "SSML 1.0 say-as attribute values" (2005), the rest in use by several engines
@@ -46,18 +48,18 @@ class MarkKind:
 KINDS: Final = {
     kind.name: kind
     for kind in (
-        MarkKind("pause", "milliseconds or seconds, or a named strength", "250 ms", point=True, key="P"),
-        MarkKind("emphasis", "how strongly", "moderate", choices=LEVELS, key="E"),
-        MarkKind("say-as", "how figures and letters are read", "characters", choices=SAY_AS, key="A"),
-        MarkKind("phoneme", "sounds in IPA", "", key="I"),
-        MarkKind("read as", "other words in its place", "", key="W"),
-        MarkKind("rate", "percent of normal: 85 is a little slower", "85 %", key="R"),
-        MarkKind("pitch", "semitones up or down", "+2 st", key="T"),
-        MarkKind("volume", "decibels louder or softer", "-3 dB", key="V"),
-        MarkKind("language", "the language these words are in", "fr-FR", key="L"),
-        MarkKind("speaker", "who says it", "", key="S"),
-        MarkKind("style", "calm, warm, whispered ...", "calm", key="Y"),
-        MarkKind("sound", "a sound that is acted, not read", "laugh", point=True, choices=SOUNDS, key="U"),
+        MarkKind("pause", tr("milliseconds or seconds, or a named strength"), "250 ms", point=True, key="P"),
+        MarkKind("emphasis", tr("how strongly"), "moderate", choices=LEVELS, key="E"),
+        MarkKind("say-as", tr("how figures and letters are read"), "characters", choices=SAY_AS, key="A"),
+        MarkKind("phoneme", tr("sounds in IPA"), "", key="I"),
+        MarkKind("read as", tr("other words in its place"), "", key="W"),
+        MarkKind("rate", tr("percent of normal: 85 is a little slower"), "85 %", key="R"),
+        MarkKind("pitch", tr("semitones up or down"), "+2 st", key="T"),
+        MarkKind("volume", tr("decibels louder or softer"), "-3 dB", key="V"),
+        MarkKind("language", tr("the language these words are in"), "fr-FR", key="L"),
+        MarkKind("speaker", tr("who says it"), "", key="S"),
+        MarkKind("style", tr("calm, warm, whispered ..."), "calm", key="Y"),
+        MarkKind("sound", tr("a sound that is acted, not read"), "laugh", point=True, choices=SOUNDS, key="U"),
     )
 }
 
@@ -76,12 +78,13 @@ def tidy_value(kind: str, value: str) -> str:
     """A value in its one way of writing. Raises ValueError with the reason."""
     text = " ".join(value.split())
     if kind not in KINDS:
-        raise ValueError(f"there is no mark '{kind}'")
+        raise ValueError(tr("there is no mark '{kind}'", kind=kind))
     match kind:
         case "pause":
             return _pause(text)
         case "rate":
-            return f"{_number(text, '%', 20, 300, 'percent of normal'):g} %"
+            percent = _number(text, "%", 20, 300, tr("percent of normal"))
+            return f"{percent:g} %"
         case "pitch":
             return f"{_number(text, 'st', -24, 24, 'semitones'):+g} st"
         case "volume":
@@ -89,18 +92,20 @@ def tidy_value(kind: str, value: str) -> str:
         case "say-as":
             form, _, dates = text.partition(":")
             if form not in SAY_AS or (dates and (form != "date" or dates not in DATE_FORMATS)):
-                raise ValueError(f"say-as is one of {', '.join(SAY_AS)}; a date may say its order, as in date:dmy")
+                raise ValueError(
+                    tr("say-as is one of {say_as}; a date may say its order, as in date:dmy", say_as=", ".join(SAY_AS))
+                )
             return text
         case "emphasis" | "sound":
             if text not in KINDS[kind].choices:
-                raise ValueError(f"{kind} is one of {', '.join(KINDS[kind].choices)}")
+                raise ValueError(tr("{kind} is one of {choices}", kind=kind, choices=", ".join(KINDS[kind].choices)))
             return text
         case "language":
             if not _LANGUAGE.fullmatch(text):
-                raise ValueError(f"'{text}' is no language tag, such as fr-FR")
+                raise ValueError(tr("'{words}' is no language tag, such as fr-FR", words=text))
             return text
     if not text:
-        raise ValueError(f"{kind} needs a value: {KINDS[kind].hint}")
+        raise ValueError(tr("{kind} needs a value: {hint}", kind=kind, hint=KINDS[kind].hint))
     return text
 
 
@@ -109,10 +114,12 @@ def _pause(text: str) -> str:
         return text
     found = re.fullmatch(r"(\d+(?:[.,]\d+)?)\s*(ms|s)", text)
     if not found:
-        raise ValueError(f"a pause is a time such as 250 ms or 0.8 s, or one of {', '.join(STRENGTHS)}")
+        raise ValueError(
+            tr("a pause is a time such as 250 ms or 0.8 s, or one of {strengths}", strengths=", ".join(STRENGTHS))
+        )
     ms = float(found[1].replace(",", ".")) * (1000 if found[2] == "s" else 1)
     if ms > 10_000:
-        raise ValueError("a pause is at most 10 s")
+        raise ValueError(tr("a pause is at most 10 s"))
     return f"{ms:g} ms"
 
 
@@ -120,7 +127,9 @@ def _number(text: str, unit: str, low: float, high: float, what: str) -> float:
     found = re.fullmatch(rf"([+\-−]?\d+(?:[.,]\d+)?)\s*(?:{re.escape(unit)})?", text, re.IGNORECASE)
     number = float(found[1].replace(",", ".").replace("−", "-")) if found else None
     if number is None or not low <= number <= high:
-        raise ValueError(f"'{text}' is not from {low:g} to {high:g} {what}")
+        raise ValueError(
+            tr("'{words}' is not from {low} to {high} {what}", words=text, low=f"{low:g}", high=f"{high:g}", what=what)
+        )
     return number
 
 
@@ -131,27 +140,40 @@ def number_of(mark: DeliveryMark) -> float:
 
 def problems(text: str, marks: Iterable[DeliveryMark]) -> list[str]:
     """What is wrong with marks over a text, in words; empty when they can be sent."""
-    found: list[str] = []
+    return [words for _, words in _problems(text, marks)]
+
+
+def clashes(text: str, marks: Iterable[DeliveryMark]) -> list[str]:
+    """Of the problems those of where marks stand: none can be set there."""
+    return [words for place, words in _problems(text, marks) if place]
+
+
+def _problems(text: str, marks: Iterable[DeliveryMark]) -> list[tuple[bool, str]]:
+    """(whether it is about where the mark stands, in words)."""
+    found: list[tuple[bool, str]] = []
     open_until: list[DeliveryMark] = []
     for mark in in_order(marks):
         kind = KINDS.get(mark.kind)
-        where = f"{mark.kind} at character {mark.start + 1}"
+        where = tr("{kind} at character {start}", kind=mark.kind, start=mark.start + 1)
         if kind is None:
-            found.append(f"there is no mark '{mark.kind}'")
+            found.append((False, tr("there is no mark '{kind}'", kind=mark.kind)))
             continue
         if not 0 <= mark.start <= mark.end <= len(text):
-            found.append(f"{where} lies outside the text")
+            found.append((False, tr("{where} lies outside the text", where=where)))
             continue
         if kind.point != (mark.start == mark.end):
-            found.append(f"{where} {'stands between characters' if kind.point else 'covers no words'}")
+            found.append((False, tr("{where} stands between characters", where=where)) if kind.point else
+                         (True, tr("{where} covers no words", where=where)))  # fmt: skip
         try:
             tidy_value(mark.kind, mark.value)
         except ValueError as error:
-            found.append(f"{where}: {error}")
+            found.append((False, f"{where}: {error}"))
         while open_until and open_until[-1].end <= mark.start:
             open_until.pop()
         if open_until and mark.end > open_until[-1].end:
-            found.append(f"{where} and {open_until[-1].kind} cross each other: one must lie within the other")
+            other = open_until[-1].kind
+            found.append((True, tr("{where} and {kind} cross each other: one must lie within the other", where=where,
+                                   kind=other)))  # fmt: skip
         if mark.end > mark.start:
             open_until.append(mark)
     return found

@@ -6,18 +6,21 @@ from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Decimal, InvalidOperation
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 
-def exact(value: Decimal | int | str, *, what: str = "The amount") -> Decimal:
+def exact(value: Decimal | int | str, *, what: str = tr("The amount")) -> Decimal:
     """A finite Decimal from text or whole numbers. Raises InputError for anything else, floats included."""
     if isinstance(value, float | bool):
-        raise InputError(f"{what} '{value}' is not written as an exact decimal.")
+        raise InputError(tr("{what} '{value}' is not written as an exact decimal.", what=what, value=value))
     try:
         out = Decimal(value)
     except (InvalidOperation, TypeError, ValueError) as error:
-        raise InputError(f"{what} '{value}' is not a number.", remedy="Write it like 0.18.") from error
+        raise InputError(
+            tr("{what} '{value}' is not a number.", what=what, value=value), remedy=tr("Write it like 0.18.")
+        ) from error
     if not out.is_finite():
-        raise InputError(f"{what} '{value}' is not a finite number.")
+        raise InputError(tr("{what} '{value}' is not a finite number.", what=what, value=value))
     return out
 
 
@@ -31,8 +34,12 @@ class Money:
     def __add__(self, other: Money) -> Money:
         if other.currency != self.currency:
             raise InputError(
-                f"{self.currency} and {other.currency} cannot be added without an exchange rate.",
-                remedy="The brief has a field for exchange rates.",
+                tr(
+                    "{currency} and {currency2} cannot be added without an exchange rate.",
+                    currency=self.currency,
+                    currency2=other.currency,
+                ),
+                remedy=tr("The brief has a field for exchange rates."),
             )
         return Money(self.amount + other.amount, self.currency)
 

@@ -11,17 +11,18 @@ from decimal import Decimal
 from typing import Final
 
 from zestpanel.core.domain.mark import DeliveryMark, as_json
+from zestpanel.core.texts import tr
 
 _WORD = re.compile(r"[^\W_]+(?:['’.,:\-/][^\W_]+)*", re.UNICODE)
 
 
 # whose text it is; '' is not known yet
 RIGHTS: dict[str, str] = {
-    "": "not said",
-    "ours": "ours",
-    "licensed": "licensed",
-    "public domain": "public domain",
-    "testing only": "for testing only",
+    "": tr("not said"),
+    "ours": tr("ours"),
+    "licensed": tr("licensed"),
+    "public domain": tr("public domain"),
+    "testing only": tr("for testing only"),
 }
 
 

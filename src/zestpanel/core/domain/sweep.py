@@ -9,6 +9,7 @@ from typing import Final
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.texts import tr
 
 MOST_POINTS: Final = 60
 
@@ -36,9 +37,15 @@ class SweepSpec(BaseModel):
     @model_validator(mode="after")
     def _small_enough(self) -> SweepSpec:
         if len({axis.control for axis in self.axes}) < len(self.axes):
-            raise ValueError("the two settings of a sweep must differ")
+            raise ValueError(tr("the two settings of a sweep must differ"))
         if len(self.points) > MOST_POINTS:
-            raise ValueError(f"a sweep has at most {MOST_POINTS} points, this one has {len(self.points)}")
+            raise ValueError(
+                tr(
+                    "a sweep has at most {most_points} points, this one has {points}",
+                    most_points=MOST_POINTS,
+                    points=len(self.points),
+                )
+            )
         return self
 
     @property

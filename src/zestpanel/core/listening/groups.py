@@ -22,23 +22,24 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.texts import Texts
+from zestpanel.core.texts import tr
 
 FEWEST: Final = 3  # listeners, for an interval
-WARNING: Final = (
+WARNING: Final = tr(
     "Groups were looked for after the answers were there: among many of them some differ by chance. Take what stands "
     "out as a question for the next test, not as an answer."
 )
 BY: Final[Mapping[str, str]] = {
-    "kind of text": "by what is in the text: dialogue, lists, technical words …",
-    "hard part": "by the hard parts found in the text",
-    "style": "by the style that is marked in the text",
-    "passage": "by passage",
-    "role": "by who speaks the passage",
-    "audience": "by group of listeners",
-    "first language": "by the listeners' first language",
-    "fluency": "by how well listeners speak the language",
-    "accent": "by the listeners' own accent",
-    "heard on": "by headphones or speakers",
+    "kind of text": tr("by what is in the text: dialogue, lists, technical words …"),
+    "hard part": tr("by the hard parts found in the text"),
+    "style": tr("by the style that is marked in the text"),
+    "passage": tr("by passage"),
+    "role": tr("by who speaks the passage"),
+    "audience": tr("by group of listeners"),
+    "first language": tr("by the listeners' first language"),
+    "fluency": tr("by how well listeners speak the language"),
+    "accent": tr("by the listeners' own accent"),
+    "heard on": tr("by headphones or speakers"),
 }
 
 
@@ -92,11 +93,11 @@ def _grouping(hard_parts: HardParts, texts: Texts, by: str) -> Callable[[Rating,
     ways: dict[str, Callable[[Rating, Passage, Listener], list[str]]] = {
         "kind of text": lambda rating, passage, person: list(passage.tags) or ["plain"],
         "passage": lambda rating, passage, person: [passage.title],
-        "role": lambda rating, passage, person: [passage.speaker or "no role"],
+        "role": lambda rating, passage, person: [passage.speaker or tr("no role")],
         "audience": lambda rating, passage, person: [person.audience or "not stated"],
         "first language": lambda rating, passage, person: [locale_name(person.languages[0])],
         "style": lambda rating, passage, person: (
-            sorted({mark.value for mark in passage.marks if mark.kind == "style"}) or ["none marked"]
+            sorted({mark.value for mark in passage.marks if mark.kind == "style"}) or [tr("none marked")]
         ),
         "fluency": lambda rating, passage, person: [_fluency(person, passage.language)],
         "accent": lambda rating, passage, person: [person.accent or "not stated"],

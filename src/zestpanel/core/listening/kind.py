@@ -11,6 +11,7 @@ import numpy as np
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 LONGEST_TEXT: Final = 5_000
 LOW, HIGH = 0, 100  # ends of the line that clips are placed on (ITU-R BS.1534-3)
@@ -168,11 +169,13 @@ def check(given: Mapping[str, Any], shown: Shown) -> None:
     """Raises InputError for answers that the trial does not allow: one to each question, and nothing else."""
     if set(given) != {question.name for question in shown.questions}:
         asked = "; ".join(question.words for question in shown.questions)
-        raise InputError(f"This is no answer to '{asked}'.", kept="Nothing was kept.",
-                         remedy="Each question has one answer.")  # fmt: skip
+        raise InputError(tr("This is no answer to '{asked}'.", asked=asked), kept=tr("Nothing was kept."),
+                         remedy=tr("Each question has one answer."))  # fmt: skip
     for question in shown.questions:
         if remedy := wrong(question, given[question.name]):
-            raise InputError(f"This is no answer to '{question.words}'.", kept="Nothing was kept.", remedy=remedy)
+            raise InputError(
+                tr("This is no answer to '{words}'.", words=question.words), kept=tr("Nothing was kept."), remedy=remedy
+            )
 
 
 def wrong(question: Question, value: object) -> str:
@@ -180,11 +183,16 @@ def wrong(question: Question, value: object) -> str:
     if question.places:
         good = isinstance(value, list) and len(value) == question.places
         if not good or not all(type(one) is int and LOW <= one <= HIGH for one in value):  # type: ignore[attr-defined]
-            return f"Each of the {question.places} clips has a place from {LOW} to {HIGH}."
+            return tr(
+                "Each of the {places} clips has a place from {low} to {high}.",
+                places=question.places,
+                low=LOW,
+                high=HIGH,
+            )
     elif question.choices:
         # 1 == True: an answer is of its choice's type, too
         if not any(type(value) is type(choice.value) and value == choice.value for choice in question.choices):
-            return f"Answers are: {', '.join(choice.words for choice in question.choices)}."
+            return tr("Answers are: {choices}.", choices=", ".join(choice.words for choice in question.choices))
     elif not isinstance(value, str) or len(value) > LONGEST_TEXT:
-        return f"Write down what was said, in at most {LONGEST_TEXT:,} characters."
+        return tr("Write down what was said, in at most {longest_text} characters.", longest_text=f"{LONGEST_TEXT:,}")
     return ""

@@ -17,8 +17,9 @@ from zestpanel.core.listening.kinds.preference import FIRST, NEITHER, SECOND, pr
 from zestpanel.core.listening.scores import Score, score_ratings
 from zestpanel.core.table_rows import numbered_rows
 from zestpanel.core.text_files import read_text
+from zestpanel.core.texts import tr
 
-_KEPT: Final = "Nothing was computed."
+_KEPT: Final = tr("Nothing was computed.")
 _MOST_MB: Final = 50
 LINE: Final = "multi-stimulus"  # the scale of places from 0 to 100
 CATEGORY: Final = 25.0  # what a category of a 5-point scale is on it
@@ -52,12 +53,22 @@ def _ratings(path: Path) -> list[dict[str, Any]]:
             score = float("nan")
         if not low <= score <= high:
             raise TableError(
-                f"{path.name}, row {line}, column score: '{row['score']}' is not a number from {low:g} to {high:g}.",
+                tr(
+                    "{name}, row {line}, column score: '{row}' is not a number from {low} to {high}.",
+                    name=path.name,
+                    line=line,
+                    row=row["score"],
+                    low=f"{low:g}",
+                    high=f"{high:g}",
+                ),
                 kept=_KEPT,
             )
         for column in RATINGS[:3]:
             if not row[column].strip():
-                raise TableError(f"{path.name}, row {line}: the {column} is empty.", kept=_KEPT)
+                raise TableError(
+                    tr("{name}, row {line}: the {column} is empty.", name=path.name, line=line, column=column),
+                    kept=_KEPT,
+                )
         score = 1 + score / CATEGORY if scale == LINE else score
         out.append({**{c: row[c].strip() for c in RATINGS[:3]}, "score": score, "scale": scale})
     return out
@@ -101,7 +112,15 @@ def preference_of_table(path: Path) -> Found:
         for line, row in numbered_rows(text, name=path.name, kept=_KEPT, needs=("winner", "loser"), nothing="votes"):
             count = row.get("count", "1").strip() or "1"
             if not count.isdecimal() or int(count) > 1_000_000:
-                raise TableError(f"{path.name}, row {line}, column count: '{count}' is no number of votes.", kept=_KEPT)
+                raise TableError(
+                    tr(
+                        "{name}, row {line}, column count: '{count}' is no number of votes.",
+                        name=path.name,
+                        line=line,
+                        count=count,
+                    ),
+                    kept=_KEPT,
+                )
             votes += [(row["winner"].strip(), row["loser"].strip(), FIRST)] * int(count)
     else:
         for line, row in numbered_rows(text, name=path.name, kept=_KEPT, needs=("first", "second", "answer"),
@@ -110,13 +129,16 @@ def preference_of_table(path: Path) -> Found:
             said = FIRST if answer == first else SECOND if answer == second else _SAID.get(answer.lower())
             if said is None:
                 raise TableError(
-                    f"{path.name}, row {line}, column answer: '{answer}' is neither first, second, neither nor one of "
-                    "the two.", kept=_KEPT,
+                    tr("{name}, row {line}, column answer: '{answer}' is neither first, second, neither nor one "
+"of the two.", name=path.name, line=line, answer=answer), kept=_KEPT,
                 )  # fmt: skip
             votes.append((first, second, said))
     if odd := next(((a, b) for a, b, _ in votes if a == b or not a or not b), None):
-        raise TableError(f"{path.name}: '{odd[0]}' is compared with '{odd[1]}'.", kept=_KEPT,
-                         remedy="A vote is between two different candidates.")  # fmt: skip
+        raise TableError(
+            tr("{name}: '{odd}' is compared with '{odd2}'.", name=path.name, odd=odd[0], odd2=odd[1]),
+            kept=_KEPT,
+            remedy=tr("A vote is between two different candidates."),
+        )
     return preference_found(votes, ordered="winner" not in head)
 
 

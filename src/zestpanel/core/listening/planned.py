@@ -16,6 +16,7 @@ from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import OWN, SCALES, wrong_with_steps
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 LONG_MIN: Final = 30  # a listener's sitting (common practice, no source)
 ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common practice, no source)
@@ -34,9 +35,17 @@ class Asked:
     def says(self) -> str:
         if self.why_not:
             return self.why_not
-        long = "" if self.minutes <= LONG_MIN else \
-            f" Longer than {LONG_MIN} minutes tires: fewer candidates, passages or trials."  # fmt: skip
-        return f"{self.trials} trials, about {self.minutes} min a listener.{long}"
+        long = (
+            ""
+            if self.minutes <= LONG_MIN
+            else tr(" Longer than {long_min} minutes tires: fewer candidates, passages or trials.", long_min=LONG_MIN)
+        )
+        return tr(
+            "{trials} trials, about {minutes} min a listener.{long}",
+            trials=self.trials,
+            minutes=self.minutes,
+            long=long,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,17 +86,21 @@ def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
     title = f"{kind.title[:1].upper()}{kind.title[1:]}"
     own_scale = kind_name == "ACR" and settings.scale == OWN
     if ("question" in kind.uses or own_scale) and not settings.question:
-        return "Write the question that listeners answer."
+        return tr("Write the question that listeners answer.")
     if own_scale and (problem := wrong_with_steps(settings.steps)):
         return problem
     if not settings.candidate_ids or not settings.passage_ids:
-        return "Tick whose clips are heard, and of which passages: few of each, well chosen, tell more than all."
+        return tr("Tick whose clips are heard, and of which passages: few of each, well chosen, tell more than all.")
     if len(settings.candidate_ids) < kind.fewest_candidates:
-        return f"{title} needs at least {kind.fewest_candidates} candidates."
+        return tr(
+            "{title} needs at least {fewest_candidates} candidates.",
+            title=title,
+            fewest_candidates=kind.fewest_candidates,
+        )
     if needs_reference(kind_name) and not settings.reference_id:
-        return f"{title} needs recordings of a person to compare with: choose whose."
+        return tr("{title} needs recordings of a person to compare with: choose whose.", title=title)
     if not something:
-        return "No passage has clips of enough of these candidates: render the missing takes first."
+        return tr("No passage has clips of enough of these candidates: render the missing takes first.")
     return ""
 
 
@@ -106,4 +119,4 @@ def questions() -> list[tuple[str, str, str]]:
     of one's own."""
     rated = [(scale.about, "ACR", name) for name, scale in SCALES.items()]
     others = [(kind.asks, kind.name, "ACR") for kind in kinds().values() if kind.name != "ACR"]
-    return [*rated, *others, ("A scale of your own", "ACR", OWN)]
+    return [*rated, *others, (tr("A scale of your own"), "ACR", OWN)]

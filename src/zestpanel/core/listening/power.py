@@ -14,35 +14,48 @@ from zestpanel.core.analysis.statistics.crossed import (
     smallest_difference_told,
 )
 from zestpanel.core.analysis.statistics.tails import at_least_p
+from zestpanel.core.texts import tr
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 
 
 def what_can_be_told(
     *, candidates: int, passages: int, listeners: int, spread: Leanings | None = None,
-    whence: str = "the spread of the ratings so far",
+    whence: str = tr("the spread of the ratings so far"),
 ) -> str:  # fmt: skip
     """A sentence, before the test, on what such a panel tells apart within one language, and on what it never can.
 
     All pairs are tested with listeners and passages drawn, adjusted by Holm; spreads are those given (of earlier
     ratings, or stated), else those usual for such panels.
     """
-    known, whence = (spread, whence) if spread else (USUAL_LEANINGS, "the usual spread of ratings")
+    known, whence = (spread, whence) if spread else (USUAL_LEANINGS, tr("the usual spread of ratings"))
     pairs = candidates * (candidates - 1) // 2
     if pairs == 0:
-        return "One candidate alone is scored, and compared with nobody."
-    panel = f"{_counted(listeners, 'listener')} on {_counted(passages, 'passage')}"
+        return tr("One candidate alone is scored, and compared with nobody.")
+    panel = tr(
+        "{counted} on {counted2}", counted=_counted(listeners, "listener"), counted2=_counted(passages, "passage")
+    )
     told = smallest_difference_told(listeners, passages, pairs, spread=known)
     if told is None:
         people, texts = FEWEST_TO_COMPARE
-        return f"{panel}: too few to tell any two candidates apart; at least {people} and {texts} are needed."
-    words = f"{panel} tell {candidates} candidates apart where they differ by about {told:.1f} categories or more"
+        return tr(
+            "{panel}: too few to tell any two candidates apart; at least {people} and {texts} are needed.",
+            panel=panel,
+            people=people,
+            texts=texts,
+        )
+    words = tr(
+        "{panel} tell {candidates} candidates apart where they differ by about {told} categories or more",
+        panel=panel,
+        candidates=candidates,
+        told=f"{told:.1f}",
+    )
     more = listeners_to_tell(WORTH_TELLING, passages, comparisons=pairs, spread=known)
     if told > WORTH_TELLING and more is not None:
-        words += f"; {more} listeners would tell {WORTH_TELLING:g}"
+        words += tr("; {more} listeners would tell {worth_telling}", more=more, worth_telling=f"{WORTH_TELLING:g}")
     elif told > WORTH_TELLING:
-        words += "; more listeners alone do not help, more passages do"
-    return f"{words} (8 times in 10, at {whence})."
+        words += tr("; more listeners alone do not help, more passages do")
+    return tr("{words} (8 times in 10, at {whence}).", words=words, whence=whence)
 
 
 def _counted(n: int, what: str) -> str:
@@ -57,15 +70,20 @@ def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> st
     """
     pairs, answers = candidates * (candidates - 1) // 2, passages * listeners
     if pairs == 0 or answers == 0:
-        return "A preference needs two candidates, a passage and a listener."
-    asked = f"{_counted(pairs, 'pair')}, {_counted(answers, 'answer')} each"
+        return tr("A preference needs two candidates, a passage and a listener.")
+    asked = tr("{counted}, {counted2} each", counted=_counted(pairs, "pair"), counted2=_counted(answers, "answer"))
     found = preference_told(answers, pairs)
     if found is None:
-        return f"{asked}: too few to tell any preference from even."
+        return tr("{asked}: too few to tell any preference from even.", asked=asked)
     share, most = found
-    return (
-        f"{asked}: a preference of {100 * share:.0f} to {100 - 100 * share:.0f} is told from even (8 times in 10; "
-        f"{most} of {answers} are needed)."
+    return tr(
+        "{asked}: a preference of {share} to {share2} is told from even (8 times in 10; {most} "
+        "of {answers} are needed).",
+        asked=asked,
+        share=f"{100 * share:.0f}",
+        share2=f"{100 - 100 * share:.0f}",
+        most=most,
+        answers=answers,
     )
 
 
@@ -134,10 +152,15 @@ def told_by(
     if pairs > 1:
         others["one stated comparison"] = least(1)
     if kind in _RATED:
-        words, worth, floor = "categories" if unit == 1 else "places on the line", unit * WORTH_TELLING, 0.0
-        return Told(least=least(pairs), others=others, words=f"smallest difference told, {words}", worth=worth,
-                    floor=floor)  # fmt: skip
-    words = "smallest preference told, %" if kind == "preference" else "smallest share of right answers told, %"
+        words, worth, floor = "categories" if unit == 1 else tr("places on the line"), unit * WORTH_TELLING, 0.0
+        return Told(
+            least=least(pairs),
+            others=others,
+            words=tr("smallest difference told, {words}", words=words),
+            worth=worth,
+            floor=floor,
+        )
+    words = tr("smallest preference told, %") if kind == "preference" else tr("smallest share of right answers told, %")
     return Told(least=least(pairs), others=others, words=words, worth=100 * WORTH_PREFERRING, floor=50.0)
 
 

@@ -11,10 +11,11 @@ from zestpanel.core.errors import TableError
 from zestpanel.core.store.project import Project
 from zestpanel.core.table_rows import numbered_rows
 from zestpanel.core.text_files import read_text
+from zestpanel.core.texts import tr
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")
 LANGUAGES: Final = "languages"  # the languages a listener speaks, such as 'en fr'; may be left out
-_KEPT: Final = "No rating was added."
+_KEPT: Final = tr("No rating was added.")
 
 
 def import_ratings(
@@ -54,9 +55,9 @@ def import_rating_text(
     spoken: dict[str, list[str]] = {}
     seen: dict[tuple[str, int, int], int] = {}
     for line, row in rows:
-        where = f"{name}, row {line}"
+        where = tr("{name}, row {line}", name=name, line=line)
         if not row["listener"].strip():
-            raise TableError(f"{where}: the listener is empty.", kept=_KEPT)
+            raise TableError(tr("{where}: the listener is empty.", where=where), kept=_KEPT)
         score = _score(row["score"], where)
         passage_id = _one(by_passage, row["passage"], "passage", where)
         candidate_id = _one(by_candidate, row["candidate"], "candidate", where)
@@ -64,9 +65,14 @@ def import_rating_text(
         earlier = seen.setdefault((alias, passage_id, candidate_id), line)
         if earlier != line:
             raise TableError(
-                f"{where}: {alias} rates this candidate on this passage in row {earlier} already.",
+                tr(
+                    "{where}: {alias} rates this candidate on this passage in row {earlier} already.",
+                    where=where,
+                    alias=alias,
+                    earlier=earlier,
+                ),
                 kept=_KEPT,
-                remedy="Keep the one that counts; one listener gives one rating a clip.",
+                remedy=tr("Keep the one that counts; one listener gives one rating a clip."),
             )
         spoken.setdefault(alias, []).extend(_tags(row.get(LANGUAGES, "")))
         found.append((alias, passage_id, candidate_id, score))
@@ -107,18 +113,28 @@ def _score(cell: str, where: str) -> float:
     except ValueError:
         score = float("nan")
     if not 1 <= score <= 5:
-        raise TableError(f"{where}, column score: '{cell}' is not a number from 1 to 5.", kept=_KEPT)
+        raise TableError(
+            tr("{where}, column score: '{cell}' is not a number from 1 to 5.", where=where, cell=cell), kept=_KEPT
+        )
     return score
 
 
 def _one(known: dict[str, list[int]], cell: str, what: str, where: str) -> int:
     ids = known.get(_key(cell), [])
     if len(set(ids)) != 1:
-        problem = "names several" if ids else "names no"
+        problem = tr("names several") if ids else tr("names no")
         raise TableError(
-            f"{where}, column {what}: '{cell}' {problem} {what}{'s' if ids else ''} of the project.",
+            tr(
+                "{where}, column {what}: '{cell}' {problem} {what2}{x} of the project.",
+                where=where,
+                what=what,
+                cell=cell,
+                problem=problem,
+                what2=what,
+                x="s" if ids else "",
+            ),
             kept=_KEPT,
-            remedy="Use its number in the list.",
+            remedy=tr("Use its number in the list."),
         )
     return ids[0]
 

@@ -10,6 +10,7 @@ from pkgutil import iter_modules
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening import kinds as _kinds
 from zestpanel.core.listening.kind import Kind
+from zestpanel.core.texts import tr
 
 
 @cache
@@ -22,6 +23,9 @@ def kinds() -> Mapping[str, Kind]:
 def kind_of(name: str) -> Kind:
     """Raises InputError for a kind that this version does not know."""
     if name not in kinds():
-        raise InputError(f"This program does not know listening tests of the kind '{name}'.",
-                         kept="Its answers are kept.", remedy="Open the project with a newer version.")  # fmt: skip
+        raise InputError(
+            tr("This program does not know listening tests of the kind '{name}'.", name=name),
+            kept=tr("Its answers are kept."),
+            remedy=tr("Open the project with a newer version."),
+        )
     return kinds()[name]

@@ -21,6 +21,7 @@ from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 MOST_MOVED: Final = 0.005
 FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one (common practice, no source)
@@ -104,7 +105,7 @@ def _of_language(
     kept = [one for one in answers if one.listener_id not in out]
     found, why = _found(kind, kept, around)
     if answers and not kept:
-        why = "Every listener is left out, so there is no result: see below why, and take back what is not right."
+        why = tr("Every listener is left out, so there is no result: see below why, and take back what is not right.")
     effect = ""
     if len(kept) < len(answers):
         whole, _ = _found(kind, answers, around)
@@ -137,19 +138,34 @@ def _worst(answers: Sequence[Answered], around: Around) -> str:
             lowest = min(means, key=lambda clip: means[clip])
             text = around.texts[lowest[0]][0]
             words = f"“{text[:28].rstrip()}…”" if len(text) > 30 else f"“{text}”"
-            said.append((means[lowest], f"{around.name(candidate)} {means[lowest]:.1f} on {words}"))
+            said.append(
+                (
+                    means[lowest],
+                    tr(
+                        "{name} {means} on {words}",
+                        name=around.name(candidate),
+                        means=f"{means[lowest]:.1f}",
+                        words=words,
+                    ),
+                )
+            )
     return "; ".join(words for _, words in sorted(said))
 
 
 def _effect(found: Found | None, whole: Found | None) -> str:
     if found is None or whole is None:
-        return "Without those who are left out there are too few answers." if found is None else ""
+        return tr("Without those who are left out there are too few answers.") if found is None else ""
     before = {bar.name: bar.value for bar in whole.bars}
     moved = [(abs(bar.value - before[bar.name]), bar) for bar in found.bars if bar.name in before]
     if not moved or max(moved, key=lambda one: one[0])[0] < MOST_MOVED:
-        return "Leaving them out moves nothing."
+        return tr("Leaving them out moves nothing.")
     _, bar = max(moved, key=lambda one: one[0])
-    return f"Leaving them out moves {bar.name} most: from {before[bar.name]:.2f} to {bar.value:.2f}."
+    return tr(
+        "Leaving them out moves {name} most: from {before} to {value}.",
+        name=bar.name,
+        before=f"{before[bar.name]:.2f}",
+        value=f"{bar.value:.2f}",
+    )
 
 
 def _about(
@@ -160,22 +176,50 @@ def _about(
     listeners = {one.listener_id for one in judged}
     simulated = sum(people[one].simulated for one in listeners)
     if simulated:
-        out.append(f"{simulated} of {len(listeners)} listeners are simulated.")
+        out.append(
+            tr("{simulated} of {listeners} listeners are simulated.", simulated=simulated, listeners=len(listeners))
+        )
     if settings.version_of:
-        out.append(f"It is a new version of test {settings.version_of}, whose answers stand by themselves.")
+        out.append(
+            tr(
+                "It is a new version of test {version_of}, whose answers stand by themselves.",
+                version_of=settings.version_of,
+            )
+        )
     if settings.bed:
-        out.append(f"All clips were heard over {settings.bed_name}, {settings.bed_below_lu:g} LU below speech.")
+        out.append(
+            tr(
+                "All clips were heard over {bed_name}, {bed_below_lu} LU below speech.",
+                bed_name=settings.bed_name,
+                bed_below_lu=f"{settings.bed_below_lu:g}",
+            )
+        )
     if settings.take_rule == "preferred":
-        out.append("The starred take of a cell was heard, else the first: what was starred among several is the best "
-                   "of them, not the engine's usual.")  # fmt: skip
+        out.append(
+            tr(
+                "The starred take of a cell was heard, else the first: what was starred among several is the best "
+                "of them, not the engine's usual."
+            )
+        )
     if settings.listeners > len(listeners):
-        out.append(f"{len(listeners)} of {settings.listeners} planned listeners have answered.")
+        out.append(
+            tr(
+                "{listeners} of {listeners2} planned listeners have answered.",
+                listeners=len(listeners),
+                listeners2=settings.listeners,
+            )
+        )
     if test.conduct.looks:
-        looks = ", ".join(f"{when} after {n}" for when, n in test.conduct.looks)
-        out.append(f"The result was looked at before all planned listeners had answered ({looks}): stopping when it "
-                   "pleases makes chance look like a difference.")  # fmt: skip
+        looks = ", ".join(tr("{when} after {n}", when=when, n=n) for when, n in test.conduct.looks)
+        out.append(tr("The result was looked at before all planned listeners had answered ({looks}): stopping "
+"when it pleases makes chance look like a difference.", looks=looks))  # fmt: skip
     if apart := len({one.listener_id for one in every} - listeners):
-        out.append(f"Answers of {apart} listeners are kept apart: their own voice, or a text that was changed since.")
+        out.append(
+            tr(
+                "Answers of {apart} listeners are kept apart: their own voice, or a text that was changed since.",
+                apart=apart,
+            )
+        )
     return out
 
 

@@ -18,6 +18,7 @@ from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.kind import Around, Axis, Bar, Found
+from zestpanel.core.texts import tr
 
 SEED: Final = 20_240
 ALPHA: Final = 0.05
@@ -52,7 +53,7 @@ def lines_of(values: Sequence[Value], *, bounds: tuple[float, float], unit: floa
     """The best first; values of one language, in categories of a 5-point scale, since usual spreads are known in those.
     unit: what a category is on the scale that the lines are wanted in. Raises NotEnoughData for none."""
     if not values:
-        raise NotEnoughData("Nobody has answered yet.")
+        raise NotEnoughData(tr("Nobody has answered yet."))
     candidates = list(dict.fromkeys(one[0] for one in values))
     table = crossed_table(values, candidates)
     means = [float(np.nanmean(one)) for one in table]
@@ -73,13 +74,13 @@ def best_sentence(lines: Sequence[Line], around: Around, *, decimals: int = 2) -
     name, mean = around.name(best.candidate_id), f"{best.mean:.{decimals}f}"
     tied = [line for line in others if set(line.letters) & set(best.letters)]
     if not others:
-        return f"{name} has {mean}."
+        return tr("{name} has {mean}.", name=name, mean=mean)
     if not tied:
-        return f"{name} is clearly best, with a mean of {mean}."
+        return tr("{name} is clearly best, with a mean of {mean}.", name=name, mean=mean)
     if len(tied) == len(others):
-        return f"{name} has the highest mean, {mean}; nobody is told apart from it."
+        return tr("{name} has the highest mean, {mean}; nobody is told apart from it.", name=name, mean=mean)
     names = ", ".join(around.name(line.candidate_id) for line in tied)
-    return f"{name} has the highest mean, {mean}; not told apart from {names}."
+    return tr("{name} has the highest mean, {mean}; not told apart from {names}.", name=name, mean=mean, names=names)
 
 
 def stated_comparisons(values: Sequence[Value], around: Around) -> str:
@@ -95,22 +96,39 @@ def stated_comparisons(values: Sequence[Value], around: Around) -> str:
     said = []
     for k, adjusted in enumerate(holm(p)):
         apart, name = -float(found.means[k]), around.name(others[k])
-        told = f"{'better' if apart > 0 else 'worse'} by {abs(apart):.2f}, p {max(adjusted, 0.001):.3f}"
-        said.append(f"{name} ({told})" if adjusted < ALPHA else f"{name} (not told from it)")
-    return f"Compared with {around.name(one)} alone, as was stated before: {'; '.join(said)}."
+        told = tr(
+            "{x} by {apart}, p {adjusted}",
+            x="better" if apart > 0 else "worse",
+            apart=f"{abs(apart):.2f}",
+            adjusted=f"{max(adjusted, 0.001):.3f}",
+        )
+        said.append(f"{name} ({told})" if adjusted < ALPHA else tr("{name} (not told from it)", name=name))
+    return tr("Compared with {name} alone, as was stated before: {said}.", name=around.name(one), said="; ".join(said))
 
 
 def bars_of(lines: Sequence[Line], around: Around, *, decimals: int = 2) -> tuple[Bar, ...]:
     return tuple(
-        Bar(name=around.name(line.candidate_id), value=line.mean, low=line.low, high=line.high,
-            candidate_ids=(line.candidate_id,), note=line.letters,
-            says=f"{line.mean:.{decimals}f}, 95 % from {line.low:.{decimals}f} to {line.high:.{decimals}f}, "
-                 f"{len(line.values)} answers of {line.listeners} listeners")
+        Bar(
+            name=around.name(line.candidate_id),
+            value=line.mean,
+            low=line.low,
+            high=line.high,
+            candidate_ids=(line.candidate_id,),
+            note=line.letters,
+            says=tr(
+                "{mean}, 95 % from {low} to {high}, {values} answers of {listeners} listeners",
+                mean=f"{line.mean:.{decimals}f}",
+                low=f"{line.low:.{decimals}f}",
+                high=f"{line.high:.{decimals}f}",
+                values=len(line.values),
+                listeners=line.listeners,
+            ),
+        )
         for line in lines
-    )  # fmt: skip
+    )
 
 
-RULE: Final = (
+RULE: Final = tr(
     "95 % interval, for other listeners and other texts of the kind. Candidates that share a letter are not told apart "
     "(Holm over all pairs); that is not the same as equal."
 )
@@ -126,24 +144,54 @@ def category_found(
     width = max(1, round((high - low + 1) * 0.4)) if high - low + 1 > 3 else 1
     top, bottom = high - width + 1, low + width - 1
     rows = tuple(
-        (around.name(line.candidate_id), f"{line.mean:.2f}", f"{line.low:.2f} to {line.high:.2f}", line.letters,
-         f"{np.median(line.values):g}", f"{100 * np.mean(line.values >= top):.0f} %",
-         f"{100 * np.mean(line.values <= bottom):.0f} %",
-         " · ".join(str(int(np.sum(np.rint(line.values) == step))) for step in range(low, high + 1)),
-         str(len(line.values)))
+        (
+            around.name(line.candidate_id),
+            f"{line.mean:.2f}",
+            tr("{low} to {high}", low=f"{line.low:.2f}", high=f"{line.high:.2f}"),
+            line.letters,
+            f"{np.median(line.values):g}",
+            f"{100 * np.mean(line.values >= top):.0f} %",
+            f"{100 * np.mean(line.values <= bottom):.0f} %",
+            " · ".join(str(int(np.sum(np.rint(line.values) == step))) for step in range(low, high + 1)),
+            str(len(line.values)),
+        )
         for line in lines
-    )  # fmt: skip
-    head = ("Candidate", "mean", "95 %", "letters", "median", f"{top} or above", f"{bottom} or below",
-            f"answers {low} to {high}", "in all")  # fmt: skip
+    )
+    head = (
+        tr("Candidate"),
+        "mean",
+        "95 %",
+        "letters",
+        "median",
+        tr("{top} or above", top=top),
+        tr("{bottom} or below", bottom=bottom),
+        tr("answers {low} to {high}", low=low, high=high),
+        tr("in all"),
+    )
     says = best_sentence(lines, around) if ordered else _nearest_to_the_middle(lines, around, (low + high) / 2)
     return Found(
-        says=says, head=head, rows=rows, numbers=(1, 2, 4, 5, 6, 7, 8),
-        rule=f"'{question}', from {low} ({steps[low].lower()}) to {high} ({steps[high].lower()}). {RULE}",
+        says=says,
+        head=head,
+        rows=rows,
+        numbers=(1, 2, 4, 5, 6, 7, 8),
+        rule=tr(
+            "'{question}', from {low} ({steps}) to {high} ({steps2}). {rule}",
+            question=question,
+            low=low,
+            steps=steps[low].lower(),
+            high=high,
+            steps2=steps[high].lower(),
+            rule=RULE,
+        ),
         bars=bars_of(lines, around),
         axis=Axis(low=low, high=high, words=question, step=1.0, even=None if ordered else (low + high) / 2),
-    )  # fmt: skip
+    )
 
 
 def _nearest_to_the_middle(lines: Sequence[Line], around: Around, middle: float) -> str:
     best = min(lines, key=lambda line: abs(line.mean - middle))
-    return f"{around.name(best.candidate_id)} lies nearest to the middle, with a mean of {best.mean:.2f}."
+    return tr(
+        "{name} lies nearest to the middle, with a mean of {mean}.",
+        name=around.name(best.candidate_id),
+        mean=f"{best.mean:.2f}",
+    )

@@ -30,6 +30,7 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.listening import Listener, Rating
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr, trn
 
 FEWEST_KINDS: Final = 2
 BOOTSTRAP_SEED: Final = 20_240
@@ -71,9 +72,20 @@ class Score:
         """'rests on 2 passages (3 at least)': what there is too little of, and how much it would take."""
         of = ((self.listeners, FEWEST_LISTENERS, "listener"), (self.passages, FEWEST_PASSAGES, "passage"),
               (self.kinds, FEWEST_KINDS, "kind"))  # fmt: skip
-        short = [f"{n} {what}{'' if n == 1 else 's'}{' of text' if what == 'kind' else ''} (at least {fewest})"
-                 for n, fewest, what in of if n is not None and n < fewest]  # fmt: skip
-        return f"rests on {' and '.join(short)}"
+        short = [
+            trn(
+                "{n} {what}{x} (at least {fewest})",
+                "{n} {what}s{x} (at least {fewest})",
+                n,
+                n=n,
+                what=what,
+                x=tr(" of text") if what == "kind" else "",
+                fewest=fewest,
+            )
+            for n, fewest, what in of
+            if n is not None and n < fewest
+        ]
+        return tr("rests on {short}", short=" and ".join(short))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,14 +152,14 @@ class PanelScores:
         """A sentence on ratings that count in no score, '' where all count."""
         parts = []
         if self.not_spoken:
-            parts.append(f"{self.not_spoken} of a language the listener does not speak")
+            parts.append(tr("{not_spoken} of a language the listener does not speak", not_spoken=self.not_spoken))
         if self.not_stated:
-            parts.append(f"{self.not_stated} by listeners whose languages are not stated")
+            parts.append(tr("{not_stated} by listeners whose languages are not stated", not_stated=self.not_stated))
         if self.of_own_voice:
-            parts.append(f"{self.of_own_voice} by listeners of their own voice")
+            parts.append(tr("{of_own_voice} by listeners of their own voice", of_own_voice=self.of_own_voice))
         if not parts:
             return ""
-        return f"Ratings kept apart, in no score: {'; '.join(parts)}."
+        return tr("Ratings kept apart, in no score: {parts}.", parts="; ".join(parts))
 
 
 def primary(tag: str) -> str:

@@ -17,6 +17,7 @@ import numpy as np
 
 from zestpanel.core.domain.listening import Answered, Conduct
 from zestpanel.core.listening.kinds.placing import ANCHORS, PLACES, placed
+from zestpanel.core.texts import tr
 
 MOST_OFF: Final = (15, 100)  # more than so many of so many; whole numbers, since 3 of 20 is exactly 15 %
 REFERENCE_AT_LEAST: Final = 90
@@ -73,16 +74,34 @@ def _by_the_standard(of: Sequence[Answered], reference_id: int) -> list[str]:
     out = []
     low, high = sum(p < REFERENCE_AT_LEAST for p in references), sum(p > MID_AT_MOST for p in mids)
     if references and _over(low, len(references)):
-        out.append(f"placed the hidden reference below {REFERENCE_AT_LEAST} in {low} of {len(references)} trials")
+        out.append(
+            tr(
+                "placed the hidden reference below {reference_at_least} in {low} of {references} trials",
+                reference_at_least=REFERENCE_AT_LEAST,
+                low=low,
+                references=len(references),
+            )
+        )
     if mids and _over(high, len(mids)):
-        out.append(f"placed the 7 kHz anchor above {MID_AT_MOST} in {high} of {len(mids)} trials")
+        out.append(
+            tr(
+                "placed the 7 kHz anchor above {mid_at_most} in {high} of {mids} trials",
+                mid_at_most=MID_AT_MOST,
+                high=high,
+                mids=len(mids),
+            )
+        )
     return out
 
 
 def _traps(of: Sequence[Answered]) -> str:
     traps = [one for one in of if "trap" in one.trial.detail]
     wrong = sum(one.trial.detail["trap"] not in one.answer.given.values() for one in traps)
-    return f"did not press the key that was asked for in {wrong} of {len(traps)} checks" if wrong else ""
+    return (
+        tr("did not press the key that was asked for in {wrong} of {traps} checks", wrong=wrong, traps=len(traps))
+        if wrong
+        else ""
+    )
 
 
 def _clip_key(one: Answered) -> tuple[Any, ...]:
@@ -103,7 +122,7 @@ def _repeats(of: Sequence[Answered]) -> str:
              if one.trial.detail.get("repeat") and _clip_key(one) in first]  # fmt: skip
     bad = sum(_differ(a, b) for a, b in pairs)
     if pairs and 3 * bad > len(pairs):
-        return f"answered {bad} of {len(pairs)} hidden repeats otherwise than the first time"
+        return tr("answered {bad} of {pairs} hidden repeats otherwise than the first time", bad=bad, pairs=len(pairs))
     return ""
 
 
@@ -143,9 +162,9 @@ def _alone(listener: int, scores: Mapping[int, Mapping[tuple[Any, ...], float]])
         return ""
     mine, theirs = np.array(pairs, dtype=float).T
     if mine.std() < 1e-9:
-        return f"gave the same answer to all of {len(pairs)} clips"
+        return tr("gave the same answer to all of {pairs} clips", pairs=len(pairs))
     if theirs.std() < 1e-9:
         return ""
     r = float(np.corrcoef(mine, theirs)[0, 1])
-    return f"scores hardly go along with the others' (correlation {r:.2f})".replace("-", "−") \
+    return tr("scores hardly go along with the others' (correlation {r})", r=f"{r:.2f}").replace("-", "−") \
         if r < LEAST_CORRELATION else ""  # fmt: skip

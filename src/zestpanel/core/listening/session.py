@@ -23,6 +23,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store.answers import SCALE, Answers
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 
 class Sessions(Protocol):
@@ -85,14 +86,14 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
     if not pool:
         raise NotEnoughData(
-            "There is nothing to hear yet: no candidate has a clip of these passages.",
-            remedy="Render the missing takes first.",
+            tr("There is nothing to hear yet: no candidate has a clip of these passages."),
+            remedy=tr("Render the missing takes first."),
         )
     if not listener.languages:
         raise InputError(
-            f"Which languages does {listener.alias} speak? Only clips in those are heard and count.",
-            kept="No session was begun.",
-            remedy="Write them beside the name, such as: en, fr.",
+            tr("Which languages does {alias} speak? Only clips in those are heard and count.", alias=listener.alias),
+            kept=tr("No session was begun."),
+            remedy=tr("Write them beside the name, such as: en, fr."),
         )
     spoken = {tag.split("-")[0].lower() for tag in listener.languages}
     languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
@@ -100,8 +101,12 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     able = {key: take for key, take in takes.items() if languages.get(key[1]) in spoken}
     if not able:
         raise NotEnoughData(
-            f"No clip of this test is in a language that {listener.alias} speaks ({', '.join(listener.languages)}).",
-            kept="No session was begun.",
+            tr(
+                "No clip of this test is in a language that {alias} speaks ({languages}).",
+                alias=listener.alias,
+                languages=", ".join(listener.languages),
+            ),
+            kept=tr("No session was begun."),
         )
     rng = np.random.default_rng([settings.seed, len(sessions)])
     planned = kind.design(able, settings, listener=len(sessions), rng=rng)
@@ -111,9 +116,14 @@ def start_session(project: Project, test_id: int, kind: Kind, settings: TestSett
     planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:
         raise NotEnoughData(
-            f"No passage has clips of {kind.fewest_candidates} candidates that {listener.alias} can judge.",
-            kept="No session was begun.", remedy="Render the missing takes first.",
-        )  # fmt: skip
+            tr(
+                "No passage has clips of {fewest_candidates} candidates that {alias} can judge.",
+                fewest_candidates=kind.fewest_candidates,
+                alias=listener.alias,
+            ),
+            kept=tr("No session was begun."),
+            remedy=tr("Render the missing takes first."),
+        )
     if project.panel.test(test_id).conduct.level_lufs is None:
         every = [take for of_cell in pool.values() for take in of_cell]
         project.panel.fix(test_id, every, level_of_test(project.takes, every))

@@ -6,11 +6,13 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Final, Literal
 
+from zestpanel.core.texts import tr
+
 TakeRule = Literal["drawn", "first", "preferred"]
 TAKE_RULES: Final[Mapping[TakeRule, str]] = {
-    "drawn": "drawn for each listener: the engine as it is",
-    "first": "the first of each cell",
-    "preferred": "starred, else first: the best of several",
+    "drawn": tr("drawn for each listener: the engine as it is"),
+    "first": tr("the first of each cell"),
+    "preferred": tr("starred, else first: the best of several"),
 }
 
 

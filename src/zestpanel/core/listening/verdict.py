@@ -7,6 +7,7 @@ from typing import Final
 
 from zestpanel.core.analysis.statistics.crossed import listeners_to_tell
 from zestpanel.core.listening.scores import LanguageScores
+from zestpanel.core.texts import tr, trn
 
 _MOST_NAMED: Final = 3
 
@@ -18,17 +19,37 @@ def verdict(found: LanguageScores, names: Mapping[int, str], *, equal_within: fl
     best, *others = order
     score = found.scores[best]
     name = names.get(best, "?")
-    early = f" It is preliminary: it {score.why_preliminary}." if score.preliminary else ""
+    early = (
+        tr(" It is preliminary: it {why_preliminary}.", why_preliminary=score.why_preliminary)
+        if score.preliminary
+        else ""
+    )
     if not others:
-        return f"{name} has a mean of {score.mean:.2f}.{early}"
+        return tr("{name} has a mean of {mean}.{early}", name=name, mean=f"{score.mean:.2f}", early=early)
     tied = [one for one in others if set(found.scores[one].letters) & set(score.letters)]
     if not tied:
-        return f"{name} is clearly best, with a mean of {score.mean:.2f}.{early}"
+        return tr(
+            "{name} is clearly best, with a mean of {mean}.{early}", name=name, mean=f"{score.mean:.2f}", early=early
+        )
     equal = [one for one in tied if (e := found.equality(one, best, margin=equal_within)) is not None and e.equal]
-    parts = [f"{name} has the highest mean, {score.mean:.2f}; {_named(tied, names)} "
-             f"{'is' if len(tied) == 1 else 'are'} not told apart from it."]  # fmt: skip
+    parts = [
+        trn(
+            "{name} has the highest mean, {mean}; {named} is not told apart from it.",
+            "{name} has the highest mean, {mean}; {named} are not told apart from it.",
+            len(tied),
+            name=name,
+            mean=f"{score.mean:.2f}",
+            named=_named(tied, names),
+        )
+    ]
     if equal:
-        parts.append(f"Shown to be as good within {equal_within:g}: {_named(equal, names)}.")
+        parts.append(
+            tr(
+                "Shown to be as good within {equal_within}: {named}.",
+                equal_within=f"{equal_within:g}",
+                named=_named(equal, names),
+            )
+        )
     open_ones = [one for one in tied if one not in equal]
     if open_ones:
         parts.append(_more(found, best, open_ones[0], names))
@@ -39,8 +60,8 @@ def _named(ids: list[int], names: Mapping[int, str]) -> str:
     shown = [names.get(one, "?") for one in ids[:_MOST_NAMED]]
     rest = len(ids) - len(shown)
     if rest:
-        return f"{', '.join(shown)} and {rest} more"
-    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} and {shown[-1]}"
+        return tr("{shown} and {rest} more", shown=", ".join(shown), rest=rest)
+    return shown[0] if len(shown) == 1 else tr("{shown} and {shown2}", shown=", ".join(shown[:-1]), shown2=shown[-1])
 
 
 def _more(found: LanguageScores, best: int, other: int, names: Mapping[int, str]) -> str:
@@ -54,4 +75,9 @@ def _more(found: LanguageScores, best: int, other: int, names: Mapping[int, str]
     more, rival = wanted - listeners, names.get(other, "?")
     if more <= 0:
         return ""
-    return f"About {more} more listeners would tell whether {apart:.1f} between it and {rival} is real."
+    return tr(
+        "About {more} more listeners would tell whether {apart} between it and {rival} is real.",
+        more=more,
+        apart=f"{apart:.1f}",
+        rival=rival,
+    )

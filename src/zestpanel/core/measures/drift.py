@@ -18,6 +18,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.measures.loudness import integrated_loudness
 from zestpanel.core.measures.pitch import measure_pitch, semitones
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.texts import tr
 
 STRETCH_S: Final = 10.0
 FEWEST: Final = 6  # stretches that speak
@@ -55,7 +56,14 @@ class Drift:
     def says(self) -> str:
         kind = KINDS[self.kind]
         unit = f" {kind.unit}"
-        words = f"{kind.words} {self.change:+.1f}{unit} (95 %: {self.low:+.1f} to {self.high:+.1f})"
+        words = tr(
+            "{words} {change}{unit} (95 %: {low} to {high})",
+            words=kind.words,
+            change=f"{self.change:+.1f}",
+            unit=unit,
+            low=f"{self.low:+.1f}",
+            high=f"{self.high:+.1f}",
+        )
         return words.replace("-", "−")
 
 
@@ -121,9 +129,15 @@ def drift_words(found: Sequence[Drift]) -> str:
         return ""
     moved = [one.says() for one in found if one.drifts]
     still = [KINDS[one.kind].words for one in found if not one.drifts]
-    parts = [f"Drifts from beginning to end: {', '.join(moved)}."] if moved else []
+    parts = [tr("Drifts from beginning to end: {moved}.", moved=", ".join(moved))] if moved else []
     if still:
-        parts.append(f"No drift of {_listed(still)} from beginning to end ({found[0].n} stretches of ten seconds).")
+        parts.append(
+            tr(
+                "No drift of {listed} from beginning to end ({n} stretches of ten seconds).",
+                listed=_listed(still),
+                n=found[0].n,
+            )
+        )
     return " ".join(parts)
 
 

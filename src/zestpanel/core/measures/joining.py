@@ -11,6 +11,7 @@ import soxr
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.texts import tr
 
 BETWEEN_SENTENCES_S: Final = 0.35  # common practice, no source: a pause between sentences of read text
 _FADE_S: Final = 0.005
@@ -24,9 +25,9 @@ def join(clips: Sequence[Clip], gaps_s: Sequence[float]) -> tuple[Clip, list[flo
     rates and channels follow the first clip. Raises AudioError for no clips.
     """
     if not clips:
-        raise AudioError("There is nothing to join.")
+        raise AudioError(tr("There is nothing to join."))
     if len(gaps_s) != len(clips) - 1:
-        raise ValueError("one gap between every two clips")
+        raise ValueError(tr("one gap between every two clips"))
     rate, channels = clips[0].rate_hz, clips[0].channels
     pieces: list[np.ndarray] = []
     begins: list[float] = []

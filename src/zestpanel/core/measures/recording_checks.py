@@ -15,6 +15,7 @@ from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.measures.pitch import CEILING_HZ, FLOOR_HZ, semitones
 from zestpanel.core.measures.silence import FRAME_S, frame_levels_dbfs, measure_silence, speech_frames
+from zestpanel.core.texts import tr
 
 SHORTEST_S: Final = 30.0  # 30 to 45 s are asked for (common practice, no source)
 LONGEST_S: Final = 45.0
@@ -62,12 +63,12 @@ def _graded(value: float, good: float, bearable: float) -> State:
 def _length(seconds: float) -> Check:
     figure = f"{seconds:.1f} s"
     if seconds < TOO_SHORT_S:
-        return Check(name="length", state="fail", figure=figure, why="too short to make a voice from: 30 to 45 s")
+        return Check(name="length", state="fail", figure=figure, why=tr("too short to make a voice from: 30 to 45 s"))
     if seconds < SHORTEST_S:
-        return Check(name="length", state="warning", figure=figure, why="30 to 45 s are asked for")
+        return Check(name="length", state="warning", figure=figure, why=tr("30 to 45 s are asked for"))
     if seconds > LONGEST_S:
-        return Check(name="length", state="warning", figure=figure, why="longer than needed: take the best stretch")
-    return Check(name="length", state="pass", figure=figure, why="within 30 to 45 s")
+        return Check(name="length", state="warning", figure=figure, why=tr("longer than needed: take the best stretch"))
+    return Check(name="length", state="pass", figure=figure, why=tr("within 30 to 45 s"))
 
 
 def window_pitches_hz(clip: Clip) -> NDArray[np.float64]:
@@ -88,28 +89,28 @@ def _speakers(clip: Clip) -> Check:
     """Two groups of windows, by the best split of their pitch (two-means in one dimension, all splits tried)."""
     pitches = window_pitches_hz(clip)
     if len(pitches) < 4:
-        return Check(name="one speaker", state="warning", figure="–", why="too little voice to tell")
+        return Check(name="one speaker", state="warning", figure="–", why=tr("too little voice to tell"))
     st = np.sort(semitones(pitches, float(np.median(pitches))))
     smallest = max(2, round(0.15 * len(st)))
     splits = range(smallest, len(st) - smallest + 1)
     within, at = min((float(st[:k].var() * k + st[k:].var() * (len(st) - k)) / len(st), k) for k in splits)
     apart = float(np.median(st[at:]) - np.median(st[:at]))
     two = apart > _APART_ST and np.sqrt(within) < 0.35 * apart
-    figure = f"{apart:.1f} semitones"
+    figure = tr("{apart} semitones", apart=f"{apart:.1f}")
     if two:
         return Check(name="one speaker", state="fail", figure=figure,
-                     why="its pitch falls into two groups, as of two people")  # fmt: skip
+                     why=tr("its pitch falls into two groups, as of two people"))  # fmt: skip
     return Check(name="one speaker", state="pass", figure=figure,
-                 why="its pitch is one group; two people of the same pitch are not told apart")  # fmt: skip
+                 why=tr("its pitch is one group; two people of the same pitch are not told apart"))  # fmt: skip
 
 
 def _noise(levels: NDArray[np.float64], speaks: NDArray[np.bool_]) -> Check:
     quiet, loud = levels[~speaks], levels[speaks]
     if not len(loud) or len(quiet) < 3:
-        return Check(name="speech to noise", state="warning", figure="–", why="no pause to hear the noise in")
+        return Check(name="speech to noise", state="warning", figure="–", why=tr("no pause to hear the noise in"))
     ratio = _mean_db(loud) - _mean_db(quiet)
     state = _graded(-ratio, -30.0, -20.0)
-    why = {"pass": "quiet room", "warning": "some noise", "fail": "noisy: record again, or clean it"}[state]
+    why = {"pass": tr("quiet room"), "warning": tr("some noise"), "fail": tr("noisy: record again, or clean it")}[state]
     return Check(name="speech to noise", state=state, figure=f"{ratio:.0f} dB", why=why)
 
 
@@ -129,7 +130,7 @@ def clipped_share(clip: Clip) -> float:
 def _clipping(clip: Clip) -> Check:
     share = clipped_share(clip) * 100
     state = _graded(share, 0.0, 0.02)
-    why = "no clipped run" if state == "pass" else "the recording is clipped: record again, quieter"
+    why = tr("no clipped run") if state == "pass" else tr("the recording is clipped: record again, quieter")
     return Check(name="clipping", state=state, figure=f"{share:.3f} %", why=why)
 
 
@@ -141,24 +142,35 @@ def _evenness(levels: NDArray[np.float64], speaks: NDArray[np.bool_]) -> Check:
         if speaks[i : i + step].mean() > 0.4
     ]
     if len(seconds) < 3:
-        return Check(name="even level", state="warning", figure="–", why="too little speech to tell")
+        return Check(name="even level", state="warning", figure="–", why=tr("too little speech to tell"))
     spread = float(np.std(seconds, ddof=1))
     state = _graded(spread, 3.0, 5.0)
-    why = {"pass": "steady", "warning": "somewhat uneven", "fail": "the distance to the microphone changed"}[state]
-    return Check(name="even level", state=state, figure=f"SD {spread:.1f} dB", why=why)
+    why = {"pass": "steady", "warning": tr("somewhat uneven"), "fail": tr("the distance to the microphone changed")}[
+        state
+    ]
+    return Check(name="even level", state=state, figure=tr("SD {spread} dB", spread=f"{spread:.1f}"), why=why)
 
 
 def _pauses(clip: Clip) -> Check:
     found = measure_silence(clip)
     share = 100 * (found.lead_s + found.tail_s + found.pauses_s) / clip.duration_s
     state = _graded(share, 30.0, 45.0)
-    why = "mostly speech" if state == "pass" else "too much silence: take the best stretch"
-    return Check(name="pauses", state=state, figure=f"{share:.0f} %, longest {found.longest_pause_s:.1f} s", why=why)
+    why = tr("mostly speech") if state == "pass" else tr("too much silence: take the best stretch")
+    return Check(
+        name="pauses",
+        state=state,
+        figure=tr(
+            "{share} %, longest {longest_pause_s} s",
+            share=f"{share:.0f}",
+            longest_pause_s=f"{found.longest_pause_s:.1f}",
+        ),
+        why=why,
+    )
 
 
 def _rate(rate_hz: int) -> Check:
     state = _graded(-rate_hz, -22_050, -16_000)
-    why = {"pass": "enough", "warning": "narrow", "fail": "telephone quality"}[state]
+    why = {"pass": "enough", "warning": "narrow", "fail": tr("telephone quality")}[state]
     return Check(name="sample rate", state=state, figure=f"{rate_hz:,} Hz", why=why)
 
 
@@ -175,7 +187,7 @@ def best_stretch(clip: Clip) -> tuple[float, float]:
     levels = frame_levels_dbfs(clip)
     speaks = speech_frames(levels, clip)
     if not speaks.any():
-        raise NotEnoughData("Nobody speaks in this recording.")
+        raise NotEnoughData(tr("Nobody speaks in this recording."))
     first, last = int(np.argmax(speaks)), len(speaks) - int(np.argmax(speaks[::-1]))
     if (last - first) * FRAME_S <= LONGEST_S:
         return _widened(first, last, clip.duration_s)
@@ -244,7 +256,7 @@ def cleaned(clip: Clip) -> Clip:
         power = np.abs(spectrum) ** 2
         quiet = ~speaks[np.minimum((t / FRAME_S).astype(int), len(speaks) - 1)]
         if quiet.sum() < 10:
-            raise NotEnoughData("There is no pause in this recording to learn its noise from.")
+            raise NotEnoughData(tr("There is no pause in this recording to learn its noise from."))
         noise = power[:, quiet].mean(axis=1, keepdims=True)
         gain = np.clip(1 - noise / np.maximum(power, 1e-20), 10 ** (-15 / 20), 1.0)
         gain = np.apply_along_axis(lambda row: np.convolve(row, np.ones(5) / 5, mode="same"), 1, gain)

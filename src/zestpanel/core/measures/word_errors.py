@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.readings.text import Place, places
 from zestpanel.core.measures.readings.words import Reading
+from zestpanel.core.texts import tr
 
 # one number holds all counts, so that comparing numbers compares errors first; of equal ones the fewest replaced words,
 # which leaves the most words right
@@ -57,7 +58,7 @@ def word_errors(script: str, heard: str, language: str) -> WordErrors:
 def errors_of(script: Sequence[Place], heard: Sequence[Place]) -> WordErrors:
     """As ``word_errors``, of places. Of figures that were heard as figures the reading that fits best is taken."""
     if not any(any(place.readings) for place in script):
-        raise InputError("The script has no words, so nothing can be wrong in it.")
+        raise InputError(tr("The script has no words, so nothing can be wrong in it."))
     chosen = [place.readings[0] for place in heard]
     best = _distance(script, chosen)
     size = max(1, len(script) * sum(map(len, chosen)))
@@ -121,7 +122,9 @@ def _distance(script: Sequence[Place], heard: Sequence[Reading]) -> int:
     """The fewest errors, packed with their kinds and the script's words, over all readings of the script."""
     words = [word for reading in heard for word in reading]
     if len(words) > MOST_WORDS or sum(max(map(len, p.readings)) for p in script) > MOST_WORDS:
-        raise InputError(f"A text of more than {MOST_WORDS:,} words cannot be compared at once.")
+        raise InputError(
+            tr("A text of more than {most_words} words cannot be compared at once.", most_words=f"{MOST_WORDS:,}")
+        )
     ids, known, inserted = _numbered(words)
     state = inserted.copy()
     for place in script:

@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from zestpanel.core.domain.money import shown
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.texts import tr, word
 
 MOST_MONEY: Final = Decimal(10**9)  # of one figure: what is beyond is a slip of the hand, or meant to do harm
 MOST_UNITS: Final = 10**12
@@ -85,44 +86,56 @@ class Part(BaseModel):
 
 def units(count: int, unit: str) -> str:
     """'character', '1,000 characters'."""
-    return unit if count == 1 else f"{count:,} {unit}s"
+    return word(unit) if count == 1 else tr("{count} {unit}s", count=f"{count:,}", unit=word(unit))
 
 
 class PerUnit(Part):
     """A price for every ``per`` units used beyond any allowance; graduated tiers may replace the one price."""
 
-    title: ClassVar = "Price for every unit"
+    title: ClassVar = tr("Price for every unit")
     form: ClassVar = (
-        Entry("price", "money"), Entry("per", "whole", "for every", usual="1,000"),
+        Entry("price", "money"), Entry("per", "whole", tr("for every"), usual="1,000"),
         Entry("unit", "choice", choices=get_args(Unit)),
-        Entry("above", "whole", "from", "of a month on", may_lack=True),
-        Entry("all_units", "switch", after="then for all of them"),
+        Entry("above", "whole", "from", tr("of a month on"), may_lack=True),
+        Entry("all_units", "switch", after=tr("then for all of them")),
     )  # fmt: skip
 
     kind: Literal["per unit"] = "per unit"
     price: Decimal = Field(ge=0, le=MOST_MONEY)
     per: int = Field(default=1, ge=1, le=MOST_UNITS)
     unit: Unit = "character"
-    above: int = Field(default=0, ge=0, le=MOST_UNITS, description="applies to the units of a month above this many")
-    all_units: bool = Field(default=False, description="once above, it applies to all units of the month")
+    above: int = Field(
+        default=0, ge=0, le=MOST_UNITS, description=tr("applies to the units of a month above this many")
+    )
+    all_units: bool = Field(default=False, description=tr("once above, it applies to all units of the month"))
 
     def words(self, currency: str) -> str:
-        above = f" above {self.above:,}" if self.above else ""
-        return f"{shown(self.price)} {currency} per {units(self.per, self.unit)}{above}" + (
-            ", for all of them" if self.all_units else ""
-        )
+        above = tr(" above {above}", above=f"{self.above:,}") if self.above else ""
+        return tr(
+            "{price} {currency} per {units}{above}",
+            price=shown(self.price),
+            currency=currency,
+            units=units(self.per, self.unit),
+            above=above,
+        ) + (tr(", for all of them") if self.all_units else "")
 
     def stamp(self) -> str:
         return (
-            f"{shown(self.price)} per {units(self.per, self.unit)}"
-            + (f" above {self.above:,}" if self.above else "")
-            + (", for all" if self.all_units else "")
+            tr("{price} per {units}", price=shown(self.price), units=units(self.per, self.unit))
+            + (tr(" above {above}", above=f"{self.above:,}") if self.above else "")
+            + (tr(", for all") if self.all_units else "")
         )
 
     def charges(self, at: MonthAt) -> list[Charge]:
         months = at.beyond[self.unit]
         paid = sum((units_at(self, at.tiers[self.unit], beyond) for beyond in months), Decimal(0)) / len(months)
-        text = f"{shown(paid, places=0)} {self.unit}s at {shown(self.price)} per {units(self.per, self.unit)}"
+        text = tr(
+            "{paid} {unit}s at {price} per {units}",
+            paid=shown(paid, places=0),
+            unit=word(self.unit),
+            price=shown(self.price),
+            units=units(self.per, self.unit),
+        )
         return [(text, paid * self.price / self.per)]
 
 
@@ -140,37 +153,53 @@ def units_at(part: PerUnit, tiers: Sequence[PerUnit], beyond: Decimal) -> Decima
 class Allowance(Part):
     """Units that cost nothing (or are paid by the subscription), per day, week, month or year."""
 
-    title: ClassVar = "Included"
+    title: ClassVar = tr("Included")
     form: ClassVar = (
         Entry("amount", "whole"), Entry("unit", "choice", choices=get_args(Unit)),
-        Entry("every", "choice", "every", choices=get_args(Period), usual="month"),
-        Entry("first_months", "whole", "only in the first", "months", may_lack=True),
-        Entry("kept_months", "whole", "unused ones are kept for", "months", may_lack=True),
+        Entry("every", "choice", tr("every"), choices=get_args(Period), usual="month"),
+        Entry("first_months", "whole", tr("only in the first"), "months", may_lack=True),
+        Entry("kept_months", "whole", tr("unused ones are kept for"), "months", may_lack=True),
     )  # fmt: skip
 
     kind: Literal["allowance"] = "allowance"
     amount: int = Field(ge=0, le=MOST_UNITS)
     unit: Unit = "character"
     every: Period = "month"
-    first_months: int | None = Field(default=None, ge=1, le=1200, description="only in so many months from the start")
-    kept_months: int | None = Field(default=None, ge=1, le=120, description="unused ones roll over for so many months")
+    first_months: int | None = Field(
+        default=None, ge=1, le=1200, description=tr("only in so many months from the start")
+    )
+    kept_months: int | None = Field(
+        default=None, ge=1, le=120, description=tr("unused ones roll over for so many months")
+    )
 
     def words(self, currency: str) -> str:
-        months = f", in the first {self.first_months} months" if self.first_months else ""
+        months = tr(", in the first {first_months} months", first_months=self.first_months) if self.first_months else ""
         # months of equal work leave nothing over that a later one could use, or they need nothing that was left over
-        kept = f", unused ones kept for {self.kept_months} months (no help where every month is alike)"
+        kept = tr(
+            ", unused ones kept for {kept_months} months (no help where every month is alike)",
+            kept_months=self.kept_months,
+        )
         kept = kept if self.kept_months else ""
-        return f"{self.amount:,} {self.unit}s a {self.every} included{months}{kept}"
+        return tr(
+            "{amount} {unit}s a {every} included{months}{kept}",
+            amount=f"{self.amount:,}",
+            unit=word(self.unit),
+            every=word(self.every),
+            months=months,
+            kept=kept,
+        )
 
     def stamp(self) -> str:
-        return f"{self.amount:,} {self.unit}s a {self.every} free"
+        return tr(
+            "{amount} {unit}s a {every} free", amount=f"{self.amount:,}", unit=word(self.unit), every=word(self.every)
+        )
 
 
 class Subscription(Part):
-    title: ClassVar = "Subscription"
+    title: ClassVar = tr("Subscription")
     form: ClassVar = (
-        Entry("price", "money"), Entry("every", "choice", "every", choices=("month", "year")),
-        Entry("per_seat", "switch", after="for every seat"),
+        Entry("price", "money"), Entry("every", "choice", tr("every"), choices=("month", "year")),
+        Entry("per_seat", "switch", after=tr("for every seat")),
     )  # fmt: skip
 
     kind: Literal["subscription"] = "subscription"
@@ -179,31 +208,36 @@ class Subscription(Part):
     per_seat: bool = False
 
     def words(self, currency: str) -> str:
-        return f"{shown(self.price)} {currency} a {self.every}" + (" and seat" if self.per_seat else "")
+        each = tr("{price} {currency} a {every}", price=shown(self.price), currency=currency, every=word(self.every))
+        return each + (tr(" and seat") if self.per_seat else "")
 
     def charges(self, at: MonthAt) -> list[Charge]:
         price = self.price * at.off / (MONTHS if self.every == "year" else 1)
-        seats = f", {at.seats} seats" if self.per_seat and at.seats > 1 else ""
-        text = f"subscription, {shown(self.price)} a {self.every}{seats}"
+        seats = tr(", {seats} seats", seats=at.seats) if self.per_seat and at.seats > 1 else ""
+        text = tr(
+            "subscription, {price} a {every}{seats}", price=shown(self.price), every=word(self.every), seats=seats
+        )
         return [(text, price * at.seats if self.per_seat else price)]
 
 
 class Discount(Part):
     """Percent off the subscription in the first months: never taken for the real price. 100 is a free period."""
 
-    title: ClassVar = "Discount at the start"
-    form: ClassVar = (Entry("percent", "percent", after="% off the subscription"),
-                      Entry("months", "whole", "in the first", "months", usual="1"))  # fmt: skip
+    title: ClassVar = tr("Discount at the start")
+    form: ClassVar = (Entry("percent", "percent", after=tr("% off the subscription")),
+                      Entry("months", "whole", tr("in the first"), "months", usual="1"))  # fmt: skip
 
     kind: Literal["discount"] = "discount"
     percent: Decimal = Field(ge=0, le=100)
     months: int = Field(default=1, ge=1, le=1200)
 
     def words(self, currency: str) -> str:
-        return f"{self.percent.normalize():f} % off in the first {self.months} months"
+        return tr(
+            "{percent} % off in the first {months} months", percent=f"{self.percent.normalize():f}", months=self.months
+        )
 
     def stamp(self) -> str:
-        return f"{self.percent:g} % off for {self.months} months"
+        return tr("{percent} % off for {months} months", percent=f"{self.percent:g}", months=self.months)
 
 
 class Once(Part):
@@ -211,51 +245,61 @@ class Once(Part):
     without it (here or in the brief) the purchase has no price a month."""
 
     title: ClassVar = "Bought once"
-    form: ClassVar = (Entry("price", "money"), Entry("life_months", "whole", "used for", "months", may_lack=True))
+    form: ClassVar = (Entry("price", "money"), Entry("life_months", "whole", tr("used for"), "months", may_lack=True))
 
     kind: Literal["once"] = "once"
     price: Decimal = Field(ge=0, le=MOST_MONEY)
     life_months: int | None = Field(default=None, ge=1, le=1200)
 
     def words(self, currency: str) -> str:
-        return f"{shown(self.price)} {currency} once" + (
-            f", over {self.life_months} months" if self.life_months else ""
+        return tr("{price} {currency} once", price=shown(self.price), currency=currency) + (
+            tr(", over {life_months} months", life_months=self.life_months) if self.life_months else ""
         )
 
     def charges(self, at: MonthAt) -> list[Charge]:
         life = self.life_months or at.one_off_months
         if at.month is None and life is None:
-            raise NotEnoughData("paid once: over how many months it is used is not stated")
+            raise NotEnoughData(tr("paid once: over how many months it is used is not stated"))
         if at.month is None and life is not None:
-            return [(f"one-off purchase of {shown(self.price)}, over {life} months", self.price / life)]
-        return [("one-off purchase", self.price)] if at.month == 1 else []
+            return [
+                (
+                    tr("one-off purchase of {price}, over {life} months", price=shown(self.price), life=life),
+                    self.price / life,
+                )
+            ]
+        return [(tr("one-off purchase"), self.price)] if at.month == 1 else []
 
 
 class Credits(Part):
     """How many credits one character costs, by model id ('*' for the others)."""
 
-    title: ClassVar = "Credits a character"
-    form: ClassVar = (Entry("per_character", "factors", after="by model, such as fine 1, fast 0.5, * 1"),)
+    title: ClassVar = tr("Credits a character")
+    form: ClassVar = (Entry("per_character", "factors", after=tr("by model, such as fine 1, fast 0.5, * 1")),)
 
     kind: Literal["credits"] = "credits"
     per_character: dict[str, Decimal]
 
     def words(self, currency: str) -> str:
         factors = ", ".join(f"{model} {factor.normalize():f}" for model, factor in self.per_character.items())
-        return f"credits a character: {factors}"
+        return tr("credits a character: {factors}", factors=factors)
 
     def stamp(self) -> str:
-        return ", ".join(f"{factor} credits a character on {model}" for model, factor in self.per_character.items())
+        return ", ".join(
+            tr("{factor} credits a character on {model}", factor=factor, model=model)
+            for model, factor in self.per_character.items()
+        )
 
 
 class OwnMachine(Part):
     """Running on one's own machine: its price over its life, its power, per hour of computing."""
 
-    title: ClassVar = "Own machine"
+    title: ClassVar = tr("Own machine")
     form: ClassVar = (
-        Entry("price", "money", "bought for"), Entry("life_hours", "number", "used for", "hours", usual="10,000"),
-        Entry("watts", "number", "drawing", "W"), Entry("per_kwh", "money", "at", "a kWh"),
-    )  # fmt: skip
+        Entry("price", "money", tr("bought for")),
+        Entry("life_hours", "number", tr("used for"), "hours", usual="10,000"),
+        Entry("watts", "number", "drawing", "W"),
+        Entry("per_kwh", "money", "at", "a kWh"),
+    )
 
     kind: Literal["own machine"] = "own machine"
     price: Decimal = Field(ge=0, le=MOST_MONEY)
@@ -267,52 +311,57 @@ class OwnMachine(Part):
         return (self.price / self.life_hours + self.watts / 1000 * self.per_kwh) / 3600
 
     def words(self, currency: str) -> str:
-        return (
-            f"machine of {shown(self.price)} {currency} over {self.life_hours.normalize():f} hours, "
-            f"{self.watts.normalize():f} W at {shown(self.per_kwh)} {currency} a kWh"
+        return tr(
+            "machine of {price} {currency} over {life_hours} hours, {watts} W at {per_kwh} {currency2} a kWh",
+            price=shown(self.price),
+            currency=currency,
+            life_hours=f"{self.life_hours.normalize():f}",
+            watts=f"{self.watts.normalize():f}",
+            per_kwh=shown(self.per_kwh),
+            currency2=currency,
         )
 
     def stamp(self) -> str:
-        return f"own machine at {shown(self.per_second() * 3600)} an hour"
+        return tr("own machine at {per_second} an hour", per_second=shown(self.per_second() * 3600))
 
     def charges(self, at: MonthAt) -> list[Charge]:
         if at.processing_s is None:
-            raise NotEnoughData("speed on this machine not measured yet")
-        text = f"{shown(at.processing_s / 3600)} h of this machine"
+            raise NotEnoughData(tr("speed on this machine not measured yet"))
+        text = tr("{processing_s} h of this machine", processing_s=shown(at.processing_s / 3600))
         return [(text, self.per_second() * at.processing_s)]
 
 
 class Tax(Part):
     """Percent on all lines together, where prices are stated without it."""
 
-    title: ClassVar = "Tax on top"
-    form: ClassVar = (Entry("percent", "percent", after="% on all of it"),)
+    title: ClassVar = tr("Tax on top")
+    form: ClassVar = (Entry("percent", "percent", after=tr("% on all of it")),)
 
     kind: Literal["tax"] = "tax"
     percent: Decimal = Field(ge=0, le=100)
 
     def words(self, currency: str) -> str:
-        return f"{self.percent.normalize():f} % tax on top"
+        return tr("{percent} % tax on top", percent=f"{self.percent.normalize():f}")
 
     def on_top(self, so_far: Decimal) -> list[Charge]:
-        return [(f"tax, {self.percent.normalize():f} %", so_far * self.percent / 100)]
+        return [(tr("tax, {percent} %", percent=f"{self.percent.normalize():f}"), so_far * self.percent / 100)]
 
 
 class LeastCharge(Part):
     """A month costs at least so much, used or not."""
 
-    title: ClassVar = "At least"
-    form: ClassVar = (Entry("price", "money", after="a month"),)
+    title: ClassVar = tr("At least")
+    form: ClassVar = (Entry("price", "money", after=tr("a month")),)
 
     kind: Literal["least"] = "least"
     price: Decimal = Field(ge=0, le=MOST_MONEY)
 
     def words(self, currency: str) -> str:
-        return f"at least {shown(self.price)} {currency} a month"
+        return tr("at least {price} {currency} a month", price=shown(self.price), currency=currency)
 
     def on_top(self, so_far: Decimal) -> list[Charge]:
         lack = self.price - so_far
-        return [(f"up to the least charge of {shown(self.price)}", lack)] if lack > 0 else []
+        return [(tr("up to the least charge of {price}", price=shown(self.price)), lack)] if lack > 0 else []
 
 
 KINDS: Final[Mapping[str, type[Part]]] = {

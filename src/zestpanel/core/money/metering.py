@@ -15,6 +15,7 @@ from decimal import Decimal
 from zestpanel.core.domain.money import Money
 from zestpanel.core.money.components import OwnMachine, Period, Unit
 from zestpanel.core.money.tariff import NO_USE, Tariff, Usage, allowances, price_of_units, quantity, tiers_of
+from zestpanel.core.texts import tr
 
 Days = Mapping[date, Usage]
 
@@ -103,9 +104,9 @@ class Meter:
     def with_more(self, more: Usage) -> Added:
         """What so much more, used today, adds to the bill."""
         if not self._tariff.components:
-            return Added(cost=None, why="no price stated")
+            return Added(cost=None, why=tr("no price stated"))
         if all(isinstance(part, OwnMachine) for part in self._tariff.components):
-            return Added(cost=None, why="no bill: one's own machine")
+            return Added(cost=None, why=tr("no bill: one's own machine"))
         priced = tiers_of(self._tariff)
         amount, short = Decimal(0), Decimal(0)
         for unit in self._units:

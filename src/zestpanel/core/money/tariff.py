@@ -25,6 +25,7 @@ from zestpanel.core.money.components import (
     Unit,
     units_at,
 )
+from zestpanel.core.texts import tr
 
 DAYS_IN_MONTH: Final = 30  # common practice, no source: allowances a day are quoted for a 30-day month
 WEEKS_IN_MONTH: Final = Decimal(DAYS_IN_MONTH) / 7
@@ -40,10 +41,10 @@ class Counting(BaseModel):
 
     of: Literal["characters", "bytes"] = "characters"
     spaces: bool = True
-    marks: bool = Field(default=True, description="whether delivery marks are billed with the words")
+    marks: bool = Field(default=True, description=tr("whether delivery marks are billed with the words"))
     least: int = Field(default=0, ge=0, le=MOST_UNITS)
     step: int = Field(default=1, ge=1, le=MOST_UNITS)
-    characters_per_token: Decimal = Field(default=Decimal(4), gt=0, le=100, description="for prices by the token")
+    characters_per_token: Decimal = Field(default=Decimal(4), gt=0, le=100, description=tr("for prices by the token"))
 
     def billed(self, sent: str, words: str) -> int:
         """Billed characters of one request. sent: with its marks; words: without them."""
@@ -164,7 +165,7 @@ def month_cost(
     the first) is what is paid in that very month. one_off_months: the life of purchases whose plan states none.
     """
     if not tariff.components:
-        return MonthCost(total=None, why="no price stated")
+        return MonthCost(total=None, why=tr("no price stated"))
     free = allowances(tariff, month)
     tiers = tiers_of(tariff)
     beyond = {unit: _beyond(free.get(unit, {}), quantity(usage, unit, tariff), usage.days, month) for unit in tiers}

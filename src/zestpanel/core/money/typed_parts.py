@@ -9,10 +9,11 @@ from pydantic import TypeAdapter, ValidationError
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.money.components import KINDS, Component, Entry, Part, Typed
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number, typed_whole
 
 YES: Final = "yes"
-_KEPT: Final = "Nothing was changed."
+_KEPT: Final = tr("Nothing was changed.")
 _READ: Final[TypeAdapter[Component]] = TypeAdapter(Component)
 
 
@@ -57,7 +58,7 @@ def _value(entry: Entry, text: str, what: str) -> Any:
     if not text:
         if entry.may_lack:
             return None
-        raise InputError(f"{what}: a number is wanted.", kept=_KEPT)
+        raise InputError(tr("{what}: a number is wanted.", what=what), kept=_KEPT)
     if entry.what == "whole":
         return typed_whole(text, what, least=0)
     if entry.what == "factors":
@@ -71,8 +72,8 @@ def _factors(text: str, what: str) -> dict[str, Decimal]:
     for one in text.split(","):
         model, _, number = one.strip().rpartition(" ")
         if not model:
-            raise InputError(f"{what}: '{one.strip()}' is no model with a number.", kept=_KEPT,
-                             remedy="Write it like: fine 1, fast 0.5, * 1.")  # fmt: skip
+            raise InputError(tr("{what}: '{one}' is no model with a number.", what=what, one=one.strip()), kept=_KEPT,
+                             remedy=tr("Write it like: fine 1, fast 0.5, * 1."))  # fmt: skip
         out[model.strip()] = typed_number(number, what, least=0)
     return out
 

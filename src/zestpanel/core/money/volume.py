@@ -16,6 +16,7 @@ from zestpanel.core.money.tariff import (
     Usage,
     month_cost,
 )
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,9 +119,9 @@ def cost_at_volume(
     own = None if total is None else brief.in_own_currency(total)
     why_not = ""
     if total is None:
-        why_not = cost.why or "the plan stops before this volume"
+        why_not = cost.why or tr("the plan stops before this volume")
     elif own is None:
-        why_not = f"priced in {total.currency}, and the brief gives no exchange rate"
+        why_not = tr("priced in {currency}, and the brief gives no exchange rate", currency=total.currency)
     characters = minutes * rates.characters_per_minute
     divided = total is not None and minutes > 0
 

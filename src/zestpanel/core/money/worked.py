@@ -11,6 +11,7 @@ from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.money.components import Once, Subscription
 from zestpanel.core.money.tariff import MonthCost, Tariff, month_cost
 from zestpanel.core.money.volume import Rates, requests_at, usage_at
+from zestpanel.core.texts import tr
 
 YEAR: Final = 12
 
@@ -28,7 +29,11 @@ class Worked:
         if self.cost.total is None:
             return self.cost.why
         lines = " + ".join(f"{text}: {shown(money.amount)}" for text, money in self.cost.lines)
-        stops = "" if self.cost.covers else f"; stops {shown(self.cost.short_by, places=0)} units short of it"
+        stops = (
+            ""
+            if self.cost.covers
+            else tr("; stops {short_by} units short of it", short_by=shown(self.cost.short_by, places=0))
+        )
         return f"{lines} = {self.cost.total}{stops}" if len(self.cost.lines) > 1 else f"{lines}{stops}"
 
 
@@ -43,7 +48,11 @@ def worked_months(
         return Worked(title, minutes, month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months))
 
     usual = brief.minutes_per_month
-    return [at("First month", usual, 1), at("A usual month", usual, None), at("Twice as much", 2 * usual, None)]
+    return [
+        at(tr("First month"), usual, 1),
+        at(tr("A usual month"), usual, None),
+        at(tr("Twice as much"), 2 * usual, None),
+    ]
 
 
 def years(

@@ -20,6 +20,7 @@ from zestpanel.core.audio.files import resampled
 from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.loudness import TARGET_LUFS, Loudness, matching_gains_db, measure_loudness
 from zestpanel.core.playback.text_axis import TextAxis, text_axis
+from zestpanel.core.texts import tr
 
 RATE_HZ: Final = 48_000
 ENVELOPE_S: Final = 0.005
@@ -106,7 +107,9 @@ def bed_of(clip: Clip, *, lufs: float) -> Stereo:
     played = resampled(clip, RATE_HZ)
     found = as_heard(played)
     if found.integrated_lufs is None:
-        raise AudioError("This sound is silent or too short to lie under others.", kept="Nothing was laid under.")
+        raise AudioError(
+            tr("This sound is silent or too short to lie under others."), kept=tr("Nothing was laid under.")
+        )
     gain = 10 ** ((lufs - found.integrated_lufs) / 20)
     peak = float(np.abs(played.samples).max())
     gain = min(gain, _BED_PEAK / peak if peak > 0 else gain)

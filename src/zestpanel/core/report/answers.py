@@ -19,6 +19,7 @@ from zestpanel.core.listening.results import result_of
 from zestpanel.core.report.tables import write_csv
 from zestpanel.core.store.project import Project
 from zestpanel.core.text_files import write_text
+from zestpanel.core.texts import tr
 
 COLUMNS: Final = (
     "test", "kind", "scale", "listener", "first_language", "simulated", "order", "role", "passage", "language",
@@ -112,7 +113,7 @@ def _placed(
     for at, place in enumerate(places, first):
         clip, cut = clips[at], cuts.get(str(at))
         role = common["role"] or ("anchor" if cut else "reference" if clip["role"] == "reference" else "")
-        name = f"Anchor {cut / 1000:g} kHz" if cut else clip["candidate"]
+        name = tr("Anchor {cut} kHz", cut=f"{cut / 1000:g}") if cut else clip["candidate"]
         yield {**common, "scale": common["kind"], "role": role, "candidate": name, "score": place,
                "take": clip["take"]}  # fmt: skip
 
@@ -121,14 +122,14 @@ def write_answers(project: Project, to: Path) -> int:
     """Write all answers as a table (.csv) or as JSON lines (.jsonl); how many. Raises InputError."""
     found = list(answers(project))
     if not found:
-        raise InputError("There are no answers yet.", kept="Nothing was written.")
+        raise InputError(tr("There are no answers yet."), kept=tr("Nothing was written."))
     match to.suffix.lower():
         case ".csv":
             write_csv(to, as_rows(iter(found)))
         case ".jsonl":
             lines = "".join(json.dumps(one, ensure_ascii=False) + "\n" for one in found)
-            write_text(to, lines, kept="Nothing was written.")
+            write_text(to, lines, kept=tr("Nothing was written."))
         case other:
-            raise InputError(f"Answers are written as .csv or .jsonl, not as '{other or to.name}'.",
-                             kept="Nothing was written.")  # fmt: skip
+            raise InputError(tr("Answers are written as .csv or .jsonl, not as '{other}'.", other=other or to.name),
+                             kept=tr("Nothing was written."))  # fmt: skip
     return len(found)

@@ -12,6 +12,7 @@ import numpy as np
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, text_width
+from zestpanel.core.texts import tr
 
 _LABEL: Final = 12.0
 _MOST_LABEL_STEPS: Final = 8  # lines that a label may be moved down to be readable
@@ -58,7 +59,7 @@ def fitted(text: str, size: float, width: float) -> str:
 def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict[int, str] | None = None) -> Picture:
     """Mean opinion scores: the crossed interval as a bar, the listeners' t interval as a thin line, the spread of
     ratings as small columns, letters at the right."""
-    names = scale or {1: "Bad", 2: "Poor", 3: "Fair", 4: "Good", 5: "Excellent"}
+    names = scale or {1: tr("Bad"), 2: tr("Poor"), 3: tr("Fair"), 4: tr("Good"), 5: tr("Excellent")}
     left, right, top = 200.0, 170.0, 30.0
     span = width - left - right
     height = top + _ROW * len(lines) + 30
@@ -72,7 +73,7 @@ def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict
         shapes.append(
             Text(x=x(value), y=height - 10, text=f"{value} {name}", colour="quiet", size=_SMALL, anchor="middle")
         )
-    shapes.append(Text(x=width - right + 14, y=top - 14, text="ratings 1–5", colour="quiet", size=_SMALL))
+    shapes.append(Text(x=width - right + 14, y=top - 14, text=tr("ratings 1–5"), colour="quiet", size=_SMALL))
     shapes.append(Text(x=width - 6, y=top - 14, text="alike", colour="quiet", size=_SMALL, anchor="end"))
     regions = []
     for index, line in enumerate(lines):
@@ -95,7 +96,11 @@ def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict
             shapes.append(Box(x=width - right + 14 + category * 13, y=y + 10 - bar, width=10, height=bar, fill="wave"))
         shapes.append(Text(x=width - 6, y=y + 4, text=line.letters, anchor="end", size=13, serif=True))
         shapes.append(Text(x=width - right + 86, y=y + 4, text=f"{line.mean:.2f}", size=13))
-        interval = f", 95 % {line.crossed.low:.2f} to {line.crossed.high:.2f}" if line.crossed else ""
+        interval = (
+            tr(", 95 % {low} to {high}", low=f"{line.crossed.low:.2f}", high=f"{line.crossed.high:.2f}")
+            if line.crossed
+            else ""
+        )
         regions.append(
             Region(
                 x=0,
@@ -103,11 +108,18 @@ def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict
                 width=width,
                 height=_ROW,
                 candidate_id=line.candidate_id,
-                says=f"{line.name}: {line.mean:.2f}{interval}, {sum(line.counts)} ratings{line.note}",
+                says=tr(
+                    "{name}: {mean}{interval}, {counts} ratings{note}",
+                    name=line.name,
+                    mean=f"{line.mean:.2f}",
+                    interval=interval,
+                    counts=sum(line.counts),
+                    note=line.note,
+                ),
             )
         )
     return Picture(
-        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title="Mean opinion scores"
+        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=tr("Mean opinion scores")
     )
 
 
@@ -157,8 +169,12 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
             shapes.append(Text(x=width - 4, y=y + 4, text=in_words(line.median), anchor="end", size=13))
         if line.p95 is not None:
             shapes.append(Line(x1=x(line.p95), y1=y - 7, x2=x(line.p95), y2=y + 7, colour="ink"))
-        p95 = "too few for 95 of 100" if line.p95 is None else f"95 of 100: {in_words(line.p95)}"
-        p95 += f", {line.gave_up} gave up waiting" if line.gave_up else ""
+        p95 = (
+            tr("too few for 95 of 100")
+            if line.p95 is None
+            else tr("95 of 100: {in_words}", in_words=in_words(line.p95))
+        )
+        p95 += tr(", {gave_up} gave up waiting", gave_up=line.gave_up) if line.gave_up else ""
         regions.append(
             Region(
                 x=0,
@@ -166,7 +182,13 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
                 width=width,
                 height=_ROW,
                 candidate_id=line.candidate_id,
-                says=f"{line.name}: {len(line.points)} warm and {len(line.cold)} cold requests, {p95}",
+                says=tr(
+                    "{name}: {points} warm and {cold} cold requests, {p95}",
+                    name=line.name,
+                    points=len(line.points),
+                    cold=len(line.cold),
+                    p95=p95,
+                ),
             )
         )
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=title)
@@ -211,13 +233,13 @@ def trade_off_chart(points: Sequence[Point], currency: str, width: float = 560.0
         Text(
             x=width - right,
             y=height - 6,
-            text=f"{currency} a month at this channel's volume",
+            text=tr("{currency} a month at this channel's volume", currency=currency),
             colour="quiet",
             size=_SMALL,
             anchor="end",
         )
     )
-    shapes.append(Text(x=0, y=height - 6, text="↑ panel score", colour="quiet", size=_SMALL))
+    shapes.append(Text(x=0, y=height - 6, text=tr("↑ panel score"), colour="quiet", size=_SMALL))
     best = sorted((p for p in points if p.on_frontier), key=lambda p: (p.cost, p.quality))
     if len(best) > 1:
         shapes.append(
@@ -244,11 +266,19 @@ def trade_off_chart(points: Sequence[Point], currency: str, width: float = 560.0
                 width=18,
                 height=18,
                 candidate_id=p.candidate_id,
-                says=f"{p.label}: {p.quality:.2f} ({p.low:.2f} to {p.high:.2f}), {p.cost:,.2f} {currency} a month",
+                says=tr(
+                    "{label}: {quality} ({low} to {high}), {cost} {currency} a month",
+                    label=p.label,
+                    quality=f"{p.quality:.2f}",
+                    low=f"{p.low:.2f}",
+                    high=f"{p.high:.2f}",
+                    cost=f"{p.cost:,.2f}",
+                    currency=currency,
+                ),
             )
         )
     return Picture(
-        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title="Quality against cost"
+        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=tr("Quality against cost")
     )
 
 
@@ -290,11 +320,20 @@ def volume_chart(
         shapes.append(Line(x1=left, y1=y(tick), x2=width - right, y2=y(tick)))
         shapes.append(Text(x=left - 8, y=y(tick) + 4, text=number(tick), colour="quiet", size=_SMALL, anchor="end"))
     shapes.append(Line(x1=x(at), y1=top, x2=x(at), y2=height - bottom, colour="zest", width=2))
-    shapes.append(Text(x=x(at) + 5, y=top + 10, text="this channel", colour="deep-zest", size=_SMALL))
+    shapes.append(Text(x=x(at) + 5, y=top + 10, text=tr("this channel"), colour="deep-zest", size=_SMALL))
     shapes.append(
-        Text(x=width - right, y=height - 6, text="finished minutes a month", colour="quiet", size=_SMALL, anchor="end")
+        Text(
+            x=width - right,
+            y=height - 6,
+            text=tr("finished minutes a month"),
+            colour="quiet",
+            size=_SMALL,
+            anchor="end",
+        )
     )
-    shapes.append(Text(x=0, y=height - 6, text=f"↑ {currency} a month", colour="quiet", size=_SMALL))
+    shapes.append(
+        Text(x=0, y=height - 6, text=tr("↑ {currency} a month", currency=currency), colour="quiet", size=_SMALL)
+    )
     ends = []
     for curve in curves:
         points = tuple((x(m), y(c)) for m, c in zip(minutes, curve.costs, strict=True) if c is not None)
@@ -320,4 +359,4 @@ def volume_chart(
         )
         label = fitted(curve.label + (", stops" if stops else ""), _LABEL, right - 14)
         shapes.append(Text(x=width - right + 12, y=ty, text=label, size=_LABEL, colour=curve.colour))
-    return Picture(width=width, height=height, shapes=tuple(shapes), title="Money a month against volume")
+    return Picture(width=width, height=height, shapes=tuple(shapes), title=tr("Money a month against volume"))

@@ -9,6 +9,7 @@ from zestpanel.core.listening.kind import Axis, Bar, Found, Versus
 from zestpanel.core.listening.power import Told
 from zestpanel.core.report.charts import fitted, nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text, text_width
+from zestpanel.core.texts import tr
 
 _ROW: Final = 28.0
 _TALL_ROW: Final = 42.0  # of names in two lines
@@ -48,7 +49,7 @@ def versus_picture(versus: Versus, width: float) -> Picture | None:
     if count < 2 or side < _NARROWEST:
         return None
     top = 22.0
-    shapes: list[Shape] = [Text(x=0, y=14, text="row to column, won", colour="quiet", size=_SMALL)]
+    shapes: list[Shape] = [Text(x=0, y=14, text=tr("row to column, won"), colour="quiet", size=_SMALL)]
     regions = []
     for a, name in enumerate(versus.names):
         y = top + a * _ROW
@@ -64,13 +65,26 @@ def versus_picture(versus: Versus, width: float) -> Picture | None:
             shapes.append(Box(x=x + 1, y=y + 1, width=side - 2, height=_ROW - 2, fill=fill))
             shapes.append(Text(x=x + side / 2, y=y + 18, text=f"{won} : {lost}", size=12, anchor="middle"))
             behind = versus.candidate_ids[a] if versus.candidate_ids else None
-            regions.append(Region(
-                x=x, y=y, width=side, height=_ROW, candidate_id=behind,
-                says=f"{name} to {other}: {won} to {lost}, {even} without a preference",
-            ))  # fmt: skip
+            regions.append(
+                Region(
+                    x=x,
+                    y=y,
+                    width=side,
+                    height=_ROW,
+                    candidate_id=behind,
+                    says=tr(
+                        "{name} to {other}: {won} to {lost}, {even} without a preference",
+                        name=name,
+                        other=other,
+                        won=won,
+                        lost=lost,
+                        even=even,
+                    ),
+                )
+            )
     height = top + count * _ROW + 6
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions),
-                   title="Who was compared with whom")  # fmt: skip
+                   title=tr("Who was compared with whom"))  # fmt: skip
 
 
 def _ticks(axis: Axis) -> list[float]:
@@ -150,14 +164,18 @@ def power_picture(told: Told, width: float, *, listeners: int, height: float = 1
             shapes.append(Text(x=points[-1][0], y=points[-1][1] + 12, text=name, colour="quiet", size=_SMALL,
                                anchor="end"))  # fmt: skip
     shapes.append(Path(points=tuple((x(n), y(value)) for n, value in known), width=2))
-    shapes.append(Text(x=0, y=10, text=f"↑ {told.words}, 8 times in 10", colour="quiet", size=_SMALL))
+    shapes.append(Text(x=0, y=10, text=tr("↑ {words}, 8 times in 10", words=told.words), colour="quiet", size=_SMALL))
     shapes.append(Text(x=width - right, y=height - 4, text="listeners", colour="quiet", size=_SMALL, anchor="end"))
     if told.floor < told.worth < highest:
         shapes.append(Line(x1=left, y1=y(told.worth), x2=width - right, y2=y(told.worth), colour="leaf", dashed=True))
     at = dict(known).get(listeners)
-    says = "nothing is told apart"
+    says = tr("nothing is told apart")
     if at is not None:
-        says = f"{listeners} listeners: {at:.2f}" if at < 10 else f"{listeners} listeners: {at:.0f}"
+        says = (
+            tr("{listeners} listeners: {at}", listeners=listeners, at=f"{at:.2f}")
+            if at < 10
+            else tr("{listeners} listeners: {at}", listeners=listeners, at=f"{at:.0f}")
+        )
         shapes += [Dot(x=x(listeners), y=y(at), radius=5, colour="zest"),
                    Dot(x=x(listeners), y=y(at), radius=5, colour="ink", hollow=True),
                    Text(x=x(listeners) + 9, y=y(at) - 6, text=says, size=12)]  # fmt: skip

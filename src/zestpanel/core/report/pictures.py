@@ -19,6 +19,7 @@ from zestpanel.core.report.charts import (
     wait_chart,
 )
 from zestpanel.core.report.drawing import Picture
+from zestpanel.core.texts import tr
 
 _MOST_UNLISTED = 6
 _CURVE_COLOURS = ("ink", "leaf", "plum", "deep-zest", "wave")
@@ -64,7 +65,7 @@ def waits_picture(standing: Standing, *, width: float, first_sound: bool) -> Pic
                     gave_up=found.gave_up,
                 )
             )
-    title = "Wait to first sound" if first_sound else "Wait for the whole clip"
+    title = tr("Wait to first sound") if first_sound else tr("Wait for the whole clip")
     return wait_chart(lines, width, title=title) if lines else None
 
 

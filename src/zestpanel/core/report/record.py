@@ -28,6 +28,7 @@ from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.impressions import Impression, Impressions, which
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +42,9 @@ def write_record(project: Project, folder: Path | None = None) -> Written:
     folder = folder or project.folder / "exports"
     found = standing(project)
     if not found.rows:
-        raise ZestError("There is nothing to record: the shortlist is empty.", remedy="Put candidates on it first.")
+        raise ZestError(
+            tr("There is nothing to record: the shortlist is empty."), remedy=tr("Put candidates on it first.")
+        )
     stamp = now()[:16].replace(":", "").replace("T", "-")
     page = render_record(project, found)
     try:
@@ -51,9 +54,9 @@ def write_record(project: Project, folder: Path | None = None) -> Written:
         write_csv(table, evidence_table(found))
     except OSError as error:
         raise ZestError(
-            f"The record could not be written to {folder} ({error.strerror}).",
-            kept="The project is unchanged.",
-            remedy="Choose another folder.",
+            tr("The record could not be written to {folder} ({strerror}).", folder=folder, strerror=error.strerror),
+            kept=tr("The project is unchanged."),
+            remedy=tr("Choose another folder."),
         ) from error
     return Written(record=record, tables=(table,))
 
@@ -125,16 +128,16 @@ def _drawn(pictures: list[tuple[str, Picture | None]]) -> list[tuple[str, Markup
 def _pictures_of(found: Standing, language: str) -> list[tuple[str, Markup]]:
     return _drawn(
         [
-            ("Panel scores, with 95 % intervals", scores_picture(found, width=760, language=language)),
-            ("Quality against cost", trade_off_picture(found, language=language, width=760, height=380)),
+            (tr("Panel scores, with 95 % intervals"), scores_picture(found, width=760, language=language)),
+            (tr("Quality against cost"), trade_off_picture(found, language=language, width=760, height=380)),
         ]
     )
 
 
 def _pictures(found: Standing) -> list[tuple[str, Picture | None]]:
     return [
-        ("Money a month against volume", volume_picture(found, width=760)),
-        ("Wait for the whole clip", waits_picture(found, width=760, first_sound=False)),
+        (tr("Money a month against volume"), volume_picture(found, width=760)),
+        (tr("Wait for the whole clip"), waits_picture(found, width=760, first_sound=False)),
     ]
 
 

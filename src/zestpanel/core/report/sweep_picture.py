@@ -8,6 +8,7 @@ from typing import Final
 from zestpanel.core.analysis.sweeps.results import PointResult, SweepResult, swept
 from zestpanel.core.report.charts import nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.core.texts import tr
 
 _SMALL: Final = 11.0
 _PLOT_HEIGHT: Final = 118.0
@@ -32,7 +33,11 @@ def sweep_picture(result: SweepResult, *, across: str, width: float, columns: in
     height = rows * _PLOT_HEIGHT + 18
     shapes.append(Text(x=0, y=height - 3, text=across, colour="quiet", size=_SMALL))
     return Picture(
-        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=f"Sweep over {across}"
+        width=width,
+        height=height,
+        shapes=tuple(shapes),
+        regions=tuple(regions),
+        title=tr("Sweep over {across}", across=across),
     )
 
 
@@ -85,11 +90,16 @@ def _plot(
             shapes.append(Dot(x=x, y=y(spread.median), radius=4, colour=colour, hollow=bool(point.unstable)))
             line.append((x, y(spread.median)))
             n = len(spread.values)
-            said = (
-                f"{words} {spread.median:.{places}f} ({spread.low:.{places}f} to {spread.high:.{places}f}, {n} repeats)"
+            said = tr(
+                "{words} {median} ({low} to {high}, {n} repeats)",
+                words=words,
+                median=f"{spread.median:.{places}f}",
+                low=f"{spread.low:.{places}f}",
+                high=f"{spread.high:.{places}f}",
+                n=n,
             )
-        why = f"; unstable: {', '.join(point.unstable)}" if point.unstable else ""
-        here = ", the candidate's own" if point.here else ""
+        why = tr("; unstable: {unstable}", unstable=", ".join(point.unstable)) if point.unstable else ""
+        here = tr(", the candidate's own") if point.here else ""
         regions.append(
             Region(x=x - step / 2, y=top, width=step, height=_PLOT_HEIGHT, candidate_id=point.candidate_id,
                    says=f"{value_words(point)}{here}: {said}{why}".replace("-", "−"))

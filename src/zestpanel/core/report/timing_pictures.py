@@ -14,6 +14,7 @@ from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.report.charts import fitted, nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.core.texts import tr
 
 _ROW, _SMALL = 38.0, 11.0
 _LEVEL_WORDS: Final = "requests at once"
@@ -53,13 +54,13 @@ def points_picture(
         for y in (top - 10, height - 10):
             shapes.append(Text(x=x(tick), y=y, text=words, colour="quiet", size=_SMALL, anchor="middle"))
     shapes.append(Text(x=width - 70, y=top - 10, text="median", colour="quiet", size=_SMALL, anchor="end"))
-    shapes.append(Text(x=width - 4, y=top - 10, text="95 of 100", colour="quiet", size=_SMALL, anchor="end"))
+    shapes.append(Text(x=width - 4, y=top - 10, text=tr("95 of 100"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
     for index, row in enumerate(rows):
         y = top + _ROW * index + _ROW / 2
         name, detail = names.get(row.candidate_id, ("", ""))
         level = row.circumstances.at_once
-        second = f"{level} at once" if level else detail
+        second = tr("{level} at once", level=level) if level else detail
         shapes.append(Text(x=0, y=y - 2, text=fitted(name, 13, left - 14), size=13))
         shapes.append(Text(x=0, y=y + 12, text=fitted(second, _SMALL, left - 14), colour="quiet", size=_SMALL))
         if row.median is not None:
@@ -75,23 +76,42 @@ def points_picture(
             shapes.append(Text(x=width - 70, y=y + 4, text=_stated(median, unit), anchor="end", size=13))
         if p95 is not None:
             shapes.append(Line(x1=x(p95), y1=y - 7, x2=x(p95), y2=y + 7, colour="ink"))
-        words = "too few" if p95 is None else _stated(p95, unit)
+        words = tr("too few") if p95 is None else _stated(p95, unit)
         shapes.append(
             Text(x=width - 4, y=y + 4, text=words, anchor="end", size=13 if p95 else _SMALL,
                  colour="ink" if p95 is not None else "quiet")
         )  # fmt: skip
-        sure = ", too few for an interval"
+        sure = tr(", too few for an interval")
         if row.median is not None:
-            sure = f", 95 % {_stated(row.median.low, unit)} to {_stated(row.median.high, unit)}"
-        void = f"; {row.void} typed or slept through, not counted" if row.void else ""
-        void += f"; {row.warm.gave_up} gave up waiting, counted as later than any" if row.warm.gave_up else ""
+            sure = tr(
+                ", 95 % {stated} to {stated2}",
+                stated=_stated(row.median.low, unit),
+                stated2=_stated(row.median.high, unit),
+            )
+        void = tr("; {void} typed or slept through, not counted", void=row.void) if row.void else ""
+        void += (
+            tr("; {gave_up} gave up waiting, counted as later than any", gave_up=row.warm.gave_up)
+            if row.warm.gave_up
+            else ""
+        )
         regions.append(
             Region(
-                x=0, y=y - _ROW / 2, width=width, height=_ROW, candidate_id=row.candidate_id,
-                says=f"{name}: {row.warm.n} warm{sure if row.warm.n else ''}, {len(row.cold)} cold{void}. "
-                f"{row.circumstances.says()}",
+                x=0,
+                y=y - _ROW / 2,
+                width=width,
+                height=_ROW,
+                candidate_id=row.candidate_id,
+                says=tr(
+                    "{name}: {n} warm{sure}, {cold} cold{void}. {says}",
+                    name=name,
+                    n=row.warm.n,
+                    sure=sure if row.warm.n else "",
+                    cold=len(row.cold),
+                    void=void,
+                    says=row.circumstances.says(),
+                ),
             )
-        )  # fmt: skip
+        )
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=PHASES[phase][0])
 
 
@@ -158,7 +178,7 @@ def length_picture(
     if not points:
         return None
     longest = max(characters[p.take.id] for p in points) * 1.05
-    frame = _Frame(width, height, longest, _most(points, phase), "Against length of text")
+    frame = _Frame(width, height, longest, _most(points, phase), tr("Against length of text"))
     frame.axes(nice_ticks(0, longest, 5), "characters", _unit(phase))
     _dots(frame, points, {p.take.id: float(characters[p.take.id]) for p in points}, phase)
     if fit is not None and fit.low_s > 0:
@@ -172,8 +192,8 @@ def hours_picture(points: Sequence[TimingPoint], phase: str, *, width: float, he
     points = [p for p in points if p.usable]
     if not points:
         return None
-    frame = _Frame(width, height, 24, _most(points, phase), "Over the day")
-    frame.axes([0, 6, 12, 18, 24], "hour of the day, this machine's time", _unit(phase))
+    frame = _Frame(width, height, 24, _most(points, phase), tr("Over the day"))
+    frame.axes([0, 6, 12, 18, 24], tr("hour of the day, this machine's time"), _unit(phase))
     _dots(frame, points, {p.take.id: p.hour for p in points}, phase)
     return frame.picture()
 
@@ -184,7 +204,7 @@ def load_picture(rows: Sequence[TimingRow], phase: str, *, width: float, height:
     if not rows:
         return None
     highest = 1.08 * max([v for row in rows for v in row.warm.points] or [1.0])
-    frame = _Frame(width, height, 5, highest, "Under load")
+    frame = _Frame(width, height, 5, highest, tr("Under load"))
     frame.axes([], _LEVEL_WORDS, _unit(phase))
     place = {1: 1.0, 2: 2.0, 4: 3.0, 8: 4.0}
     line = []
@@ -204,7 +224,7 @@ def load_picture(rows: Sequence[TimingRow], phase: str, *, width: float, height:
 
 _PHASE_NAMES: Final = (
     ("connection", "rule"),
-    ("request sent", "quiet"),
+    (tr("request sent"), "quiet"),
     ("first byte", "wave"),
     ("first sound", "zest"),
     ("whole clip", "leaf"),
@@ -242,13 +262,18 @@ def request_picture(
         y = top + row * index + 6
         shapes.append(Text(x=0, y=y + 9, text=name, size=12, colour="ink" if at is not None else "quiet"))
         if at is None:
-            shapes.append(Text(x=left, y=y + 9, text="no such phase here", size=_SMALL, colour="quiet"))
+            shapes.append(Text(x=left, y=y + 9, text=tr("no such phase here"), size=_SMALL, colour="quiet"))
             continue
         shapes.append(
             Box(x=x(min(before, at)), y=y, width=max(2.0, x(at) - x(min(before, at))), height=10, fill=colour)
         )
         shapes.append(Text(x=x(at) + 6, y=y + 9, text=f"{at:.3f} s", size=_SMALL))
-        says = f"{name}: at {at:.3f} s, {max(0.0, at - before) * 1000:.1f} ms after the phase before"
+        says = tr(
+            "{name}: at {at} s, {x} ms after the phase before",
+            name=name,
+            at=f"{at:.3f}",
+            x=f"{max(0.0, at - before) * 1000:.1f}",
+        )
         regions.append(Region(x=0, y=y - 4, width=width, height=row, says=says))
         before = at
     if streamed:
@@ -257,7 +282,7 @@ def request_picture(
         def sound_y(value: float) -> float:
             return base - value / duration_s * plot
 
-        words = "seconds of sound that had come, and playback"
+        words = tr("seconds of sound that had come, and playback")
         shapes.append(Text(x=0, y=base - plot - 8, text=words, size=_SMALL, colour="quiet"))
         steps = []
         for k, (at, sound) in enumerate(timing.chunks):
@@ -277,5 +302,5 @@ def request_picture(
         line.append((x(begun + duration_s - sound_at), sound_y(duration_s)))
         shapes.append(Path(points=tuple(line), colour="ink", width=1.5, dashed=True))
     return Picture(
-        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title="One request in full"
+        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=tr("One request in full")
     )

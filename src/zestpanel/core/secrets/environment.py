@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Final
 
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 
 _NAME: Final = re.compile(r"\$\{([A-Za-z_][A-Za-z0-9_]*)\}")
 # what a file may name: variables made for this program (not its keys), and where the person's own things are
@@ -36,12 +37,18 @@ def expand_environment(text: str) -> str:
         if not may_be_read(name):
             raise SynthesisFailure(
                 "refused",
-                f"The connector file reads the variable {name} of the environment, which is not made for it. Nothing "
-                f"was sent. Call it ZEST_{name} in both places if it is meant.",
+                tr(
+                    "The connector file reads the variable {name} of the environment, which is not made for "
+                    "it. Nothing was sent. Call it ZEST_{name2} in both places if it is meant.",
+                    name=name,
+                    name2=name,
+                ),
             )
         found = os.environ.get(name)
         if found is None:
-            raise SynthesisFailure("unreachable", f"The variable {name} of the connector file is not set.")
+            raise SynthesisFailure(
+                "unreachable", tr("The variable {name} of the connector file is not set.", name=name)
+            )
         return found
 
     return _NAME.sub(value, text)

@@ -9,6 +9,7 @@ from typing import Final
 
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.masking import environment_name, note_key
+from zestpanel.core.texts import tr
 
 _STORE = "zestpanel"
 
@@ -37,22 +38,26 @@ def find_secret(secret: str) -> str:
     if not value:
         raise SynthesisFailure(
             "refused",
-            f"The key '{secret}' is missing: it is neither in the key store nor in {environment_name(secret)}.",
+            tr(
+                "The key '{secret}' is missing: it is neither in the key store nor in {environment_name}.",
+                secret=secret,
+                environment_name=environment_name(secret),
+            ),
         )
     note_key(value)
     if why := cannot_be_sent(value):
-        raise SynthesisFailure("refused", f"The key '{secret}' {why}. Nothing was sent.")
+        raise SynthesisFailure("refused", tr("The key '{secret}' {why}. Nothing was sent.", secret=secret, why=why))
     return value
 
 
 def cannot_be_sent(value: str) -> str:
     """Why no request can carry a key, '' when one can: header values are visible ASCII (RFC 9110, 5.5)."""
     if not value.strip():
-        return "is empty"
+        return tr("is empty")
     if any(sign in value for sign in "\r\n\t") or value != value.strip():
-        return "has a line end, a tab or a blank at its end, which came along when it was copied"
+        return tr("has a line end, a tab or a blank at its end, which came along when it was copied")
     if not (value.isascii() and value.isprintable()):
-        return "has a sign that keys do not have: letters without accents, digits and plain signs only"
+        return tr("has a sign that keys do not have: letters without accents, digits and plain signs only")
     return ""
 
 
@@ -80,23 +85,29 @@ def keep_secret(secret: str, value: str) -> str:
     Raises InputError for one that no request could carry.
     """
     if why := cannot_be_sent(value):
-        raise InputError(f"The key '{secret}' {why}.", kept="No key was changed.", remedy="Copy it again without that.")
+        raise InputError(
+            tr("The key '{secret}' {why}.", secret=secret, why=why),
+            kept=tr("No key was changed."),
+            remedy=tr("Copy it again without that."),
+        )
     note_key(value)
     try:
         import keyring
 
         keyring.set_password(_STORE, secret, value)
         if keyring.get_password(_STORE, secret) != value:
-            raise RuntimeError("a key store that keeps nothing")
+            raise RuntimeError(tr("a key store that keeps nothing"))
     except Exception:  # no key store, or locked: the person is told what happens instead
         _session[secret] = value
         _looked.pop(secret, None)
-        return (
-            f"The key '{secret}' is kept until the program ends: this desktop has no key store that can be reached. "
-            f"To have it every time, set {environment_name(secret)} in the environment."
+        return tr(
+            "The key '{secret}' is kept until the program ends: this desktop has no key store that "
+            "can be reached. To have it every time, set {environment_name} in the environment.",
+            secret=secret,
+            environment_name=environment_name(secret),
         )
     _looked.pop(secret, None)
-    return f"The key '{secret}' is kept in this desktop's key store."
+    return tr("The key '{secret}' is kept in this desktop's key store.", secret=secret)
 
 
 def forget_secret(secret: str) -> None:

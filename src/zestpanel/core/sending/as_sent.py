@@ -19,6 +19,7 @@ from zestpanel.core.text.marks.duration import pause_ms
 from zestpanel.core.text.marks.spelling_out import spelled
 from zestpanel.core.text.marks.ssml import element_of, inline, woven
 from zestpanel.core.text.splitting import size_spans
+from zestpanel.core.texts import tr
 
 Fate = Literal["kept", "left out", "spelled out", "respelled", "sounds given", "as it stands"]
 # How a pause is put in stops where an engine takes no pauses: common practice, no source
@@ -144,7 +145,7 @@ def _with_lexicon(
             out.append(DeliveryMark(hit.start, hit.end, "read as", hit.entry.respelling))
             changes.append(_of(hit.start, hit.end, "respelled", "lexicon", words, hit.entry.respelling))
         else:
-            why = f"{engine.engine} takes no sounds and the entry has no respelling"
+            why = tr("{engine} takes no sounds and the entry has no respelling", engine=engine.engine)
             changes.append(_of(hit.start, hit.end, "as it stands", "lexicon", words, "", why))
     return out, changes
 
@@ -170,7 +171,7 @@ def _with_spelling(
             taken.append((part.start, end))
             changes.append(_of(part.start, end, "spelled out", part.kind, part.words, words))
         elif not words:
-            why = "it cannot be put in words with certainty"
+            why = tr("it cannot be put in words with certainty")
             changes.append(_of(part.start, end, "as it stands", part.kind, part.words, "", why))
     return out
 
@@ -203,7 +204,11 @@ def _sorted_out(
             if not silent:
                 changes.append(_of(mark.start, mark.end, "spelled out", mark.kind, words, other.strip()))
         else:
-            why = "cast who says it under Dialogue" if mark.kind == "speaker" else f"{engine.engine} does not take it"
+            why = (
+                tr("cast who says it under Dialogue")
+                if mark.kind == "speaker"
+                else tr("{engine} does not take it", engine=engine.engine)
+            )
             changes.append(_of(mark.start, mark.end, "left out", mark.kind, words or mark.value, "", why))
     return kept, put
 
@@ -213,7 +218,11 @@ def _length(mark: DeliveryMark, engine: Engine) -> str:
     if mark.kind != "pause" or mark.value[0].isdigit():
         return ""
     ms = engine.writes.pause_ms.get(mark.value)
-    return f"{ms:g} ms with {engine.engine}" if ms is not None else f"how long {engine.engine} makes it is not stated"
+    return (
+        tr("{ms} ms with {engine}", ms=f"{ms:g}", engine=engine.engine)
+        if ms is not None
+        else tr("how long {engine} makes it is not stated", engine=engine.engine)
+    )
 
 
 def _in_words(text: str, mark: DeliveryMark, language: str) -> str | None:

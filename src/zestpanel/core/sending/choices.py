@@ -7,6 +7,7 @@ from typing import Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zestpanel.core.text.marks.spelling_out import SPELLABLE
+from zestpanel.core.texts import tr
 
 Fate = Literal["leave out", "spell out"]
 # marks that can be put in words or stops; the others can only be left out
@@ -24,7 +25,7 @@ class SendingChoices(BaseModel):
     @classmethod
     def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
         if odd := set(value) - set(SPELLABLE):
-            raise ValueError(f"'{sorted(odd)[0]}' cannot be spelled out")
+            raise ValueError(tr("'{odd}' cannot be spelled out", odd=sorted(odd)[0]))
         return value
 
     def fate(self, kind: str) -> Fate:

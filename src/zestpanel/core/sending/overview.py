@@ -10,6 +10,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.sending.as_sent import AsSent
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,13 +29,13 @@ class SentCell:
     def words(self) -> str:
         """'all kept', '3 lost: 2 emphasis, pause', 'no marks'; with the requests where there are several."""
         if self.too_long:
-            return "too long to send"
+            return tr("too long to send")
         if self.lost:
             kinds = ", ".join(f"{n} {kind}" if n > 1 else kind for kind, n in self.lost.items())
-            said = f"{sum(self.lost.values())} lost: {kinds}"
+            said = tr("{values} lost: {kinds}", values=sum(self.lost.values()), kinds=kinds)
         else:
-            said = "all kept" if self.changed else "as written"
-        return said if self.requests == 1 else f"{said} · {self.requests} requests"
+            said = tr("all kept") if self.changed else tr("as written")
+        return said if self.requests == 1 else tr("{said} · {requests} requests", said=said, requests=self.requests)
 
 
 def overview(

@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 _SYNCHRONOUS: Final = 2
 _CHARS_UTF8: Final = 1
@@ -66,7 +67,7 @@ def _library() -> tuple[Any, int]:
     library = ctypes.CDLL(espeakng_loader.get_library_path())
     rate_hz = library.espeak_Initialize(_SYNCHRONOUS, 0, espeakng_loader.get_data_path().encode(), 0)
     if rate_hz <= 0:
-        raise InputError("The built-in voice could not be started: its language data were not found.")
+        raise InputError(tr("The built-in voice could not be started: its language data were not found."))
     library.espeak_TextToPhonemes.restype = ctypes.c_char_p
     library.espeak_ng_SetRandSeed(1)  # it seeds its breath and wavering by the clock
     return library, int(rate_hz)
@@ -111,7 +112,7 @@ def speak(
     with _lock:
         library, rate_hz = _fresh_library()
         if library.espeak_SetVoiceByName(voice.encode()) != 0:
-            raise InputError(f"The built-in voice has no voice named '{voice}'.")
+            raise InputError(tr("The built-in voice has no voice named '{voice}'.", voice=voice))
         for parameter, value in ((_RATE, rate_wpm), (_VOLUME, 90), (_PITCH, pitch), (_RANGE, pitch_range)):
             library.espeak_SetParameter(parameter, value, 0)
         pieces: list[NDArray[np.int16]] = []
@@ -134,7 +135,7 @@ def speak(
         status = library.espeak_Synth(data, len(data), 0, _POS_CHARACTER, 0, flags, None, None)
         library.espeak_Synchronize()
     if status != 0 or not pieces:
-        raise InputError("The built-in voice said nothing: the text has no words it can read.")
+        raise InputError(tr("The built-in voice said nothing: the text has no words it can read."))
     return Reading(samples=np.concatenate(pieces), rate_hz=rate_hz, events=tuple(events))
 
 
@@ -143,7 +144,7 @@ def phonemes(text: str, *, voice: str, separator: str = "") -> str:
     with _lock:
         library, _ = _library()
         if library.espeak_SetVoiceByName(voice.encode()) != 0:
-            raise InputError(f"The built-in voice has no voice named '{voice}'.")
+            raise InputError(tr("The built-in voice has no voice named '{voice}'.", voice=voice))
         buffer = ctypes.create_string_buffer(text.encode("utf-8"))
         pointer = ctypes.c_void_p(ctypes.addressof(buffer))
         spoken = []

@@ -28,6 +28,7 @@ from zestpanel.core.store.opening import (
     open_database,
 )
 from zestpanel.core.store.schema import metadata
+from zestpanel.core.texts import tr
 
 _MOST_NAMED: Final = 1_000
 _CLIPS: Final = {
@@ -53,7 +54,8 @@ class Damage:
     def __str__(self) -> str:
         row = self.row if len(self.row) <= 40 else f"{self.row[:39]}…"  # a name may be what was damaged
         what = self.what if len(self.what) <= 160 else f"{self.what[:159]}…"
-        return f"{self.table[:40]}{f', row {row}' if row else ''}: {what}"
+        where = self.table[:40] + (tr(", row {row}", row=row) if row else "")
+        return f"{where}: {what}"
 
 
 def damage_in(folder: Path) -> list[Damage]:
@@ -72,7 +74,7 @@ def damage_in(folder: Path) -> list[Damage]:
             found += _loose_ends(connection)
             found += _missing_clips(connection, folder)
     except _BAD as error:
-        found.append(Damage(FILE, "", f"it cannot be read as a database ({error})"))
+        found.append(Damage(FILE, "", tr("it cannot be read as a database ({error})", error=error)))
     return found
 
 
@@ -104,8 +106,8 @@ def repair(folder: Path) -> Repaired:
         with closing(_reading(path)) as old, closing(connecting(work / FILE)()) as new:
             if not _names_of(old):
                 raise ProjectError(
-                    f"Nothing in {folder.name} can be read any more.", kept="Nothing was changed.",
-                    remedy="Take a copy of the folder from a backup, or try --from-backup.",
+                    tr("Nothing in {name} can be read any more.", name=folder.name), kept=tr("Nothing was changed."),
+                    remedy=tr("Take a copy of the folder from a backup, or try --from-backup."),
                 )  # fmt: skip
             new.execute("PRAGMA foreign_keys=OFF")
             for table in metadata.sorted_tables:
@@ -121,7 +123,9 @@ def repair(folder: Path) -> Repaired:
                         new.execute(f'INSERT INTO "{table.name}" ({names}) VALUES ({slots})', row)
                         kept += 1
                     except _BAD as error:
-                        left_out.append(Damage(table.name, str(row[0]), f"it does not fit the others ({error})"))
+                        left_out.append(
+                            Damage(table.name, str(row[0]), tr("it does not fit the others ({error})", error=error))
+                        )
             left_out += _without_loose_ends(new)
             new.commit()
             new.execute("PRAGMA journal_mode=DELETE")
@@ -129,9 +133,15 @@ def repair(folder: Path) -> Repaired:
         _put_in_place(work / FILE, path, aside)
     except _BAD as error:
         raise ProjectError(
-            f"{folder.name} cannot be put right: its {FILE} cannot be read as a database ({error}).",
-            kept="Nothing was changed.", remedy="Try --from-backup, or take a copy of the folder from a backup.",
-        ) from error  # fmt: skip
+            tr(
+                "{name} cannot be put right: its {file} cannot be read as a database ({error}).",
+                name=folder.name,
+                file=FILE,
+                error=error,
+            ),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Try --from-backup, or take a copy of the folder from a backup."),
+        ) from error
     finally:
         shutil.rmtree(work, ignore_errors=True)
     return Repaired(kept, tuple(mended), tuple(left_out), aside)
@@ -144,7 +154,9 @@ def from_backup(folder: Path) -> tuple[Path, Path]:
     """
     copies = backups_in(folder)
     if not copies:
-        raise ProjectError(f"{folder.name} holds no copy of its database.", kept="Nothing was changed.")
+        raise ProjectError(
+            tr("{name} holds no copy of its database.", name=folder.name), kept=tr("Nothing was changed.")
+        )
     part = folder / f".{uuid.uuid4().hex}.part"
     shutil.copyfile(copies[0], part)
     aside = free_name(folder, f"project.damaged-{datetime.now(UTC):%Y-%m-%d}")
@@ -186,17 +198,17 @@ def _text(value: Any) -> str:
 def _structure(connection: sqlite3.Connection) -> Iterator[Damage]:
     application = connection.execute("PRAGMA application_id").fetchone()[0]
     if application != APPLICATION_ID:
-        yield Damage(FILE, "", "it is not marked as a project of this program")
+        yield Damage(FILE, "", tr("it is not marked as a project of this program"))
     for row in connection.execute("PRAGMA integrity_check(20)"):
         if _text(row[0]) != "ok":
             yield Damage(FILE, "", _text(row[0]).replace("*", "").strip()[:200])
     tables = _names_of(connection)
     for table in metadata.sorted_tables:
         if table.name not in tables:
-            yield Damage(table.name, "", "the table is missing")
+            yield Damage(table.name, "", tr("the table is missing"))
     version = connection.execute("SELECT version_num FROM alembic_version").fetchone()
     if version is None or _text(version[0]) != REVISIONS[-1]:
-        yield Damage(FILE, "", "its version is not stated")
+        yield Damage(FILE, "", tr("its version is not stated"))
 
 
 def _rows(connection: sqlite3.Connection, table: Table) -> Iterator[tuple[Damage | None, tuple[Any, ...] | None]]:
@@ -211,7 +223,7 @@ def _rows(connection: sqlite3.Connection, table: Table) -> Iterator[tuple[Damage
         try:
             row = connection.execute(f'SELECT {names} FROM "{table.name}" WHERE rowid = ?', (number,)).fetchone()
         except _BAD as error:
-            yield Damage(table.name, str(number), f"it cannot be read ({error})"), None
+            yield Damage(table.name, str(number), tr("it cannot be read ({error})", error=error)), None
             continue
         if row is not None:
             yield _checked(table, str(number), row)
@@ -238,7 +250,7 @@ def _checked(table: Table, number: str, row: tuple[Any, ...]) -> tuple[Damage | 
     for column, value in zip(table.columns, row, strict=True):
         good, read = _value(column, value)
         if not good:
-            said = f"the {column.name} cannot be read"
+            said = tr("the {name} cannot be read", name=column.name)
             if column.primary_key or column.foreign_keys:
                 return Damage(table.name, number, said), None
             damage = damage or Damage(table.name, number, said)
@@ -285,7 +297,9 @@ def _value(column: Column[Any], value: Any) -> tuple[bool, Any]:
 def _loose_ends(connection: sqlite3.Connection) -> list[Damage]:
     found = []
     for table, row, parent, _ in connection.execute("PRAGMA foreign_key_check"):
-        found.append(Damage(_text(table), str(row), f"what it belongs to in {_text(parent)} is missing"))
+        found.append(
+            Damage(_text(table), str(row), tr("what it belongs to in {words} is missing", words=_text(parent)))
+        )
         if len(found) >= _MOST_NAMED:
             break
     return found
@@ -305,4 +319,4 @@ def _missing_clips(connection: sqlite3.Connection, folder: Path) -> Iterator[Dam
     for table, query in _CLIPS.items():
         for number, clip in connection.execute(query):
             if not is_own_file(folder / "clips" / Path(_text(clip)).name):
-                yield Damage(table, str(number), f"its clip {_text(clip)[:20]} is missing")
+                yield Damage(table, str(number), tr("its clip {words} is missing", words=_text(clip)[:20]))

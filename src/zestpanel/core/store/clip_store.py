@@ -14,6 +14,7 @@ from zestpanel.core.audio.files import encode_flac
 from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.errors import AudioError
 from zestpanel.core.own_files import is_own_file
+from zestpanel.core.texts import tr
 
 _NAME: Final = re.compile(r"[0-9a-f]{64}\.[a-z0-9]{2,5}")
 
@@ -55,6 +56,7 @@ class ClipStore:
         path = self._clips / name
         if not _NAME.fullmatch(name) or (os.path.lexists(path) and not is_own_file(path)):
             raise AudioError(
-                f"'{name[:80]}' is no clip of this project and was not opened.", kept="Nothing was changed."
+                tr("'{name}' is no clip of this project and was not opened.", name=name[:80]),
+                kept=tr("Nothing was changed."),
             )
         return path

@@ -10,6 +10,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.texts import NewText, Texts
 from zestpanel.core.text.readers.script import Part
+from zestpanel.core.texts import tr
 
 GAP_S: Final = 0.5  # between turns; common practice, no source
 _DOCUMENT: Final = "dialogues"
@@ -26,10 +27,10 @@ class Dialogues:
         subtitles are kept. Raises InputError."""
         name = " ".join(name.split())
         if not name:
-            raise InputError("A dialogue needs a name.", kept="Nothing was added.")
+            raise InputError(tr("A dialogue needs a name."), kept=tr("Nothing was added."))
         if name in self.names():
-            raise InputError(f"There is a dialogue '{name}' already.", kept="Nothing was added.",
-                             remedy="Give it another name.")  # fmt: skip
+            raise InputError(tr("There is a dialogue '{name}' already.", name=name), kept=tr("Nothing was added."),
+                             remedy=tr("Give it another name."))  # fmt: skip
         gaps = [_gap_s(before, part) for before, part in zip([None, *parts], parts, strict=False)]
         turns = [
             NewText(
@@ -80,7 +81,7 @@ class Dialogues:
 
     def put_gap(self, name: str, gap_s: float) -> None:
         if not 0 <= gap_s <= 10:
-            raise InputError("A gap is from 0 to 10 s.", kept="The gap is as it was.")
+            raise InputError(tr("A gap is from 0 to 10 s."), kept=tr("The gap is as it was."))
         self._put(name, gap_s=gap_s)
 
     def _put(self, name: str, **values: Any) -> None:

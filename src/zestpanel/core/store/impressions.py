@@ -14,6 +14,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import impressions
+from zestpanel.core.texts import tr
 
 LONGEST: Final = 2_000  # characters
 
@@ -39,10 +40,16 @@ class Impressions:
         """Its number. Raises InputError where there is neither a word nor a clip, or too many words."""
         said = " ".join(words.split())
         if not said and spoken is None:
-            raise InputError("An impression needs a few words, written or spoken.", kept="Nothing was added.")
+            raise InputError(tr("An impression needs a few words, written or spoken."), kept=tr("Nothing was added."))
         if len(said) > LONGEST:
-            raise InputError(f"An impression has {LONGEST:,} characters at most, not {len(said):,}.",
-                             kept="Nothing was added.")  # fmt: skip
+            raise InputError(
+                tr(
+                    "An impression has {longest} characters at most, not {said}.",
+                    longest=f"{LONGEST:,}",
+                    said=f"{len(said):,}",
+                ),
+                kept=tr("Nothing was added."),
+            )
         values = {
             "engine": engine, "voice": voice, "words": said, "blind": blind, "created": now(),
             "spoken": self._store.keep(spoken) if spoken is not None else "",
@@ -81,4 +88,4 @@ class Impressions:
 
 def which(place: int) -> str:
     """'first impression' for the first of a voice, 'later' for those after it."""
-    return "first impression" if place == 0 else "later"
+    return tr("first impression") if place == 0 else "later"

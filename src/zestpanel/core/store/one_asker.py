@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Final
 
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.texts import tr
 
 _FILE: Final = "asking.lock"
 _held: dict[Path, tuple[int, int]] = {}  # folder -> file, how many times held by this program
@@ -80,32 +81,48 @@ def _locked(folder: Path) -> int:
         file = os.open(folder / _FILE, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o644)
     except OSError as error:
         raise ProjectError(
-            f"Engines cannot be asked for {folder.name}: nothing can be written there ({error.strerror}).",
-            kept="Nothing was sent.",
+            tr(
+                "Engines cannot be asked for {name}: nothing can be written there ({strerror}).",
+                name=folder.name,
+                strerror=error.strerror,
+            ),
+            kept=tr("Nothing was sent."),
         ) from error
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         os.ftruncate(file, 0)
-        os.pwrite(file, f"process {os.getpid()}, since {datetime.now().astimezone():%H:%M}".encode(), 0)
+        os.pwrite(
+            file,
+            tr(
+                "process {getpid}, since {astimezone}",
+                getpid=os.getpid(),
+                astimezone=f"{datetime.now().astimezone():%H:%M}",
+            ).encode(),
+            0,
+        )
     except BlockingIOError:
         who = _who(file)
         os.close(file)
         raise AskedElsewhere(
-            f"Another program is asking engines for {folder.name} ({who}).",
-            kept="Nothing was sent: two at once would pay twice.",
-            remedy="Wait until it is done, or stop it there.",
+            tr("Another program is asking engines for {name} ({who}).", name=folder.name, who=who),
+            kept=tr("Nothing was sent: two at once would pay twice."),
+            remedy=tr("Wait until it is done, or stop it there."),
         ) from None
     except OSError as error:
         os.close(file)
         raise ProjectError(
-            f"Engines cannot be asked for {folder.name}: its folder cannot be locked ({error.strerror}), and two "
-            "programs at once would pay twice.",
-            kept="Nothing was sent.",
-            remedy="Keep the project on a disk of this machine.",
+            tr(
+                "Engines cannot be asked for {name}: its folder cannot be locked ({strerror}), and two "
+                "programs at once would pay twice.",
+                name=folder.name,
+                strerror=error.strerror,
+            ),
+            kept=tr("Nothing was sent."),
+            remedy=tr("Keep the project on a disk of this machine."),
         ) from error
     return file
 
 
 def _who(file: int) -> str:
     text = os.pread(file, 80, 0).decode("utf-8", "replace")
-    return text if text.isprintable() and text else "just now"
+    return text if text.isprintable() and text else tr("just now")

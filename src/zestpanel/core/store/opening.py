@@ -15,6 +15,7 @@ from zestpanel.core.errors import ProjectError
 from zestpanel.core.own_files import links_in
 from zestpanel.core.store.database import FILE, Database, connecting
 from zestpanel.core.store.storage_trouble import kind_of, trouble
+from zestpanel.core.texts import tr
 
 # in order; the last is what this program writes
 REVISIONS: Final = tuple(f"{number:04d}" for number in range(1, 14))
@@ -35,8 +36,8 @@ def open_database(folder: Path) -> Database:
     refuse_links(folder)
     if not path.is_file() and not (any(folder.iterdir()) and is_unfinished(folder)):
         raise ProjectError(
-            f"{folder.name} is no Zest Panel project: it holds no {FILE}.",
-            remedy="Choose a folder ending in .zest.",
+            tr("{name} is no Zest Panel project: it holds no {file}.", name=folder.name, file=FILE),
+            remedy=tr("Choose a folder ending in .zest."),
         )
     read_only = _unwritable(folder)
     revision = _revision(path, folder, read_only=read_only)
@@ -44,9 +45,9 @@ def open_database(folder: Path) -> Database:
         return Database(path, read_only=read_only)
     if read_only:
         raise ProjectError(
-            f"{folder.name} is of an older Zest Panel and lies where nothing can be written.",
-            kept="Nothing was changed.",
-            remedy="Copy the folder to a place of your own, then open it there.",
+            tr("{name} is of an older Zest Panel and lies where nothing can be written.", name=folder.name),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Copy the folder to a place of your own, then open it there."),
         )
     if revision is None:
         return create_database(folder)
@@ -58,10 +59,13 @@ def refuse_links(folder: Path) -> None:
     """Raises ProjectError for a project whose parts lead elsewhere."""
     if led := links_in(folder):
         raise ProjectError(
-            f"{folder.name} cannot be opened: its '{led[0]}' is a link to another place, and a project holds its own "
-            "files.",
-            kept="Nothing was changed.",
-            remedy="Put the files themselves in its place.",
+            tr(
+                "{name} cannot be opened: its '{led}' is a link to another place, and a project holds its own files.",
+                name=folder.name,
+                led=led[0],
+            ),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Put the files themselves in its place."),
         )
 
 
@@ -72,19 +76,23 @@ def create_database(folder: Path) -> Database:
     """
     if folder.exists() and not folder.is_dir():
         raise ProjectError(
-            f"{folder} is already there and no folder.", kept="Nothing was changed.", remedy="Choose another name."
+            tr("{folder} is already there and no folder.", folder=folder),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Choose another name."),
         )
     if folder.exists() and not is_unfinished(folder):
         raise ProjectError(
-            f"{folder} is already there and not empty.",
-            kept="Nothing was changed.",
-            remedy="Choose another name.",
+            tr("{folder} is already there and not empty.", folder=folder),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Choose another name."),
         )
     try:
         for name in _FOLDERS:
             (folder / name).mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise ProjectError(f"{folder} cannot be made ({error.strerror}).") from error
+        raise ProjectError(
+            tr("{folder} cannot be made ({strerror}).", folder=folder, strerror=error.strerror)
+        ) from error
     _upgrade(folder / FILE, folder)
     return Database(folder / FILE)
 
@@ -115,11 +123,14 @@ def backup_offered(folder: Path) -> str:
     """What is said of a backup where the project itself cannot be opened."""
     found = backups_in(folder)
     if not found:
-        return "Take a copy of the folder from a backup."
+        return tr("Take a copy of the folder from a backup.")
     day = datetime.fromtimestamp(found[0].stat().st_mtime, UTC).date().isoformat()
-    return (
-        f"A copy of its database of {day} lies beside it: 'zestpanel check {folder.name} --from-backup' opens with "
-        f"{found[0].name} and keeps the damaged file."
+    return tr(
+        "A copy of its database of {day} lies beside it: 'zestpanel check {name} --from-backup' "
+        "opens with {name2} and keeps the damaged file.",
+        day=day,
+        name=folder.name,
+        name2=found[0].name,
     )
 
 
@@ -139,23 +150,27 @@ def _revision(path: Path, folder: Path, *, read_only: str = "") -> str | None:
         if (kind := kind_of(error)) in ("locked", "io", "full"):
             raise trouble(kind, folder.name) from error
         raise ProjectError(
-            f"{folder.name} cannot be opened: its {FILE} is damaged or no database.",
-            kept="Nothing was changed.",
+            tr("{name} cannot be opened: its {file} is damaged or no database.", name=folder.name, file=FILE),
+            kept=tr("Nothing was changed."),
             remedy=backup_offered(folder),
         ) from error
     if not tables and application in (0, APPLICATION_ID):
         return None
     if application not in (0, APPLICATION_ID) or not tables >= _FIRST_TABLES or revision is None:
         raise ProjectError(
-            f"{folder.name} cannot be opened: its {FILE} belongs to another program, or parts of it are missing.",
-            kept="Nothing was changed.",
+            tr(
+                "{name} cannot be opened: its {file} belongs to another program, or parts of it are missing.",
+                name=folder.name,
+                file=FILE,
+            ),
+            kept=tr("Nothing was changed."),
             remedy=backup_offered(folder),
         )
     if revision not in REVISIONS:
         raise ProjectError(
-            f"{folder.name} was written by a newer Zest Panel.",
-            kept="Nothing was changed.",
-            remedy="Open it with the newer program.",
+            tr("{name} was written by a newer Zest Panel.", name=folder.name),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Open it with the newer program."),
         )
     return revision
 
@@ -196,9 +211,13 @@ def _migrated(path: Path, folder: Path) -> None:
         _keep_backup(path, folder)
     except OSError as error:
         raise ProjectError(
-            f"{folder.name} is of an older Zest Panel, and no copy of its database could be kept ({error.strerror}).",
-            kept="Nothing was changed.",
-            remedy="Make room, then open it again.",
+            tr(
+                "{name} is of an older Zest Panel, and no copy of its database could be kept ({strerror}).",
+                name=folder.name,
+                strerror=error.strerror,
+            ),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Make room, then open it again."),
         ) from error
     except sqlite3.Error as error:
         raise trouble(kind_of(error) or "damaged", folder.name) from error
@@ -252,7 +271,10 @@ def _upgrade(path: Path, folder: Path) -> None:
         if (kind := kind_of(error.orig)) and kind != "damaged":
             raise trouble(kind, folder.name) from error
         raise ProjectError(
-            f"{folder.name} cannot be brought to this Zest Panel: parts of its database are not as its version says.",
-            kept="Nothing was changed.",
+            tr(
+                "{name} cannot be brought to this Zest Panel: parts of its database are not as its version says.",
+                name=folder.name,
+            ),
+            kept=tr("Nothing was changed."),
             remedy=backup_offered(folder),
         ) from error

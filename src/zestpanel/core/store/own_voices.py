@@ -19,6 +19,7 @@ from zestpanel.core.errors import AudioError, InputError, SynthesisFailure
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import own_voices, recordings
+from zestpanel.core.texts import tr
 
 Visibility = Literal["private", "by link", "public"]
 
@@ -36,7 +37,7 @@ class Consent:
     def missing(self, today: date) -> str:
         """'' while the consent holds, else why it does not."""
         if self.until is not None and self.until < today:
-            return f"the consent of {self.who} ended on {self.until}"
+            return tr("the consent of {who} ended on {until}", who=self.who, until=self.until)
         return ""
 
 
@@ -126,7 +127,7 @@ class OwnVoices:
     def set_consent(self, recording_id: int, consent: Consent | None) -> None:
         """Raises InputError for a consent that does not say who agreed to what."""
         if consent is not None and not (consent.who.strip() and consent.use.strip()):
-            raise InputError("A consent says who agreed, and to what use.", kept="Nothing was changed.")
+            raise InputError(tr("A consent says who agreed, and to what use."), kept=tr("Nothing was changed."))
         with self._database.writing() as connection:
             query = update(recordings).where(recordings.c.id == recording_id)
             connection.execute(query.values(consent=_written(consent)))
@@ -152,7 +153,10 @@ class OwnVoices:
     ) -> int:
         """A voice of one's own for an engine; its number. Raises InputError when the engine has one of that id."""
         if any(v.engine == engine and v.voice.id == voice for v in self.voices()):
-            raise InputError(f"{engine} has a voice '{name}' of your own already.", kept="Nothing was changed.")
+            raise InputError(
+                tr("{engine} has a voice '{name}' of your own already.", engine=engine, name=name),
+                kept=tr("Nothing was changed."),
+            )
         values = {
             "engine": engine,
             "voice": voice,
@@ -227,9 +231,9 @@ class OwnVoices:
         """Why a recording may not be used, '' when it may."""
         recording = next((r for r in self.recordings() if r.id == recording_id), None)
         if recording is None:
-            return "the recording this voice is made from was taken away"
+            return tr("the recording this voice is made from was taken away")
         if recording.consent is None:
-            return f"nobody's consent is recorded for '{recording.name}'"
+            return tr("nobody's consent is recorded for '{name}'", name=recording.name)
         return recording.consent.missing(today or clock.today())
 
     def source_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
@@ -239,11 +243,11 @@ class OwnVoices:
         of the person recorded is missing or over.
         """
         if why := self.consent_missing(engine, voice):
-            raise SynthesisFailure("refused", f"The recording was not sent: {why}.")
+            raise SynthesisFailure("refused", tr("The recording was not sent: {why}.", why=why))
         try:
             return self.identity_of(engine, voice)
         except AudioError as error:
-            raise SynthesisFailure("refused", f"The recording was not sent: {error.what}") from error
+            raise SynthesisFailure("refused", tr("The recording was not sent: {what}", what=error.what)) from error
 
     def identity_of(self, engine: str, voice: str) -> tuple[str, Mapping[str, str]]:
         """The same whatever the consent: to tell requests apart, never to send one."""

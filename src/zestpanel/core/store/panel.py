@@ -16,6 +16,7 @@ from zestpanel.core.store.answers import add_trials, read_trials
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, listeners, sessions, tests, trials
+from zestpanel.core.texts import tr
 
 
 class Panel:
@@ -69,8 +70,12 @@ class Panel:
                 select(listeners.c.id).where(listeners.c.alias == listener.alias, listeners.c.id != listener.id)
             ).first()
             if taken is not None or not listener.alias.strip():
-                raise InputError(f"Another listener is called {listener.alias}." if taken else
-                                 "A listener needs a name or an alias.", kept="Nothing was changed.")  # fmt: skip
+                raise InputError(
+                    tr("Another listener is called {alias}.", alias=listener.alias)
+                    if taken
+                    else tr("A listener needs a name or an alias."),
+                    kept=tr("Nothing was changed."),
+                )
             connection.execute(
                 update(listeners).where(listeners.c.id == listener.id).values(
                     alias=listener.alias, languages=list(listener.languages), hearing=listener.hearing,

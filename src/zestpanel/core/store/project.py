@@ -29,6 +29,7 @@ from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.sweeps import Sweeps
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
+from zestpanel.core.texts import tr
 
 SUFFIX = ".zest"
 
@@ -69,7 +70,9 @@ class Project:
     def open(cls, folder: Path) -> Project:
         """Raises ProjectError: no project, damaged, or written by a newer program."""
         if not folder.is_dir():
-            raise ProjectError(f"There is no project at {folder}.", remedy="Check the name, or make a new one.")
+            raise ProjectError(
+                tr("There is no project at {folder}.", folder=folder), remedy=tr("Check the name, or make a new one.")
+            )
         return cls(folder, open_database(folder))
 
     def close(self) -> None:

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from zestpanel.core.domain.mark import DeliveryMark, tidy_value
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.texts import tr
 
 DELIVERY: Final = ("rate", "pitch", "volume", "style")
 DOCUMENT: Final = "recipes"
@@ -30,7 +31,7 @@ def recipe(
     """A recipe with tidy values. Raises InputError: no name, nothing in it, or a value that means nothing."""
     name = " ".join(name.split())
     if not name:
-        raise InputError("A recipe needs a name.", kept="Nothing was kept.")
+        raise InputError(tr("A recipe needs a name."), kept=tr("Nothing was kept."))
     kept: dict[str, str] = {}
     for kind, value in delivery.items():
         if not value.strip():
@@ -38,11 +39,11 @@ def recipe(
         try:
             kept[kind] = tidy_value(kind, value)
         except ValueError as error:
-            raise InputError(f"'{name}': {error}.", kept="Nothing was kept.") from error
+            raise InputError(f"'{name}': {error}.", kept=tr("Nothing was kept.")) from error
     held = {engine: dict(values) for engine, values in (settings or {}).items() if values}
     if not kept and not held:
-        raise InputError(f"'{name}' says nothing yet.", kept="Nothing was kept.",
-                         remedy="Give it a rate, a pitch, a volume, a style or settings.")  # fmt: skip
+        raise InputError(tr("'{name}' says nothing yet.", name=name), kept=tr("Nothing was kept."),
+                         remedy=tr("Give it a rate, a pitch, a volume, a style or settings."))  # fmt: skip
     return Recipe(name=name, delivery=kept, settings=held)
 
 
@@ -78,6 +79,6 @@ def compared(several: Sequence[Recipe]) -> list[tuple[str, list[str], bool]]:
             str(r.settings.get(engine, {}).get(name, "–")) if engine else r.delivery.get(name, "as it is")
             for r in several
         ]
-        label = f"{engine}: {name}" if engine else (f"{name}, of normal" if name == "rate" else name)
+        label = f"{engine}: {name}" if engine else (tr("{name}, of normal", name=name) if name == "rate" else name)
         rows.append((label, values, len(set(values)) > 1))
     return sorted(rows, key=lambda row: not row[2])

@@ -25,6 +25,7 @@ from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.schema import candidates, connectors
 from zestpanel.core.store.splitting import Split, merge_back, split_candidate
 from zestpanel.core.store.worked_out import WorkedOut
+from zestpanel.core.texts import tr
 
 
 class Shortlist:
@@ -187,19 +188,25 @@ class Shortlist:
         """
         known = engine.voice(voice)
         if known is None:
-            raise InputError(f"{engine.engine} lists no voice '{voice}'.", kept="The shortlist is unchanged.")
+            raise InputError(
+                tr("{engine} lists no voice '{voice}'.", engine=engine.engine, voice=voice),
+                kept=tr("The shortlist is unchanged."),
+            )
         chosen = (
             engine.model(model)
             if model
             else next((m for m in engine.models if not known.models or m.id in known.models), engine.models[0])
         )
         if chosen is None:
-            raise InputError(f"{engine.engine} lists no model '{model}'.", kept="The shortlist is unchanged.")
+            raise InputError(
+                tr("{engine} lists no model '{model}'.", engine=engine.engine, model=model),
+                kept=tr("The shortlist is unchanged."),
+            )
         factory = engine.factory_settings()
         wanted = {**factory, **(settings or {})}
         for control in engine.controls:
             if problem := control.check(wanted[control.name]):
-                raise InputError(f"{engine.engine}: {problem}.", kept="The shortlist is unchanged.")
+                raise InputError(f"{engine.engine}: {problem}.", kept=tr("The shortlist is unchanged."))
         base = {
             "engine": engine.engine,
             "model": chosen.id,
@@ -246,7 +253,12 @@ class Shortlist:
         for candidate in self.candidates():
             stated = superseded_by(candidate, engine) if candidate.engine == engine.engine else ""
             if stated and not candidate.ended:
-                words = f"{candidate.model} is version {stated} now, not {candidate.model_version}"
+                words = tr(
+                    "{model} is version {stated} now, not {model_version}",
+                    model=candidate.model,
+                    stated=stated,
+                    model_version=candidate.model_version,
+                )
                 out[words] = out.get(words, 0) + 1
         return out
 

@@ -15,6 +15,7 @@ from sqlalchemy import select, update
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import candidates, requests, runs, stimuli, takes
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,11 +36,11 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
     with database.writing() as connection:
         old = connection.execute(select(candidates).where(candidates.c.id == candidate_id)).one_or_none()
         began = connection.execute(select(runs.c.created).where(runs.c.id == run_id)).scalar()
-        kept = "Its takes stay together."
+        kept = tr("Its takes stay together.")
         if old is None or began is None:
-            raise InputError("There is no such candidate or run.", kept=kept)
+            raise InputError(tr("There is no such candidate or run."), kept=kept)
         if old.ended:
-            raise InputError("The sound of this candidate has ended already.", kept=kept)
+            raise InputError(tr("The sound of this candidate has ended already."), kept=kept)
         own = connection.execute(
             select(takes.c.id, takes.c.run_id, takes.c.created, takes.c.copied_from)
             .where(takes.c.candidate_id == candidate_id)
@@ -54,7 +55,7 @@ def split_candidate(database: Database, candidate_id: int, run_id: int) -> Split
             if moves:
                 later.add(take.id)
         if not later or len(later) == len(own):
-            raise InputError("Nothing was made of this candidate both before that run and since.", kept=kept)
+            raise InputError(tr("Nothing was made of this candidate both before that run and since."), kept=kept)
         stated = [column.name for column in candidates.c if column.name not in ("id", "ended", "first_id")]
         values = {name: getattr(old, name) for name in stated}
         new = connection.execute(

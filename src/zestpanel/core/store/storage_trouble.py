@@ -6,8 +6,9 @@ import sqlite3
 from typing import Final
 
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.texts import tr
 
-_REMEDY_OF_DAMAGE: Final = "Run 'zestpanel check' on the project, or File, Check project: it names what is damaged."
+_REMEDY_OF_DAMAGE: Final = tr("Run 'zestpanel check' on the project, or File, Check project: it names what is damaged.")
 
 
 class StorageTrouble(ProjectError):
@@ -52,25 +53,25 @@ def trouble(kind: str, name: str) -> StorageTrouble:
     """name: the project's, as the sentence calls it."""
     what, kept, remedy = {
         "locked": (
-            f"{name} is locked by another program.",
-            "Nothing was changed.",
-            "Close what holds it (a copy, a backup, a database browser), then try again.",
+            tr("{name} is locked by another program.", name=name),
+            tr("Nothing was changed."),
+            tr("Close what holds it (a copy, a backup, a database browser), then try again."),
         ),
         "full": (
-            f"{name} cannot be written to: the disk is full, or your quota is used up.",
-            "What was kept before is whole; this change is not kept.",
-            "Make room, then try again.",
+            tr("{name} cannot be written to: the disk is full, or your quota is used up.", name=name),
+            tr("What was kept before is whole; this change is not kept."),
+            tr("Make room, then try again."),
         ),
         "read-only": (
-            f"{name} can be read here, not written to.",
-            "Nothing was changed.",
-            "Copy the folder to a place of your own to work on it.",
+            tr("{name} can be read here, not written to.", name=name),
+            tr("Nothing was changed."),
+            tr("Copy the folder to a place of your own to work on it."),
         ),
-        "damaged": (f"A part of {name} is damaged.", "Nothing was changed.", _REMEDY_OF_DAMAGE),
+        "damaged": (tr("A part of {name} is damaged.", name=name), tr("Nothing was changed."), _REMEDY_OF_DAMAGE),
         "io": (
-            f"The files of {name} cannot be read or written.",
-            "Nothing was changed.",
-            "See whether the disk is there, full, or failing.",
+            tr("The files of {name} cannot be read or written.", name=name),
+            tr("Nothing was changed."),
+            tr("See whether the disk is there, full, or failing."),
         ),
     }[kind]
     return StorageTrouble(kind, what, kept=kept, remedy=remedy)

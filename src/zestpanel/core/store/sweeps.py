@@ -12,6 +12,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import candidates, sweeps
 from zestpanel.core.store.shortlist import Shortlist, candidate_of
+from zestpanel.core.texts import tr
 
 
 class Sweeps:
@@ -23,7 +24,7 @@ class Sweeps:
         own = next((c for c in self._shortlist.candidates() if c.id == spec.candidate_id), None)
         engine = self._shortlist.engines().get(own.engine) if own else None
         if own is None or engine is None:
-            raise InputError("The candidate of this sweep is not on the shortlist.", kept="Nothing was sent.")
+            raise InputError(tr("The candidate of this sweep is not on the shortlist."), kept=tr("Nothing was sent."))
         check_sweep(spec, own, engine)
         with self._database.writing() as connection:
             values = {"candidate_id": own.id, "spec": spec.model_dump(mode="json"), "created": now()}

@@ -13,6 +13,7 @@ from zestpanel.core.domain.passage import LONGEST_PASSAGE, RIGHTS, Passage, Revi
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import passage_versions, passages
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +33,10 @@ class NewText:
     language: str = ""
 
 
-_TOO_LONG = f"more than {LONGEST_PASSAGE:,} characters: a passage is what is heard in one go."
+_TOO_LONG = tr(
+    "more than {longest_passage} characters: a passage is what is heard in one go.",
+    longest_passage=f"{LONGEST_PASSAGE:,}",
+)
 
 
 class Texts:
@@ -53,11 +57,25 @@ class Texts:
         cleaned = [_cleaned(one.text, one.marks) for one in given]
         for number, (text, marks) in enumerate(cleaned, 1):
             if not any(c.isalnum() for c in text):
-                raise InputError(f"Passage {number} of {len(cleaned)} holds no words.", kept="Nothing was added.")
+                raise InputError(
+                    tr("Passage {number} of {cleaned} holds no words.", number=number, cleaned=len(cleaned)),
+                    kept=tr("Nothing was added."),
+                )
             if len(text) > LONGEST_PASSAGE:
-                raise InputError(f"Passage {number} of {len(cleaned)} has {_TOO_LONG}", kept="Nothing was added.")
+                raise InputError(
+                    tr(
+                        "Passage {number} of {cleaned} has {too_long}",
+                        number=number,
+                        cleaned=len(cleaned),
+                        too_long=_TOO_LONG,
+                    ),
+                    kept=tr("Nothing was added."),
+                )
             if found := problems(text, marks):
-                raise InputError(f"Passage {number} of {len(cleaned)}: {found[0]}.", kept="Nothing was added.")
+                raise InputError(
+                    tr("Passage {number} of {cleaned}: {found}.", number=number, cleaned=len(cleaned), found=found[0]),
+                    kept=tr("Nothing was added."),
+                )
         ids = []
         with self._database.writing() as connection:
             place = connection.execute(select(func.max(passages.c.position))).scalar() or 0
@@ -98,7 +116,7 @@ class Texts:
     def get(self, passage_id: int) -> Passage:
         found = self._read(_current(removed=True).where(passages.c.id == passage_id))
         if not found:
-            raise InputError(f"There is no passage {passage_id}.")
+            raise InputError(tr("There is no passage {passage_id}.", passage_id=passage_id))
         return found[0]
 
     def size(self) -> tuple[int, int]:
@@ -137,12 +155,12 @@ class Texts:
         """
         text, marks = _cleaned(text, marks)
         if not any(c.isalnum() for c in text):
-            raise InputError("A passage needs words.", kept="The passage keeps its text.")
+            raise InputError(tr("A passage needs words."), kept=tr("The passage keeps its text."))
         if found := problems(text, marks):
-            raise InputError(f"{found[0][0].upper()}{found[0][1:]}.", kept="The passage keeps its text.")
+            raise InputError(f"{found[0][0].upper()}{found[0][1:]}.", kept=tr("The passage keeps its text."))
         present = self.get(passage_id)
         if len(text) > max(LONGEST_PASSAGE, len(present.text)):
-            raise InputError(f"The text has {_TOO_LONG}", kept="The passage keeps its text.")
+            raise InputError(tr("The text has {too_long}", too_long=_TOO_LONG), kept=tr("The passage keeps its text."))
         if (text, marks) != (present.text, present.marks):
             with self._database.writing() as connection:
                 newest = connection.execute(
@@ -166,9 +184,12 @@ class Texts:
     def describe(self, passage_id: int, **values: Any) -> None:
         """Set title, language, tags, rights, source, translation_of, reviewed, speaker or gap_s. Raises InputError."""
         if "rights" in values and values["rights"] not in RIGHTS:
-            raise InputError(f"Rights are one of {', '.join(filter(None, RIGHTS))}.", kept="The passage is as it was.")
+            raise InputError(
+                tr("Rights are one of {filter}.", filter=", ".join(filter(None, RIGHTS))),
+                kept=tr("The passage is as it was."),
+            )
         if odd := set(values) - _DESCRIBED:
-            raise InputError(f"A passage has no '{sorted(odd)[0]}'.", kept="The passage is as it was.")
+            raise InputError(tr("A passage has no '{odd}'.", odd=sorted(odd)[0]), kept=tr("The passage is as it was."))
         if isinstance(values.get("reviewed"), Review):
             values["reviewed"] = asdict(values["reviewed"])
         if "tags" in values:

@@ -12,34 +12,35 @@ from typing import Final
 import yaml
 
 from zestpanel.core.text.splitting import is_abbreviation, sentence_spans
+from zestpanel.core.texts import tr
 
 LONG_SENTENCE_WORDS: Final = 28  # common practice, no source
 
 KINDS: Final = {
-    "numbers": "figures and decimals",
-    "dates": "days, months and years",
-    "times": "of the clock",
-    "money": "amounts with a currency",
-    "units": "weights, lengths, degrees, shares",
-    "abbreviations": "Dr., kg, e.g.",
-    "acronyms": "spelt or spoken",
-    "names": "of people and places",
-    "foreign words": "letters the language does not use",
-    "homographs": "one spelling, two readings",
-    "long sentences": f"over {LONG_SENTENCE_WORDS} words",
-    "lists": "of three and more",
+    "numbers": tr("figures and decimals"),
+    "dates": tr("days, months and years"),
+    "times": tr("of the clock"),
+    "money": tr("amounts with a currency"),
+    "units": tr("weights, lengths, degrees, shares"),
+    "abbreviations": tr("Dr., kg, e.g."),
+    "acronyms": tr("spelt or spoken"),
+    "names": tr("of people and places"),
+    "foreign words": tr("letters the language does not use"),
+    "homographs": tr("one spelling, two readings"),
+    "long sentences": tr("over {long_sentence_words} words", long_sentence_words=LONG_SENTENCE_WORDS),
+    "lists": tr("of three and more"),
     "questions": "",
     "exclamations": "",
-    "dialogue": "speech within quotation marks",
+    "dialogue": tr("speech within quotation marks"),
     "parentheses": "asides",
-    "addresses": "of pages and mail",
-    "symbols": "signs that must be spoken or left out",
-    "tongue-twisters": "the same beginnings in a row",
+    "addresses": tr("of pages and mail"),
+    "symbols": tr("signs that must be spoken or left out"),
+    "tongue-twisters": tr("the same beginnings in a row"),
     "repeated letters": "noooo, shhh",
-    "capitals": "whole words in capitals",
+    "capitals": tr("whole words in capitals"),
     "emoji": "",
-    "acted sounds": "a laugh or a sigh, to be acted and not read",
-    "odd punctuation": "doubled or missing marks",
+    "acted sounds": tr("a laugh or a sigh, to be acted and not read"),
+    "odd punctuation": tr("doubled or missing marks"),
 }
 
 _MONTHS: Final = (
@@ -123,7 +124,7 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
     """
     found: list[Difficulty] = []
     for giant in _GIANT.finditer(text):
-        note = f"one word of {len(giant[0]):,} characters"
+        note = tr("one word of {giant} characters", giant=f"{len(giant[0]):,}")
         found.append(Difficulty(*giant.span(), "odd punctuation", f"{giant[0][:30]}…", note))
     blank = _GIANT.sub(lambda giant: " " * len(giant[0]), text) if found else text
     for start, end in _windows(blank):
@@ -219,14 +220,14 @@ def _unended(text: str) -> Iterator[Difficulty]:
         words = line[0].split()
         if len(words) >= FEWEST_WORDS_ENDED and words[-1][-1].isalnum():
             end = line.start() + len(line[0].rstrip())
-            yield Difficulty(end - len(words[-1]), end, "odd punctuation", words[-1], "no mark at the end")
+            yield Difficulty(end - len(words[-1]), end, "odd punctuation", words[-1], tr("no mark at the end"))
 
 
 def _sentences(text: str, language: str) -> Iterator[Difficulty]:
     for start, end in sentence_spans(text, language):
         words = len(text[start:end].split())
         if words > LONG_SENTENCE_WORDS:
-            yield Difficulty(start, end, "long sentences", f"{words} words")
+            yield Difficulty(start, end, "long sentences", tr("{words} words", words=words))
 
 
 def kinds_of(

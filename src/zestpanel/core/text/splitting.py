@@ -15,6 +15,8 @@ from typing import Any, Final
 
 import yaml
 
+from zestpanel.core.texts import tr
+
 Span = tuple[int, int]
 _END: Final = re.compile(r"(?P<stop>[.!?…]+)(?P<close>[\"'”“’»)\]\u00a0\u202f]*(?:\s»)?)(?P<gap>\s+|$)")
 _OPENING: Final = "(\"'“‘«„[¿¡—–-\u00a0\u202f "
@@ -209,7 +211,7 @@ def size_spans(text: str, most_characters: int, language: str = "", *, whole: Se
     then between words; a word, a number or a marked piece that is longer stays whole.
     """
     if most_characters < 1:
-        raise ValueError("a part needs at least one character")
+        raise ValueError(tr("a part needs at least one character"))
     pieces: list[Span] = []
     kept_whole = _Whole(whole)
     for start, end in sentence_spans(text, language, whole=whole):

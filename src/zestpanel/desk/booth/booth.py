@@ -17,6 +17,7 @@ from zestpanel.core.listening.kind import LONGEST_TEXT, Question, Shown
 from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.playback.mixer import Lane, Stereo
+from zestpanel.core.texts import tr
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
 from zestpanel.desk.spoken import SpokenRemark
@@ -51,7 +52,7 @@ class Booth(QWidget):
         self._heard.setMaximum(1000)
         self._hint = label("", "quiet", wrap=True)
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.play = KeyButton("Play", "space")
+        self.play = KeyButton(tr("Play"), "space")
         self.play.clicked.connect(self.toggle)
         self.clips: list[KeyButton] = []  # of a trial with several; one alone is just played
         self.answers: dict[str, QPushButton] = {}  # by the key that gives it
@@ -59,24 +60,26 @@ class Booth(QWidget):
         self.line.moved.connect(self._enable)
         self.line.chosen.connect(lambda token: self.hear(token + self._first_placed()))
         self.written = QLineEdit()  # for tests that ask for words
-        self.written.setPlaceholderText("what you heard; Enter goes on")
+        self.written.setPlaceholderText(tr("what you heard; Enter goes on"))
         self.written.setMaxLength(LONGEST_TEXT)
-        self.written.setAccessibleName("What you heard")
+        self.written.setAccessibleName(tr("What you heard"))
         self.written.returnPressed.connect(lambda: self.answer(self.written.text()))
         self.written.textChanged.connect(lambda _: self._enable())
         self.remark = QLineEdit()
-        self.remark.setPlaceholderText("a remark, if you like (Tab); Enter goes back to the answers")
+        self.remark.setPlaceholderText(tr("a remark, if you like (Tab); Enter goes back to the answers"))
         self.remark.setMaxLength(LONGEST_TEXT)
-        self.remark.setAccessibleName("A remark")
+        self.remark.setAccessibleName(tr("A remark"))
         self.remark.returnPressed.connect(self.setFocus)
         self.spoken = SpokenRemark()
         self.spoken.begun.connect(state.player.pause)
         self.spoken.changed.connect(self.setFocus)
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.leave = button("Stop here", self._leave, tip="Everything answered is kept; go on later by the same name")
+        self.leave = button(
+            tr("Stop here"), self._leave, tip=tr("Everything answered is kept; go on later by the same name")
+        )
         self.leave.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.back = KeyButton("Correct the last answer", "Backspace")
+        self.back = KeyButton(tr("Correct the last answer"), "Backspace")
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back.clicked.connect(self.correct)
         self.before = Before(state.player)
@@ -130,7 +133,7 @@ class Booth(QWidget):
 
     def begin(self, session: ListeningSession) -> None:
         self._text.setMinimumHeight(0)
-        self.leave.setText("Stop here")
+        self.leave.setText(tr("Stop here"))
         self._session, self._rested_s = session, 0.0
         self._state.player.mixer.lay_bed(None)  # what the lead listened over is no part of the test
         self._level = session.level_lufs
@@ -169,8 +172,14 @@ class Booth(QWidget):
             self.before.rest(session.told, round(REST_S / 60))
             return
         place, total = session.counts
-        part = "Training, not scored" if session.in_training else "Clip" if len(session.shown.lanes) == 1 else "Trial"
-        self._place.setText(f"{part} · {place} of {total}")
+        part = (
+            tr("Training, not scored")
+            if session.in_training
+            else tr("Clip")
+            if len(session.shown.lanes) == 1
+            else tr("Trial")
+        )
+        self._place.setText(tr("{part} · {place} of {total}", part=part, place=place, total=total))
         self._given = {}
         self.remark.clear()
         self.spoken.clear()
@@ -243,7 +252,7 @@ class Booth(QWidget):
         if len(shown.lanes) == 1:
             return []
         first = sum(lane.reference for lane in shown.lanes)
-        return [lane.name or f"Sample {k - first + 1}" for k, lane in enumerate(shown.lanes)]
+        return [lane.name or tr("Sample {k}", k=k - first + 1) for k, lane in enumerate(shown.lanes)]
 
     @staticmethod
     def _key_of(shown: Shown, at: int) -> str:
@@ -370,7 +379,7 @@ class Booth(QWidget):
             for k in range(len(mixer.lanes)):
                 session.played(k, mixer.heard_share(first + k))
             self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[mixer.on].duration_s) * 1000))
-            self.play.set_text("Pause" if mixer.playing else "Play")
+            self.play.set_text(tr("Pause") if mixer.playing else tr("Play"))
         self._enable()
 
     def _enable(self) -> None:
@@ -391,20 +400,24 @@ class Booth(QWidget):
 
     def _what_to_do(self, may: bool) -> str:
         if not self._state.player.heard:
-            return "There is no sound device, so nothing can be rated. Connect one, then press Play."
+            return tr("There is no sound device, so nothing can be rated. Connect one, then press Play.")
         if not may:
             must = 0.0 if self._session is None else self._session.settings.must_hear
-            each = f"at least {must:.0%} of each" if self.clips else f"at least {must:.0%} of it"
-            moves = " Digits choose one, arrows place it." if self._asked is not None and self._asked.places else ""
-            return f"Listen to {each} first.{moves}"
+            each = (
+                tr("at least {must} of each", must=f"{must:.0%}")
+                if self.clips
+                else tr("at least {must} of it", must=f"{must:.0%}")
+            )
+            moves = tr(" Digits choose one, arrows place it.") if self._asked is not None and self._asked.places else ""
+            return tr("Listen to {each} first.{moves}", each=each, moves=moves)
         if self._asked is not None and self._asked.places:
             if not self.line.whole:
-                return "Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there."
-            return "All are placed. Enter goes on."
+                return tr("Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there.")
+            return tr("All are placed. Enter goes on.")
         if not self.answers:
-            return "Write it down, then press Enter. Ctrl+Space plays it again."
+            return tr("Write it down, then press Enter. Ctrl+Space plays it again.")
         keys = [key.upper() for key in self.answers]
-        return f"Answer with {', '.join(keys[:-1])} or {keys[-1]}."
+        return tr("Answer with {keys} or {keys2}.", keys=", ".join(keys[:-1]), keys2=keys[-1])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, code = event.text().lower(), event.key()
@@ -477,9 +490,15 @@ class Booth(QWidget):
         self._middle.setMinimumHeight(0)
         assert session is not None
         place, total = session.counts
-        done = "Every clip is rated." if session.finished else f"You stopped at {place} of {total}."
-        self._text.setText(f"Thank you. {done} All your answers are kept. Please call whoever asked you to listen.")
+        done = (
+            tr("Every clip is rated.")
+            if session.finished
+            else tr("You stopped at {place} of {total}.", place=place, total=total)
+        )
+        self._text.setText(
+            tr("Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done)
+        )
         # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
         self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))
-        self.leave.setText("Back to the desk")
+        self.leave.setText(tr("Back to the desk"))
         self.leave.setFocus()

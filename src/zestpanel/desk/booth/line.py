@@ -14,6 +14,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zestpanel.core.listening.kind import HIGH, LOW
+from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -75,8 +76,19 @@ class PlacingLine(QWidget):
 
     def _told(self) -> None:
         """What a screen reader says of it."""
-        said = [f"sample {k + 1} {'not placed' if p is None else f'at {p}'}" for k, p in enumerate(self.places)]
-        self.setAccessibleName(f"Line from {LOW} to {HIGH}: {', '.join(said)}. Sample {self._on + 1} is chosen")
+        said = [
+            tr("sample {k} {x}", k=k + 1, x=tr("not placed") if p is None else tr("at {p}", p=p))
+            for k, p in enumerate(self.places)
+        ]
+        self.setAccessibleName(
+            tr(
+                "Line from {low} to {high}: {said}. Sample {on} is chosen",
+                low=LOW,
+                high=HIGH,
+                said=", ".join(said),
+                on=self._on + 1,
+            )
+        )
         self.update()
 
     # -- where things are

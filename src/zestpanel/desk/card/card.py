@@ -16,6 +16,7 @@ from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.impressions import which
+from zestpanel.core.texts import dated, tr, word
 from zestpanel.desk.card.pieces import Head, Interval, Line, Piece, Pieces, Verdict, Words
 from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
@@ -74,16 +75,16 @@ class Card(QFrame):
         pieces: list[Piece] = []
         self._pieces = pieces
         if candidate is None:
-            self._words("No candidate yet. Choose voices under Engines & voices.", "quiet")
+            self._words(tr("No candidate yet. Choose voices under Engines & voices."), "quiet")
         else:
             self._words(self._shown_name, "name")
             detail = self._state.detail(candidate)
-            since = f" · since {_day(candidate.created)}" if not self._state.labels_hidden else ""
+            since = tr(" · since {day}", day=_day(candidate.created)) if not self._state.labels_hidden else ""
             self._words(detail + since, "small")
             if row is not None and not self._state.labels_hidden:
                 self._fill(row)
             elif self._state.labels_hidden:
-                self._words("Figures stay covered while labels are hidden.", "quiet")
+                self._words(tr("Figures stay covered while labels are hidden."), "quiet")
         self._body.show_pieces(pieces)
 
     def _restyle(self) -> None:
@@ -99,64 +100,92 @@ class Card(QFrame):
         project = self._state.project
         self._score(row)
         s = row.summary
-        self._group("Wait", lambda: behind_waits(self._over(), project, row))
-        late = f", {s.whole_clip.gave_up} gave up waiting and count as later than any" if s.whole_clip.gave_up else ""
-        self._line("first sound, median", _seconds(s.first_sound.median), f"{s.first_sound.n} warm requests{late}")
-        self._line("whole clip, median", _seconds(s.whole_clip.median), f"{s.whole_clip.n} warm requests{late}")
-        self._line("95 of 100 within", _p95(s.whole_clip), f"{s.whole_clip.n} warm requests{late}; 20 are needed")
+        self._group(tr("Wait"), lambda: behind_waits(self._over(), project, row))
+        late = (
+            tr(", {gave_up} gave up waiting and count as later than any", gave_up=s.whole_clip.gave_up)
+            if s.whole_clip.gave_up
+            else ""
+        )
         self._line(
-            "real-time factor",
+            tr("first sound, median"),
+            _seconds(s.first_sound.median),
+            tr("{n} warm requests{late}", n=s.first_sound.n, late=late),
+        )
+        self._line(
+            tr("whole clip, median"),
+            _seconds(s.whole_clip.median),
+            tr("{n} warm requests{late}", n=s.whole_clip.n, late=late),
+        )
+        self._line(
+            tr("95 of 100 within"),
+            _p95(s.whole_clip),
+            tr("{n} warm requests{late}; 20 are needed", n=s.whole_clip.n, late=late),
+        )
+        self._line(
+            tr("real-time factor"),
             f"{s.real_time_factor.median:.2f}" if s.real_time_factor else "–",
-            "time to the last byte over length of the sound",
+            tr("time to the last byte over length of the sound"),
         )
         if s.load_s is not None:
-            self._line("loading, once", _seconds(s.load_s))
+            self._line(tr("loading, once"), _seconds(s.load_s))
         failed = sum(s.failures.values())
         rate = s.failure_rate
-        spread = f"95 %: {100 * rate.low:.0f} % to {100 * rate.high:.0f} %" if rate else ""
-        kinds = ", ".join(f"{FAILURE_KINDS.get(kind, kind)} {n}" for kind, n in sorted(s.failures.items()))
-        self._line("failed", f"{failed} of {s.requests}", "; ".join(t for t in (spread, kinds) if t), bad=failed > 0)
+        spread = (
+            tr("95 %: {low} % to {high} %", low=f"{100 * rate.low:.0f}", high=f"{100 * rate.high:.0f}") if rate else ""
+        )
+        kinds = ", ".join(f"{word(FAILURE_KINDS.get(kind, kind))} {n}" for kind, n in sorted(s.failures.items()))
+        self._line(
+            tr("failed"),
+            tr("{failed} of {requests}", failed=failed, requests=s.requests),
+            "; ".join(t for t in (spread, kinds) if t),
+            bad=failed > 0,
+        )
         if s.tried_again:
-            self._line("tried again", str(s.tried_again), "requests made once more after one that failed")
+            self._line(tr("tried again"), str(s.tried_again), tr("requests made once more after one that failed"))
         if s.doubted:
-            self._line("odd on arrival", str(s.doubted), "takes that are heard and not scored", bad=True)
+            self._line(tr("odd on arrival"), str(s.doubted), tr("takes that are heard and not scored"), bad=True)
         if s.circumstances is not None:
             level = s.circumstances.at_once
-            load = f"{level} at once" if level else "at the engine's own limit"
-            apart = f"; {s.other_waits} under other loads kept apart" if s.other_waits else ""
-            route = s.circumstances.route or "route not recorded"
+            load = tr("{level} at once", level=level) if level else tr("at the engine's own limit")
+            apart = (
+                tr("; {other_waits} under other loads kept apart", other_waits=s.other_waits) if s.other_waits else ""
+            )
+            route = word(s.circumstances.route) or tr("route not recorded")
             self._words(f"{load}, {route}{apart}", "small", s.circumstances.says())
         if s.person is not None:
             each = s.person.per_finished_minute
-            share = "" if each is None else f" · {each:.1f} a finished minute"
-            tip = ", ".join(f"{kind} {minutes:.0f} min" for kind, minutes in s.person.by_kind.items())
-            self._line("a person's minutes", f"{s.person.minutes:.0f}{share}", tip)
-        self._group("Money", lambda: behind_cost(self._over(), row))
+            share = "" if each is None else tr(" · {each} a finished minute", each=f"{each:.1f}")
+            tip = ", ".join(
+                tr("{kind} {minutes} min", kind=kind, minutes=f"{minutes:.0f}")
+                for kind, minutes in s.person.by_kind.items()
+            )
+            self._line(tr("a person's minutes"), f"{s.person.minutes:.0f}{share}", tip)
+        self._group(tr("Money"), lambda: behind_cost(self._over(), row))
         cost = row.cost
         month = cost.month.total if cost.month.covers else None
-        self._line("1,000 characters", _money(cost.per_thousand))
-        self._line("finished minute", _money(cost.per_minute))
-        self._line("episode", _money(cost.per_episode))
-        self._line("a month here", _money(month) if month else cost.why_not, bad=month is None)
+        self._line(tr("1,000 characters"), _money(cost.per_thousand))
+        self._line(tr("finished minute"), _money(cost.per_minute))
+        self._line(tr("episode"), _money(cost.per_episode))
+        self._line(tr("a month here"), _money(month) if month else cost.why_not, bad=month is None)
         if month is not None and cost.own is not None and cost.own.currency != month.currency:
-            self._line("", _money(cost.own), "at the exchange rate of the brief")
+            self._line("", _money(cost.own), tr("at the exchange rate of the brief"))
         if cost.rates.assumed:
-            self._words("pace assumed: nothing measured yet", "small")
+            self._words(tr("pace assumed: nothing measured yet"), "small")
         self._sound(row)
         self._impressions(row.candidate)
-        self._group("Must-haves", None)
+        self._group(tr("Must-haves"), None)
         if not row.gates:
-            self._words("none set in the brief", "quiet")
+            self._words(tr("none set in the brief"), "quiet")
         for gate in row.gates:
-            self._pieces.append(Verdict(gate.verdict, gate.name, gate.why))
+            self._pieces.append(Verdict(gate.verdict, word(gate.name), gate.why))
         if row.summary.odd_voice:
-            self._words(f"Another voice answered: {row.summary.odd_voice}", "bad")
+            self._words(tr("Another voice answered: {odd_voice}", odd_voice=row.summary.odd_voice), "bad")
 
     def _score(self, row: Row) -> None:
         project, score = self._state.project, row.score
-        count = f"{score.listeners} listeners" if score else "not heard yet"
+        count = tr("{listeners} listeners", listeners=score.listeners) if score else tr("not heard yet")
         self._group(
-            "Panel score",
+            tr("Panel score"),
             lambda: behind_score(self._over(), project, row),
             small=count,
             value=f"{score.mean:.1f}" if score else "–",
@@ -164,31 +193,39 @@ class Card(QFrame):
         if score is None:
             return
         if score.crossed is not None:
-            between = f"95 %: {score.crossed.low:.2f} to {score.crossed.high:.2f}"
+            between = tr("95 %: {low} to {high}", low=f"{score.crossed.low:.2f}", high=f"{score.crossed.high:.2f}")
             self._pieces.append(Interval(score.crossed.low, score.mean, score.crossed.high, between))
             self._words(between, "small")
         if score.simulated:
-            self._words(f"{score.simulated} of {score.ratings} ratings simulated", "small")
+            self._words(
+                tr("{simulated} of {ratings} ratings simulated", simulated=score.simulated, ratings=score.ratings),
+                "small",
+            )
         if score.preliminary:
-            self._words("preliminary: " + score.why_preliminary, "small")
+            self._words(tr("preliminary: ") + score.why_preliminary, "small")
         equal = row.as_good_as_best
         if equal is not None and row.best_id is not None and self._state.standing is not None:
             best, within = self._state.standing.rows[row.best_id], self._state.standing.brief.equal_within
             if equal.equal:
-                text = f"as good as {best.name}, {best.detail.split(' · ')[-1]}, within {within}"
+                text = tr(
+                    "as good as {name}, {split}, within {within}",
+                    name=best.name,
+                    split=best.detail.split(" · ")[-1],
+                    within=within,
+                )
             elif equal.not_worse:
-                text = f"not worse than the best by more than {within}"
+                text = tr("not worse than the best by more than {within}", within=within)
             else:
-                between = f"{equal.low:+.2f} to {equal.high:+.2f}".replace("-", "−")
-                text = f"equality with the best not shown ({between})"
+                between = tr("{low} to {high}", low=f"{equal.low:+.2f}", high=f"{equal.high:+.2f}").replace("-", "−")
+                text = tr("equality with the best not shown ({between})", between=between)
             self._words(text, "small")
 
     def _sound(self, row: Row) -> None:
         project = self._state.project
         self._group(
-            "Sound",
-            lambda: behind_takes(self._over(), project, row, f"Sound: {row.name}", listed()),
-            small=f"{len(row.summary.takes)} takes",
+            tr("Sound"),
+            lambda: behind_takes(self._over(), project, row, tr("Sound: {name}", name=row.name), listed()),
+            small=tr("{takes} takes", takes=len(row.summary.takes)),
         )
         for name, one in listed().items():
             found = row.summary.sound.get(name)
@@ -201,10 +238,14 @@ class Card(QFrame):
 
     def _impressions(self, candidate: Candidate) -> None:
         given = self._state.project.impressions.all().get((candidate.engine, candidate.voice), [])
-        self._group("Impressions", self._impressions_dialog, small=f"{len(given)} given" if given else "none yet")
+        self._group(
+            tr("Impressions"),
+            self._impressions_dialog,
+            small=tr("{given} given", given=len(given)) if given else tr("none yet"),
+        )
         for place, one in ((0, given[0]), (1, given[-1])) if len(given) > 1 else enumerate(given):
             self._words(f"{which(place)}, {_day(one.created)}", "small")
-            self._words(one.words or "spoken")
+            self._words(one.words or tr("spoken"))
 
     def _impressions_dialog(self) -> QWidget:
         candidate = self._state.candidate()
@@ -215,7 +256,7 @@ class Card(QFrame):
     def show_impressions(self) -> None:
         """Of the selected candidate's voice."""
         if self._state.candidate() is None:
-            self._state.say("Choose a candidate first: impressions are of its voice.")
+            self._state.say(tr("Choose a candidate first: impressions are of its voice."))
         else:
             self._impressions_dialog().show()
 
@@ -234,8 +275,7 @@ class Card(QFrame):
 def _day(stamp: str) -> str:
     from datetime import datetime
 
-    day = datetime.fromisoformat(stamp)
-    return f"{day.day} {day:%b}"
+    return dated(datetime.fromisoformat(stamp), tr("d MMM"))
 
 
 def _seconds(value: float | None) -> str:
@@ -243,7 +283,7 @@ def _seconds(value: float | None) -> str:
 
 
 def _p95(found: Waits) -> str:
-    return "–" if found.n == 0 else ("too few" if found.p95 is None else in_words(found.p95))
+    return "–" if found.n == 0 else (tr("too few") if found.p95 is None else in_words(found.p95))
 
 
 def _money(value: Money | None) -> str:
@@ -253,4 +293,9 @@ def _money(value: Money | None) -> str:
 def _spread(found: Figure | None, places: int) -> str:
     if found is None:
         return ""
-    return f"middle half {found.low:.{places}f} to {found.high:.{places}f}, {found.n} takes".replace("-", "−")
+    return tr(
+        "middle half {low} to {high}, {n} takes",
+        low=f"{found.low:.{places}f}",
+        high=f"{found.high:.{places}f}",
+        n=found.n,
+    ).replace("-", "−")

@@ -10,6 +10,7 @@ from typing import Protocol
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Swatch, button, label, rule
@@ -122,7 +123,7 @@ class _Verdict:
 
     def put(self, piece: Piece) -> None:
         assert isinstance(piece, Verdict)
-        self._says.setText(piece.verdict)
+        self._says.setText(word(piece.verdict))
         self._name.setText(piece.name)
         self._name.setToolTip(plain_tip(piece.why))
 
@@ -185,9 +186,14 @@ class _Head:
         if piece.behind is None:
             across.addWidget(label(piece.title, "strong"))
         else:
-            link = button(f"{piece.title} ›", self._open, role="link", tip=f"What is behind: {piece.title.lower()}")
+            link = button(
+                f"{piece.title} ›",
+                self._open,
+                role="link",
+                tip=tr("What is behind: {title}", title=piece.title.lower()),
+            )
             link.setFont(theme.font(bold=True))
-            link.setAccessibleName(f"{piece.title}: show what is behind")
+            link.setAccessibleName(tr("{title}: show what is behind", title=piece.title))
             across.addWidget(link)
         self._small, self._value = label("", "small"), label("", "strong")
         across.addWidget(self._small, 1)

@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, reach
+from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -146,7 +147,7 @@ class ChartView(QWidget):
 
     def contextMenuEvent(self, event: object) -> None:
         menu = QMenu(self)
-        action = menu.addAction("Copy picture")
+        action = menu.addAction(tr("Copy picture"))
         assert action is not None
         action.triggered.connect(self.copy)
         menu.popup(event.globalPos())  # type: ignore[attr-defined]

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.viewmodels.cells import Cell
@@ -123,24 +124,32 @@ def describe(cell: Cell) -> str:
         case "there":
             take = cell.take
             assert take is not None
-            parts = [f"{take.duration_s:.1f} s, {cell.takes} take{'s' if cell.takes > 1 else ''}"]
+            parts = [
+                trn(
+                    "{duration_s} s, {takes} take",
+                    "{duration_s} s, {takes} takes",
+                    cell.takes,
+                    duration_s=f"{take.duration_s:.1f}",
+                    takes=cell.takes,
+                )
+            ]
             if cell.odd_voice:
-                parts.append(f"another voice answered: {take.voice_used}")
+                parts.append(tr("another voice answered: {voice_used}", voice_used=take.voice_used))
             elif cell.doubts:
-                parts.append(f"odd on arrival, not scored: {cell.doubts}")
+                parts.append(tr("odd on arrival, not scored: {doubts}", doubts=cell.doubts))
             if take.sent is not None and len(take.sent) > 1:
-                parts.append(f"joined from {len(take.sent)} requests")
+                parts.append(tr("joined from {sent} requests", sent=len(take.sent)))
             if cell.marks:
-                parts.append(f"{cell.marks} mark{'s' if cell.marks > 1 else ''}")
+                parts.append(trn("{marks} mark", "{marks} marks", cell.marks, marks=cell.marks))
             if cell.failures:
-                parts.append(f"a repeat failed: {cell.why}")
+                parts.append(tr("a repeat failed: {why}", why=cell.why))
             return "; ".join(parts)
         case "missing":
-            return "not rendered yet"
+            return tr("not rendered yet")
         case "failed":
-            return f"failed: {cell.why}"
+            return tr("failed: {why}", why=cell.why)
         case "stale":
-            return "stale: its text, or the way it is sent, was changed since"
+            return tr("stale: its text, or the way it is sent, was changed since")
         case "open":
-            return "a request was open when the program ended; it may have been paid"
+            return tr("a request was open when the program ended; it may have been paid")
     return cell.text

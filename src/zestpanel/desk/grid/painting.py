@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from zestpanel.core.domain.take import Take
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
@@ -102,9 +103,9 @@ class CellPainter(QStyledItemDelegate):
         elif cell.state == "there":
             self._take(painter, inner, cell, selected)
         elif cell.state == "missing":
-            self._words(painter, inner, "not rendered", "quiet", box=True)
+            self._words(painter, inner, tr("not rendered"), "quiet", box=True)
         elif cell.state == "stale":
-            self._words(painter, inner, "stale: text changed", "deep-zest")
+            self._words(painter, inner, tr("stale: text changed"), "deep-zest")
         else:
             self._words(
                 painter,
@@ -129,11 +130,15 @@ class CellPainter(QStyledItemDelegate):
         painter.drawText(base, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, f"{take.duration_s:.1f} s")
         count = f"×{cell.takes}" + (" ★" if take.starred else "")
         painter.drawText(base, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, count)
-        flag = "other voice" if cell.odd_voice else (f"{cell.marks} mark{'s' * (cell.marks > 1)}" if cell.marks else "")
+        flag = (
+            tr("other voice")
+            if cell.odd_voice
+            else (trn("{marks} mark", "{marks} marks", cell.marks, marks=cell.marks) if cell.marks else "")
+        )
         if not flag and cell.doubts:
             flag = "odd"
         if not flag and cell.failures:
-            flag = f"{len(cell.failures)} failed"
+            flag = tr("{failures} failed", failures=len(cell.failures))
         if flag:
             painter.setFont(theme.font("small", bold=True))
             painter.setPen(theme.colour("plum"))

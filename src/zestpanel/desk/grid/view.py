@@ -6,6 +6,7 @@ from PyQt6.QtCore import QModelIndex, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QTableView
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.grid.painting import CELL_HEIGHT, CELL_WIDTH, LOW_HEIGHT, CellPainter, TwoLineHeader
 from zestpanel.desk.state import DeskState
@@ -30,7 +31,7 @@ class GridView(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setObjectName("benchGrid")
-        self.setAccessibleName("Bench grid: candidates by passages")
+        self.setAccessibleName(tr("Bench grid: candidates by passages"))
         state.selected.connect(self._follow)
         self.grid_model.modelReset.connect(self._follow)
         theme.changed.connect(self._size)

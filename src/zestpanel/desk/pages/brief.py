@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.domain.brief import MUST_HAVES, Brief, ExchangeRate
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_currency, typed_language, typed_number, typed_whole
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.remembered import recent
@@ -32,12 +33,12 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, set_role
 
-_KEPT: Final = "Nothing was changed."
+_KEPT: Final = tr("Nothing was changed.")
 
 
 class BriefPage(Page):
-    title = "Brief"
-    about = "What the channel needs: the yardstick for prices, gates and voices."
+    title = tr("Brief")
+    about = tr("What the channel needs: the yardstick for prices, gates and voices.")
     demo_wanted = pyqtSignal()
     open_wanted = pyqtSignal()
     lately_wanted = pyqtSignal(object)  # a project's folder
@@ -48,36 +49,50 @@ class BriefPage(Page):
         form.setVerticalSpacing(10)
         form.setHorizontalSpacing(20)
         self._fields: dict[str, QLineEdit] = {}
-        self._line(form, "channel", "Channel", "name of the channel")
-        self._line(form, "about", "About", "what it tells, in a sentence")
-        self._line(form, "languages", "Languages", "such as en-GB, fr-FR; the main one first")
-        self._line(form, "accent", "Accent and tone", "such as British, unhurried")
-        self._line(form, "audience", "Audience", "who listens")
+        self._line(form, "channel", tr("Channel"), tr("name of the channel"))
+        self._line(form, "about", tr("About"), tr("what it tells, in a sentence"))
+        self._line(form, "languages", tr("Languages"), tr("such as en-GB, fr-FR; the main one first"))
+        self._line(form, "accent", tr("Accent and tone"), tr("such as British, unhurried"))
+        self._line(form, "audience", tr("Audience"), tr("who listens"))
         self.episodes = QSpinBox()
         self.episodes.setRange(0, 10_000)
         self.episodes.setMaximumWidth(theme.px(110))
         self.episodes.editingFinished.connect(self._save)
-        form.addRow("Episodes a month", self.episodes)
-        self._line(form, "episode_minutes", "Minutes an episode", "finished minutes", narrow=True)
-        self._line(form, "currency", "Currency", "three letters, such as EUR", narrow=True)
-        self._line(form, "budget_per_month", "Budget a month", "empty: no limit", narrow=True)
-        self._line(form, "longest_wait_s", "Longest wait for a retake, s", "empty: no limit", narrow=True)
-        self._line(form, "equal_within", "Scores are equal within", "categories of the 5-point scale", narrow=True)
-        self._line(form, "human_price_per_minute", "A human narrator, a minute", "for comparison", narrow=True)
+        form.addRow(tr("Episodes a month"), self.episodes)
+        self._line(form, "episode_minutes", tr("Minutes an episode"), tr("finished minutes"), narrow=True)
+        self._line(form, "currency", tr("Currency"), tr("three letters, such as EUR"), narrow=True)
+        self._line(form, "budget_per_month", tr("Budget a month"), tr("empty: no limit"), narrow=True)
+        self._line(form, "longest_wait_s", tr("Longest wait for a retake, s"), tr("empty: no limit"), narrow=True)
+        self._line(
+            form, "equal_within", tr("Scores are equal within"), tr("categories of the 5-point scale"), narrow=True
+        )
+        self._line(form, "human_price_per_minute", tr("A human narrator, a minute"), tr("for comparison"), narrow=True)
         self.days = QSpinBox()
         self.days.setRange(1, 31)
         self.days.setMaximumWidth(theme.px(110))
-        self.days.setToolTip("Days a month on which texts are rendered: what a daily allowance is good for")
+        self.days.setToolTip(tr("Days a month on which texts are rendered: what a daily allowance is good for"))
         self.days.editingFinished.connect(self._save)
-        form.addRow("Days of work a month", self.days)
-        self._line(form, "one_off_months", "One-off purchases over, months", "empty: not compared", narrow=True)
-        self._line(form, "retakes_percent", "Rendered again, of 100 minutes", "retakes and auditions", narrow=True)
-        self._line(form, "seats", "People with a seat", "for plans by the seat", narrow=True)
-        self._line(form, "hours_per_month", "Hours of people a month", "at the engine, retakes included", narrow=True)
-        self._line(form, "hourly_rate", "An hour of theirs costs", "empty: not counted", narrow=True)
-        self._line(form, "rates", "Exchange rates", "such as USD 0.92 2026-11-02 the bank; several are parted by |")
-        self._line(form, "line_en", "Audition line", "your own line, read by every voice; several are parted by |")
-        self._line(form, "line_other", "Audition line, second language", "the same for the second language")
+        form.addRow(tr("Days of work a month"), self.days)
+        self._line(form, "one_off_months", tr("One-off purchases over, months"), tr("empty: not compared"), narrow=True)
+        self._line(
+            form, "retakes_percent", tr("Rendered again, of 100 minutes"), tr("retakes and auditions"), narrow=True
+        )
+        self._line(form, "seats", tr("People with a seat"), tr("for plans by the seat"), narrow=True)
+        self._line(
+            form,
+            "hours_per_month",
+            tr("Hours of people a month"),
+            tr("at the engine, retakes included"),
+            narrow=True,
+        )
+        self._line(form, "hourly_rate", tr("An hour of theirs costs"), tr("empty: not counted"), narrow=True)
+        self._line(
+            form, "rates", tr("Exchange rates"), tr("such as USD 0.92 2026-11-02 the bank; several are parted by |")
+        )
+        self._line(
+            form, "line_en", tr("Audition line"), tr("your own line, read by every voice; several are parted by |")
+        )
+        self._line(form, "line_other", tr("Audition line, second language"), tr("the same for the second language"))
         self._musts: dict[str, QCheckBox] = {}
         musts = QWidget()
         column = QGridLayout(musts)
@@ -88,7 +103,7 @@ class BriefPage(Page):
             box.clicked.connect(self._save)
             column.addWidget(box, place // 2, place % 2)
             self._musts[name] = box
-        form.addRow("Must-haves", musts)
+        form.addRow(tr("Must-haves"), musts)
         self.doors = self._make_doors()
         self.body.addWidget(self.doors)
         holder = QWidget()
@@ -106,16 +121,20 @@ class BriefPage(Page):
         doors.setObjectName("doors")
         column = QVBoxLayout(doors)
         column.setContentsMargins(16, 12, 16, 12)
-        column.addWidget(label("Three ways to begin", "strong"))
+        column.addWidget(label(tr("Three ways to begin"), "strong"))
         row = QHBoxLayout()
         for words, what, call in (
             (
-                "Write the brief",
-                "Below: a channel's name and languages are enough to go on.",
+                tr("Write the brief"),
+                tr("Below: a channel's name and languages are enough to go on."),
                 lambda: self._fields["channel"].setFocus(),
             ),
-            ("Open the demo", "A finished bench to look around in; it fills while you watch.", self.demo_wanted.emit),
-            ("Open a project …", "One that was made before.", self.open_wanted.emit),
+            (
+                tr("Open the demo"),
+                tr("A finished bench to look around in; it fills while you watch."),
+                self.demo_wanted.emit,
+            ),
+            (tr("Open a project …"), tr("One that was made before."), self.open_wanted.emit),
         ):
             one = QVBoxLayout()
             one.addWidget(button(words, call))
@@ -137,7 +156,7 @@ class BriefPage(Page):
                 widget.deleteLater()
         others = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
         if others:
-            self._lately.addWidget(label("Opened lately:", "quiet"))
+            self._lately.addWidget(label(tr("Opened lately:"), "quiet"))
             for folder in others[:4]:
                 self._lately.addWidget(button(folder.stem, partial(self.lately_wanted.emit, folder), role="link"))
             self._lately.addStretch(1)
@@ -187,8 +206,12 @@ class BriefPage(Page):
             box.setChecked(name in brief.must_haves)
         minutes = brief.minutes_per_month
         self._volume.setText(
-            f"{_shown(minutes)} finished minutes a month, about {minutes * 1000:,.0f} characters "
-            "(1,000 a minute assumed; each candidate's own pace is used once it is measured)."
+            tr(
+                "{shown} finished minutes a month, about {minutes} characters (1,000 a minute assumed; "
+                "each candidate's own pace is used once it is measured).",
+                shown=_shown(minutes),
+                minutes=f"{minutes * 1000:,.0f}",
+            )
         )
 
     def _save(self) -> None:
@@ -213,21 +236,27 @@ class BriefPage(Page):
             ]  # what an earlier version let pass stays
             values["currency"] = before.currency if text["currency"] == before.currency else typed_currency(
                 text["currency"])  # fmt: skip
-            values["episode_minutes"] = _number(text["episode_minutes"], "Minutes an episode") or Decimal(0)
-            values["budget_per_month"] = _number(text["budget_per_month"], "The budget")
-            values["longest_wait_s"] = _number(text["longest_wait_s"], "The longest wait")
-            values["equal_within"] = _number(text["equal_within"], "Equal within") or before.equal_within
-            values["human_price_per_minute"] = _number(text["human_price_per_minute"], "The human price")
-            values["one_off_months"] = _whole(text["one_off_months"], "The months of one-off purchases")
-            values["retakes_percent"] = _number(text["retakes_percent"], "Rendered again") or Decimal(0)
-            values["seats"] = _whole(text["seats"], "People with a seat") or 1
-            values["hours_per_month"] = _number(text["hours_per_month"], "Hours of people") or Decimal(0)
-            values["hourly_rate"] = _number(text["hourly_rate"], "An hour of theirs")
+            values["episode_minutes"] = _number(text["episode_minutes"], tr("Minutes an episode")) or Decimal(0)
+            values["budget_per_month"] = _number(text["budget_per_month"], tr("The budget"))
+            values["longest_wait_s"] = _number(text["longest_wait_s"], tr("The longest wait"))
+            values["equal_within"] = _number(text["equal_within"], tr("Equal within")) or before.equal_within
+            values["human_price_per_minute"] = _number(text["human_price_per_minute"], tr("The human price"))
+            values["one_off_months"] = _whole(text["one_off_months"], tr("The months of one-off purchases"))
+            values["retakes_percent"] = _number(text["retakes_percent"], tr("Rendered again")) or Decimal(0)
+            values["seats"] = _whole(text["seats"], tr("People with a seat")) or 1
+            values["hours_per_month"] = _number(text["hours_per_month"], tr("Hours of people")) or Decimal(0)
+            values["hourly_rate"] = _number(text["hourly_rate"], tr("An hour of theirs"))
             values["exchange_rates"] = rates_from_words(text["rates"], values["currency"])
             brief = Brief.model_validate(values)
         except ValidationError as error:
             first = error.errors()[0]
-            self._say(f"{str(first['loc'][0]).replace('_', ' ').capitalize()}: {first['msg']}. Nothing was changed.")
+            self._say(
+                tr(
+                    "{capitalize}: {first}. Nothing was changed.",
+                    capitalize=str(first["loc"][0]).replace("_", " ").capitalize(),
+                    first=first["msg"],
+                )
+            )
             return
         except InputError as error:
             self._say(str(error))
@@ -272,22 +301,27 @@ def rates_from_words(text: str, own: str) -> list[ExchangeRate]:
         currency = words[0].upper()
         if not (len(currency) == 3 and currency.isalpha() and len(words) > 1):
             raise InputError(
-                f"'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92.",
+                tr(
+                    "'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92.",
+                    part=part,
+                ),
                 kept=_KEPT,
             )
         currency = typed_currency(currency)
         if currency == own:
-            raise InputError(f"{currency} is the currency of the brief itself and needs no rate.", kept=_KEPT)
-        rate = _number(words[1], f"The rate of {currency}")
+            raise InputError(
+                tr("{currency} is the currency of the brief itself and needs no rate.", currency=currency), kept=_KEPT
+            )
+        rate = _number(words[1], tr("The rate of {currency}", currency=currency))
         dated, rest = None, words[2:]
         if rest and (found := re.fullmatch(r"\d{4}-\d{2}-\d{2}", rest[0])):
             try:
                 dated = date.fromisoformat(found[0])
             except ValueError:
-                raise InputError(f"'{found[0]}' is no date.", kept=_KEPT) from None
+                raise InputError(tr("'{found}' is no date.", found=found[0]), kept=_KEPT) from None
             rest = rest[1:]
         if rate is None or rate <= 0 or not rate.is_finite():
-            raise InputError(f"The rate of {currency} has to be over 0.", kept=_KEPT)
+            raise InputError(tr("The rate of {currency} has to be over 0.", currency=currency), kept=_KEPT)
         out.append(ExchangeRate(currency=currency, rate=rate, dated=dated, source=" ".join(rest)))
     return out
 

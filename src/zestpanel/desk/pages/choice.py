@@ -23,6 +23,7 @@ from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.engines.notes import StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
@@ -36,30 +37,30 @@ from zestpanel.desk.widgets import EmptyState, button, label
 
 
 class ChoicePage(Page):
-    title = "Choice"
-    about = "Must-haves first, then weights. Nothing is judged for you: every exclusion names its fact."
+    title = tr("Choice")
+    about = tr("Must-haves first, then weights. Nothing is judged for you: every exclusion names its fact.")
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self.head.addWidget(button("Copy evidence table", self.copy_table))
-        self.head.addWidget(button("Records …", self.open_records, tip="Decision records that were written"))
-        self.head.addWidget(button("Write decision record", self.write, role="main"))
+        self.head.addWidget(button(tr("Copy evidence table"), self.copy_table))
+        self.head.addWidget(button(tr("Records …"), self.open_records, tip=tr("Decision records that were written")))
+        self.head.addWidget(button(tr("Write decision record"), self.write, role="main"))
         weights = QHBoxLayout()
         weights.setSpacing(10)
-        weights.addWidget(label("Weights", "strong"))
+        weights.addWidget(label(tr("Weights"), "strong"))
         self.weights: dict[str, QSpinBox] = {}
         for name, words in ((kind.name, kind.words) for kind in KINDS):
             box = QSpinBox()
             box.setRange(0, 100)
-            box.setAccessibleName(f"Weight of {words}")
+            box.setAccessibleName(tr("Weight of {words}", words=word(words)))
             box.editingFinished.connect(self._weights_changed)
-            weights.addWidget(label(words))
+            weights.addWidget(label(word(words)))
             weights.addWidget(box)
             self.weights[name] = box
         weights.addStretch(1)
         self.language = QComboBox()
-        self.language.setAccessibleName("Language")
-        self.language.setToolTip("Candidates of two languages never compete")
+        self.language.setAccessibleName(tr("Language"))
+        self.language.setToolTip(tr("Candidates of two languages never compete"))
         self.language.currentIndexChanged.connect(self._show_language)
         weights.addWidget(self.language)
         self.body.addLayout(weights)
@@ -70,7 +71,7 @@ class ChoicePage(Page):
         across = QHBoxLayout()
         across.setSpacing(24)
         left = QVBoxLayout()
-        left.addWidget(label("Quality against cost; hollow ones miss a must-have", "strong"))
+        left.addWidget(label(tr("Quality against cost; hollow ones miss a must-have"), "strong"))
         self.chart = ChartView(self._map)
         self.chart.candidate_chosen.connect(self._pick)
         left.addWidget(self.chart)
@@ -81,7 +82,7 @@ class ChoicePage(Page):
         across.addLayout(self._decision_form(), 2)
         self.body.addLayout(across)
         self.table = Table()
-        self.table.setAccessibleName("Ranking")
+        self.table.setAccessibleName(tr("Ranking"))
         self.body.addWidget(self.table)
         self._firm = label("", "small", wrap=True)
         self.body.addWidget(self._firm)
@@ -92,28 +93,28 @@ class ChoicePage(Page):
     def _decision_form(self) -> QVBoxLayout:
         form = QVBoxLayout()
         form.setSpacing(8)
-        form.addWidget(label("Decide", "strong"))
+        form.addWidget(label(tr("Decide"), "strong"))
         self.role, self.who, self.why, self.by = QComboBox(), QComboBox(), QLineEdit(), QLineEdit()
         self.role.addItems(self.state.project.brief.roles or ROLES)
-        self.role.setAccessibleName("Role")
-        self.who.setAccessibleName("Candidate")
-        self.why.setPlaceholderText("why, in a sentence")
-        self.by.setPlaceholderText("decided by")
+        self.role.setAccessibleName(tr("Role"))
+        self.who.setAccessibleName(tr("Candidate"))
+        self.why.setPlaceholderText(tr("why, in a sentence"))
+        self.by.setPlaceholderText(tr("decided by"))
         row = QHBoxLayout()
         row.addWidget(self.role, 1)
-        row.addWidget(button("Roles …", self.ask_for_roles, tip="Names and order of the roles"))
+        row.addWidget(button(tr("Roles …"), self.ask_for_roles, tip=tr("Names and order of the roles")))
         row.addWidget(self.who, 2)
         form.addLayout(row)
         form.addWidget(self.why)
         last = QHBoxLayout()
         last.addWidget(self.by, 1)
-        self.choose = button("Choose", self.decide, role="main")
+        self.choose = button(tr("Choose"), self.decide, role="main")
         last.addWidget(self.choose)
         form.addLayout(last)
         self._against = label("", "bad", wrap=True)
         form.addWidget(self._against)
-        self.state_it = button("State what is not known …", self.ask_what_is_unknown,
-                               tip="With where it stands, and when you read it")  # fmt: skip
+        self.state_it = button(tr("State what is not known …"), self.ask_what_is_unknown,
+                               tip=tr("With where it stands, and when you read it"))  # fmt: skip
         form.addWidget(self.state_it, 0, Qt.AlignmentFlag.AlignLeft)
         self._decided = QVBoxLayout()
         form.addLayout(self._decided)
@@ -129,7 +130,9 @@ class ChoicePage(Page):
             return
         if not found.rows:
             self.set_empty(
-                EmptyState("There is nothing to choose from yet.", "Engines & voices", lambda: self.go_to("engines"))
+                EmptyState(
+                    tr("There is nothing to choose from yet."), tr("Engines & voices"), lambda: self.go_to("engines")
+                )
             )
             return
         self.set_empty(None)
@@ -170,9 +173,18 @@ class ChoicePage(Page):
             bad += [(index, column) for column in warn]
             tips[(index, 7)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
             if score is not None and score.preliminary:
-                tips[(index, 3)] = f"preliminary: {score.why_preliminary}"
+                tips[(index, 3)] = tr("preliminary: {why_preliminary}", why_preliminary=score.why_preliminary)
         self.table.show_rows(
-            ["", "Candidate", "total", "quality", "money", "wait", "first place", "must-haves"],
+            [
+                "",
+                tr("Candidate"),
+                tr("total"),
+                tr("quality"),
+                tr("money"),
+                tr("wait"),
+                tr("first place"),
+                tr("must-haves"),
+            ],
             rows,
             numbers=[0, 2, 3, 4, 5, 6],
             bad=bad,
@@ -181,16 +193,20 @@ class ChoicePage(Page):
         self.table.setFixedHeight(self.table.height_for_rows())
         weighed = any(c.weight > 0 for c in found.criteria)
         self._firm.setText(
-            "Total: weighted mean of utilities from 0 (not acceptable) to 1 (as good as it need be); a span where "
-            "evidence is missing. First place: how often a candidate leads when listeners, passages and weights are "
-            f"drawn anew, the same for all. Equal means within {found.brief.equal_within} of a category of the best "
-            "score, shown by test. Equal totals share a place."
+            tr(
+                "Total: weighted mean of utilities from 0 (not acceptable) to 1 (as good as it need be); "
+                "a span where evidence is missing. First place: how often a candidate leads when "
+                "listeners, passages and weights are drawn anew, the same for all. Equal means within "
+                "{equal_within} of a category of the best score, shown by test. Equal totals share a "
+                "place.",
+                equal_within=found.brief.equal_within,
+            )
             if weighed
-            else "All weights are 0: nobody is placed."
+            else tr("All weights are 0: nobody is placed.")
         )
         self.chart.refresh()
         missing = [f"{row.name} ({why})" for row, why in found.not_placed() if row.language == language]
-        self._not_placed.setText(f"Not on the map: {'; '.join(missing)}." if missing else "")
+        self._not_placed.setText(tr("Not on the map: {missing}.", missing="; ".join(missing)) if missing else "")
         chosen = self.who.currentData()
         self.who.blockSignals(True)
         self.who.clear()
@@ -208,7 +224,7 @@ class ChoicePage(Page):
         if self.state.standing and any(
             round(c.weight) != self.weights[c.name].value() for c in self.state.standing.criteria
         ):
-            self.state.project.edit_document("criteria", stored, label="weights")
+            self.state.project.edit_document("criteria", stored, label=tr("weights"))
             self.state.refresh()
 
     def _pick(self, candidate_id: int) -> None:
@@ -221,7 +237,7 @@ class ChoicePage(Page):
     def _say_against(self) -> None:
         found, candidate_id = self.state.standing, self.who.currentData()
         against = what_stands_against(found.rows[candidate_id]) if found and candidate_id in found.rows else []
-        self._against.setText("Stands against it: " + "; ".join(against) if against else "")
+        self._against.setText(tr("Stands against it: ") + "; ".join(against) if against else "")
         self.choose.setEnabled(not against and found is not None)
         self.state_it.setVisible(self._unknown() is not None)
 
@@ -265,7 +281,7 @@ class ChoicePage(Page):
             self.state.complain(error)
             return
         self.why.clear()
-        self.state.say(f"{found.rows[candidate_id].name} is the {decision.role}.")
+        self.state.say(tr("{name} is the {role}.", name=found.rows[candidate_id].name, role=decision.role))
         self.state.refresh()
         self._show_decided()
 
@@ -276,13 +292,15 @@ class ChoicePage(Page):
         found = self.state.standing
         for decision in decisions(self.state.project.documents):
             row = found.rows.get(decision.candidate_id) if found else None
-            name = f"{row.name}, {row.detail}" if row else "no longer on the shortlist"
+            name = f"{row.name}, {row.detail}" if row else tr("no longer on the shortlist")
             self._decided.addSpacing(theme.px(6))
             self._decided.addWidget(label(f"{decision.role}: {name}", "strong", wrap=True))
             by = f"{decision.decided[:10]}" + (f", {decision.by}" if decision.by else "")
             self._decided.addWidget(label(f"{decision.why} ({by})", "quiet", wrap=True))
             if row and (against := what_stands_against(row)):
-                self._decided.addWidget(label(f"It would not be chosen today: {against[0]}.", "bad", wrap=True))
+                self._decided.addWidget(
+                    label(tr("It would not be chosen today: {against}.", against=against[0]), "bad", wrap=True)
+                )
 
     def copy_table(self) -> None:
         from PyQt6.QtGui import QGuiApplication
@@ -290,7 +308,7 @@ class ChoicePage(Page):
         clipboard = QGuiApplication.clipboard()
         if self.state.standing is not None and clipboard is not None:
             clipboard.setText(as_tsv(evidence_table(self.state.standing)))
-            self.state.say("The evidence table is on the clipboard.")
+            self.state.say(tr("The evidence table is on the clipboard."))
 
     def write(self) -> None:
         """Write the decision record and its table into the project's exports."""
@@ -298,7 +316,14 @@ class ChoicePage(Page):
 
         def done(written: Written) -> None:
             self.last_written = written
-            self.state.say(f"Written: {written.record.name} and {written.tables[0].name} in {written.record.parent}.")
+            self.state.say(
+                tr(
+                    "Written: {name} and {name2} in {parent}.",
+                    name=written.record.name,
+                    name2=written.tables[0].name,
+                    parent=written.record.parent,
+                )
+            )
             self.show_record(written.record)
 
         self.state.background.run(lambda: write_record(project), done, self.state.complain)
@@ -322,27 +347,23 @@ class ChoicePage(Page):
 def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[str], list[int]]:
     """Cells of one line, and the columns to be shown as warnings."""
     month = row.cost.month
-    quality = "nobody has heard this" if score is None else f"{score.mean:.2f} {score.letters}"
+    quality = word("nobody has heard this") if score is None else f"{score.mean:.2f} {score.letters}"
     if row.as_good_as_best is not None and row.as_good_as_best.equal and ranked.language == row.language:
-        quality += " equal"
+        quality += tr(" equal")
     if score is not None and score.preliminary:
-        quality += "\npreliminary"
-    money = "missing" if month.total is None else ("plan stops" if not month.covers else f"{month.total}")
+        quality += "\n" + tr("preliminary")
+    money = word("missing") if month.total is None else (tr("plan stops") if not month.covers else f"{month.total}")
     if row.cost.own is not None and month.total is not None and row.cost.own.currency != month.total.currency:
         money = f"{row.cost.own}\n{month.total}"
     wait = row.summary.whole_clip.median
     if ranked.total is None:
-        total = "missing"
+        total = word("missing")
     elif ranked.missing:
         total = f"{ranked.low:.2f}–{ranked.high:.2f}"
     else:
         total = f"{ranked.total:.2f}"
     failing = [g for g in row.gates if g.verdict != "yes"]
-    gate = (
-        "all met"
-        if not failing
-        else "; ".join(f"{'no' if g.verdict == 'no' else 'unknown'}: {g.name}" for g in failing)
-    )
+    gate = tr("all met") if not failing else "; ".join(f"{word(g.verdict)}: {word(g.name)}" for g in failing)
     first = "–" if ranked.first is None else chance_in_words(ranked.first)
     cells = [
         "–" if ranked.place is None else str(ranked.place),
@@ -350,10 +371,10 @@ def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[st
         total,
         quality,
         money,
-        "missing" if wait is None else in_words(wait),
+        word("missing") if wait is None else in_words(wait),
         first,
         gate,
     ]
-    warn = [column for column, text in enumerate(cells) if text in ("missing", "nobody has heard this")]
+    warn = [column for column, text in enumerate(cells) if text in (word("missing"), word("nobody has heard this"))]
     warn += [7] if failing else []
     return cells, warn

@@ -14,6 +14,7 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import volume_picture
 from zestpanel.core.runs.spending.left_to_spend import spent
+from zestpanel.core.texts import day, tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_cost, behind_month
@@ -21,16 +22,28 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import EmptyState, button, label
 
-_HEAD = ("Candidate", "Plan", "month", "1st year", "3rd year", "episode", "minute", "kept minute", "1,000 char.")
+_HEAD = (
+    tr("Candidate"),
+    tr("Plan"),
+    tr("month"),
+    tr("1st year"),
+    tr("3rd year"),
+    tr("episode"),
+    tr("minute"),
+    tr("kept minute"),
+    tr("1,000 char."),
+)
 
 
 class CostPage(Page):
-    title = "Cost"
-    about = "Every plan in one unit, at this channel's volume and each candidate's own pace. Open a row for its sum."
+    title = tr("Cost")
+    about = tr(
+        "Every plan in one unit, at this channel's volume and each candidate's own pace. Open a row for its sum."
+    )
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self.head.addWidget(button("Copy table", lambda: self.table.copy()))
+        self.head.addWidget(button(tr("Copy table"), lambda: self.table.copy()))
         self.verdict = label("", "name", wrap=True)
         self.body.addWidget(self.verdict)
         self._volume = label("", "lead", wrap=True)
@@ -38,28 +51,28 @@ class CostPage(Page):
         self.remarks = label("", "", wrap=True)
         self.body.addWidget(self.remarks)
         self.body.addLayout(self._what_if())
-        self.body.addWidget(label("Money a month against volume, one curve a plan", "strong"))
+        self.body.addWidget(label(tr("Money a month against volume, one curve a plan"), "strong"))
         self.unlisted: list[UnlistedPlan] = []
         self.chart = ChartView(self._picture)
         self.chart.candidate_chosen.connect(self._open_candidate)
         self.body.addWidget(self.chart)
         self.table = Table()
-        self.table.setAccessibleName("Cost by candidate")
+        self.table.setAccessibleName(tr("Cost by candidate"))
         self.table.row_chosen.connect(self._open)
         self.body.addWidget(self.table)
         self._people = label("", "small", wrap=True)
         self.body.addWidget(self._people)
-        self._others_head = label("Under another plan; open a row to buy the candidate under it", "strong")
+        self._others_head = label(tr("Under another plan; open a row to buy the candidate under it"), "strong")
         self.body.addWidget(self._others_head)
         self.others = Table()
-        self.others.setAccessibleName("Cost under other plans")
+        self.others.setAccessibleName(tr("Cost under other plans"))
         self.others.row_chosen.connect(self._buy_under)
         self.body.addWidget(self.others)
         self._other_plans: list[OtherPlan] = []
         self._unlisted_head = label("", "strong")
         self.body.addWidget(self._unlisted_head)
         self.others_unlisted = Table()
-        self.others_unlisted.setAccessibleName("Plans of engines that are not on the shortlist")
+        self.others_unlisted.setAccessibleName(tr("Plans of engines that are not on the shortlist"))
         self.others_unlisted.row_chosen.connect(self._open_unlisted)
         self.body.addWidget(self.others_unlisted)
         self._left_out = label("", "small", wrap=True)
@@ -75,19 +88,19 @@ class CostPage(Page):
 
     def _what_if(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(label("What if:", "strong"))
+        row.addWidget(label(tr("What if:"), "strong"))
         self.episodes, self.dearer = QSpinBox(), QSpinBox()
         self.episodes.setRange(0, 10_000)
-        self.episodes.setSpecialValueText("as many episodes as now")
-        self.episodes.setSuffix(" episodes a month")
-        self.episodes.setAccessibleName("What if: episodes a month")
+        self.episodes.setSpecialValueText(tr("as many episodes as now"))
+        self.episodes.setSuffix(tr(" episodes a month"))
+        self.episodes.setAccessibleName(tr("What if: episodes a month"))
         self.dearer.setRange(-90, 500)
-        self.dearer.setSuffix(" % on all prices")
-        self.dearer.setAccessibleName("What if: prices in percent")
+        self.dearer.setSuffix(tr(" % on all prices"))
+        self.dearer.setAccessibleName(tr("What if: prices in percent"))
         for box in (self.episodes, self.dearer):
             box.valueChanged.connect(lambda _: self._work_out())
             row.addWidget(box)
-        row.addWidget(label("Nothing of it is kept.", "small"))
+        row.addWidget(label(tr("Nothing of it is kept."), "small"))
         row.addStretch(1)
         return row
 
@@ -103,8 +116,8 @@ class CostPage(Page):
         if not found.rows and not any(engine.plans for engine in self.state.bench.engines.values()):
             self.set_empty(
                 EmptyState(
-                    "No price yet: enter the price lists you have, with or without voices to hear.",
-                    "Engines & voices",
+                    tr("No price yet: enter the price lists you have, with or without voices to hear."),
+                    tr("Engines & voices"),
                     lambda: self.go_to("engines"),
                 )
             )
@@ -125,13 +138,17 @@ class CostPage(Page):
 
     def _show(self, costs: Costs) -> None:
         brief = costs.brief
-        words = (
-            f"{brief.episodes_per_month} episodes of {brief.episode_minutes.normalize():f} minutes: "
-            f"{brief.minutes_per_month.normalize():f} finished minutes a month, rendered on {brief.days_of_work} days."
+        words = tr(
+            "{episodes_per_month} episodes of {episode_minutes} minutes: {minutes_per_month} "
+            "finished minutes a month, rendered on {days_of_work} days.",
+            episodes_per_month=brief.episodes_per_month,
+            episode_minutes=f"{brief.episode_minutes.normalize():f}",
+            minutes_per_month=f"{brief.minutes_per_month.normalize():f}",
+            days_of_work=brief.days_of_work,
         )
         if brief.human_price_per_minute is not None:
             human = Money(brief.human_price_per_minute * brief.minutes_per_month, brief.currency)
-            words += f" Narrated by a person: {human} a month."
+            words += tr(" Narrated by a person: {human} a month.", human=human)
         self._volume.setText(words)
         self.verdict.setText(costs.verdict)
         self.remarks.setText("\n".join(costs.remarks))
@@ -145,28 +162,44 @@ class CostPage(Page):
         head = [f"{name}, {brief.currency}" if name == "month" else name for name in _HEAD]
         self.table.show_rows(head, rows, numbers=range(2, len(_HEAD)), bad=bad)
         self.table.setFixedHeight(self.table.height_for_rows())
-        again, with_them = "no retakes are stated", ""
+        again, with_them = tr("no retakes are stated"), ""
         if brief.retakes_percent:
-            again = f"the {brief.retakes_percent.normalize():f} of 100 minutes that are rendered again are paid, too"
-            with_them = ", with what is rendered again; a month, an episode and a minute are without it"
+            again = tr(
+                "the {retakes_percent} of 100 minutes that are rendered again are paid, too",
+                retakes_percent=f"{brief.retakes_percent.normalize():f}",
+            )
+            with_them = tr(", with what is rendered again; a month, an episode and a minute are without it")
         hours = ""
         if brief.hours_per_month and brief.hourly_rate is not None:
-            hours = f", and {brief.hours_per_month.normalize():f} hours a month at {shown(brief.hourly_rate)}"
-        years = f"The years are what is paid in them, month by month{with_them}."
+            hours = tr(
+                ", and {hours_per_month} hours a month at {hourly_rate}",
+                hours_per_month=f"{brief.hours_per_month.normalize():f}",
+                hourly_rate=shown(brief.hourly_rate),
+            )
+        years = tr("The years are what is paid in them, month by month{with_them}.", with_them=with_them)
         ranges = any(one.cost.between is not None for one in costs.rows)
-        by_pace = " Under a month: its range for other texts of the kind, by the pace (95 %)." if ranges else ""
-        self._people.setText(f"A kept minute: {again}{hours}. {years}{by_pace}")
+        by_pace = tr(" Under a month: its range for other texts of the kind, by the pace (95 %).") if ranges else ""
+        self._people.setText(
+            tr(
+                "A kept minute: {again}{hours}. {years}{by_pace}",
+                again=again,
+                hours=hours,
+                years=years,
+                by_pace=by_pace,
+            )
+        )
         self._show_others(costs)
         self._show_unlisted(costs)
         missing = [f"{one.row.name}, {one.row.plan.name}: {one.cost.why_not}" for one in costs.rows if not one.cost.own]
         rates = "; ".join(
             f"1 {one.currency} = {one.rate.normalize():f} {brief.currency}"
-            + (f" on {one.dated:%d %b %Y}" if one.dated else ", undated")
+            + (tr(" on {dated}", dated=day(one.dated)) if one.dated else tr(", undated"))
             + (f", {one.source}" if one.source else "")
             for one in brief.exchange_rates
         )
         self._left_out.setText(
-            (f"Not drawn: {'; '.join(missing)}. " if missing else "") + (f"Exchange rates: {rates}." if rates else "")
+            (tr("Not drawn: {missing}. ", missing="; ".join(missing)) if missing else "")
+            + (tr("Exchange rates: {rates}.", rates=rates) if rates else "")
         )
 
     def _show_others(self, costs: Costs) -> None:
@@ -174,12 +207,12 @@ class CostPage(Page):
         rows = []
         for one in costs.others:
             saves = "–" if one.saves is None else f"{-one.saves:+,.2f} {costs.brief.currency}".replace("-", "−")
-            dated = f"price of {one.plan.dated:%d %b %Y}" if one.plan.dated else "price without a date"
+            dated = tr("price of {dated}", dated=day(one.plan.dated)) if one.plan.dated else tr("price without a date")
             rows.append([f"{one.row.name}\n{one.row.detail}", f"{one.plan.name}\n{dated}",
                          _money(one.cost.own) if one.cost.own else one.cost.why_not, saves, ""])  # fmt: skip
         self._others_head.setVisible(bool(rows))
         self.others.setVisible(bool(rows))
-        self.others.show_rows(["Candidate", "Plan", "month", "against now", ""], rows, numbers=[2, 3])
+        self.others.show_rows([tr("Candidate"), tr("Plan"), tr("month"), tr("against now"), ""], rows, numbers=[2, 3])
         self.others.setFixedHeight(self.others.height_for_rows())
 
     def _show_unlisted(self, costs: Costs) -> None:
@@ -187,15 +220,27 @@ class CostPage(Page):
         own = costs.brief.currency
         rows = []
         for one in costs.unlisted:
-            dated = f"price of {one.plan.dated:%d %b %Y}" if one.plan.dated else "price without a date"
+            dated = tr("price of {dated}", dated=day(one.plan.dated)) if one.plan.dated else tr("price without a date")
             month = _bare(one.cost.own, own) if one.cost.own else one.cost.why_not
             rows.append([one.engine, f"{one.plan.name}\n{dated}", month, _bare(one.first_year, own),
                          _bare(one.third_year, own), _bare(one.cost.per_thousand, own), ""])  # fmt: skip
-        pace = f"{Rates().characters_per_minute:,.0f} characters a minute"
-        self._unlisted_head.setText(f"Engines that are not on the shortlist, at {pace} assumed; open a row for its sum")
+        pace = tr(
+            "{characters_per_minute} characters a minute", characters_per_minute=f"{Rates().characters_per_minute:,.0f}"
+        )
+        self._unlisted_head.setText(
+            tr("Engines that are not on the shortlist, at {pace} assumed; open a row for its sum", pace=pace)
+        )
         for widget in (self._unlisted_head, self.others_unlisted):
             widget.setVisible(bool(rows))
-        head = ["Engine", "Plan", f"month, {own}", "1st year", "3rd year", "1,000 char.", ""]
+        head = [
+            tr("Engine"),
+            tr("Plan"),
+            tr("month, {own}", own=own),
+            tr("1st year"),
+            tr("3rd year"),
+            tr("1,000 char."),
+            "",
+        ]
         self.others_unlisted.show_rows(head, rows, numbers=range(2, 6))
         self.others_unlisted.setFixedHeight(self.others_unlisted.height_for_rows())
         if before != [one.name for one in self.unlisted]:
@@ -213,7 +258,7 @@ class CostPage(Page):
         one, shortlist = self._other_plans[index], self.state.project.shortlist
         candidate, before, plan = one.row.candidate.id, one.row.candidate.plan, one.plan.name
         self.state.edit(
-            f"plan of {one.row.name}",
+            tr("plan of {name}", name=one.row.name),
             lambda: shortlist.set_plan([candidate], plan),
             lambda: shortlist.set_plan([candidate], before),
         )
@@ -236,14 +281,18 @@ def _cells(one: CostRow, own: str) -> list[str]:
     cost, month, plan = one.cost, one.cost.month, one.row.plan
     total = month.total if month.covers else None
     in_own = _bare(cost.own, own) if cost.own and total and cost.own.currency != total.currency else ""
-    dated = f"price of {plan.dated:%d %b %Y}" if plan.dated else "price without a date"
-    used = "" if month.allowance_used is None else f"{100 * month.allowance_used:.0f} % used"
+    dated = tr("price of {dated}", dated=day(plan.dated)) if plan.dated else tr("price without a date")
+    used = (
+        ""
+        if month.allowance_used is None
+        else tr("{allowance_used} % used", allowance_used=f"{100 * month.allowance_used:.0f}")
+    )
     between = ""
     if cost.between is not None and total is not None:
         between = "–".join(shown(money.amount) for money in cost.between)
     under = in_own or between or used
     if beside := [one for one in (between, used) if one and one != under]:
-        dated = " · ".join([dated.removeprefix("price of "), *beside])
+        dated = " · ".join([day(plan.dated) if plan.dated else dated, *beside])
     return [
         f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
         "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, under))), _bare(one.first_year, own),

@@ -8,6 +8,7 @@ from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
+from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_takes, behind_waits
@@ -24,7 +25,7 @@ def columns() -> dict[str, list[Measure]]:
     return out
 
 
-WORDS_WRONG = (
+WORDS_WRONG = tr(
     "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only; figures count "
     "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
     "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
@@ -33,29 +34,31 @@ HARD_TO_HEAR = 5.0  # percent (common practice, no source)
 
 
 class EvidencePage(Page):
-    title = "Evidence"
-    about = "Medians over each candidate's own takes on the channel's passages. Open a row to see the takes behind it."
+    title = tr("Evidence")
+    about = tr(
+        "Medians over each candidate's own takes on the channel's passages. Open a row to see the takes behind it."
+    )
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self.head.addWidget(button("Copy table", lambda: self.table.copy()))
+        self.head.addWidget(button(tr("Copy table"), lambda: self.table.copy()))
         self.verdict = label("", "lead", wrap=True)
         self.body.addWidget(self.verdict)
-        self.body.addWidget(label("Wait for the whole clip, warm requests; cold ones hollow", "strong"))
+        self.body.addWidget(label(tr("Wait for the whole clip, warm requests; cold ones hollow"), "strong"))
         self.waits = ChartView(
             lambda width: waits_picture(state.standing, width=width, first_sound=False) if state.standing else None
         )
         self.waits.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.waits)
-        self.body.addWidget(label("Wait to first sound", "strong"))
+        self.body.addWidget(label(tr("Wait to first sound"), "strong"))
         self.first = ChartView(
             lambda width: waits_picture(state.standing, width=width, first_sound=True) if state.standing else None
         )
         self.first.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.first)
-        self.body.addWidget(label("Measures", "strong"))
+        self.body.addWidget(label(tr("Measures"), "strong"))
         self.table = Table()
-        self.table.setAccessibleName("Measures by candidate")
+        self.table.setAccessibleName(tr("Measures by candidate"))
         self.table.row_chosen.connect(self._open_takes)
         self.body.addWidget(self.table)
         self._ways = label("", "small", wrap=True)
@@ -72,7 +75,9 @@ class EvidencePage(Page):
             return
         if not any(row.summary.takes for row in found.rows.values()):
             self.set_empty(
-                EmptyState("Nothing is measured yet: there are no takes.", "Renders", lambda: self.go_to("renders"))
+                EmptyState(
+                    tr("Nothing is measured yet: there are no takes."), tr("Renders"), lambda: self.go_to("renders")
+                )
             )
             return
         self.set_empty(None)
@@ -93,27 +98,32 @@ class EvidencePage(Page):
             believed = row.summary.hearing
             cells.append(f"{believed.percent:.0f}" if believed is not None else "–")
             if believed is not None:
-                tips[(len(rows), len(cells) - 1)] = (
-                    f"{believed.missed} of {believed.of} words that are heard from nearly every other voice are not "
-                    "heard from this one: so much of 'wrong' may be the recogniser's own fault"
+                tips[(len(rows), len(cells) - 1)] = tr(
+                    "{missed} of {of} words that are heard from nearly every other voice are not heard from "
+                    "this one: so much of 'wrong' may be the recogniser's own fault",
+                    missed=believed.missed,
+                    of=believed.of,
                 )
                 if believed.percent > HARD_TO_HEAR:
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = ["Candidate", "takes", *columns(), "misheard %"]
+        head = [tr("Candidate"), tr("takes"), *columns(), tr("misheard %")]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         ways = self.state.project.takes.ways_of_word_times()
         heard_by = self.state.project.takes.recognisers()
         found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
         self._ways.setText(
-            "wpm: words a minute. Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by "
-            "ITU-R BS.1770-5; pauses from 150 ms, the longest shown; noise in dBFS; around: silence before and after "
-            "the speech."
-            + (f" Word times: {found_by}." if found_by else "")
+            tr(
+                "wpm: words a minute. Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by "
+                "ITU-R BS.1770-5; pauses from 150 ms, the longest shown; noise in dBFS; around: silence "
+                "before and after "
+                "the speech."
+            )
+            + (tr(" Word times: {found_by}.", found_by=found_by) if found_by else "")
             + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
-            + (f" {unmeasured} takes are not measured yet." if unmeasured else "")
+            + (tr(" {unmeasured} takes are not measured yet.", unmeasured=unmeasured) if unmeasured else "")
         )
         if unmeasured and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
@@ -123,7 +133,7 @@ class EvidencePage(Page):
     def _open_takes(self, index: int) -> None:
         if self.state.standing and index < len(self._ids):
             row = self.state.standing.rows[self._ids[index]]
-            behind_takes(self, self.state.project, row, f"Sound: {row.name}", listed()).show()
+            behind_takes(self, self.state.project, row, tr("Sound: {name}", name=row.name), listed()).show()
 
     def _open_waits(self, candidate_id: int) -> None:
         if self.state.standing and candidate_id in self.state.standing.rows:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, label
 
@@ -77,8 +78,8 @@ class Page(QWidget):
     def cover_names(self) -> bool:
         """Cover a page that is about names while labels are hidden. True when it is covered."""
         if self.state.labels_hidden:
-            words = "Labels are hidden, and this page is about names: it stays covered until they are shown."
-            self.set_empty(EmptyState(words, "Show labels", self.state.toggle_labels))
+            words = tr("Labels are hidden, and this page is about names: it stays covered until they are shown.")
+            self.set_empty(EmptyState(words, tr("Show labels"), self.state.toggle_labels))
         return self.state.labels_hidden
 
     @property

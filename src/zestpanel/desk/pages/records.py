@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -25,20 +26,26 @@ class RecordsDialog(QDialog):
     def __init__(self, parent: QWidget, folder: Path, show: Callable[[Path], None]) -> None:
         super().__init__(parent)
         self._records, self._show = records_in(folder), show
-        self.setWindowTitle("Decision records")
+        self.setWindowTitle(tr("Decision records"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("Decision records", "name"))
-        words = f"In {folder}. Enter opens one." if self._records else "None was written yet: Write decision record."
+        layout.addWidget(label(tr("Decision records"), "name"))
+        words = (
+            tr("In {folder}. Enter opens one.", folder=folder)
+            if self._records
+            else tr("None was written yet: Write decision record.")
+        )
         layout.addWidget(label(words, "quiet", wrap=True))
         self.table = Table()
-        self.table.setAccessibleName("Decision records")
+        self.table.setAccessibleName(tr("Decision records"))
         self.table.row_chosen.connect(self._open)
-        self.table.show_rows(["written", "file", "kB"], [_row(one) for one in self._records], numbers=[2], wide=1)
+        self.table.show_rows(
+            [tr("written"), tr("file"), "kB"], [_row(one) for one in self._records], numbers=[2], wide=1
+        )
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 640, 420)
 

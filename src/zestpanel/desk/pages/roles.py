@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QPlainTextEdit, QWidget
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -18,11 +19,11 @@ class RolesDialog(FormDialog):
     """A line a role, in the order they are shown. What was decided for a role that is renamed stays under its name."""
 
     def __init__(self, parent: QWidget, state: DeskState, done: Callable[[], None]) -> None:
-        about = "A line a role, the most important first, such as: main narrator, French edition, drafts."
-        super().__init__(parent, "Roles", about, done)
+        about = tr("A line a role, the most important first, such as: main narrator, French edition, drafts.")
+        super().__init__(parent, tr("Roles"), about, done)
         self._state = state
         self.lines = QPlainTextEdit("\n".join(state.project.brief.roles))
-        self.lines.setAccessibleName("Roles, a line each")
+        self.lines.setAccessibleName(tr("Roles, a line each"))
         self.lines.setTabChangesFocus(True)
         self.lines.setMinimumHeight(theme.px(170))
         self.form.addRow(self.lines)
@@ -31,9 +32,12 @@ class RolesDialog(FormDialog):
     def keep(self) -> bool:
         roles = tuple(dict.fromkeys(line.strip() for line in self.lines.toPlainText().split("\n") if line.strip()))
         if not roles:
-            raise InputError("There is at least one role.", kept="Nothing was changed.")
+            raise InputError(tr("There is at least one role."), kept=tr("Nothing was changed."))
         if len(roles) > MOST_ROLES or any(len(role) > 80 for role in roles):
-            raise InputError(f"At most {MOST_ROLES} roles, of 80 characters each.", kept="Nothing was changed.")
+            raise InputError(
+                tr("At most {most_roles} roles, of 80 characters each.", most_roles=MOST_ROLES),
+                kept=tr("Nothing was changed."),
+            )
         project = self._state.project
         before = project.brief
         if roles != before.roles:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import Stack, button, show_only
@@ -31,7 +32,7 @@ class TabbedPage(Page):
         row = QHBoxLayout()
         row.setSpacing(4)
         for i, (name, view) in enumerate(zip(names, views, strict=True)):
-            tab = button(name, lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
+            tab = button(word(name), lambda at=i: self.show_view(at), role="tab")  # type: ignore[misc]
             tab.setCheckable(True)
             self.tabs.append(tab)
             row.addWidget(tab)
@@ -54,8 +55,16 @@ class TabbedPage(Page):
     def _bring_up(self, place: int) -> None:
         for i, tab in enumerate(self.tabs):
             tab.setChecked(i == place)
-            shown = ", shown" if i == place else ""
-            tab.setAccessibleName(f"{self._names[i]}, view {i + 1} of {len(self.tabs)}{shown}")
+            shown = tr(", shown") if i == place else ""
+            tab.setAccessibleName(
+                tr(
+                    "{names}, view {i} of {tabs}{shown}",
+                    names=word(self._names[i]),
+                    i=i + 1,
+                    tabs=len(self.tabs),
+                    shown=shown,
+                )
+            )
         show_only(self.stack, self.widget_of(place))
 
     def widget_of(self, at: int | str) -> QWidget:

@@ -8,21 +8,26 @@ from zestpanel.core.analysis.changes.comparing import ALPHA, CandidateChange, Di
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
 from zestpanel.core.store.splitting import Split
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label
 
-HOW = (
-    "Each request of the later run is paired with the very same request of the earlier one. Two-sided t test of the "
-    "paired differences; p adjusted for all measures of all candidates together (Holm). Changed: p below "
-    f"{100 * ALPHA:.0f} %, and over the allowance, below which nobody would act on it. Waits are compared only between "
-    "runs that asked the same candidates."
+HOW = tr(
+    "Each request of the later run is paired with the very same request of the earlier one. "
+    "Two-sided t test of the paired differences; p adjusted for all measures of all "
+    "candidates together (Holm). Changed: p below {alpha} %, and over the allowance, below "
+    "which nobody would act on it. Waits are compared only between runs that asked the same "
+    "candidates.",
+    alpha=f"{100 * ALPHA:.0f}",
 )
 
-HOW_VERSIONS = (
-    "Each take of the new version is paired with one of the old on the same text. Two-sided t test of the paired "
-    f"differences; p adjusted for all measures together (Holm). Changed: p below {100 * ALPHA:.0f} %, and over the "
-    "allowance. Which of the two is better is for listeners: both stand in a listening test like any two candidates."
+HOW_VERSIONS = tr(
+    "Each take of the new version is paired with one of the old on the same text. Two-sided "
+    "t test of the paired differences; p adjusted for all measures together (Holm). Changed: "
+    "p below {alpha} %, and over the allowance. Which of the two is better is for listeners: "
+    "both stand in a listening test like any two candidates.",
+    alpha=f"{100 * ALPHA:.0f}",
 )
 
 
@@ -32,7 +37,7 @@ class WhatChanged(QWidget):
         self.state = state
         self.changes: list[CandidateChange] = []
         self._runs = (0, 0)
-        self._about, self._none = "", "There is no passage that both versions were rendered for."
+        self._about, self._none = "", tr("There is no passage that both versions were rendered for.")
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 8, 0, 0)
         self.heading = label("", "strong", wrap=True)
@@ -40,21 +45,21 @@ class WhatChanged(QWidget):
         tables = QHBoxLayout()
         tables.setSpacing(18)
         self.candidates = Table()
-        self.candidates.setAccessibleName("What changed, by candidate")
+        self.candidates.setAccessibleName(tr("What changed, by candidate"))
         self.candidates.itemSelectionChanged.connect(self._show_figures)
         tables.addWidget(self.candidates, 5)
         self.figures = Table()
-        self.figures.setAccessibleName("What changed of the selected candidate, by measure")
+        self.figures.setAccessibleName(tr("What changed of the selected candidate, by measure"))
         tables.addWidget(self.figures, 6)
         outer.addLayout(tables, 1)
         foot = QHBoxLayout()
         self._how = label(HOW, "small", wrap=True)
         foot.addWidget(self._how, 1)
         self.apart = button(
-            "Keep then and now apart", self.keep_apart,
-            tip="Two candidates instead of one: what was made before stays heard and scored, and is made no more",
+            tr("Keep then and now apart"), self.keep_apart,
+            tip=tr("Two candidates instead of one: what was made before stays heard and scored, and is made no more"),
         )  # fmt: skip
-        self.hear = button("Hear then and now", self.hear_pair, tip="1 is then, 2 is now")
+        self.hear = button(tr("Hear then and now"), self.hear_pair, tip=tr("1 is then, 2 is now"))
         foot.addWidget(self.apart)
         foot.addWidget(self.hear)
         outer.addLayout(foot)
@@ -65,8 +70,8 @@ class WhatChanged(QWidget):
 
         def arrived(found: list[CandidateChange]) -> None:
             self.changes, self._runs = found, (first, second)
-            self._about = f"What changed from run {first} to run {second}"
-            self._none = f"Runs {first} and {second} have no request in common."
+            self._about = tr("What changed from run {first} to run {second}", first=first, second=second)
+            self._none = tr("Runs {first} and {second} have no request in common.", first=first, second=second)
             self._show()
 
         self.state.background.run(
@@ -85,7 +90,12 @@ class WhatChanged(QWidget):
 
         def arrived(found: CandidateChange) -> None:
             self.changes = [found] if found.pairs else []
-            self._about = f"Version {new.model_version} beside {old.model_version}, {len(found.pairs)} pairs of takes: "
+            self._about = tr(
+                "Version {model_version} beside {model_version2}, {pairs} pairs of takes: ",
+                model_version=new.model_version,
+                model_version2=old.model_version,
+                pairs=len(found.pairs),
+            )
             self._about += f"{found.verdict()}."
             self._show()
 
@@ -101,13 +111,18 @@ class WhatChanged(QWidget):
         for place, change in enumerate(self.changes):
             verdict = change.verdict()
             if change.silently:
-                verdict = "changed without a word" + verdict.removeprefix("changed")
+                verdict = tr("changed without a word") + verdict.removeprefix("changed")
             name = self.state.name(change.candidate)
-            rows.append([f"{name}\n{verdict}", f"{change.same_sound} of {len(change.pairs)}",
-                         f"{change.failed[0]} → {change.failed[1]}"])  # fmt: skip
+            rows.append(
+                [
+                    f"{name}\n{verdict}",
+                    tr("{same_sound} of {pairs}", same_sound=change.same_sound, pairs=len(change.pairs)),
+                    f"{change.failed[0]} → {change.failed[1]}",
+                ]
+            )
             if change.changes:
                 bad.append((place, 0))
-        head = ["candidate", "same sound", "failed"]
+        head = [tr("candidate"), tr("same sound"), tr("failed")]
         self.candidates.show_rows(head, rows, numbers=(1, 2), bad=bad, wide=0)
         self.heading.setText(self._about if rows else self._none)
         if rows:
@@ -125,9 +140,9 @@ class WhatChanged(QWidget):
         changed = change is not None and bool(change.sound_changes)
         # takes of a run that goes on are kept for the candidate it was planned with
         self.apart.setEnabled(changed and not kept_apart and not self.state.runs.goes_on)
-        self.apart.setText("Then and now are kept apart" if kept_apart else "Keep then and now apart")
+        self.apart.setText(tr("Then and now are kept apart") if kept_apart else tr("Keep then and now apart"))
         differences = change.differences if change else ()
-        head = ["measure", "change", "95 % interval", "allowance", "p"]
+        head = [tr("measure"), tr("change"), tr("95 % interval"), tr("allowance"), "p"]
         bad = [(place, 1) for place, d in enumerate(differences) if d.changed]
         self.figures.show_rows(head, [_row(d) for d in differences], numbers=(1, 2, 3, 4), bad=bad, wide=0)
 
@@ -141,7 +156,7 @@ class WhatChanged(QWidget):
         passages = {p.version_id: p for p in self.state.bench.passages}
         pairs = [pair for pair in change.pairs if pair[0].passage_version_id in passages]
         if not pairs:
-            self.state.complain(ZestError("The texts of these takes were changed since: they cannot be laid out."))
+            self.state.complain(ZestError(tr("The texts of these takes were changed since: they cannot be laid out.")))
             return
         here = self.state.passage()
         pair = next((p for p in pairs if here and p[0].passage_version_id == here.version_id), pairs[0])
@@ -162,15 +177,23 @@ class WhatChanged(QWidget):
         def undo() -> None:
             shortlist.merge_back(made[0])
 
-        if self.state.edit(f"keep takes of {name} apart", do, undo):
-            self.state.say(f"{name} is two candidates now: its takes of before run {run}, and those since.")
+        if self.state.edit(tr("keep takes of {name} apart", name=name), do, undo):
+            self.state.say(
+                tr("{name} is two candidates now: its takes of before run {run}, and those since.", name=name, run=run)
+            )
         self.show_runs(*self._runs)
 
 
 def _row(difference: Difference) -> list[str]:
     rule = difference.yardstick
-    scale, unit = (100, " %") if rule.ratio else (1, f" {rule.unit}")
+    scale, unit = (100, " %") if rule.ratio else (1, f" {word(rule.unit)}")
     low, high, mean = (f"{scale * v:+.1f}" for v in (difference.low, difference.high, difference.mean))
     p = "< 0.001" if difference.adjusted_p < 0.001 else f"{difference.adjusted_p:.3f}"
-    row = [rule.words, f"{mean}{unit}", f"{low} to {high}", f"{scale * rule.allowance:g}{unit}", p]
+    row = [
+        rule.words,
+        f"{mean}{unit}",
+        tr("{low} to {high}", low=low, high=high),
+        f"{scale * rule.allowance:g}{unit}",
+        p,
+    ]
     return [row[0], *(cell.replace("-", "−") for cell in row[1:])]

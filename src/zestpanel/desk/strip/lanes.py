@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Mark
+from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lane_keys import LaneKeys
@@ -97,14 +98,22 @@ class Lanes(QWidget):
         passage, mixer = self._state.passage(), self._state.player.mixer
         names = [self._state.tray.lane_name(lane) for lane in self._state.tray.lanes]
         said = "; ".join(f"{k + 1} {name}{', heard' if k == mixer.on else ''}" for k, name in enumerate(names))
-        self.setAccessibleName(f"Lanes: {said}. {passage.text if passage else ''}")
+        self.setAccessibleName(tr("Lanes: {said}. {words}", said=said, words=passage.text if passage else ""))
 
     def _tell_word(self) -> None:
         """The word that is walked to, and in which lane."""
         word, mixer = self._keys.word(), self._state.player.mixer
         if 0 <= word < len(self._words) and mixer.on < len(self._state.tray.lanes):
             name = self._state.tray.lane_name(self._state.tray.lanes[mixer.on])
-            self.setAccessibleDescription(f"word {word + 1} of {len(self._words)}, {self._words[word]}, {name}")
+            self.setAccessibleDescription(
+                tr(
+                    "word {word} of {words}, {words2}, {name}",
+                    word=word + 1,
+                    words=len(self._words),
+                    words2=self._words[word],
+                    name=name,
+                )
+            )
 
     def _new_marks(self) -> None:
         self._marks = self._state.tray.marks()
@@ -298,7 +307,7 @@ class Lanes(QWidget):
         for at in self._state.tray.lanes[index].joins:
             x = self._x_of_time(index, at)
             painter.drawLine(QLineF(x, top + 1, x, top + self._lane_height - 1))
-            painter.drawText(QPointF(x + 3, top + self._lane_height - 3), "join")
+            painter.drawText(QPointF(x + 3, top + self._lane_height - 3), tr("join"))
 
     def _paint_name(self, painter: QPainter, index: int, name: str, *, on: bool) -> None:
         y = self._top + index * self._lane_height

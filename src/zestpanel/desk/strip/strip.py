@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QInputDialog, QMen
 
 from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.measures.word_times import NOT_FOUND
+from zestpanel.core.texts import tr
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lanes import Lanes
@@ -25,9 +26,11 @@ class Strip(QFrame):
         self._state = state
         self.lanes = Lanes(state)
         self._title, self._about = label("", "strong"), yielding(label("", "quiet"))
-        self.play = KeyButton("Play", "space")
-        self.mark = KeyButton("Mark a defect", "M")
-        self.how = button("How it is heard", self._ask_how, tip="Raw or trimmed, alone or between, dry or over music")
+        self.play = KeyButton(tr("Play"), "space")
+        self.mark = KeyButton(tr("Mark a defect"), "M")
+        self.how = button(
+            tr("How it is heard"), self._ask_how, tip=tr("Raw or trimmed, alone or between, dry or over music")
+        )
         self.how.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.play.clicked.connect(state.tray.toggle_play)
         self.mark.clicked.connect(self.ask_for_mark)
@@ -41,7 +44,9 @@ class Strip(QFrame):
             head.addWidget(key)
         head.addWidget(self.how)
         self._folded = False
-        self.fold = button("Unfold", lambda: self.set_folded(not self._folded), tip="Show the lanes, or the head only")
+        self.fold = button(
+            tr("Unfold"), lambda: self.set_folded(not self._folded), tip=tr("Show the lanes, or the head only")
+        )
         self.fold.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         head.addWidget(self.fold)
         self._scroll = QScrollArea()
@@ -74,32 +79,38 @@ class Strip(QFrame):
         about = self._describe() if self._state.tray.lanes else ""
         self._about.setText(about)
         self._about.setToolTip(plain_tip(about))  # it is cut where there is little room
-        self.play.set_text("Pause" if self._state.player.mixer.playing else "Play")
+        self.play.set_text(tr("Pause") if self._state.player.mixer.playing else tr("Play"))
         for key in (self.play, self.mark, self.how):
             key.setEnabled(bool(self._state.tray.lanes))
-        self.fold.setText("Unfold" if self._folded else "Fold")
+        self.fold.setText(tr("Unfold") if self._folded else tr("Fold"))
         self._scroll.setVisible(not self._folded)
         self.setVisible(bool(self._state.tray.lanes))
         self.setFixedHeight(self.sizeHint().height() if self._state.tray.lanes else 0)
 
     def _describe(self) -> str:
         ways = {lane.measured.words_by for lane in self._state.tray.lanes}
-        parts = ["real time" if self._state.tray.real_time else "words aligned"]
+        parts = [tr("real time") if self._state.tray.real_time else tr("words aligned")]
         if NOT_FOUND in ways or "" in ways:
-            parts[0] = "words not found in every clip"
-        parts.append(f"levels matched to {self._state.tray.target_lufs:.0f} LUFS".replace("-", "−"))
+            parts[0] = tr("words not found in every clip")
+        parts.append(tr("levels matched to {lufs} LUFS", lufs=f"{self._state.tray.target_lufs:.0f}".replace("-", "−")))
         tray, mixer = self._state.tray, self._state.player.mixer
-        parts += ["silence around trimmed"] if tray.copies else []
-        parts += ["between its neighbours"] if tray.between_neighbours else []
+        parts += [tr("silence around trimmed")] if tray.copies else []
+        parts += [tr("between its neighbours")] if tray.between_neighbours else []
         if tray.bed_path is not None:
-            parts.append(f"over {tray.bed_path.stem}, {tray.bed_below_lu:.0f} LU below")
-        parts += ["over and over"] if mixer.loop is not None else []
+            parts.append(
+                tr(
+                    "over {stem}, {bed_below_lu} LU below",
+                    stem=tray.bed_path.stem,
+                    bed_below_lu=f"{tray.bed_below_lu:.0f}",
+                )
+            )
+        parts += [tr("over and over")] if mixer.loop is not None else []
         if pinned := sum(tray.is_pinned(k) for k in range(len(tray.lanes))):
-            parts.append(f"{pinned} pinned, with a green edge")
+            parts.append(tr("{pinned} pinned, with a green edge", pinned=pinned))
         if self._state.labels_hidden:
-            parts.append("labels hidden")
+            parts.append(tr("labels hidden"))
         if not self._state.player.heard:
-            parts.append("no sound device: everything but hearing works")
+            parts.append(tr("no sound device: everything but hearing works"))
         return " · ".join(parts)
 
     def sizeHint(self) -> QSize:
@@ -112,9 +123,9 @@ class Strip(QFrame):
     def _ask_how(self) -> None:
         tray, menu = self._state.tray, QMenu(self)
         for words, on, act in (
-            ("Listening copies: silence around speech trimmed\tC", tray.copies, tray.set_copies),
-            ("Between the passages before and after\tB", tray.between_neighbours, tray.set_between_neighbours),
-            ("Real time instead of words\tT", tray.real_time, tray.set_real_time),
+            (tr("Listening copies: silence around speech trimmed\tC"), tray.copies, tray.set_copies),
+            (tr("Between the passages before and after\tB"), tray.between_neighbours, tray.set_between_neighbours),
+            (tr("Real time instead of words\tT"), tray.real_time, tray.set_real_time),
         ):
             action = menu.addAction(words)
             assert action is not None
@@ -122,17 +133,17 @@ class Strip(QFrame):
             action.setChecked(on)
             action.triggered.connect(act)
         menu.addSeparator()
-        menu.addAction("Music or a room under it …", self.ask_for_bed)
+        menu.addAction(tr("Music or a room under it …"), self.ask_for_bed)
         if tray.bed_path is not None:
-            menu.addAction(f"Without {tray.bed_path.name}", lambda: tray.set_bed(None))
+            menu.addAction(tr("Without {name}", name=tray.bed_path.name), lambda: tray.set_bed(None))
         if self._state.player.mixer.loop is not None:
-            menu.addAction("No more over and over\tO", tray.toggle_loop)
+            menu.addAction(tr("No more over and over\tO"), tray.toggle_loop)
         menu.popup(self.how.mapToGlobal(self.how.rect().topLeft()) - QPoint(0, menu.sizeHint().height()))
 
     def ask_for_bed(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Music or a room under it", "", "Sound (*)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Music or a room under it"), "", tr("Sound (*)"))
         if name:
-            below, good = QInputDialog.getDouble(self, "Music or a room", "So many LU below speech",
+            below, good = QInputDialog.getDouble(self, tr("Music or a room"), tr("So many LU below speech"),
                                                  self._state.tray.bed_below_lu, 0, 40, 0)  # fmt: skip
             if good:
                 self._state.tray.set_bed(Path(name), below_lu=below)

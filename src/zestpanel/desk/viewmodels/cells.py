@@ -19,6 +19,7 @@ from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.plan.planning import asked_alike, barred, text_reasons
 from zestpanel.core.store.one_asker import asked_elsewhere
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
 
@@ -34,7 +35,7 @@ def _still_failed(failures: Iterable[Failure], run_id: int, repeat: int) -> tupl
     return tuple(f for f in failures if f.run_id >= run_id and (f.run_id, f.repeat) != (run_id, repeat))
 
 
-ASKED_ELSEWHERE: Final = "another program asks for it"
+ASKED_ELSEWHERE: Final = tr("another program asks for it")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,7 +137,7 @@ def bench_of(project: Project) -> Bench:
                 stale,
                 marks,
                 tuple(sorted(failed[key])),
-                "" if key not in still_open else ASKED_ELSEWHERE if elsewhere else "may have been paid",
+                "" if key not in still_open else ASKED_ELSEWHERE if elsewhere else tr("may have been paid"),
             )
     return Bench(
         candidates=tuple(candidates),
@@ -225,5 +226,5 @@ def _cell(
     if reasons:
         return Cell(state="barred", text="; ".join(reasons))
     if old:
-        return Cell(state="stale", text="made from an earlier text or another way of sending it", takes=len(old))
+        return Cell(state="stale", text=tr("made from an earlier text or another way of sending it"), takes=len(old))
     return _MISSING

@@ -19,10 +19,11 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.listening.verdict import verdict
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr, word
 from zestpanel.core.waiting import give_way
 from zestpanel.desk.viewmodels.cells import Bench
 
-PEOPLE_HEAD = ("Listener", "Speaks", "Accent", "Group", "Heard on", "Ratings", "This test")
+PEOPLE_HEAD = (tr("Listener"), tr("Speaks"), tr("Accent"), tr("Group"), tr("Heard on"), tr("Ratings"), tr("This test"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -86,14 +87,23 @@ def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: B
     """What the open test asks, and what came too late for it."""
     kind = kind_of(test.kind if test is not None else "ACR")
     asks = settings.question or (scale_of(settings).about if kind.name == "ACR" else kind.asks)
-    inside = f"{len(settings.candidate_ids)} candidates on {len(settings.passage_ids)} passages"
-    planned = f", {settings.listeners} listeners planned" if settings.listeners else ""
-    parts = [f"{'Open' if test else 'To be opened with the first listener'}: {asks} ({kind.title}; {inside}{planned})"]
+    inside = tr(
+        "{candidate_ids} candidates on {passage_ids} passages",
+        candidate_ids=len(settings.candidate_ids),
+        passage_ids=len(settings.passage_ids),
+    )
+    planned = tr(", {listeners} listeners planned", listeners=settings.listeners) if settings.listeners else ""
+    begun = tr("Open") if test else tr("To be opened with the first listener")
+    parts = [f"{begun}: {asks} ({kind.title}; {inside}{planned})"]
     candidates, passages = came_later(settings, (c.id for c in bench.candidates), (p.id for p in bench.passages))
     if test is not None and kind.name == "ACR" and not settings.listeners and (candidates or passages):
         parts.append(
-            f"{candidates} candidates and {passages} passages came after this test was opened and are not in it; "
-            "New test takes them in."
+            tr(
+                "{candidates} candidates and {passages} passages came after this test was opened and are "
+                "not in it; New test takes them in.",
+                candidates=candidates,
+                passages=passages,
+            )
         )
     return ". ".join(parts) + ("" if parts[-1].endswith(".") else ".")
 
@@ -123,15 +133,20 @@ def _people(project: Project, test: ListeningTest | None, people: Sequence[Liste
     for person in people:
         session = sessions.get(person.id)
         if session is None:
-            stand = "simulated" if person.simulated else "not in this test"
+            stand = tr("simulated") if person.simulated else tr("not in this test")
         elif session.finished:
-            stand = "finished"
+            stand = tr("finished")
         else:
             answered = len(project.answers.answered_places(session.id))
-            stand = f"stopped after {answered} of {len(session.trials)} trials"
+            stand = tr("stopped after {answered} of {trials} trials", answered=answered, trials=len(session.trials))
         checks = session.checks.get("headphones") if session is not None else None
         if checks:
-            stand += f", headphones {'heard' if checks['passed'] else 'doubtful'}: {checks['right']} of {checks['of']}"
-        rows.append([person.alias, ", ".join(person.languages) or "not stated", person.accent or "–",
-                     person.audience or "–", person.kit, str(counts[person.id]), stand])  # fmt: skip
+            stand += tr(
+                ", headphones {x}: {checks} of {checks2}",
+                x=tr("heard") if checks["passed"] else tr("doubtful"),
+                checks=checks["right"],
+                checks2=checks["of"],
+            )
+        rows.append([person.alias, ", ".join(person.languages) or tr("not stated"), person.accent or "–",
+                     person.audience or "–", word(person.kit), str(counts[person.id]), stand])  # fmt: skip
     return rows

@@ -18,6 +18,7 @@ from zestpanel.core.measures.registry import listed
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 from zestpanel.desk.viewmodels.cells import Bench
 
 Place = tuple[int, int]  # candidate, passage
@@ -64,9 +65,14 @@ class Shading:
 
 def choices() -> dict[str, str]:
     """What can be chosen, by name."""
-    found = {"": "waveforms", "wait": "wait for the whole clip", "score": "panel score", "marks": "defects marked",
-             "money": "money a month"}  # fmt: skip
-    return found | {f"measure {name}": one.label for name, one in listed().items()}
+    found = {
+        "": tr("waveforms"),
+        "wait": tr("wait for the whole clip"),
+        "score": tr("panel score"),
+        "marks": tr("defects marked"),
+        "money": tr("money a month"),
+    }
+    return found | {tr("measure {name}", name=name): one.label for name, one in listed().items()}
 
 
 def shading(project: Project, bench: Bench, name: str) -> Shading | None:
@@ -88,15 +94,21 @@ def _measure(project: Project, takes: Mapping[Place, Take], name: str) -> Shadin
         if isinstance(value, int | float):
             values[place] = float(value)
     better = {"lower": True, "higher": False}.get(str(one.better or ""))
-    return Shading(name=f"measure {name}", title=one.label, unit=one.unit, decimals=one.decimals, values=values,
-                   less_is_better=better)  # fmt: skip
+    return Shading(
+        name=tr("measure {name}", name=name),
+        title=one.label,
+        unit=one.unit,
+        decimals=one.decimals,
+        values=values,
+        less_is_better=better,
+    )
 
 
 def _wait(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
     del bench
     timed = {t.id: t.timing for t in project.takes.all() if t.timing is not None and not t.timing.typed}
     values = {place: timing.last_byte_s for place, take in takes.items() if (timing := timed.get(take.id)) is not None}
-    return Shading(name="wait", title="wait for the whole clip", unit="s", decimals=2, values=values,
+    return Shading(name="wait", title=tr("wait for the whole clip"), unit="s", decimals=2, values=values,
                    less_is_better=True)  # fmt: skip
 
 
@@ -108,13 +120,15 @@ def _score(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shadi
         if rating.scale == "ACR" and rating.passage_version_id in of_version:
             scores[rating.candidate_id, of_version[rating.passage_version_id]].append(rating.score)
     values = {place: float(np.mean(of)) for place, of in scores.items()}
-    return Shading(name="score", title="panel score", unit="1 to 5", decimals=1, values=values, less_is_better=False)
+    return Shading(
+        name="score", title=tr("panel score"), unit=tr("1 to 5"), decimals=1, values=values, less_is_better=False
+    )
 
 
 def _marks(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
     del project
     values = {place: float(bench.cells[place].marks) for place in takes}
-    return Shading(name="marks", title="defects marked", unit="", decimals=0, values=values, less_is_better=True)
+    return Shading(name="marks", title=tr("defects marked"), unit="", decimals=0, values=values, less_is_better=True)
 
 
 def _money(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
@@ -128,7 +142,7 @@ def _money(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shadi
         if month is not None:
             per[candidate.id] = float(month)
     values = {place: per[place[0]] for place in takes if place[0] in per}
-    return Shading(name="money", title="money a month", unit=bench.brief.currency, decimals=2, values=values,
+    return Shading(name="money", title=tr("money a month"), unit=bench.brief.currency, decimals=2, values=values,
                    less_is_better=True)  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Final, NamedTuple
 
 from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.viewmodels.cells import Bench
 
 
@@ -18,14 +19,14 @@ class Step(NamedTuple):
 
 
 STEPS: Final = (
-    Step("brief", "Brief", "BriefPage"),
-    Step("engines", "Engines & voices", "EnginesPage"),
-    Step("passages", "Passages", "PassagesPage"),
-    Step("renders", "Renders", "RendersPage"),
-    Step("evidence", "Evidence", "EvidencePage"),
-    Step("listening", "Listening", "ListeningPage"),
-    Step("cost", "Cost", "CostPage"),
-    Step("choice", "Choice", "ChoicePage"),
+    Step("brief", tr("Brief"), "BriefPage"),
+    Step("engines", tr("Engines & voices"), "EnginesPage"),
+    Step("passages", tr("Passages"), "PassagesPage"),
+    Step("renders", tr("Renders"), "RendersPage"),
+    Step("evidence", tr("Evidence"), "EvidencePage"),
+    Step("listening", tr("Listening"), "ListeningPage"),
+    Step("cost", tr("Cost"), "CostPage"),
+    Step("choice", tr("Choice"), "ChoicePage"),
 )
 TITLES: Final = {step.key: step.title for step in STEPS}
 PAGE_CLASSES: Final = {step.key: step.page for step in STEPS}
@@ -52,49 +53,83 @@ def step_states(bench: Bench, found: Standing | None) -> dict[str, StepStatus]:
     priced = [row for row in found.rows.values() if row.cost.month.total is not None] if found else []
     return {
         "brief": StepStatus(
-            f"{n_languages} language{'s' * (n_languages != 1)} · {brief.episodes_per_month} episodes"
+            trn(
+                "{n_languages} language · {episodes_per_month} episodes",
+                "{n_languages} languages · {episodes_per_month} episodes",
+                n_languages,
+                n_languages=n_languages,
+                episodes_per_month=brief.episodes_per_month,
+            )
             if brief.channel
-            else "not yet",
+            else tr("not yet"),
             1.0 if brief.channel else 0.0,
         ),
         "engines": StepStatus(
-            f"{n_engines} engine{'s' * (n_engines != 1)} · {len(bench.candidates)} on the shortlist"
+            trn(
+                "{n_engines} engine · {candidates} on the shortlist",
+                "{n_engines} engines · {candidates} on the shortlist",
+                n_engines,
+                n_engines=n_engines,
+                candidates=len(bench.candidates),
+            )
             if n_engines
-            else "not yet",
+            else tr("not yet"),
             0.0 if not n_engines else 1.0 if len(bench.candidates) > 1 else 0.5,
         ),
         "passages": StepStatus(
-            f"{len(bench.passages)} · {sum(p.characters for p in bench.passages):,} characters"
+            tr(
+                "{passages} · {passages2} characters",
+                passages=len(bench.passages),
+                passages2=f"{sum(p.characters for p in bench.passages):,}",
+            )
             if bench.passages
-            else "not yet",
+            else tr("not yet"),
             0.0 if not bench.passages else 1.0 if len(bench.passages) >= 3 else 0.5,
         ),
         "renders": StepStatus(
-            (f"{stale_cells} cells stale" if stale_cells else f"{done} of {len(bench.cells)} cells")
+            (
+                tr("{stale_cells} cells stale", stale_cells=stale_cells)
+                if stale_cells
+                else tr("{done} of {cells} cells", done=done, cells=len(bench.cells))
+            )
             if able and takes
-            else "not yet",
+            else tr("not yet"),
             done / able if able else 0.0,
             stale_cells > 0,
         ),
         "evidence": StepStatus(
-            (f"{unmeasured} takes not measured" if unmeasured else f"{takes} takes measured") if takes else "not yet",
+            (
+                tr("{unmeasured} takes not measured", unmeasured=unmeasured)
+                if unmeasured
+                else tr("{takes} takes measured", takes=takes)
+            )
+            if takes
+            else tr("not yet"),
             0.0 if not takes else 0.5 if unmeasured else 1.0,
             stale_cells > 0 or unmeasured > 0,
         ),
         "listening": StepStatus(
-            f"{listeners} listener{'s' * (listeners != 1)}" if listeners else "not yet",
+            trn("{listeners} listener", "{listeners} listeners", listeners, listeners=listeners)
+            if listeners
+            else tr("not yet"),
             min(1.0, listeners / 5),
             stale_cells > 0 and listeners > 0,
         ),
         "cost": StepStatus(
-            (f"{len(old)} prices without a date" if old else f"{len(priced)} of {len(found.rows)} priced")
+            (
+                tr("{old} prices without a date", old=len(old))
+                if old
+                else tr("{priced} of {rows} priced", priced=len(priced), rows=len(found.rows))
+            )
             if found and found.rows
-            else "not yet",
+            else tr("not yet"),
             len(priced) / len(found.rows) if found and found.rows else 0.0,
             bool(old),
         ),
         "choice": StepStatus(
-            f"{len(chosen & set(roles))} of {len(roles)} roles filled" if chosen else "not yet",
+            tr("{chosen} of {roles} roles filled", chosen=len(chosen & set(roles)), roles=len(roles))
+            if chosen
+            else tr("not yet"),
             len(chosen & set(roles)) / max(1, len(roles)),
         ),
     }

@@ -13,8 +13,9 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
-CHANGED = "its text, or the way it is sent, was changed since"
+CHANGED = tr("its text, or the way it is sent, was changed since")
 
 
 def plan_again(
@@ -40,7 +41,8 @@ def plan_again(
     wanted = {(c, v) for c, v in asked if c in candidates and v in passages}
     if not wanted:
         raise InputError(
-            "Nothing of that run can be asked for again: its candidates or texts are gone.", kept="Nothing was sent."
+            tr("Nothing of that run can be asked for again: its candidates or texts are gone."),
+            kept=tr("Nothing was sent."),
         )
     levels = (run.at_once,) if run.at_once else ()
     planned = plan_run(

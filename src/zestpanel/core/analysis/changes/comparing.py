@@ -33,6 +33,7 @@ from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
+from zestpanel.core.texts import tr, word
 
 FEWEST_PAIRS: Final = 3
 ALPHA: Final = 0.05
@@ -54,9 +55,9 @@ class Yardstick:
 
 # what is compared beside the measures of the sound
 _ASIDE: Final[dict[str, Yardstick]] = {
-    "characters_billed": Yardstick(words="characters billed", about="price", allowance=0.0, ratio=True),
-    "first_sound_s": Yardstick(words="wait to first sound", about="timing", allowance=0.2, ratio=True),
-    "last_byte_s": Yardstick(words="wait for the whole clip", about="timing", allowance=0.2, ratio=True),
+    "characters_billed": Yardstick(words=tr("characters billed"), about="price", allowance=0.0, ratio=True),
+    "first_sound_s": Yardstick(words=tr("wait to first sound"), about="timing", allowance=0.2, ratio=True),
+    "last_byte_s": Yardstick(words=tr("wait for the whole clip"), about="timing", allowance=0.2, ratio=True),
 }
 
 
@@ -93,7 +94,7 @@ class Difference:
 
     def says(self) -> str:
         rule = self.yardstick
-        amount = f"{100 * self.mean:+.1f} %" if rule.ratio else f"{self.mean:+.1f} {rule.unit}"
+        amount = f"{100 * self.mean:+.1f} %" if rule.ratio else f"{self.mean:+.1f} {word(rule.unit)}"
         return f"{rule.words} {amount}".replace("-", "−")
 
 
@@ -133,20 +134,20 @@ class CandidateChange:
 
     def verdict(self) -> str:
         if not self.pairs:
-            return "nothing to compare"
+            return tr("nothing to compare")
         said = [d.says() for d in self.changes]
         if self.price[0] != self.price[1]:
-            said.append(f"price {self.price[0]} → {self.price[1]}")
+            said.append(tr("price {price} → {price2}", price=self.price[0], price2=self.price[1]))
         for then, now in (self.models, self.voices):
             if then != now:
-                said.append(f"replies name '{now}' instead of '{then}'")
+                said.append(tr("replies name '{now}' instead of '{then}'", now=now, then=then))
         if said:
-            return "changed: " + ", ".join(said)
+            return tr("changed: ") + ", ".join(said)
         if self.same_sound == len(self.pairs):
-            return "the same to the sample"
+            return tr("the same to the sample")
         if len(self.pairs) < FEWEST_PAIRS:
-            return f"too few pairs to tell: {len(self.pairs)}"
-        return "no change found"
+            return tr("too few pairs to tell: {pairs}", pairs=len(self.pairs))
+        return tr("no change found")
 
 
 def compare_runs(

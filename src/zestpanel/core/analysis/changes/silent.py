@@ -8,6 +8,7 @@ from zestpanel.core.analysis.changes.comparing import FEWEST_PAIRS, CandidateCha
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
+from zestpanel.core.texts import tr
 
 
 def silent_changes(
@@ -40,4 +41,9 @@ def silent_changes(
 def in_words(name: str, earlier: int, change: CandidateChange) -> str:
     """A sentence for a person, with the candidate as it is called there."""
     sound = ", ".join(d.says() for d in change.sound_changes)
-    return f"{name} sounds otherwise than in run {earlier}, and nothing said so: {sound}."
+    return tr(
+        "{name} sounds otherwise than in run {earlier}, and nothing said so: {sound}.",
+        name=name,
+        earlier=earlier,
+        sound=sound,
+    )

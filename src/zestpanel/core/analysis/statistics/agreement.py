@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,9 +30,9 @@ def intraclass_correlation(ratings: ArrayLike) -> Icc:
     """
     x = np.asarray(ratings, dtype=float)
     if x.ndim != 2 or min(x.shape) < 2:
-        raise NotEnoughData("Agreement needs two items and two listeners.")
+        raise NotEnoughData(tr("Agreement needs two items and two listeners."))
     if np.isnan(x).any():
-        raise NotEnoughData("Agreement needs every listener to have rated every item.")
+        raise NotEnoughData(tr("Agreement needs every listener to have rated every item."))
     n, k = x.shape
     grand = x.mean()
     bms = k * float(((x.mean(axis=1) - grand) ** 2).sum()) / (n - 1)
@@ -41,7 +42,7 @@ def intraclass_correlation(ratings: ArrayLike) -> Icc:
     single_below = bms + (k - 1) * ems + k * (jms - ems) / n
     average_below = bms + (jms - ems) / n
     if single_below == 0 or average_below == 0:
-        raise NotEnoughData("All ratings are the same: agreement is not defined.")
+        raise NotEnoughData(tr("All ratings are the same: agreement is not defined."))
     single, average = (
         value if -1 <= value <= 1 else None for value in ((bms - ems) / single_below, (bms - ems) / average_below)
     )
@@ -58,7 +59,7 @@ def krippendorff_alpha(ratings: ArrayLike) -> float:
     x = np.asarray(ratings, dtype=float)
     x = x[(~np.isnan(x)).sum(axis=1) >= 2] if x.ndim == 2 else np.empty((0, 0))
     if not x.size:
-        raise NotEnoughData("Agreement needs items that two listeners have rated.")
+        raise NotEnoughData(tr("Agreement needs items that two listeners have rated."))
     observed = 0.0
     for row in x:
         own = row[~np.isnan(row)]
@@ -68,5 +69,5 @@ def krippendorff_alpha(ratings: ArrayLike) -> float:
     n = len(every)
     expected = 2 * n * float(((every - every.mean()) ** 2).sum()) / (n - 1)
     if expected == 0:
-        raise NotEnoughData("All ratings are the same: agreement is not defined.")
+        raise NotEnoughData(tr("All ratings are the same: agreement is not defined."))
     return 1 - observed / expected

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from zestpanel.core.analysis.statistics.intervals import Interval, bootstrap_draws
 from zestpanel.core.analysis.statistics.paired import Comparison, Equality, Pair, holm, letters
 from zestpanel.core.analysis.statistics.tails import special
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
 FEWEST_LISTENERS: Final = 5
@@ -150,7 +151,7 @@ def crossed_intervals(
         if bounds is not None:
             low, high = max(low, bounds[0]), min(high, bounds[1])
         out.append(Interval(estimate=mean, low=min(low, mean), high=max(high, mean), n=spread.listeners,
-                            method="crossed bootstrap"))  # fmt: skip
+                            method=tr("crossed bootstrap")))  # fmt: skip
     return out
 
 

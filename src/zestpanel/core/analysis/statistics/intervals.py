@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from zestpanel.core.analysis.statistics.tails import special, t_quantile
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.texts import tr, trn
 
 DRAWS: Final = 10_000
 
@@ -29,7 +30,14 @@ def t_interval(values: ArrayLike, *, level: float = 0.95) -> Interval:
     """Mean with Student's t interval. Raises NotEnoughData below two values."""
     x = np.asarray(values, dtype=float)
     if len(x) < 2:
-        raise NotEnoughData(f"An interval needs two values, there {'is' if len(x) == 1 else 'are'} {len(x)}.")
+        raise NotEnoughData(
+            trn(
+                "An interval needs two values, there is {x}.",
+                "An interval needs two values, there are {x}.",
+                len(x),
+                x=len(x),
+            )
+        )
     half = float(t_quantile((1 + level) / 2, len(x) - 1) * x.std(ddof=1) / np.sqrt(len(x)))
     return Interval(
         estimate=float(x.mean()), low=float(x.mean()) - half, high=float(x.mean()) + half, n=len(x), method="t"
@@ -39,7 +47,7 @@ def t_interval(values: ArrayLike, *, level: float = 0.95) -> Interval:
 def wilson_interval(successes: int, n: int, *, level: float = 0.95) -> Interval:
     """Share with Wilson's score interval (Wilson 1927). Raises NotEnoughData for n = 0."""
     if n == 0:
-        raise NotEnoughData("A share of nothing has no interval.")
+        raise NotEnoughData(tr("A share of nothing has no interval."))
     z = float(special().ndtri((1 + level) / 2))
     p = successes / n
     middle = (p + z * z / (2 * n)) / (1 + z * z / n)

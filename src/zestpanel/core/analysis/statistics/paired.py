@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from zestpanel.core.analysis.statistics.tails import friedman_p, mid_ranks, special, t_quantile
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
 
@@ -23,7 +24,7 @@ def signed_rank_p(differences: ArrayLike) -> float:
     """
     d = np.asarray(differences, dtype=float)
     if len(d) == 0:
-        raise NotEnoughData("There are no pairs to compare.")
+        raise NotEnoughData(tr("There are no pairs to compare."))
     d = np.round(d, 9)  # means of the same ratings in another order must tie
     ranks = mid_ranks(np.abs(d))
     doubled = np.rint(2 * ranks[d != 0]).astype(int)
@@ -171,10 +172,10 @@ def equality(first: ArrayLike, second: ArrayLike, *, margin: float = 0.3) -> Equ
     d = np.asarray(first, dtype=float) - np.asarray(second, dtype=float)
     d = d[~np.isnan(d)]
     if len(d) < 3:
-        raise NotEnoughData(f"Equality needs three listeners who rated both, there are {len(d)}.")
+        raise NotEnoughData(tr("Equality needs three listeners who rated both, there are {d}.", d=len(d)))
     mean, se = float(d.mean()), float(d.std(ddof=1) / np.sqrt(len(d)))
     if se < 1e-12:
-        raise NotEnoughData("All listeners differ alike: too few answers to tell how sure that is.")
+        raise NotEnoughData(tr("All listeners differ alike: too few answers to tell how sure that is."))
     df = len(d) - 1
     p = max(float(special().stdtr(df, -(mean + margin) / se)), float(special().stdtr(df, (mean - margin) / se)))
     half = t_quantile(0.95, df) * se

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.tails import chi_squared_p
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.texts import tr
 
 _STEPS: Final = 60
 _CLOSE: Final = 1e-10
@@ -51,8 +52,8 @@ def strengths(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> Strengths
     apart = groups_apart(wins, ties)
     if n < 2 or len(apart) > 1:
         raise NotEnoughData(
-            "The answers do not tie all candidates together: some were never compared with the rest, or won or lost "
-            "every comparison with it.", remedy="More answers between them are needed.",
+            tr("The answers do not tie all candidates together: some were never compared with the rest, or won or lost "
+            "every comparison with it."), remedy=tr("More answers between them are needed."),
         )  # fmt: skip
     fitted = _fitted(wins, ties)
     x, information = fitted.at, fitted.information

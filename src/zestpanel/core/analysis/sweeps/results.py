@@ -15,12 +15,13 @@ from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.runs.plan.planning import asked_alike
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 
 def swept() -> dict[str, tuple[str, int]]:
     """What is followed over a sweep, by name: (label, decimals)."""
     found = {name: (one.label, one.decimals) for name, one in measures().items() if one.swept}
-    return {**found, "failed": ("failed or odd, %", 0)}
+    return {**found, "failed": (tr("failed or odd, %"), 0)}
 
 
 # The stability rule (ours; the bounds are common practice, no source): said wherever it is applied.
@@ -28,11 +29,16 @@ MOST_SPREAD: Final = 0.10  # of the length, between repeats of the same request
 TIMES_USUAL: Final = 3.0  # how many times the spread where the candidate stands
 MOST_WRONG: Final = 10.0  # percentage points of words wrong, over those where the candidate stands
 MOST_LOUDNESS_LU: Final = 3.0
-RULE: Final = (
-    "A point is unstable when a take of it failed or was found odd on arrival, when the lengths of its repeats differ "
-    f"by more than {100 * MOST_SPREAD:.0f} % (and {TIMES_USUAL:g} times what they do at its own settings), when "
-    f"the recogniser has over {MOST_WRONG:.0f} points more of its words wrong, or when its repeats differ by more than "
-    f"{MOST_LOUDNESS_LU:g} LU in loudness."
+RULE: Final = tr(
+    "A point is unstable when a take of it failed or was found odd on arrival, when the "
+    "lengths of its repeats differ by more than {most_spread} % (and {times_usual} times "
+    "what they do at its own settings), when the recogniser has over {most_wrong} points "
+    "more of its words wrong, or when its repeats differ by more than {most_loudness_lu} LU "
+    "in loudness.",
+    most_spread=f"{100 * MOST_SPREAD:.0f}",
+    times_usual=f"{TIMES_USUAL:g}",
+    most_wrong=f"{MOST_WRONG:.0f}",
+    most_loudness_lu=f"{MOST_LOUDNESS_LU:g}",
 )
 
 
@@ -163,9 +169,9 @@ def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
     out = []
     odd = sum(bool(t.doubts) for t in point.takes)
     if point.failed:
-        out.append(f"{point.failed} failed")
+        out.append(tr("{failed} failed", failed=point.failed))
     if odd:
-        out.append(f"{odd} odd on arrival")
+        out.append(tr("{odd} odd on arrival", odd=odd))
     if here is None:
         return out
 
@@ -175,11 +181,11 @@ def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
 
     spread = relative(point)
     if spread > MOST_SPREAD and (point is here or spread > TIMES_USUAL * relative(here)):
-        out.append(f"lengths of repeats differ by {100 * spread:.0f} %")
+        out.append(tr("lengths of repeats differ by {spread} %", spread=f"{100 * spread:.0f}"))
     wrong, usual = point.measures.get("words_wrong"), here.measures.get("words_wrong")
     if wrong and usual and wrong.median - usual.median > MOST_WRONG:
-        out.append(f"{wrong.median:.0f} % of its words are wrong")
+        out.append(tr("{median} % of its words are wrong", median=f"{wrong.median:.0f}"))
     loud = point.measures.get("loudness_lufs")
     if loud and loud.high - loud.low > MOST_LOUDNESS_LU:
-        out.append(f"loudness of repeats differs by {loud.high - loud.low:.1f} LU")
+        out.append(tr("loudness of repeats differs by {high} LU", high=f"{loud.high - loud.low:.1f}"))
     return out

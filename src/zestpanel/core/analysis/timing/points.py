@@ -14,6 +14,7 @@ from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
+from zestpanel.core.texts import tr, word
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, order=True)
@@ -31,12 +32,16 @@ class Circumstances:
     side_by_side: bool = False
 
     def says(self) -> str:
-        load = "the engine's own limit at once" if not self.at_once else f"{self.at_once} at once"
-        load += ", beside other programs and the measuring" if self.side_by_side else ""
-        return f"{self.route}, {load}, {self.machine}" + (f", network {self.network}" if self.network else "")
+        load = (
+            tr("the engine's own limit at once") if not self.at_once else tr("{at_once} at once", at_once=self.at_once)
+        )
+        load += tr(", beside other programs and the measuring") if self.side_by_side else ""
+        return f"{word(self.route)}, {load}, {self.machine}" + (
+            tr(", network {network}", network=self.network) if self.network else ""
+        )
 
 
-UNKNOWN: Final = Circumstances(route="", machine="not recorded", network="", at_once=0)
+UNKNOWN: Final = Circumstances(route="", machine=tr("not recorded"), network="", at_once=0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,10 +65,10 @@ class TimingPoint:
 
 
 PHASES: Final[dict[str, tuple[str, Callable[[TimingPoint], float | None]]]] = {
-    "first sound": ("Wait to first sound", lambda p: p.timing.first_sound_s),
-    "stall-free start": ("Earliest start without a stall", lambda p: p.timing.stall_free_start_s()),
-    "whole clip": ("Wait for the whole clip", lambda p: p.timing.last_byte_s),
-    "real-time factor": ("Wait over length of the sound", lambda p: p.timing.real_time_factor(p.take.duration_s)),
+    "first sound": (tr("Wait to first sound"), lambda p: p.timing.first_sound_s),
+    "stall-free start": (tr("Earliest start without a stall"), lambda p: p.timing.stall_free_start_s()),
+    "whole clip": (tr("Wait for the whole clip"), lambda p: p.timing.last_byte_s),
+    "real-time factor": (tr("Wait over length of the sound"), lambda p: p.timing.real_time_factor(p.take.duration_s)),
 }
 
 

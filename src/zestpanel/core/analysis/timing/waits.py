@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zestpanel.core.analysis.statistics.intervals import Interval
+from zestpanel.core.texts import tr
 
 FEWEST_FOR_P95: Final = 20
 FEWEST_FOR_P99: Final = 100
@@ -71,7 +72,7 @@ def in_words(seconds: float | None, places: int = 2) -> str:
     """A quantile as it is shown: '1.20 s', 'gave up' where it falls among requests that never ended, '' for none."""
     if seconds is None:
         return ""
-    return "gave up" if math.isinf(seconds) else f"{seconds:.{places}f} s"
+    return tr("gave up") if math.isinf(seconds) else f"{seconds:.{places}f} s"
 
 
 def quantile_interval(
@@ -84,4 +85,4 @@ def quantile_interval(
     draws = np.sort(np.random.default_rng(seed).choice(x, size=(DRAWS, len(x))), axis=1)
     drawn = np.sort(quantile7(draws, q))
     low, high = (float(quantile7(drawn, tail)) for tail in ((1 - level) / 2, (1 + level) / 2))
-    return Interval(estimate=float(quantile7(x, q)), low=low, high=high, n=len(x), method="percentile bootstrap")
+    return Interval(estimate=float(quantile7(x, q)), low=low, high=high, n=len(x), method=tr("percentile bootstrap"))

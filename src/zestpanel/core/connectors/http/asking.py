@@ -25,6 +25,7 @@ from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import holds_key, known_keys, without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, watched
 
 MOST_REDIRECTS: Final = 5
@@ -47,7 +48,7 @@ class HttpRequest:
             try:
                 text = self.content.decode("utf-8")
             except UnicodeDecodeError:
-                text = f"({len(self.content):,} bytes)"
+                text = tr("({content} bytes)", content=f"{len(self.content):,}")
             if self.headers.get("Content-Type", "").startswith("application/json"):
                 text = json.dumps(json.loads(text), ensure_ascii=False, indent=2)
             lines += ["", text if len(text) < 6000 else text[:6000] + " …"]
@@ -63,7 +64,10 @@ def filled(speak: HttpSpeak, values: Mapping[str, Any], secret: str) -> HttpRequ
     if not stays_at(address, speak.address):
         raise SynthesisFailure(
             "refused",
-            "A setting of the request would lead it to another host than its connector file names. Nothing was sent.",
+            tr(
+                "A setting of the request would lead it to another host than its connector file names. "
+                "Nothing was sent."
+            ),
         )
     content, kind = content_of(speak, values)
     if kind and not any(name.lower() == "content-type" for name in headers):
@@ -117,17 +121,21 @@ def _file(path: str, values: Mapping[str, Any]) -> tuple[str, bytes]:
     if path != values.get("reference"):
         raise SynthesisFailure(
             "refused",
-            f"The connector file sends along '{without_keys(path, 120)}'. Only the recording of a voice of your own may"
-            " be sent: {reference}. Nothing was sent.",
+            tr(
+                "The connector file sends along '{without_keys}'. Only the recording of a voice of your "
+                "own may be sent: {{reference}}. Nothing was sent.",
+                without_keys=without_keys(path, 120),
+            ),
         )
     if not path:
-        raise SynthesisFailure("refused", "The voice has no recording that could be sent along. Nothing was sent.")
+        raise SynthesisFailure("refused", tr("The voice has no recording that could be sent along. Nothing was sent."))
     try:
         with open(path, "rb") as file:
             return path.rsplit("/", 1)[-1], file.read()
     except OSError as error:
         raise SynthesisFailure(
-            "refused", f"The file '{path}' that is sent along cannot be read ({error.strerror})."
+            "refused",
+            tr("The file '{path}' that is sent along cannot be read ({strerror}).", path=path, strerror=error.strerror),
         ) from error
 
 
@@ -139,7 +147,9 @@ def make_client(speak: Reached, *, connections: int, transport: httpx.BaseTransp
         try:
             verify = ssl.create_default_context(cafile=path)
         except (OSError, ssl.SSLError) as error:
-            raise SynthesisFailure("unreachable", f"The certificate file '{path}' cannot be read ({error}).") from error
+            raise SynthesisFailure(
+                "unreachable", tr("The certificate file '{path}' cannot be read ({error}).", path=path, error=error)
+            ) from error
     return httpx.Client(
         transport=transport,
         follow_redirects=False,
@@ -162,7 +172,10 @@ def send(
         if received.status not in (301, 302, 303, 307, 308) or "location" not in received.headers:
             return received
         asked = _redirected(asked, received, secret)
-    raise SynthesisFailure("wrong content", f"The service redirects in a circle; {MOST_REDIRECTS} were followed.")
+    raise SynthesisFailure(
+        "wrong content",
+        tr("The service redirects in a circle; {most_redirects} were followed.", most_redirects=MOST_REDIRECTS),
+    )
 
 
 def holds_any_key(address: str, secret: str) -> bool:
@@ -174,7 +187,7 @@ def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequ
     try:
         here, there = httpx.URL(asked.address), httpx.URL(asked.address).join(received.headers["location"])
     except (httpx.InvalidURL, ValueError) as error:
-        raise SynthesisFailure("wrong content", "The service redirects to something that is no address.") from error
+        raise SynthesisFailure("wrong content", tr("The service redirects to something that is no address.")) from error
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
     becomes_get = received.status in (301, 302, 303) and asked.method != "GET"
     if same:
@@ -188,7 +201,8 @@ def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequ
         )
     if (asked.content and not becomes_get) or holds_any_key(str(there), secret):
         raise SynthesisFailure(
-            "refused", f"The service redirects to {there.host}. The request with its key was not sent there."
+            "refused",
+            tr("The service redirects to {host}. The request with its key was not sent there.", host=there.host),
         )
     return HttpRequest(method="GET", address=str(there))
 
@@ -199,14 +213,17 @@ def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, 
     try:
         here, there = httpx.URL(source.address), httpx.URL(source.address).join(link)
     except (httpx.InvalidURL, ValueError) as error:
-        raise SynthesisFailure("wrong content", "The reply links to something that is no address.") from error
+        raise SynthesisFailure("wrong content", tr("The reply links to something that is no address.")) from error
     if there.scheme not in ("http", "https"):
         raise SynthesisFailure(
-            "wrong content", f"The reply links to '{without_keys(link, 80)}', which is no web address."
+            "wrong content",
+            tr("The reply links to '{without_keys}', which is no web address.", without_keys=without_keys(link, 80)),
         )
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
     if not same and holds_any_key(str(there), secret):
-        raise SynthesisFailure("refused", f"The reply links to {there.host} with the key in it. It was not sent there.")
+        raise SynthesisFailure(
+            "refused", tr("The reply links to {host} with the key in it. It was not sent there.", host=there.host)
+        )
     kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
     return send(client, speak, HttpRequest(method="GET", address=str(there), headers=kept), secret, began, cancelled)
 
@@ -228,7 +245,10 @@ def _send_watched(
         lambda: _send_once(client, speak, asked, began, lambda: given_up.is_set() or cancelled(), sockets),
         cancelled,
         began + speak.whole_timeout_s,
-        f"The reply was not whole after {speak.whole_timeout_s:g} s and was dropped.",
+        tr(
+            "The reply was not whole after {whole_timeout_s} s and was dropped.",
+            whole_timeout_s=f"{speak.whole_timeout_s:g}",
+        ),
         give_up,
     )
 
@@ -254,12 +274,16 @@ def _send_once(
             sockets.append(response.extensions["network_stream"].get_extra_info("socket"))
             return receive(response, speak, began, cancelled, marks)
     except (httpx.ConnectTimeout, httpx.PoolTimeout) as error:  # nothing was sent
-        raise SynthesisFailure("unreachable", f"No connection within {speak.connect_timeout_s:g} s.") from error
+        raise SynthesisFailure(
+            "unreachable",
+            tr("No connection within {connect_timeout_s} s.", connect_timeout_s=f"{speak.connect_timeout_s:g}"),
+        ) from error
     except httpx.TimeoutException as error:
         raise SynthesisFailure("timed out", _timeout_sentence(speak, marks)) from error
     except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
         raise SynthesisFailure(
-            "unreachable", f"'{without_keys(asked.address, 120)}' is no address ({error})."
+            "unreachable",
+            tr("'{without_keys}' is no address ({error}).", without_keys=without_keys(asked.address, 120), error=error),
         ) from error
     except httpx.HTTPError as error:
         kind, what = _broken_off(marks)
@@ -269,12 +293,12 @@ def _send_once(
 def _broken_off(marks: Mapping[str, float]) -> tuple[str, str]:
     """(kind of failure, what happened). A request that had gone out whole may have been answered, and billed."""
     if "first byte" in marks:
-        return "broken sound", "The connection broke in the middle of the reply"
+        return "broken sound", tr("The connection broke in the middle of the reply")
     if "sent" in marks:
-        return "broke off", "The connection broke off after the request was sent"
-    return "unreachable", "The service could not be reached"
+        return "broke off", tr("The connection broke off after the request was sent")
+    return "unreachable", tr("The service could not be reached")
 
 
 def _timeout_sentence(speak: Reached, marks: Mapping[str, float]) -> str:
-    where = "in the middle of the reply" if "first byte" in marks else "before the reply began"
-    return f"Nothing came for {speak.read_timeout_s:g} s {where}."
+    where = tr("in the middle of the reply") if "first byte" in marks else tr("before the reply began")
+    return tr("Nothing came for {read_timeout_s} s {where}.", read_timeout_s=f"{speak.read_timeout_s:g}", where=where)

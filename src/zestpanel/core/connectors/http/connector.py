@@ -34,6 +34,7 @@ from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.keys import find_secret
 from zestpanel.core.secrets.masking import MASK, without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 LONGEST_NAME: Final = 200  # of what a service calls its voice or model
@@ -107,9 +108,14 @@ class HttpConnector(OverNetwork):
     def describe(self, request: SpeakRequest) -> str:
         text = filled(self._speak, {**values_of(request), "token": MASK}, MASK).as_text()
         if self._speak.token is not None:
-            text = f"a token first: {self._speak.token.method} {self._speak.token.address}\n\nthen {text}"
+            text = tr(
+                "a token first: {method} {address}\n\nthen {words}",
+                method=self._speak.token.method,
+                address=self._speak.token.address,
+                words=text,
+            )
         if self._speak.job is not None:
-            text += f"\n\nthen, until it is done: GET {self._speak.job.poll}"
+            text += tr("\n\nthen, until it is done: GET {poll}", poll=self._speak.job.poll)
         return text
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
@@ -150,27 +156,43 @@ class HttpConnector(OverNetwork):
         """Ask until the job is done. The waiting counts: it is part of what a clip takes."""
         number = _at(received, job.id) if job.id else ""
         if number is None:
-            raise SynthesisFailure("wrong content", f"The reply names no job at '{job.id}': {_short(received.data)}")
+            raise SynthesisFailure(
+                "wrong content", tr("The reply names no job at '{id}': {short}", id=job.id, short=_short(received.data))
+            )
         values, told = {"job": str(number)}, ""
         poll = str((_at(received, job.poll) or "") if job.is_linked else fill(expand_environment(job.poll), values))
         if not poll:
-            raise SynthesisFailure("wrong content", f"The reply names no address at '{job.poll}'.")
+            raise SynthesisFailure("wrong content", tr("The reply names no address at '{poll}'.", poll=job.poll))
         while True:
             answer = follow(poll)
             raise_for_failure(self._speak, answer)
             state = str(answer.status if job.state == "status" else _at(answer, job.state))
             if state != told:
                 told = state
-                self.tell(without_keys(f"job {number} is {state}".replace("  ", " "), LONGEST_NAME))
+                self.tell(
+                    without_keys(
+                        tr("job {number} is {state}", number=number, state=state).replace("  ", " "), LONGEST_NAME
+                    )
+                )
             if state in job.done:
                 break
             if state in job.failed:
                 raise SynthesisFailure(
-                    "wrong content", f"The service gave the job up (its state: {state}): {_short(answer.data)}"
+                    "wrong content",
+                    tr(
+                        "The service gave the job up (its state: {state}): {short}",
+                        state=state,
+                        short=_short(answer.data),
+                    ),
                 )
             if time.monotonic() - began > self._speak.whole_timeout_s:
                 raise SynthesisFailure(
-                    "timed out", f"The job was not done after {self._speak.whole_timeout_s:g} s (its state: {state})."
+                    "timed out",
+                    tr(
+                        "The job was not done after {whole_timeout_s} s (its state: {state}).",
+                        whole_timeout_s=f"{self._speak.whole_timeout_s:g}",
+                        state=state,
+                    ),
                 )
             until = time.monotonic() + job.every_s
             while time.monotonic() < until:
@@ -221,12 +243,20 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
             and (not rule.header or rule.header.lower() in received.headers)
             and rule.body_has in text
         ):
-            raise SynthesisFailure(rule.kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
+            raise SynthesisFailure(
+                rule.kind,
+                tr("The service answered {status}: {detail}", status=received.status, detail=detail),
+                retry_after_s=wait_s,
+            )
     if received.status >= 300:
         kind = _STATUS_KINDS.get(received.status, "refused" if received.status < 500 else "server error")
         if received.status == 503 and wait_s is not None:
             kind = "limited"  # it says that it did nothing, and when it will (RFC 9110, 15.6.4 and 10.2.3)
-        raise SynthesisFailure(kind, f"The service answered {received.status}: {detail}", retry_after_s=wait_s)
+        raise SynthesisFailure(
+            kind,
+            tr("The service answered {status}: {detail}", status=received.status, detail=detail),
+            retry_after_s=wait_s,
+        )
 
 
 class Found(Protocol):
@@ -309,7 +339,8 @@ class Form:
             rate = whole(contents.value(str(where.rate_hz)))
         if encoding != "file" and not (rate and 4_000 <= rate <= 384_000):
             raise SynthesisFailure(
-                "broken sound", f"The reply does not say how many samples a second there are ({kind or where.rate_hz})."
+                "broken sound",
+                tr("The reply does not say how many samples a second there are ({kind}).", kind=kind or where.rate_hz),
             )
         return cls(encoding, rate or 0, channels or where.channels)
 
@@ -339,11 +370,13 @@ def _decoded(sound: bytes, form: Form) -> Clip:
         if form.encoding != "file":
             return decode_raw(sound, form.encoding, rate_hz=form.rate_hz, channels=form.channels)
         if is_cut_off(sound):
-            raise SynthesisFailure("broken sound", "The sound is cut off: its header promises more than came.")
+            raise SynthesisFailure("broken sound", tr("The sound is cut off: its header promises more than came."))
         return decode(sound)
     except AudioError as error:
         quoted = (
-            f" It says: {_short(sound)}" if describe_bytes(sound) in ("JSON text", "XML text", "a web page") else ""
+            tr(" It says: {short}", short=_short(sound))
+            if describe_bytes(sound) in ("JSON text", "XML text", "a web page")
+            else ""
         )
         kind = "wrong content" if "not sound" in error.what else "broken sound"
         raise SynthesisFailure(kind, error.what + quoted) from error

@@ -24,6 +24,7 @@ from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import MASK, without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, watched
 
 _LOOK_S: Final = 0.1  # how often a wait looks whether it was cancelled
@@ -96,8 +97,10 @@ class WebSocketConnector(OverNetwork):
         if not stays_at(address, self._speak.address):
             raise SynthesisFailure(
                 "refused",
-                "A setting of the request would lead it to another host than its connector file names. Nothing was "
-                "sent.",
+                tr(
+                    "A setting of the request would lead it to another host than its connector file names. Nothing was "
+                    "sent."
+                ),
             )
         address = "ws" + address.removeprefix("http") if address.startswith("http") else address
         headers = {name: str(fill(expand_environment(v), values)) for name, v in self._speak.headers.items()}
@@ -106,8 +109,10 @@ class WebSocketConnector(OverNetwork):
 
     def describe(self, request: SpeakRequest) -> str:
         address, headers, messages = self._filled(request, MASK)
-        lines = [f"WebSocket {address}", *(f"{name}: {value}" for name, value in headers.items())]
-        return "\n".join([*lines, *(f"\nmessage {n}: {text}" for n, text in enumerate(messages, 1))])
+        lines = [tr("WebSocket {address}", address=address), *(f"{name}: {value}" for name, value in headers.items())]
+        return "\n".join(
+            [*lines, *(tr("\nmessage {n}: {words}", n=n, words=text) for n, text in enumerate(messages, 1))]
+        )
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         return self._talk(*self._filled(request, secret), cold, cancelled)
@@ -133,13 +138,21 @@ class WebSocketConnector(OverNetwork):
             raise_for_failure(self._speak, Received(
                 status=answer.status_code, headers={k.lower(): v for k, v in answer.headers.raw_items()},
                 chunks=((0.0, bytes(answer.body or b"")),), marks={}, last_byte_s=0.0))  # fmt: skip
-            raise SynthesisFailure("wrong content", f"The service answered {answer.status_code}.") from error
+            raise SynthesisFailure(
+                "wrong content", tr("The service answered {status_code}.", status_code=answer.status_code)
+            ) from error
         except TimeoutError as error:
             raise SynthesisFailure(
-                "unreachable", f"No connection within {self._speak.connect_timeout_s:g} s."
+                "unreachable",
+                tr(
+                    "No connection within {connect_timeout_s} s.",
+                    connect_timeout_s=f"{self._speak.connect_timeout_s:g}",
+                ),
             ) from error
         except (OSError, InvalidHandshake, WebSocketException, ValueError) as error:
-            raise SynthesisFailure("unreachable", f"The service could not be reached ({error}).") from error
+            raise SynthesisFailure(
+                "unreachable", tr("The service could not be reached ({error}).", error=error)
+            ) from error
 
     def _talk(
         self, address: str, headers: dict[str, str], messages: list[str], cold: bool, cancelled: Cancelled
@@ -153,7 +166,10 @@ class WebSocketConnector(OverNetwork):
                     lambda: self._open(address, headers),
                     cancelled,
                     began + self._speak.connect_timeout_s + _LOOK_S,
-                    f"No connection within {self._speak.connect_timeout_s:g} s.",
+                    tr(
+                        "No connection within {connect_timeout_s} s.",
+                        connect_timeout_s=f"{self._speak.connect_timeout_s:g}",
+                    ),
                     lambda: None,
                 )
             )
@@ -168,11 +184,13 @@ class WebSocketConnector(OverNetwork):
                     self._refused(heard)
                     kind = "broken sound" if heard.any_sound else "broke off"
                     raise SynthesisFailure(
-                        kind, f"The connection closed before the sound was whole ({error})."
+                        kind, tr("The connection closed before the sound was whole ({error}).", error=error)
                     ) from error
         self._refused(heard)
         if not heard.any_sound:
-            raise SynthesisFailure("wrong content", f"The service sent no sound{own_words(heard.trees)}.")
+            raise SynthesisFailure(
+                "wrong content", tr("The service sent no sound{own_words}.", own_words=own_words(heard.trees))
+            )
         return understood(heard, self._speak.reply, marks, marks.get("first byte"), began, cold)
 
     def _listen(
@@ -187,9 +205,14 @@ class WebSocketConnector(OverNetwork):
                 if cancelled():
                     raise WasCancelled from None
                 if time.monotonic() - quiet_since > self._speak.read_timeout_s:
-                    where = "in the middle of the reply" if heard.any_sound else "before the reply began"
+                    where = tr("in the middle of the reply") if heard.any_sound else tr("before the reply began")
                     raise SynthesisFailure(
-                        "timed out", f"Nothing came for {self._speak.read_timeout_s:g} s {where}."
+                        "timed out",
+                        tr(
+                            "Nothing came for {read_timeout_s} s {where}.",
+                            read_timeout_s=f"{self._speak.read_timeout_s:g}",
+                            where=where,
+                        ),
                     ) from None
                 continue
             at = time.monotonic() - began
@@ -197,7 +220,9 @@ class WebSocketConnector(OverNetwork):
             marks.setdefault("first byte", at)
             size += len(message)
             if size > most or at > self._speak.whole_timeout_s:
-                raise SynthesisFailure("wrong content", "The reply was larger or longer than allowed and was dropped.")
+                raise SynthesisFailure(
+                    "wrong content", tr("The reply was larger or longer than allowed and was dropped.")
+                )
             tree = heard.take(at, message)
             if tree is not None and self._speak.last and at_path(tree, self._speak.last.partition(" ")[2]):
                 return
@@ -210,4 +235,6 @@ class WebSocketConnector(OverNetwork):
             text = json.dumps(tree, ensure_ascii=False)
             for rule in self._speak.failures:
                 if rule.status is None and rule.body_has and rule.body_has in text:
-                    raise SynthesisFailure(rule.kind, f"The service answered: {without_keys(text, 200)}")
+                    raise SynthesisFailure(
+                        rule.kind, tr("The service answered: {without_keys}", without_keys=without_keys(text, 200))
+                    )

@@ -19,6 +19,7 @@ from zestpanel.core.audio.kinds import describe_bytes, wav_data_bytes
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 
 Chunks = tuple[tuple[float, bytes], ...]
 _LONGEST_LINE: Final = 50_000_000
@@ -67,12 +68,19 @@ class Contents:
             else:
                 if not isinstance(found, str) or not found or follow is None:
                     raise SynthesisFailure(
-                        "wrong content", f"There is no link at '{self._path}' in the reply{own_words(self._trees)}."
+                        "wrong content",
+                        tr(
+                            "There is no link at '{path}' in the reply{own_words}.",
+                            path=self._path,
+                            own_words=own_words(self._trees),
+                        ),
                     )
                 fetched = follow(found)
                 self.sound, self.last_byte_s = fetched.chunks, fetched.last_byte_s
                 if fetched.status >= 300:
-                    raise SynthesisFailure("wrong content", f"The link in the reply answered {fetched.status}.")
+                    raise SynthesisFailure(
+                        "wrong content", tr("The link in the reply answered {status}.", status=fetched.status)
+                    )
 
     def value(self, place: str) -> Any:
         """The value at 'header NAME' or 'json PATH', None when it is not there; the last JSON that has it counts."""
@@ -98,7 +106,12 @@ class Contents:
         texts = found if isinstance(found, list) else [found]
         if not texts or not all(isinstance(text, str) and text for text in texts):
             raise SynthesisFailure(
-                "wrong content", f"There is no sound at '{self._path}' in the reply{own_words(self._trees)}."
+                "wrong content",
+                tr(
+                    "There is no sound at '{path}' in the reply{own_words}.",
+                    path=self._path,
+                    own_words=own_words(self._trees),
+                ),
             )
         return one_after_another([uncoded(text, self._path, self._coded) for text in texts])
 
@@ -127,10 +140,18 @@ class Contents:
                 yield at, uncoded(found, self._path, self._coded)
         if not any_text and self._received.chunks:
             described = describe_bytes(self._received.data)
-            raise SynthesisFailure("wrong content", f"The reply is {described}, not a stream of {self._kind}.")
+            raise SynthesisFailure(
+                "wrong content",
+                tr("The reply is {described}, not a stream of {kind}.", described=described, kind=self._kind),
+            )
         if self._path and not any_sound and self._trees:
             raise SynthesisFailure(
-                "wrong content", f"No {self._kind[:-1]} of the stream holds sound{own_words(self._trees)}."
+                "wrong content",
+                tr(
+                    "No {kind} of the stream holds sound{own_words}.",
+                    kind=self._kind[:-1],
+                    own_words=own_words(self._trees),
+                ),
             )
 
     def _part(self) -> bytes:
@@ -138,13 +159,15 @@ class Contents:
         kind = self._received.headers.get("content-type", "")
         if not kind.lower().startswith("multipart/"):
             described = describe_bytes(self._received.data)
-            raise SynthesisFailure("wrong content", f"The reply is {described}, not a reply in several parts.")
+            raise SynthesisFailure(
+                "wrong content", tr("The reply is {described}, not a reply in several parts.", described=described)
+            )
         try:
             sound = self._among_parts(kind)
         except (RecursionError, ValueError, LookupError) as error:  # the heads of parts are a language of their own
-            raise SynthesisFailure("wrong content", "The parts of the reply cannot be told apart.") from error
+            raise SynthesisFailure("wrong content", tr("The parts of the reply cannot be told apart.")) from error
         if not sound:
-            raise SynthesisFailure("wrong content", f"The reply has no part '{self._path}'.")
+            raise SynthesisFailure("wrong content", tr("The reply has no part '{path}'.", path=self._path))
         return sound
 
     def _among_parts(self, kind: str) -> bytes:
@@ -171,8 +194,8 @@ def json_of(data: bytes) -> Any:
         return json.loads(data)
     except (ValueError, RecursionError) as error:
         what = describe_bytes(data)
-        said = "JSON that is damaged or too deep" if what == "JSON text" else f"{what}, not JSON"
-        raise SynthesisFailure("wrong content", f"The reply is {said}.") from error
+        said = tr("JSON that is damaged or too deep") if what == "JSON text" else tr("{what}, not JSON", what=what)
+        raise SynthesisFailure("wrong content", tr("The reply is {said}.", said=said)) from error
 
 
 # where services put what they have to say about a failure (common practice, no source)
@@ -220,7 +243,9 @@ def uncoded(text: str, place: str, coded: str = "base64") -> bytes:
         text = text.translate({ord("-"): "+", ord("_"): "/"}).rstrip("=")
         return base64.b64decode(text + "=" * (-len(text) % 4), validate=True)
     except (ValueError, binascii.Error) as error:
-        raise SynthesisFailure("wrong content", f"What is at '{place}' in the reply is no {coded}.") from error
+        raise SynthesisFailure(
+            "wrong content", tr("What is at '{place}' in the reply is no {coded}.", place=place, coded=coded)
+        ) from error
 
 
 def one_after_another(pieces: list[bytes]) -> bytes:
@@ -230,7 +255,7 @@ def one_after_another(pieces: list[bytes]) -> bytes:
     begins = [wav_data_bytes(piece) for piece in pieces]
     heads = {piece[: begin[0]][12:36] for piece, begin in zip(pieces, begins, strict=True) if begin}
     if len(heads) != 1:
-        raise SynthesisFailure("broken sound", "The pieces of the reply are WAV files of different kinds.")
+        raise SynthesisFailure("broken sound", tr("The pieces of the reply are WAV files of different kinds."))
     samples = b"".join(piece[b[0] : b[0] + b[1]] for piece, b in zip(pieces, begins, strict=True) if b)
     head = pieces[0][: begins[0][0] - 8] if begins[0] else b""
     size = len(head) - 8 + 8 + len(samples)
@@ -246,7 +271,10 @@ MOST_PIECES: Final = 300_000  # an hour of sound in pieces of 12 ms
 
 
 def too_many_pieces() -> SynthesisFailure:
-    return SynthesisFailure("wrong content", f"The reply came in more than {MOST_PIECES:,} pieces and was dropped.")
+    return SynthesisFailure(
+        "wrong content",
+        tr("The reply came in more than {most_pieces} pieces and was dropped.", most_pieces=f"{MOST_PIECES:,}"),
+    )
 
 
 def lines(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]:
@@ -259,7 +287,7 @@ def lines(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]:
         held.append(first)
         size += len(first)
         if size > _LONGEST_LINE:
-            raise SynthesisFailure("wrong content", "The reply has a line without an end and was dropped.")
+            raise SynthesisFailure("wrong content", tr("The reply has a line without an end and was dropped."))
         for other in others:
             yield at, b"".join(held).decode("utf-8", errors="replace").rstrip("\r")
             held, size = [other], len(other)

@@ -13,6 +13,7 @@ import httpx
 from zestpanel.core.catalogue.reaching import Reached
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled
 
 _PIECE: Final = 1 << 20  # unpacked in pieces of at most 1 MB, so that a bomb is met before it goes off
@@ -46,10 +47,16 @@ def receive(
         chunks.append((at, packed))
         size += len(packed)
         if size > most:
-            raise SynthesisFailure("wrong content", f"The reply passed {most / 1e6:g} MB and was dropped.")
+            raise SynthesisFailure(
+                "wrong content", tr("The reply passed {most} MB and was dropped.", most=f"{most / 1e6:g}")
+            )
         if at > speak.whole_timeout_s:
             raise SynthesisFailure(
-                "timed out", f"The reply was not whole after {speak.whole_timeout_s:g} s and was dropped."
+                "timed out",
+                tr(
+                    "The reply was not whole after {whole_timeout_s} s and was dropped.",
+                    whole_timeout_s=f"{speak.whole_timeout_s:g}",
+                ),
             )
         if cancelled():
             raise WasCancelled
@@ -70,7 +77,9 @@ def _unpacked(chunks: list[tuple[float, bytes]], encoding: str, most: int) -> It
         yield from chunks
         return
     if encoding not in ("gzip", "x-gzip", "deflate"):
-        raise SynthesisFailure("wrong content", f"The reply is packed as '{encoding[:20]}', which was not asked for.")
+        raise SynthesisFailure(
+            "wrong content", tr("The reply is packed as '{encoding}', which was not asked for.", encoding=encoding[:20])
+        )
     unpacker = zlib.decompressobj(zlib.MAX_WBITS | 32)  # either header, told from the data
     size = 0
     for at, packed in chunks:
@@ -79,12 +88,15 @@ def _unpacked(chunks: list[tuple[float, bytes]], encoding: str, most: int) -> It
             try:
                 piece = unpacker.decompress(rest, _PIECE)
             except zlib.error as error:
-                raise SynthesisFailure("broken sound", f"The packed reply cannot be unpacked ({error}).") from error
+                raise SynthesisFailure(
+                    "broken sound", tr("The packed reply cannot be unpacked ({error}).", error=error)
+                ) from error
             rest = unpacker.unconsumed_tail
             size += len(piece)
             if size > most:
                 raise SynthesisFailure(
-                    "wrong content", f"The reply unpacks to more than {most / 1e6:g} MB and was dropped."
+                    "wrong content",
+                    tr("The reply unpacks to more than {most} MB and was dropped.", most=f"{most / 1e6:g}"),
                 )
             if piece:
                 yield at, piece

@@ -17,6 +17,7 @@ from zestpanel.core.connectors.templates import fill
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import note_key
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled
 
 _EARLY: Final = 0.9  # of its time a token is used: clocks differ, and requests take a while
@@ -61,7 +62,7 @@ class Tokens:
         tree = json_of(received.data)
         token = at_path(tree, call.at.partition(" ")[2])
         if not isinstance(token, str) or not token:
-            raise SynthesisFailure("refused", f"The reply to the call for a token holds none at '{call.at}'.")
+            raise SynthesisFailure("refused", tr("The reply to the call for a token holds none at '{at}'.", at=call.at))
         note_key(token)
         lasts = at_path(tree, call.lasts.partition(" ")[2]) if call.lasts else None
         good = isinstance(lasts, int | float) and 0 < lasts < 10**9

@@ -22,6 +22,7 @@ from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.keys import find_secret
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr, trn
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 LONGEST_ID: Final = 200
@@ -38,9 +39,21 @@ def make_voice(
     """
     making = _making(engine)
     if not 1 <= len(recordings) <= making.most_recordings:
-        most = f"at most {making.most_recordings}" if making.most_recordings > 1 else "one"
-        raise InputError(f"{engine.engine} takes {most} recording{'s' * (making.most_recordings > 1)} for a voice.",
-                         kept="Nothing was sent.")  # fmt: skip
+        most = (
+            tr("at most {most_recordings}", most_recordings=making.most_recordings)
+            if making.most_recordings > 1
+            else "one"
+        )
+        raise InputError(
+            trn(
+                "{engine} takes {most} recording for a voice.",
+                "{engine} takes {most} recordings for a voice.",
+                making.most_recordings,
+                engine=engine.engine,
+                most=most,
+            ),
+            kept=tr("Nothing was sent."),
+        )
     values = {
         "name": name, "language": language, "visibility": making.visibility.get(visibility, ""),  # type: ignore[call-overload]
         "references": tuple(str(path) for path in recordings),
@@ -49,14 +62,19 @@ def make_voice(
         reply = talk.ask(making.address, making.method, values, whole=making)
         made = at_path(_json(reply), making.id.partition(" ")[2])
         if not isinstance(made, str | int) or isinstance(made, bool) or not 0 < len(str(made)) <= LONGEST_ID:
-            raise SynthesisFailure("wrong content", f"The reply names no voice at '{making.id}'. Look at the service: "
-                                                    "the voice may have been made.")  # fmt: skip
+            raise SynthesisFailure(
+                "wrong content",
+                tr(
+                    "The reply names no voice at '{id}'. Look at the service: the voice may have been made.",
+                    id=making.id,
+                ),
+            )
         number = str(made)
         if making.poll:
             try:
                 talk.wait(making, number)
             except SynthesisFailure as failure:
-                there = f"The voice '{number}' may be there all the same: look at the service."
+                there = tr("The voice '{number}' may be there all the same: look at the service.", number=number)
                 raise SynthesisFailure(failure.kind, f"{failure.what} {there}") from failure
         return number
 
@@ -65,8 +83,8 @@ def delete_voice(engine: Engine, voice: str, cancelled: Cancelled = never_cancel
     """Delete a voice at the service; one that is not there any more is deleted. Raises SynthesisFailure, InputError."""
     making = _making(engine)
     if not making.delete:
-        raise InputError(f"{engine.engine}'s connector file does not say how a voice is deleted.",
-                         kept="The voice stays.", remedy="Delete it at the service.")  # fmt: skip
+        raise InputError(tr("{engine}'s connector file does not say how a voice is deleted.", engine=engine.engine),
+                         kept=tr("The voice stays."), remedy=tr("Delete it at the service."))  # fmt: skip
     with _Talk(engine, making, cancelled) as talk:
         talk.ask(_with_id(making.delete, voice), making.delete_method, {}, gone_is_good=True)
 
@@ -78,7 +96,9 @@ def _with_id(address: str, voice: str) -> str:
 
 def _making(engine: Engine) -> VoiceMaking:
     if engine.makes_voices is None or not isinstance(engine.speak, HttpSpeak):
-        raise InputError(f"{engine.engine} makes no voices of recordings.", kept="Nothing was sent.")
+        raise InputError(
+            tr("{engine} makes no voices of recordings.", engine=engine.engine), kept=tr("Nothing was sent.")
+        )
     require_agreement(engine)
     return engine.makes_voices
 
@@ -133,12 +153,18 @@ class _Talk:
             if state in making.done:
                 return
             if state in making.failed:
-                raise SynthesisFailure("wrong content", f"The service gave the voice up (its state: {state[:80]}).")
+                raise SynthesisFailure(
+                    "wrong content", tr("The service gave the voice up (its state: {state}).", state=state[:80])
+                )
             if time.monotonic() - self._began > self._speak.whole_timeout_s:
                 raise SynthesisFailure(
-                    "timed out", f"The voice was not ready after {self._speak.whole_timeout_s:g} s (its state: "
-                                 f"{state[:80]})."
-                )  # fmt: skip
+                    "timed out",
+                    tr(
+                        "The voice was not ready after {whole_timeout_s} s (its state: {state}).",
+                        whole_timeout_s=f"{self._speak.whole_timeout_s:g}",
+                        state=state[:80],
+                    ),
+                )
             until = time.monotonic() + making.every_s
             while time.monotonic() < until:
                 if self._cancelled():
@@ -150,4 +176,4 @@ def _json(received: Received) -> Any:
     try:
         return json.loads(received.data)
     except (ValueError, RecursionError) as error:
-        raise SynthesisFailure("wrong content", "The service's answer is not JSON.") from error
+        raise SynthesisFailure("wrong content", tr("The service's answer is not JSON.")) from error

@@ -14,6 +14,7 @@ from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsp
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
 from zestpanel.core.connectors.wizard.keys import PLACE, FoundKey, without_key
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 _PLACES: Final = {  # names under which services expect things, and the place that fills them
     "text": ("text", "input", "content", "ssml", "prompt", "sentence", "message", "transcript", "q"),
@@ -76,12 +77,12 @@ def read_call(text: str) -> Draft:  # noqa: C901, PLR0912 one case an option
             address = word
         i += 1
     if not address:
-        raise InputError("The call names no address.", remedy="Paste it whole, with its https:// address.")
+        raise InputError(tr("The call names no address."), remedy="Paste it whole, with its https:// address.")
     for part in (*data, *form):
         if found := re.match(r"(?:[^=@]*=)?@(\S+)", part):
             raise InputError(
-                f"The call sends the file '{found[1][:60]}', and what stands in it is not known.",
-                remedy="Paste the call with the contents of the file in its place.",
+                tr("The call sends the file '{found}', and what stands in it is not known.", found=found[1][:60]),
+                remedy=tr("Paste the call with the contents of the file in its place."),
             )
     if as_query and (data or form):
         address += ("&" if "?" in address else "?") + "&".join(_in_query(part) for part in (*data, *form))
@@ -127,8 +128,8 @@ def read_items(text: str) -> Draft:
             address = word if "://" in word else f"http://{'localhost' if word.startswith(':') else ''}{word}"
         elif item is None:
             raise InputError(
-                f"'{word[:60]}' in the call is not understood.",
-                remedy="Write items like Header:value, name=value, name:=1 or name==value.",
+                tr("'{word}' in the call is not understood.", word=word[:60]),
+                remedy=tr("Write items like Header:value, name=value, name:=1 or name==value."),
             )
         elif item[2] == ":":
             headers[item[1]] = item[3].strip()
@@ -138,11 +139,11 @@ def read_items(text: str) -> Draft:
             try:
                 body[item[1]] = json.loads(item[3])
             except (ValueError, RecursionError) as error:
-                raise InputError(f"'{word[:60]}' holds no JSON behind ':='.") from error
+                raise InputError(tr("'{word}' holds no JSON behind ':='.", word=word[:60])) from error
         else:
             body[item[1]] = item[3]
     if not address:
-        raise InputError("The call names no address.", remedy="Paste it whole, with its https:// address.")
+        raise InputError(tr("The call names no address."), remedy="Paste it whole, with its https:// address.")
     if query:
         address += ("&" if "?" in address else "?") + urlencode(query)
     method = method if method in ("GET", "PUT", "POST") else ("POST" if body else "GET")
@@ -158,7 +159,7 @@ def read_raw_request(text: str) -> Draft:
     host = next((headers.pop(name) for name in list(headers) if name.lower() == "host"), "")
     address = target if target.startswith("http") else f"https://{host}{target}"
     if not host and not target.startswith("http"):
-        raise InputError("The request names no host.", remedy="Paste it with its Host line.")
+        raise InputError(tr("The request names no host."), remedy=tr("Paste it with its Host line."))
     body, body_as = _body(body_text.strip(), headers) if body_text.strip() else (None, "json")
     return with_places(Draft(kind="http", method=method, address=address, headers=headers, body=body, body_as=body_as))
 
@@ -172,7 +173,7 @@ def _body(text: str, headers: Mapping[str, str], *, as_json: bool = False) -> tu
     except (ValueError, RecursionError):
         if as_json or "json" in kind:
             raise InputError(
-                "The body is called JSON and is none.", remedy="Check the quotation marks of the example."
+                tr("The body is called JSON and is none."), remedy=tr("Check the quotation marks of the example.")
             ) from None
     if "=" in text and ("form" in kind or not kind) and not text.lstrip().startswith("<"):
         return dict(parse_qsl(text, keep_blank_values=True)), "form"
@@ -187,32 +188,34 @@ def with_places(draft: Draft) -> Draft:
         json.dumps([draft.address, dict(draft.headers), draft.body], ensure_ascii=False).encode("utf-8")
     except UnicodeEncodeError as error:
         raise InputError(
-            "The call holds half of a sign that is written in two (\\ud800 to \\udfff).",
-            remedy="Paste it again as the documentation shows it.",
+            tr("The call holds half of a sign that is written in two (\\ud800 to \\udfff)."),
+            remedy=tr("Paste it again as the documentation shows it."),
         ) from error
     try:
         parts = urlsplit(draft.address)
         host_name, port = parts.hostname or "", parts.port
     except ValueError as error:
-        raise InputError(f"'{draft.address[:80]}' is no address.", remedy="Paste it whole.") from error
+        raise InputError(
+            tr("'{address}' is no address.", address=draft.address[:80]), remedy=tr("Paste it whole.")
+        ) from error
     query = dict(parse_qsl(parts.query, keep_blank_values=True))
     key = FoundKey()
     # lengths and connection headers belong to the one call that was pasted
     skip = ("content-length", "connection", "accept-encoding", "content-type", "cookie")
     headers = {name: value for name, value in draft.headers.items() if name.lower() not in skip}
     if any(name.lower() == "cookie" for name in draft.headers):
-        understood.append("The cookie was left out: it is of a browser's visit and does not last.")
+        understood.append(tr("The cookie was left out: it is of a browser's visit and does not last."))
     if parts.username or parts.password:
         headers["Authorization"] = basic(f"{parts.username or ''}:{parts.password or ''}")
     host = (host_name or "service").split(".")
     name_of_key = "service" if host[-1].isdigit() else host[-2] if len(host) > 1 else host[0]
-    headers = {name: key.take(name, value, f"header '{name}'") for name, value in headers.items()}
+    headers = {name: key.take(name, value, tr("header '{name}'", name=name)) for name, value in headers.items()}
     body = _body_places(draft.body, found)
     for name, value in list(query.items()):
         place = _place_for(name, value, found)
         if place:
             query[name] = place
-    query = {name: key.take(name, value, f"query '{name}'") for name, value in query.items()}
+    query = {name: key.take(name, value, tr("query '{name}'", name=name)) for name, value in query.items()}
     body = key.out_of(body, "body")
     path = parts.path
     if "voice" not in found:
@@ -227,17 +230,23 @@ def with_places(draft: Draft) -> Draft:
     if key.value:
         headers, query, body = (without_key(part, key.value) for part in (headers, query, body))
         path = path.replace(key.value, PLACE) if len(key.value) >= 4 else path
-        understood.append(f"The key goes in the {key.where}. It is kept as '{secret}', not in the file.")
+        understood.append(
+            tr(
+                "The key goes in the {where}. It is kept as '{secret}', not in the file.",
+                where=key.where,
+                secret=secret,
+            )
+        )
     if "text" not in found and isinstance(body, str) and draft.body_as == "plain":
         wrapped = _SPEAK.fullmatch(body)
         found["text"] = wrapped[2].strip() if wrapped else body
         body = f"{wrapped[1]}{{text}}{wrapped[3]}" if wrapped else "{text}"
     if "<speak" in json.dumps(body):
-        understood.append("The text is marked (SSML): its frame is kept, and marks are written within it.")
+        understood.append(tr("The text is marked (SSML): its frame is kept, and marks are written within it."))
     for place, value in found.items():
         understood.append(f"{place}: {value[:60]}")
     if "text" not in found:
-        understood.append("No text was found in the call: put {text} where it belongs.")
+        understood.append(tr("No text was found in the call: put {text} where it belongs."))
     return replace(
         draft,
         address=urlunsplit((parts.scheme, _netloc(host_name, port), path, "", "")),

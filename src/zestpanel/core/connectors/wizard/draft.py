@@ -12,6 +12,7 @@ import yaml
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.secrets.masking import MASK
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,7 +20,7 @@ class Draft:
     """What was understood so far. kind: 'http' or 'command'. secret: the key's name; key: its value, never written."""
 
     kind: str
-    engine: str = "My engine"
+    engine: str = tr("My engine")
     method: str = "POST"
     address: str = ""
     headers: Mapping[str, str] = field(default_factory=dict)
@@ -70,5 +71,6 @@ def words_of(text: str) -> list[str]:
         return shlex.split(joined)
     except ValueError as error:
         raise InputError(
-            f"The line cannot be taken apart ({error}).", remedy="Check that every quotation mark is closed."
+            tr("The line cannot be taken apart ({error}).", error=error),
+            remedy=tr("Check that every quotation mark is closed."),
         ) from error

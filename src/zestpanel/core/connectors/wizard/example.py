@@ -11,6 +11,7 @@ from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.program import read_program
 from zestpanel.core.connectors.wizard.shell import without_prompts
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 LONGEST: Final = 100_000  # a call of the documentation has some hundreds
 
@@ -23,11 +24,13 @@ def read_example(text: str, *, engine: str = "") -> Draft:
     text = without_prompts(text)
     if len(text) > LONGEST:
         raise InputError(
-            f"What was pasted is longer than {LONGEST:,} characters.",
-            remedy="Paste one call, with a short text in it to be spoken.",
+            tr("What was pasted is longer than {longest} characters.", longest=f"{LONGEST:,}"),
+            remedy=tr("Paste one call, with a short text in it to be spoken."),
         )
     if not text:
-        raise InputError("Nothing was pasted.", remedy="Paste a call or a command line as the documentation shows it.")
+        raise InputError(
+            tr("Nothing was pasted."), remedy=tr("Paste a call or a command line as the documentation shows it.")
+        )
     first = text.split(None, 1)[0]
     if re.match(r"^(GET|POST|PUT)[ \t]+\S+", text):
         draft = read_raw_request(text)

@@ -12,6 +12,7 @@ from typing import Any, Final
 from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.wizard.reply import leaves, look_into
+from zestpanel.core.texts import tr
 
 _NUMBERS: Final = ("job_id", "jobid", "task_id", "taskid", "request_id", "id", "uuid")
 _STATES: Final = ("status", "state")
@@ -46,14 +47,21 @@ def job_in(received: Received, address: str) -> dict[str, Any] | None:
     state = next((by_name[name] for name in _STATES if name in by_name), "")
     for header in ("location", "operation-location", "content-location"):
         if header in received.headers:
-            return {"poll": f"header {header.title()}", "state": f"json {state}" if state else "status"}
+            return {
+                "poll": f"header {header.title()}",
+                "state": f"json {state}" if state else "status",
+            }
     link = next((path for path, value in texts.items()
                  if re.match(r"(https?://|/)\S+$", value) and _LINK.search(path)), "")  # fmt: skip
     if link and (state or received.status == 202):
         return {"poll": f"json {link}", "state": f"json {state}" if state else "status"}
     if number and (state or received.status == 202):
         below = re.sub(r"[?#].*$", "", address).rstrip("/")
-        return {"id": f"json {number}", "poll": f"{below}/{{job}}", "state": f"json {state}" if state else "status"}
+        return {
+            "id": f"json {number}",
+            "poll": f"{below}/{{job}}",
+            "state": f"json {state}" if state else "status",
+        }
     return None
 
 
@@ -82,8 +90,12 @@ def follow_job(
         answer = get(address)
         if answer.status >= 400:
             seen.said.append(
-                f"Asked at {address}, the service answered {answer.status}: write under job.poll where the job is "
-                "asked for."
+                tr(
+                    "Asked at {address}, the service answered {status}: write under job.poll where the job "
+                    "is asked for.",
+                    address=address,
+                    status=answer.status,
+                )
             )
             break
         if seen.job["state"] == "status" and (place := _state_in(answer)):
@@ -94,21 +106,36 @@ def follow_job(
         reply, said = look_into(answer)
         if kind_of_sound(answer.data) or "audio" in reply:
             seen.job["done"], seen.reply = [state], reply
-            seen.said += [f"The job went through: {', then '.join(states)}.", *said]
+            seen.said += [tr("The job went through: {states}.", states=", then ".join(states)), *said]
             break
         if _FAILED.search(state):
             seen.job["failed"] = [state]
-            seen.said.append(f"The job ended as '{state}': {answer.data[:200].decode('utf-8', 'replace')}")
+            seen.said.append(
+                tr(
+                    "The job ended as '{state}': {decode}",
+                    state=state,
+                    decode=answer.data[:200].decode("utf-8", "replace"),
+                )
+            )
             break
         if seen.job["state"] != "status" and not _GOES_ON.search(state):
             seen.job["done"] = [state]
             seen.said.append(
-                f"The job ended as '{state}', and no sound was found in its answer: write under job.fetch where the "
-                "sound is fetched, or under reply.audio where it is."
+                tr(
+                    "The job ended as '{state}', and no sound was found in its answer: write under job.fetch "
+                    "where the sound is fetched, or under reply.audio where it is.",
+                    state=state,
+                )
             )
             break
         if time.monotonic() > until or cancelled():
-            seen.said.append(f"After {longest_s:.0f} s the job was still '{state}': write under job.done what ends it.")
+            seen.said.append(
+                tr(
+                    "After {longest_s} s the job was still '{state}': write under job.done what ends it.",
+                    longest_s=f"{longest_s:.0f}",
+                    state=state,
+                )
+            )
             break
         time.sleep(every_s)
     return seen

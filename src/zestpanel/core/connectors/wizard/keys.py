@@ -8,6 +8,7 @@ from typing import Any, Final
 
 from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 PLACE: Final = "{secret}"
 _SCHEME: Final = re.compile(r"^(Bearer|Token|Basic|Key|ApiKey|Api-Key)\s+", re.IGNORECASE)
@@ -35,10 +36,14 @@ class FoundKey:
     def note(self, value: str, where: str) -> None:
         if self.value and self.value != value:
             raise InputError(
-                f"The call holds two different keys, in the {self.where} and in the {where}; a connector file names "
-                "one.",
-                kept="Nothing was kept of them.",
-                remedy="Leave out the one that the service can do without.",
+                tr(
+                    "The call holds two different keys, in the {where} and in the {where2}; a connector file "
+                    "names one.",
+                    where=self.where,
+                    where2=where,
+                ),
+                kept=tr("Nothing was kept of them."),
+                remedy=tr("Leave out the one that the service can do without."),
             )
         self.value, self.where = value, self.where or where
         self.places.append(where)

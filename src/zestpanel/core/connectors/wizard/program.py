@@ -10,6 +10,7 @@ from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
 from zestpanel.core.connectors.wizard.shell import tidied
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 # words that begin statements of programming languages and of shells, and are no speaking programs
 _STATEMENTS: Final = re.compile(
@@ -18,8 +19,8 @@ _STATEMENTS: Final = re.compile(
     re.IGNORECASE,
 )
 _SHELL: Final = re.compile(r"&&|\|\||[;`]|\$\(|\$\{?\w|(?<![<>\w])<(?!<)|\|")
-_NONE: Final = "This is neither a call nor a program's command line: {why}. Nothing was run."
-_REMEDY: Final = "Paste one line as one would type it in a terminal, or a call as the documentation shows it."
+_NONE: Final = tr("This is neither a call nor a program's command line: {why}. Nothing was run.")
+_REMEDY: Final = tr("Paste one line as one would type it in a terminal, or a call as the documentation shows it.")
 
 
 def _refuse_what_is_none(text: str, words: list[str]) -> None:
@@ -29,11 +30,11 @@ def _refuse_what_is_none(text: str, words: list[str]) -> None:
     bare = re.sub(r"""(["']).*?\1""", "", text, flags=re.DOTALL)
     why = ""
     if _STATEMENTS.fullmatch(first) or not re.fullmatch(r"[\w./~+@-]+", first) or first.startswith("-"):
-        why = f"'{first[:40]}' is no program's name"
+        why = tr("'{first}' is no program's name", first=first[:40])
     elif len(lines) > 1:
-        why = f"it has {len(lines)} lines"
+        why = tr("it has {lines} lines", lines=len(lines))
     elif found := _SHELL.search(bare):
-        why = f"'{found.group()}' is for a shell, and programs are started without one"
+        why = tr("'{group}' is for a shell, and programs are started without one", group=found.group())
     if why:
         raise InputError(_NONE.format(why=why), remedy=_REMEDY)
 
@@ -63,10 +64,13 @@ def _refuse_keys(arguments: list[str]) -> None:
 
 def _key_in(where: str) -> InputError:
     return InputError(
-        f"The line holds a key ({where}). A connector file holds none, and a program's key stands in no place that "
-        "others can read.",
-        kept="Nothing was kept of it.",
-        remedy="Let the program read its key from its own settings, then paste the line without it.",
+        tr(
+            "The line holds a key ({where}). A connector file holds none, and a program's key stands "
+            "in no place that others can read.",
+            where=where,
+        ),
+        kept=tr("Nothing was kept of it."),
+        remedy=tr("Let the program read its key from its own settings, then paste the line without it."),
     )
 
 
@@ -91,12 +95,12 @@ def read_program(text: str) -> Draft:
             i and not joined_option and re.search(r"\.(wav|wave|flac|mp3|ogg)$", word, re.IGNORECASE) and not has_output
         ):
             has_output = True
-            understood.append(f"The sound is written to {word}.")
+            understood.append(tr("The sound is written to {word}.", word=word))
             arguments.append("{output}")
         elif i and re.search(r"\.txt$", word, re.IGNORECASE):
-            understood.append(f"The text is read from {word}.")
+            understood.append(tr("The text is read from {word}.", word=word))
             arguments.append("{text_file}")
-            spoken = spoken or "A line from a file."
+            spoken = spoken or tr("A line from a file.")
         elif (
             i
             and not spoken
@@ -104,7 +108,7 @@ def read_program(text: str) -> Draft:
             and (" " in word or before in ("--text", "-t", "--sentence", "--input", "--txt"))
         ):
             spoken = word
-            understood.append(f"text: {word[:60]}")
+            understood.append(tr("text: {word}", word=word[:60]))
             arguments.append("{text}")
         else:
             name, joined, value = word.partition("=")
@@ -117,9 +121,9 @@ def read_program(text: str) -> Draft:
                 has_output, word = True, f"{name}={{output}}"
             arguments.append(word)
     if not spoken and not piped:
-        understood.append("No text was found in the line: it will be given on standard input.")
+        understood.append(tr("No text was found in the line: it will be given on standard input."))
     if voice:
-        understood.append(f"voice: {voice}")
+        understood.append(tr("voice: {voice}", voice=voice))
     _refuse_keys(arguments)
     name = (arguments[0] if arguments else "program").rsplit("/", 1)[-1]
     return Draft(

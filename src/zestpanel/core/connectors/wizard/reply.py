@@ -11,6 +11,7 @@ from zestpanel.core.connectors.http.connector import by_content_type
 from zestpanel.core.connectors.http.finding import uncoded
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.texts import tr
 
 _AUDIO_WORDS: Final = re.compile(r"(audio|sound|speech|wav|mp3|pcm|data|content)", re.IGNORECASE)
 
@@ -21,10 +22,10 @@ def look_into(received: Received) -> tuple[dict[str, Any], list[str]]:
     reply: dict[str, Any] = {}
     understood: list[str] = []
     if sound := kind_of_sound(data):
-        understood.append(f"The reply is a {sound.upper()} file.")
+        understood.append(tr("The reply is a {upper} file.", upper=sound.upper()))
     elif kind.startswith("multipart/"):
         reply["audio"] = "part audio/"
-        understood.append("The reply has several parts; the one of type audio is taken.")
+        understood.append(tr("The reply has several parts; the one of type audio is taken."))
     elif "event-stream" in kind:
         reply["audio"] = _stream_place(data, "events")
     elif "ndjson" in kind or "jsonl" in kind:
@@ -33,25 +34,28 @@ def look_into(received: Received) -> tuple[dict[str, Any], list[str]]:
         reply |= _json_places(tree, understood)
     elif by_content_type(kind)[0] != "file" and by_content_type(kind)[1]:
         reply |= {"encoding": "content type", "rate_hz": "content type"}
-        understood.append(f"The reply is raw samples, as its content type says ({kind}).")
+        understood.append(tr("The reply is raw samples, as its content type says ({kind}).", kind=kind))
     elif kind.startswith(("audio/", "application/octet-stream")) and len(data) > 2000:
         understood.append(
-            "The reply is no known sound file. If it is raw samples, the documentation says which: write encoding "
-            "(such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong rate or encoding is only noise."
+            tr(
+                "The reply is no known sound file. If it is raw samples, the documentation says which: write encoding "
+                "(such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong rate or encoding "
+                "is only noise."
+            )
         )
     else:
-        understood.append("No sound was found in the reply.")
+        understood.append(tr("No sound was found in the reply."))
     for name in received.headers:
         low = name.lower()
         if "character" in low and "remain" not in low and "characters_billed" not in reply:
-            reply["characters_billed"] = f"header {name}"
+            reply["characters_billed"] = tr("header {name}", name=name)
         elif ("remain" in low or low.endswith("-left")) and "allowance_left" not in reply:
-            reply["allowance_left"] = f"header {name}"
+            reply["allowance_left"] = tr("header {name}", name=name)
         elif low.endswith("voice") and "voice_used" not in reply:
-            reply["voice_used"] = f"header {name}"
+            reply["voice_used"] = tr("header {name}", name=name)
     understood += [f"{what.replace('_', ' ')}: {place}" for what, place in reply.items() if what != "audio"]
     if "audio" in reply:
-        understood.insert(0, f"sound at: {reply['audio']}")
+        understood.insert(0, tr("sound at: {reply}", reply=reply["audio"]))
     return reply, understood
 
 
@@ -113,9 +117,12 @@ def _json_places(tree: Any, understood: list[str]) -> dict[str, Any]:
         reply["audio"] = f"json {best[1]}"
         if best[0] == 1:
             understood.append(
-                "The sound in it is no known sound file. If it is raw samples, the documentation says which: write "
-                "encoding (such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong one is only noise."
+                tr(
+                    "The sound in it is no known sound file. If it is raw samples, the documentation says which: write "
+                    "encoding (such as pcm_s16le) and rate_hz under reply. Nothing is guessed: a wrong one is "
+                    "only noise."
+                )
             )
     elif "audio" not in reply:
-        understood.append("The reply is JSON and holds no sound: say where it is.")
+        understood.append(tr("The reply is JSON and holds no sound: say where it is."))
     return reply

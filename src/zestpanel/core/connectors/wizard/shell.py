@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass, field
 from typing import Final
 
+from zestpanel.core.texts import tr
+
 _PROMPT: Final = re.compile(r"^\s*(?:[\w.@~:/-]*[$%>]|\(\w+\)\s*\$)\s+(?=\S)")
 _QUOTED: Final = r"""(?P<q>["'])(?P<text>.*?)(?P=q)"""
 _PIPED: Final = re.compile(
@@ -46,7 +48,7 @@ def tidied(text: str) -> Tidied:
         text, spoken, piped = found["rest"], found["text"].removesuffix("\\n"), True
     elif found := _FROM_FILE.match(text):
         text, piped = found["rest"], True
-        understood.append(f"The text was read from {found['file']}.")
+        understood.append(tr("The text was read from {found}.", found=found["file"]))
     # what stands in quotation marks is the program's own, and is not looked into
     parts = re.split(r"""((?:"(?:\\.|[^"\\])*")|(?:'[^']*'))""", text)
     if found := _HERE.search(text):
@@ -56,11 +58,11 @@ def tidied(text: str) -> Tidied:
         parts[number] = _ERRORS.sub("", parts[number])
         if found := _OUT.search(parts[number]):
             parts[number] = parts[number][: found.start()] + parts[number][found.end() :]
-            understood.append("The sound comes on standard output.")
+            understood.append(tr("The sound comes on standard output."))
         if found := _IN.search(parts[number]):
             parts[number] = parts[number][: found.start()] + parts[number][found.end() :]
-            understood.append(f"The text was read from {found['file']}.")
+            understood.append(tr("The text was read from {found}.", found=found["file"]))
             piped = True
     if piped:
-        understood.append("The text comes on standard input.")
+        understood.append(tr("The text comes on standard input."))
     return Tidied("".join(parts).strip(), spoken, piped, understood)

@@ -23,6 +23,7 @@ from zestpanel.core.connectors.wizard.job import follow_job, job_in
 from zestpanel.core.connectors.wizard.reply import look_into
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.masking import note_key, without_keys
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 
@@ -43,9 +44,9 @@ def send_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
 
     Raises ConnectorError (the draft makes no file), InputError (it is no http file) or SynthesisFailure.
     """
-    engine = parse_connector(source, name="the file")
+    engine = parse_connector(source, name=tr("the file"))
     if not isinstance(engine.speak, HttpSpeak):
-        raise InputError("Only a request over HTTP has a reply to look into.")
+        raise InputError(tr("Only a request over HTTP has a reply to look into."))
     require_agreement(engine)
     note_key(key)
     client = make_client(engine.speak, connections=1)
@@ -75,9 +76,14 @@ def look_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
     """
     received = send_once(source, text, key=key, cancelled=cancelled)
     size = sum(len(part) for _, part in received.chunks)
-    came = f"{size:,} bytes in {len(received.chunks)} pieces, {received.last_byte_s:.2f} s"
+    came = tr(
+        "{size} bytes in {chunks} pieces, {last_byte_s} s",
+        size=f"{size:,}",
+        chunks=len(received.chunks),
+        last_byte_s=f"{received.last_byte_s:.2f}",
+    )
     reply, said = look_into(received)
-    engine = parse_connector(source, name="the file")
+    engine = parse_connector(source, name=tr("the file"))
     speak = engine.speak
     assert isinstance(speak, HttpSpeak)
     stated = speak.job.model_dump(exclude_defaults=True) if speak.job else None
@@ -95,7 +101,7 @@ def look_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
         raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
     finally:
         client.close()
-    words = "The service answers with a job; what was seen of it stands in the file under job."
+    words = tr("The service answers with a job; what was seen of it stands in the file under job.")
     return Looked(with_reply(source, seen.reply, seen.job), (came, "", words, *map(without_keys, seen.said)))
 
 

@@ -16,14 +16,15 @@ from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Sh
 from zestpanel.core.listening.scaled import category_found, lines_of, stated_comparisons, values_of
 from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 SCORE: Final = "score"  # what the first scale's answer is kept under; further ones have their own names
 
 
 class CategoryRating:
     name = "ACR"
-    title = "category rating (ACR)"
-    asks = "How good is each?"
+    title = tr("category rating (ACR)")
+    asks = tr("How good is each?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context", "stated"})
 
@@ -51,7 +52,7 @@ class CategoryRating:
             first,
             says=" ".join(f"{name[:1].upper()}{name[1:]}: {part.says}" for name, part in zip(names, parts,
                                                                                             strict=True)),
-            head=("Scale", *first.head[:-2], "answers, lowest first", "in all"),
+            head=(tr("Scale"), *first.head[:-2], tr("answers, lowest first"), tr("in all")),
             rows=tuple((name, *row) for name, part in zip(names, parts, strict=True) for row in part.rows),
             numbers=(2, 3, 5, 6, 7, 8, 9),
         )  # fmt: skip
@@ -61,7 +62,7 @@ class CategoryRating:
         scale = scale_of(around.settings, name)
         said = [one for one in answers if kept in one.answer.given]
         if not said:
-            raise NotEnoughData("Nobody has answered yet.")
+            raise NotEnoughData(tr("Nobody has answered yet."))
         values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]))])
         lines = lines_of(values, bounds=(scale.low, scale.high))
         found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)

@@ -15,17 +15,25 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
-STEPS: Final = {3: "Much better", 2: "Better", 1: "Slightly better", 0: "About the same", -1: "Slightly worse",
-                -2: "Worse", -3: "Much worse"}  # fmt: skip
+STEPS: Final = {
+    3: tr("Much better"),
+    2: tr("Better"),
+    1: tr("Slightly better"),
+    0: tr("About the same"),
+    -1: tr("Slightly worse"),
+    -2: tr("Worse"),
+    -3: tr("Much worse"),
+}
 FEWEST: Final = 3  # listeners, for an interval
 ALPHA: Final = 0.05
 
 
 class Comparison:
     name = "CCR"
-    title = "comparison rating (CCR)"
-    asks = "How much better is this one than that?"
+    title = tr("comparison rating (CCR)")
+    asks = tr("How much better is this one than that?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"repeats", "training", "stated"})
 
@@ -36,9 +44,11 @@ class Comparison:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = tuple(Choice(score, words, key) for (score, words), key in zip(STEPS.items(), "abcdefg", strict=True))
-        question = Question("score", "Compared with the first, the second is", choices)
+        question = Question("score", tr("Compared with the first, the second is"), choices)
         return Shown(
-            lanes=(Heard("First", (0,)), Heard("Second", (1,))), questions=(question,), must_hear=settings.must_hear
+            lanes=(Heard(tr("First"), (0,)), Heard(tr("Second"), (1,))),
+            questions=(question,),
+            must_hear=settings.must_hear,
         )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
@@ -50,7 +60,7 @@ class Comparison:
             pair, signed = ((first, second), -score) if first < second else ((second, first), score)
             pairs[pair][one.listener_id].append(signed)
         if not pairs:
-            raise NotEnoughData("Nobody has answered yet.")
+            raise NotEnoughData(tr("Nobody has answered yet."))
         rows, told, bars = [], [], []
         means = {pair: np.array([np.mean(x) for x in of.values()]) for pair, of in pairs.items()}
         p = {pair: _p(x) for pair, x in means.items()}
@@ -62,27 +72,36 @@ class Comparison:
             half = _half(x)
             low, high = abs(mean) - half, abs(mean) + half
             interval = (
-                f"{low:+.2f} to {min(3.0, high):+.2f}".replace("-", "−") if np.isfinite(half) else "too few listeners"
+                tr("{low} to {x}", low=f"{low:+.2f}", x=f"{min(3.0, high):+.2f}").replace("-", "−")
+                if np.isfinite(half)
+                else tr("too few listeners")
             )
             apart = pair in adjusted and adjusted[pair] < ALPHA
-            names = f"{around.name(better)} over {around.name(other)}"
+            names = tr("{name} over {name2}", name=around.name(better), name2=around.name(other))
             rows.append((names, f"{abs(mean):+.2f}", interval, str(len(x)),
                          f"{adjusted[pair]:.3f}" if pair in adjusted else "–", ""))  # fmt: skip
             bars.append(Bar(name=names, value=abs(mean), low=low if np.isfinite(half) else None,
                             high=min(3.0, high) if np.isfinite(half) else None, candidate_ids=(better, other),
-                            says=f"{abs(mean):+.2f}, {len(x)} listeners",
-                            note="told apart" if apart else ""))  # fmt: skip
-            told += [f"{names} by {abs(mean):.1f}"] if apart else []
+                            says=tr("{mean}, {x} listeners", mean=f"{abs(mean):+.2f}", x=len(x)),
+                            note=tr("told apart") if apart else ""))  # fmt: skip
+            told += [tr("{names} by {mean}", names=names, mean=f"{abs(mean):.1f}")] if apart else []
         return Found(
-            says=f"Told apart: {'; '.join(told)}." if told else "No pair is told apart.",
-            head=("Pair", "mean", "95 %", "listeners", "p", ""),
+            says=tr("Told apart: {told}.", told="; ".join(told)) if told else tr("No pair is told apart."),
+            head=(tr("Pair"), "mean", "95 %", "listeners", "p", ""),
             rows=tuple(rows),
-            rule="Mean comparison score of the pair, both orders together, from 0 (about the same) to 3 (much better); "
-                 "t interval over listeners' means, p adjusted by Holm. It holds for other listeners and these texts.",
+            rule=tr(
+                "Mean comparison score of the pair, both orders together, from 0 (about the same) to 3 (much better); "
+                "t interval over listeners' means, p adjusted by Holm. It holds for other listeners and these texts."
+            ),
             bars=tuple(bars),
-            axis=Axis(low=min([-1.0, *(bar.low for bar in bars if bar.low is not None)]), high=3.0,
-                      words="how much better, 0: about the same", even=0.0, step=1.0),
-        )  # fmt: skip
+            axis=Axis(
+                low=min([-1.0, *(bar.low for bar in bars if bar.low is not None)]),
+                high=3.0,
+                words=tr("how much better, 0: about the same"),
+                even=0.0,
+                step=1.0,
+            ),
+        )
 
 
 KIND: Final = Comparison()

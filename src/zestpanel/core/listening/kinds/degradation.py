@@ -13,11 +13,12 @@ from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Sh
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import DEGRADATION
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 
 class Degradation:
     name = "DCR"
-    title = "degradation rating (DCR)"
+    title = tr("degradation rating (DCR)")
     asks = DEGRADATION.about
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
@@ -30,7 +31,7 @@ class Degradation:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         return Shown(
-            lanes=(Heard("Reference", (0,), reference=True), Heard("Sample", (1,))),
+            lanes=(Heard(tr("Reference"), (0,), reference=True), Heard(tr("Sample"), (1,))),
             questions=(DEGRADATION.asked("score", by_letters=True),), must_hear=settings.must_hear,
         )  # fmt: skip
 

@@ -20,11 +20,12 @@ from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Op
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import LIKENESS
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 
 class Likeness:
     name = "likeness"
-    title = "likeness to a person"
+    title = tr("likeness to a person")
     asks = LIKENESS.about
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
@@ -36,13 +37,18 @@ class Likeness:
         return with_training(trials, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        same = (Choice("same", "The same person", "s"), Choice("other", "Another person", "o"),
-                Choice("unsure", "Unsure", "u"))  # fmt: skip
+        same = (Choice("same", tr("The same person"), "s"), Choice("other", tr("Another person"), "o"),
+                Choice("unsure", tr("Unsure"), "u"))  # fmt: skip
         return Shown(
-            lanes=(Heard("Reference", (0,), reference=True), Heard("Sample", (1,))),
-            questions=(LIKENESS.asked("score", by_letters=True), Question("person", "Is it the same person?", same)),
-            must_hear=settings.must_hear, shows_text=False, by_text=False,
-        )  # fmt: skip
+            lanes=(Heard(tr("Reference"), (0,), reference=True), Heard(tr("Sample"), (1,))),
+            questions=(
+                LIKENESS.asked("score", by_letters=True),
+                Question("person", tr("Is it the same person?"), same),
+            ),
+            must_hear=settings.must_hear,
+            shows_text=False,
+            by_text=False,
+        )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Mean likeness with its crossed interval; share taken for the same person, of those who are sure, with
@@ -55,13 +61,19 @@ class Likeness:
                     if one.trial.stimuli[1].candidate_id == line.candidate_id]  # fmt: skip
             same, sure = said.count("same"), len(said) - said.count("unsure")
             share = wilson_interval(same, sure) if sure else None
-            shares.append((f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %")
-                          if share else ("–", "–"))  # fmt: skip
+            shares.append(
+                (
+                    f"{100 * share.estimate:.0f} %",
+                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}"),
+                )
+                if share
+                else ("–", "–")
+            )
         return replace(
-            found, head=(*found.head, "same person", "95 %"),
+            found, head=(*found.head, tr("same person"), "95 %"),
             rows=tuple((*row, *share) for row, share in zip(found.rows, shares, strict=True)),
             numbers=(*found.numbers, len(found.head), len(found.head) + 1),
-            rule=f"{found.rule} Same person: of those who are sure, with Wilson's interval.",
+            rule=tr("{rule} Same person: of those who are sure, with Wilson's interval.", rule=found.rule),
         )  # fmt: skip
 
 

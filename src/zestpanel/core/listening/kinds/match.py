@@ -20,11 +20,12 @@ from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Op
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import MATCH
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 
 class Match:
     name = "match"
-    title = "match to neighbours"
+    title = tr("match to neighbours")
     asks = MATCH.about
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
@@ -53,11 +54,11 @@ class Match:
         return with_training(drawn[: settings.most] if settings.most else drawn, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        parts = (Choice("first", "The first part", "f"), Choice("middle", "The middle part", "m"),
-                 Choice("last", "The last part", "l"), Choice("none", "Nothing stands out", "n"))  # fmt: skip
+        parts = (Choice("first", tr("The first part"), "f"), Choice("middle", tr("The middle part"), "m"),
+                 Choice("last", tr("The last part"), "l"), Choice("none", tr("Nothing stands out"), "n"))  # fmt: skip
         return Shown(
             lanes=(Heard("", (0, 1, 2)),),
-            questions=(Question("place", "Which part stands out as another voice?", parts), MATCH.asked("score")),
+            questions=(Question("place", tr("Which part stands out as another voice?"), parts), MATCH.asked("score")),
             must_hear=settings.must_hear, shows_text=False,
         )  # fmt: skip
 
@@ -70,12 +71,17 @@ class Match:
             said = [one.answer.given["place"] for one in answers
                     if one.trial.stimuli[1].candidate_id == line.candidate_id]  # fmt: skip
             share = wilson_interval(said.count("middle"), len(said))
-            shares.append((f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %"))
+            shares.append(
+                (
+                    f"{100 * share.estimate:.0f} %",
+                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}"),
+                )
+            )
         return replace(
-            found, head=(*found.head, "found out", "95 %"),
+            found, head=(*found.head, tr("found out"), "95 %"),
             rows=tuple((*row, *share) for row, share in zip(found.rows, shares, strict=True)),
             numbers=(*found.numbers, len(found.head), len(found.head) + 1),
-            rule=f"{found.rule} Found out: how often the middle part was named, with Wilson's interval.",
+            rule=tr("{rule} Found out: how often the middle part was named, with Wilson's interval.", rule=found.rule),
         )  # fmt: skip
 
 

@@ -14,14 +14,15 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
-USUAL: Final = "Is everything as it should be?"
+USUAL: Final = tr("Is everything as it should be?")
 
 
 class OwnQuestion:
     name = "yes or no"
-    title = "a question of your own"
-    asks = "Did it do what it should?"
+    title = tr("a question of your own")
+    asks = tr("Did it do what it should?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context"})
 
@@ -40,7 +41,7 @@ class OwnQuestion:
         for one in answers:
             said[one.trial.stimuli[0].candidate_id][str(one.answer.given["says"])] += 1
         if not said:
-            raise NotEnoughData("Nobody has answered yet.")
+            raise NotEnoughData(tr("Nobody has answered yet."))
         rows = []
         shares = {
             c: wilson_interval(n["yes"], asked) if (asked := n["yes"] + n["no"]) else None for c, n in said.items()
@@ -53,24 +54,56 @@ class OwnQuestion:
         for candidate in sorted(said, key=best_first):
             n = said[candidate]
             share = shares[candidate]
-            rows.append((around.name(candidate), f"{100 * share.estimate:.0f} %" if share else "–",
-                         f"{100 * share.low:.0f} to {100 * share.high:.0f} %" if share else "–",
-                         str(n["yes"]), str(n["no"]), str(n["unsure"]), ""))  # fmt: skip
+            rows.append(
+                (
+                    around.name(candidate),
+                    f"{100 * share.estimate:.0f} %" if share else "–",
+                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}")
+                    if share
+                    else "–",
+                    str(n["yes"]),
+                    str(n["no"]),
+                    str(n["unsure"]),
+                    "",
+                )
+            )
         question = around.settings.question or USUAL
         return Found(
-            says=f"{question} {rows[0][0]}: yes {rows[0][1]}; {rows[-1][0]}: yes {rows[-1][1]}." if len(rows) > 1
-            else f"{question} {rows[0][0]}: yes {rows[0][1]}.",
+            says=tr(
+                "{question} {rows}: yes {rows2}; {rows3}: yes {rows4}.",
+                question=question,
+                rows=rows[0][0],
+                rows2=rows[0][1],
+                rows3=rows[-1][0],
+                rows4=rows[-1][1],
+            )
+            if len(rows) > 1
+            else tr("{question} {rows}: yes {rows2}.", question=question, rows=rows[0][0], rows2=rows[0][1]),
             head=("Candidate", "yes", "95 %", "yes", "no", "unsure", ""),
             rows=tuple(rows),
-            rule="Of the answers that are yes or no, with Wilson's interval (1927), answers taken as independent; "
-            "unsure ones stand apart.",
-            bars=tuple(
-                Bar(name=around.name(c), value=100 * share.estimate, low=100 * share.low, high=100 * share.high,
-                    candidate_ids=(c,), says=f"yes {said[c]['yes']}, no {said[c]['no']}, unsure {said[c]['unsure']}")
-                for c in sorted(said, key=best_first) if (share := shares[c]) is not None
+            rule=tr(
+                "Of the answers that are yes or no, with Wilson's interval (1927), answers taken as independent; "
+                "unsure ones stand apart."
             ),
-            axis=Axis(low=0, high=100, words="yes, of yes and no (%)", step=10),
-        )  # fmt: skip
+            bars=tuple(
+                Bar(
+                    name=around.name(c),
+                    value=100 * share.estimate,
+                    low=100 * share.low,
+                    high=100 * share.high,
+                    candidate_ids=(c,),
+                    says=tr(
+                        "yes {said}, no {said2}, unsure {said3}",
+                        said=said[c]["yes"],
+                        said2=said[c]["no"],
+                        said3=said[c]["unsure"],
+                    ),
+                )
+                for c in sorted(said, key=best_first)
+                if (share := shares[c]) is not None
+            ),
+            axis=Axis(low=0, high=100, words=tr("yes, of yes and no (%)"), step=10),
+        )
 
 
 KIND: Final = OwnQuestion()

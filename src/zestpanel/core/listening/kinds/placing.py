@@ -31,9 +31,10 @@ from zestpanel.core.listening.kind import (
 )
 from zestpanel.core.listening.scaled import RULE, Value, bars_of, best_sentence, lines_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 PLACES: Final = "places"
-BANDS: Final = ("Excellent", "Good", "Fair", "Poor", "Bad")  # five equal ones, BS.1534-3
+BANDS: Final = (tr("Excellent"), tr("Good"), tr("Fair"), tr("Poor"), tr("Bad"))  # five equal ones, BS.1534-3
 ANCHORS: Final = {-1: LOW_HZ, -2: MID_HZ}  # by the number they have in place of a candidate's
 # a category of a 5-point scale in points of this one: usual spreads, which few answers are held to, are known in those
 _CATEGORY: Final = 25.0
@@ -41,8 +42,8 @@ _CATEGORY: Final = 25.0
 
 class Placing:
     name = "multi-stimulus"
-    title = "many on one line (multi-stimulus)"
-    asks = "Where does each lie, all on one line?"
+    title = tr("many on one line (multi-stimulus)")
+    asks = tr("Where does each lie, all on one line?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"reference", "anchors", "repeats", "training"})
 
@@ -68,10 +69,10 @@ class Placing:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         opened = bool(trial.detail.get("reference"))
-        lanes = [Heard("Reference", (0,), reference=True)] if opened else []
+        lanes = [Heard(tr("Reference"), (0,), reference=True)] if opened else []
         placed = range(len(lanes), len(trial.stimuli))
         lanes += [Heard("", (at,)) for at in placed]
-        words = "Place each on the line by its quality" + (", compared with the reference" if opened else "")
+        words = tr("Place each on the line by its quality") + (tr(", compared with the reference") if opened else "")
         return Shown(
             lanes=tuple(lanes), questions=(Question(PLACES, words, places=len(placed), bands=BANDS),),
             must_hear=settings.must_hear,
@@ -85,28 +86,31 @@ class Placing:
                 version = one.trial.stimuli[-1].passage_version_id
                 values.append((whose, one.listener_id, version, place / _CATEGORY))
         lines = lines_of(values, bounds=(LOW / _CATEGORY, HIGH / _CATEGORY), unit=_CATEGORY)
-        names = dict(around.names) | {k: f"Anchor {hz / 1000:g} kHz" for k, hz in ANCHORS.items()}
+        names = dict(around.names) | {k: tr("Anchor {hz} kHz", hz=f"{hz / 1000:g}") for k, hz in ANCHORS.items()}
         reference = around.settings.reference_id
         if reference:
-            names[reference] = f"{around.name(reference)} (hidden reference)"
+            names[reference] = tr("{name} (hidden reference)", name=around.name(reference))
         named = Around(settings=around.settings, names=names, texts=around.texts)
         judged = [line for line in lines if line.candidate_id > 0 and line.candidate_id != reference]
         rows = tuple(
             (names.get(line.candidate_id, "?"), f"{np.median(line.values):.0f}",
-             "{:.0f} to {:.0f}".format(*np.quantile(line.values, [0.25, 0.75])), f"{line.mean:.1f}",
-             f"{line.low:.1f} to {line.high:.1f}", line.letters, str(len(line.values)))
+             tr("{:.0f} to {:.0f}").format(*np.quantile(line.values, [0.25, 0.75])), f"{line.mean:.1f}",
+             tr("{low} to {high}", low=f"{line.low:.1f}", high=f"{line.high:.1f}"), line.letters, str(len(line.values)))
             for line in lines
         )  # fmt: skip
         by_passage = _by_passage(values)
-        without = "" if reference else " There is no recording of a person among them, so no true reference: places "
-        without += "" if reference else "say how they lie to one another, not how near they come to a person."
+        without = (
+            "" if reference else tr(" There is no recording of a person among them, so no true reference: places ")
+        )
+        without += "" if reference else tr("say how they lie to one another, not how near they come to a person.")
         return Found(
             says=best_sentence(judged, named, decimals=0) + without,
-            head=("Candidate", "median", "middle half", "mean", "95 %", "letters", "answers"),
+            head=(tr("Candidate"), "median", tr("middle half"), "mean", "95 %", "letters", "answers"),
             rows=rows, numbers=(1, 2, 3, 4, 6),
-            rule=f"0 to 100 in five bands (ITU-R BS.1534-3), after its screening of listeners. {RULE} {by_passage}",
+            rule=tr("0 to 100 in five bands (ITU-R BS.1534-3), after its screening of listeners. {rule} "
+"{by_passage}", rule=RULE, by_passage=by_passage),
             bars=bars_of(lines, named, decimals=0),
-            axis=Axis(low=LOW, high=HIGH, words="place on the line", step=20),
+            axis=Axis(low=LOW, high=HIGH, words=tr("place on the line"), step=20),
         )  # fmt: skip
 
 
@@ -150,4 +154,12 @@ def _by_passage(values: Sequence[Value]) -> str:
         if candidate > 0:
             of[version].append(value * _CATEGORY)
     means = [float(np.mean(x)) for x in of.values()]
-    return f"Means of the passages lie between {min(means):.0f} and {max(means):.0f}." if len(means) > 1 else ""
+    return (
+        tr(
+            "Means of the passages lie between {means} and {means2}.",
+            means=f"{min(means):.0f}",
+            means2=f"{max(means):.0f}",
+        )
+        if len(means) > 1
+        else ""
+    )

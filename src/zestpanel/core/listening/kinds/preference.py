@@ -29,6 +29,7 @@ from zestpanel.core.listening.kind import (
     Versus,
 )
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
 STRONGLY: Final = ", strongly"
@@ -37,8 +38,8 @@ ALPHA: Final = 0.05
 
 class Preference:
     name = "preference"
-    title = "paired preference"
-    asks = "Which would you publish?"
+    title = tr("paired preference")
+    asks = tr("Which would you publish?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"repeats", "training", "strength", "stated"})
 
@@ -48,15 +49,21 @@ class Preference:
         return with_training(pairs_in_both_orders(able, settings, listener=listener, rng=rng), settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices: tuple[Choice, ...] = (Choice(FIRST, "The first", "f"), Choice(NEITHER, "No preference", "n"),
-                   Choice(SECOND, "The second", "s"))  # fmt: skip
+        choices: tuple[Choice, ...] = (Choice(FIRST, tr("The first"), "f"), Choice(NEITHER, tr("No preference"), "n"),
+                   Choice(SECOND, tr("The second"), "s"))  # fmt: skip
         if settings.strength:
-            choices = (Choice(FIRST + STRONGLY, "The first, strongly", "a"), Choice(FIRST, "The first, slightly", "b"),
-                       Choice(NEITHER, "No preference", "c"), Choice(SECOND, "The second, slightly", "d"),
-                       Choice(SECOND + STRONGLY, "The second, strongly", "e"))  # fmt: skip
-        question = Question("choice", "Which of the two would you publish?", choices)
+            choices = (
+                Choice(FIRST + STRONGLY, tr("The first, strongly"), "a"),
+                Choice(FIRST, tr("The first, slightly"), "b"),
+                Choice(NEITHER, tr("No preference"), "c"),
+                Choice(SECOND, tr("The second, slightly"), "d"),
+                Choice(SECOND + STRONGLY, tr("The second, strongly"), "e"),
+            )
+        question = Question("choice", tr("Which of the two would you publish?"), choices)
         return Shown(
-            lanes=(Heard("First", (0,)), Heard("Second", (1,))), questions=(question,), must_hear=settings.must_hear
+            lanes=(Heard(tr("First"), (0,)), Heard(tr("Second"), (1,))),
+            questions=(question,),
+            must_hear=settings.must_hear,
         )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
@@ -69,7 +76,12 @@ class Preference:
         found = preference_found(votes, numbers=numbers)
         if not around.settings.strength:
             return found
-        return replace(found, says=f"{found.says} {strong} of {len(votes)} preferences are strong.")
+        return replace(
+            found,
+            says=tr(
+                "{says} {strong} of {votes} preferences are strong.", says=found.says, strong=strong, votes=len(votes)
+            ),
+        )
 
 
 KIND: Final = Preference()
@@ -85,7 +97,7 @@ def preference_found(
     independent; strengths by Davidson (1970) where the answers allow them.
     """
     if not votes:
-        raise NotEnoughData("Nobody has answered yet.")
+        raise NotEnoughData(tr("Nobody has answered yet."))
     names = list(dict.fromkeys(name for first, second, _ in votes for name in (first, second)))
     at = {name: k for k, name in enumerate(names)}
     signed = {FIRST: 1, SECOND: -1, NEITHER: 0}
@@ -97,7 +109,7 @@ def preference_found(
         fitted = strengths(wins, ties)
         why = ""
     except NotEnoughData as error:
-        fitted, why = None, f" No strengths: {error.what}"
+        fitted, why = None, tr(" No strengths: {what}", what=error.what)
     key = fitted.log_strength if fitted is not None else np.array([s.estimate if s else 0.5 for s in shares])
     order = sorted(range(len(names)), key=lambda k: -float(key[k]))
     rows = []
@@ -106,22 +118,35 @@ def preference_found(
         rows.append((
             names[k],
             f"{100 * share.estimate:.0f} %" if share else "–",
-            f"{100 * share.low:.0f} to {100 * share.high:.0f} %" if share else "–",
+            tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}") if share else "–",
             f"{int(won[k])}", f"{int(tied[k])}", f"{int(lost[k])}",
             f"{fitted.log_strength[k]:+.2f}".replace("-", "−") if fitted is not None else "–",
             "",
         ))  # fmt: skip
     return Found(
         says=_says(names, order, (wins, ties), fitted, len(votes)) + (_order_effect(votes) if ordered else "") + why,
-        head=("Candidate", "preferred", "95 %", "won", "neither", "lost", "strength (log)", ""),
+        head=(tr("Candidate"), "preferred", "95 %", "won", "neither", "lost", tr("strength (log)"), ""),
         rows=tuple(rows),
-        rule="Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
-             "Strength: Davidson's model (1970), natural logarithms around 0.",
+        rule=tr(
+            "Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
+            "Strength: Davidson's model (1970), natural logarithms around 0."
+        ),
         bars=tuple(
-            Bar(name=names[k], value=100 * share.estimate, low=100 * share.low, high=100 * share.high,
+            Bar(
+                name=names[k],
+                value=100 * share.estimate,
+                low=100 * share.low,
+                high=100 * share.high,
                 candidate_ids=(numbers[names[k]],) if numbers else (),
-                says=f"preferred in {int(won[k])} of {int(won[k] + lost[k])}, {int(tied[k])} without a preference")
-            for k in order if (share := shares[k]) is not None
+                says=tr(
+                    "preferred in {won} of {won2}, {tied} without a preference",
+                    won=int(won[k]),
+                    won2=int(won[k] + lost[k]),
+                    tied=int(tied[k]),
+                ),
+            )
+            for k in order
+            if (share := shares[k]) is not None
         ),
         versus=Versus(
             names=tuple(names[k] for k in order),
@@ -129,8 +154,8 @@ def preference_found(
             ties=tuple(tuple(int(ties[a, b]) for b in order) for a in order),
             candidate_ids=tuple(numbers[names[k]] for k in order) if numbers else (),
         ),
-        axis=Axis(low=0, high=100, words="preferred, of those with a preference (%)", even=50, step=10),
-    )  # fmt: skip
+        axis=Axis(low=0, high=100, words=tr("preferred, of those with a preference (%)"), even=50, step=10),
+    )
 
 
 def _says(
@@ -142,12 +167,28 @@ def _says(
     if fitted is None:  # then what the two did against one another is all there is to tell
         won, lost = int(wins[best, second]), int(wins[second, best])
         if won + lost and even_p(won, won + lost) < ALPHA:
-            return f"{names[best]} is preferred to {names[second]}, the next, {won} to {lost}."
-        return f"{names[best]} is preferred most often, in {count} answers."
+            return tr(
+                "{names} is preferred to {names2}, the next, {won} to {lost}.",
+                names=names[best],
+                names2=names[second],
+                won=won,
+                lost=lost,
+            )
+        return tr("{names} is preferred most often, in {count} answers.", names=names[best], count=count)
     if equal_p(wins, ties, best, second) >= ALPHA:
-        return f"{names[best]} and {names[second]} are not told apart ({count} answers)."
+        return tr(
+            "{names} and {names2} are not told apart ({count} answers).",
+            names=names[best],
+            names2=names[second],
+            count=count,
+        )
     share = 100 * fitted.beats(best, second)
-    return f"{names[best]} is preferred to {names[second]}, the next, by {share:.0f} of 100 who have a preference."
+    return tr(
+        "{names} is preferred to {names2}, the next, by {share} of 100 who have a preference.",
+        names=names[best],
+        names2=names[second],
+        share=f"{share:.0f}",
+    )
 
 
 def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
@@ -160,7 +201,9 @@ def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
     if p >= ALPHA:
         return ""
     which = "first" if 2 * first > decided else "second"
-    return (
-        f" The {which} of a pair was chosen more often than chance allows ({100 * first / decided:.0f} % the first): "
-        "pairs in one order only would mislead."
+    return tr(
+        " The {which} of a pair was chosen more often than chance allows ({first} % the first): "
+        "pairs in one order only would mislead.",
+        which=which,
+        first=f"{100 * first / decided:.0f}",
     )

@@ -19,12 +19,13 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_of, with_training
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import tr
 
 
 class SameOrDifferent:
     name = "ABX"
-    title = "same or different (ABX)"
-    asks = "Can the difference be heard at all?"
+    title = tr("same or different (ABX)")
+    asks = tr("Can the difference be heard at all?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"training", "stated"})
 
@@ -51,8 +52,8 @@ class SameOrDifferent:
         return with_training(trials, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices = (Choice("a", "X is A", "a"), Choice("b", "X is B", "b"))
-        question = Question("x", "Which of the two is X?", choices)
+        choices = (Choice("a", tr("X is A"), "a"), Choice("b", tr("X is B"), "b"))
+        question = Question("x", tr("Which of the two is X?"), choices)
         return Shown(
             lanes=(Heard("A", (0,)), Heard("B", (1,)), Heard("X", (2,))),
             questions=(question,),
@@ -67,32 +68,55 @@ class SameOrDifferent:
             right[a, b].append(one.answer.given["x"] == one.trial.detail["x"])
             listeners.add(one.listener_id)
         if not right:
-            raise NotEnoughData("Nobody has answered yet.")
+            raise NotEnoughData(tr("Nobody has answered yet."))
         rows, heard, bars = [], [], []
         adjusted = holm([guessing_p(sum(x), len(x)) for x in right.values()])
         for ((a, b), x), p in zip(right.items(), adjusted, strict=True):
             share = wilson_interval(sum(x), len(x))
-            rows.append((f"{around.name(a)} / {around.name(b)}", f"{sum(x)} of {len(x)}",
-                         f"{100 * share.estimate:.0f} %", f"{100 * share.low:.0f} to {100 * share.high:.0f} %",
-                         f"{p:.3f}" if p >= 0.001 else "< 0.001", ""))  # fmt: skip
+            rows.append(
+                (
+                    f"{around.name(a)} / {around.name(b)}",
+                    tr("{x} of {x2}", x=sum(x), x2=len(x)),
+                    f"{100 * share.estimate:.0f} %",
+                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}"),
+                    f"{p:.3f}" if p >= 0.001 else "< 0.001",
+                    "",
+                )
+            )
             heard.append(p < 0.05)
-            bars.append(Bar(name=f"{around.name(a)} / {around.name(b)}", value=100 * share.estimate,
-                            low=100 * share.low, high=100 * share.high, candidate_ids=(a, b),
-                            says=f"{sum(x)} of {len(x)} right", note="heard" if p < 0.05 else ""))  # fmt: skip
+            bars.append(
+                Bar(
+                    name=f"{around.name(a)} / {around.name(b)}",
+                    value=100 * share.estimate,
+                    low=100 * share.low,
+                    high=100 * share.high,
+                    candidate_ids=(a, b),
+                    says=tr("{x} of {x2} right", x=sum(x), x2=len(x)),
+                    note="heard" if p < 0.05 else "",
+                )
+            )
         told = sum(heard)
         says = (
-            f"The difference is heard in {told} of {len(rows)} pairs." if len(rows) > 1
-            else "The difference is heard." if told else "It is not shown that the difference can be heard."
+            tr("The difference is heard in {told} of {rows} pairs.", told=told, rows=len(rows)) if len(rows) > 1
+            else tr("The difference is heard.") if told else tr("It is not shown that the difference can be heard.")
         )  # fmt: skip
         return Found(
-            says=f"{says} {sum(map(len, right.values()))} answers of {len(listeners)} listeners.",
-            head=("Pair", "right", "share", "95 %", "p against guessing", ""),
+            says=tr(
+                "{says} {map} answers of {listeners} listeners.",
+                says=says,
+                map=sum(map(len, right.values())),
+                listeners=len(listeners),
+            ),
+            head=(tr("Pair"), "right", "share", "95 %", tr("p against guessing"), ""),
             rows=tuple(rows),
-            rule="Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
-                 "Wilson's interval. Not heard here does not mean that nobody can hear it. " + _by_listener(answers),
+            rule=tr(
+                "Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
+                "Wilson's interval. Not heard here does not mean that nobody can hear it. "
+            )
+            + _by_listener(answers),
             bars=tuple(bars),
-            axis=Axis(low=0, high=100, words="right answers (%), 50: guessing", even=50, step=10),
-        )  # fmt: skip
+            axis=Axis(low=0, high=100, words=tr("right answers (%), 50: guessing"), even=50, step=10),
+        )
 
 
 KIND: Final = SameOrDifferent()
@@ -106,7 +130,13 @@ def _by_listener(answers: Sequence[Answered]) -> str:
     p = holm([guessing_p(sum(x), len(x)) for x in of.values()])
     hear = int(sum(one < 0.05 for one in p))
     best = max(of.values(), key=lambda x: sum(x) / len(x))
-    return f"By listener: {hear} of {len(of)} hear it alone (Holm); the surest has {sum(best)} of {len(best)} right."
+    return tr(
+        "By listener: {hear} of {of} hear it alone (Holm); the surest has {best} of {best2} right.",
+        hear=hear,
+        of=len(of),
+        best=sum(best),
+        best2=len(best),
+    )
 
 
 def guessing_p(right: int, answers: int) -> float:

@@ -19,6 +19,7 @@ from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Found, Heard,
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.word_errors import errors_of
+from zestpanel.core.texts import tr
 
 _MOST_NAMED: Final = 5
 _FEWEST: Final = 3  # listeners, for an interval
@@ -26,8 +27,8 @@ _FEWEST: Final = 3  # listeners, for an interval
 
 class WriteWhatYouHear:
     name = "dictation"
-    title = "write what you hear"
-    asks = "Do people understand it?"
+    title = tr("write what you hear")
+    asks = tr("Do people understand it?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset()
 
@@ -44,7 +45,7 @@ class WriteWhatYouHear:
         return one_at_a_time(chosen, settings, listener=listener, rng=rng, training=0)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        question = Question("text", "Write down what was said")
+        question = Question("text", tr("Write down what was said"))
         return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear, shows_text=False)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
@@ -71,7 +72,7 @@ class WriteWhatYouHear:
                 place.written for place, right in zip(script, errors.right, strict=False) if not right
             )
         if not words:
-            raise NotEnoughData("Nobody has answered yet.")
+            raise NotEnoughData(tr("Nobody has answered yet."))
         order = sorted(words, key=lambda c: wrong[c] / words[c])
         ends = {c: interval_of_words(np.array(list(by_listener[c].values()))) for c in order}
         rows = tuple(
@@ -80,22 +81,40 @@ class WriteWhatYouHear:
             for c in order
         )  # fmt: skip
         return Found(
-            says=f"{rows[0][0]} is understood best: {rows[0][1]} of the words wrong.",
-            head=("Candidate", "words wrong", "95 %", "words", "answers", "missed most"),
+            says=tr("{rows} is understood best: {rows2} of the words wrong.", rows=rows[0][0], rows2=rows[0][1]),
+            head=(tr("Candidate"), tr("words wrong"), "95 %", "words", "answers", tr("missed most")),
             rows=rows,
-            rule="(missing + added + replaced) over the words of the texts, figures in any right reading; every "
-            "listener hears a text once. 95 %: over listeners, for these texts; none below three.",
+            rule=tr(
+                "(missing + added + replaced) over the words of the texts, figures in any right reading; every "
+                "listener hears a text once. 95 %: over listeners, for these texts; none below three."
+            ),
             numbers=(1, 2, 3, 4),
             bars=tuple(
-                Bar(name=around.name(c), value=100 * wrong[c] / words[c], candidate_ids=(c,),
-                    low=None if (end := ends[c]) is None else end[0], high=None if end is None else end[1],
-                    says=f"{wrong[c]} of {words[c]} words wrong, {heard[c]} answers")
+                Bar(
+                    name=around.name(c),
+                    value=100 * wrong[c] / words[c],
+                    candidate_ids=(c,),
+                    low=None if (end := ends[c]) is None else end[0],
+                    high=None if end is None else end[1],
+                    says=tr(
+                        "{wrong} of {words} words wrong, {heard} answers",
+                        wrong=wrong[c],
+                        words=words[c],
+                        heard=heard[c],
+                    ),
+                )
                 for c in order
             ),
-            axis=Axis(low=0, high=max(20.0, *(100 * wrong[c] / words[c] for c in order),
-                                      *(end[1] for end in ends.values() if end is not None)),
-                      words="words wrong (%), less is better"),
-        )  # fmt: skip
+            axis=Axis(
+                low=0,
+                high=max(
+                    20.0,
+                    *(100 * wrong[c] / words[c] for c in order),
+                    *(end[1] for end in ends.values() if end is not None),
+                ),
+                words=tr("words wrong (%), less is better"),
+            ),
+        )
 
 
 KIND: Final = WriteWhatYouHear()
@@ -128,4 +147,8 @@ def interval_of_words(counts: NDArray[np.int_]) -> tuple[float, float] | None:
 
 
 def _words(ends: tuple[float, float] | None) -> str:
-    return "too few listeners" if ends is None else f"{ends[0]:.1f} to {ends[1]:.1f} %"
+    return (
+        tr("too few listeners")
+        if ends is None
+        else tr("{ends} to {ends2} %", ends=f"{ends[0]:.1f}", ends2=f"{ends[1]:.1f}")
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -19,9 +20,9 @@ FAMILY: Final = Family(
     place=50,
     values=_values,
     measures=(
-        Measure(name="balance_db", words="spectral balance", label="spectral balance, dB", unit="dB",
+        Measure(name="balance_db", words=tr("spectral balance"), label=tr("spectral balance, dB"), unit="dB",
                 change=Allowance(over=0.5, unit="dB"),
-                rule="level of 1 to 5 kHz less that of 50 Hz to 1 kHz over the frames that speak",
-                source="Frøkjær-Jensen & Prytz (1976), the alpha ratio"),
+                rule=tr("level of 1 to 5 kHz less that of 50 Hz to 1 kHz over the frames that speak"),
+                source=tr("Frøkjær-Jensen & Prytz (1976), the alpha ratio")),
     ),
 )  # fmt: skip

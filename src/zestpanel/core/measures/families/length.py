@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Family, Material, Measure, Values
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -17,7 +18,7 @@ FAMILY: Final = Family(
     place=0,
     values=_values,
     measures=(
-        Measure(name="duration_s", words="length", label="length, s", unit="s", decimals=2, swept=True,
-                rule="samples over the rate", source="–"),
+        Measure(name="duration_s", words="length", label=tr("length, s"), unit="s", decimals=2, swept=True,
+                rule=tr("samples over the rate"), source="–"),
     ),
 )  # fmt: skip

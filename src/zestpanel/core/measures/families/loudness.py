@@ -6,6 +6,7 @@ from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.measures.loudness import measure_loudness
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -20,15 +21,30 @@ FAMILY: Final = Family(
     place=30,
     values=_values,
     measures=(
-        Measure(name="loudness_lufs", words="loudness", label="loudness, LUFS", short="LUFS", unit="LUFS",
-                change=Allowance(over=0.5, unit="LU"), shown=True, swept=True,
-                rule="integrated and gated; filters in series from 40 kHz up, below that the same weighting applied in "
-                     "the frequency domain up to half the rate",
-                source="ITU-R BS.1770-5",
-                rests_on="the 48 kHz coefficients of the standard being its filters at other rates, too"),
-        Measure(name="true_peak_dbtp", words="true peak", label="true peak, dBTP", unit="dBTP",
-                rule="eight times oversampling beside loud samples, and a parabola through the top",
-                source="ITU-R BS.1770-5, Annex 2",
-                rests_on="the peak lying beside a sample within 9 dB of the greatest"),
+        Measure(
+            name="loudness_lufs",
+            words="loudness",
+            label=tr("loudness, LUFS"),
+            short="LUFS",
+            unit="LUFS",
+            change=Allowance(over=0.5, unit="LU"),
+            shown=True,
+            swept=True,
+            rule=tr(
+                "integrated and gated; filters in series from 40 kHz up, below that the same weighting applied in "
+                "the frequency domain up to half the rate"
+            ),
+            source="ITU-R BS.1770-5",
+            rests_on=tr("the 48 kHz coefficients of the standard being its filters at other rates, too"),
+        ),
+        Measure(
+            name="true_peak_dbtp",
+            words=tr("true peak"),
+            label=tr("true peak, dBTP"),
+            unit="dBTP",
+            rule=tr("eight times oversampling beside loud samples, and a parabola through the top"),
+            source=tr("ITU-R BS.1770-5, Annex 2"),
+            rests_on=tr("the peak lying beside a sample within 9 dB of the greatest"),
+        ),
     ),
-)  # fmt: skip
+)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -15,8 +16,8 @@ def _values(of: Material) -> Values:
             "voiced_share": pitch.voiced_share}  # fmt: skip
 
 
-_RULE: Final = "autocorrelation, 60 to 500 Hz, every 10 ms"
-_SOURCE: Final = "Boersma (1993), as Praat does it"
+_RULE: Final = tr("autocorrelation, 60 to 500 Hz, every 10 ms")
+_SOURCE: Final = tr("Boersma (1993), as Praat does it")
 FAMILY: Final = Family(
     name="pitch",
     version=5,
@@ -24,11 +25,33 @@ FAMILY: Final = Family(
     values=_values,
     also=("pitch_range_st", "voiced_share"),
     measures=(
-        Measure(name="pitch_hz", words="pitch", label="pitch, Hz", short="pitch Hz", unit="Hz", decimals=0,
-                change=Allowance(over=0.02, ratio=True), shown=True, swept=True, rule=f"median; {_RULE}",
-                source=_SOURCE, rests_on="one voice in the clip"),
-        Measure(name="pitch_sd_st", words="pitch movement", label="pitch movement, semitones", short="moves st",
-                unit="semitones", decimals=1, change=Allowance(over=0.1, ratio=True), shown=True, swept=True,
-                rule=f"standard deviation in semitones; {_RULE}", source=_SOURCE, rests_on="one voice in the clip"),
+        Measure(
+            name="pitch_hz",
+            words="pitch",
+            label=tr("pitch, Hz"),
+            short=tr("pitch Hz"),
+            unit="Hz",
+            decimals=0,
+            change=Allowance(over=0.02, ratio=True),
+            shown=True,
+            swept=True,
+            rule=tr("median; {rule}", rule=_RULE),
+            source=_SOURCE,
+            rests_on=tr("one voice in the clip"),
+        ),
+        Measure(
+            name="pitch_sd_st",
+            words=tr("pitch movement"),
+            label=tr("pitch movement, semitones"),
+            short=tr("moves st"),
+            unit="semitones",
+            decimals=1,
+            change=Allowance(over=0.1, ratio=True),
+            shown=True,
+            swept=True,
+            rule=tr("standard deviation in semitones; {rule}", rule=_RULE),
+            source=_SOURCE,
+            rests_on=tr("one voice in the clip"),
+        ),
     ),
-)  # fmt: skip
+)

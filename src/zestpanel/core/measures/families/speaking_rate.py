@@ -6,6 +6,7 @@ from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.measures.speaking_rate import speaking_rate
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -23,9 +24,9 @@ FAMILY: Final = Family(
     values=_values,
     also=("words_per_minute_total",),
     measures=(
-        Measure(name="words_per_minute", words="speaking rate", label="words a minute", short="wpm", decimals=0,
+        Measure(name="words_per_minute", words=tr("speaking rate"), label="words a minute", short="wpm", decimals=0,
                 change=Allowance(over=0.02, ratio=True), shown=True, swept=True, claimed="words a minute",
-                rule="words over speech time", source="common practice, no source",
-                rests_on="the clip saying the text"),
+                rule=tr("words over speech time"), source=tr("common practice, no source"),
+                rests_on=tr("the clip saying the text")),
     ),
 )  # fmt: skip

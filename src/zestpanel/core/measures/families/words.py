@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
@@ -31,13 +32,13 @@ FAMILY: Final = Family(
     values=_values,
     also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),
     measures=(
-        Measure(name="words_wrong", words="words wrong", label="words wrong, %", short="wrong %", unit="points",
+        Measure(name="words_wrong", words=tr("words wrong"), label=tr("words wrong, %"), short="wrong %", unit="points",
                 decimals=0, better="lower", languages=("en",),
                 change=Allowance(over=5.0, unit="points", about="words"), shown=True, swept=True,
-                rule="the built-in English recogniser against the text; both sides in plain words by one rule a "
+                rule=tr("the built-in English recogniser against the text; both sides in plain words by one rule a "
                      "language, of several right readings the best one; (missing + added + replaced) over the words of "
-                     "the reading followed",
-                source="word error rate, after Levenshtein (1966)",
-                rests_on="the recogniser hearing these voices alike; 'misheard' says how far it does"),
+                     "the reading followed"),
+                source=tr("word error rate, after Levenshtein (1966)"),
+                rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),
     ),
 )  # fmt: skip

@@ -33,6 +33,7 @@ from zestpanel.core.sending.as_sent import Request
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.storage_trouble import StorageTrouble
+from zestpanel.core.texts import tr
 
 # How often a request is tried. Only failures that are not paid for are tried again unasked; a limit is waited out
 # longer than a service that is not reached.
@@ -130,7 +131,7 @@ class Asking:
         asked = self._so_far.pop(id(job), Asked())
         for one in asked.answered:
             self._project.journal.close_unused(
-                one, "A later piece of the same text failed; this one was paid and is not used."
+                one, tr("A later piece of the same text failed; this one was paid and is not used.")
             )
 
     def _expected(self, job: Job, piece: Request) -> Usage:
@@ -170,7 +171,7 @@ class Asking:
             try:
                 reply = self._spoken(engine, job, piece, beside)
             except Cancelled:
-                journal.close_failed(request_id, "cancelled", "Cancelled while under way.", state="cancelled")
+                journal.close_failed(request_id, "cancelled", tr("Cancelled while under way."), state="cancelled")
                 asked.billed = asked.billed.plus(self._expected(job, piece))
                 raise
             except SynthesisFailure as failure:
@@ -206,7 +207,9 @@ class Asking:
             self._paces[engine.engine].hold(wait_s)  # the next request would be refused alike
         if attempt >= MOST_TRIES.get(failure.kind, 1):
             raise failure
-        said = f"{failure.what} Tried again after {duration_words(wait_s)}."
+        said = tr(
+            "{what} Tried again after {duration_words}.", what=failure.what, duration_words=duration_words(wait_s)
+        )
         self.log.write(f"{named(job)}: {said}")
         self._tell(RunEvent(kind="waiting", job=job, text=f"{engine.engine}: {said}"))
         return 0.0 if failure.retry_after_s is not None else wait_s
@@ -226,7 +229,9 @@ def taken_in(engine: str) -> Iterator[None]:
         if disk_trouble(error):
             raise
         said = error.what if isinstance(error, ZestError) else f"{type(error).__name__}: {error}"
-        raise SynthesisFailure("broken sound", f"What {engine} sent cannot be taken in ({said}).") from error
+        raise SynthesisFailure(
+            "broken sound", tr("What {engine} sent cannot be taken in ({said}).", engine=engine, said=said)
+        ) from error
 
 
 def request_of(own_voices: OwnVoices, job: Job, piece: Request, number: int = 0) -> SpeakRequest:

@@ -35,6 +35,7 @@ from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.takes import Takes
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _SEED = 1  # that of a run's first take
@@ -74,7 +75,10 @@ def line_for(
     )  # fmt: skip
     passage = Passage(id=0, version_id=0, number=1, title="", language=language, text=" ".join(text.split()))
     if reasons := text_reasons(sending, candidate, engine, passage):
-        raise InputError(f"{engine.engine} does not take this line: {reasons[0]}.", kept="Nothing was sent.")
+        raise InputError(
+            tr("{engine} does not take this line: {reasons}.", engine=engine.engine, reasons=reasons[0]),
+            kept=tr("Nothing was sent."),
+        )
     own_voices.source_of(engine.engine, voice)
     known = engine.voice(voice)
     job = Job(
@@ -132,8 +136,11 @@ def first_line(project: Project, engine: Engine, text: str) -> Line:
     """A line for an engine that is being set up: its first voice, model and plan, at factory settings. Raises as
     ``line_for`` does."""
     if not engine.voices:
-        raise InputError(f"{engine.engine}'s file lists no voice to try.", kept="Nothing was sent.",
-                         remedy="Write one under voices.")  # fmt: skip
+        raise InputError(
+            tr("{engine}'s file lists no voice to try.", engine=engine.engine),
+            kept=tr("Nothing was sent."),
+            remedy=tr("Write one under voices."),
+        )
     voice = engine.voices[0]
     return line_for(
         project.sending, project.own_voices, engine, text, voice=voice.id, model=engine.models[0].id,
@@ -148,10 +155,10 @@ def looked_into(
 
     Raises what ``look_once`` does, AskedElsewhere, and InputError where a cap would be broken.
     """
-    line = first_line(project, parse_connector(source, name="the file"), text)
+    line = first_line(project, parse_connector(source, name=tr("the file")), text)
     with asking(project.folder), _counted(project, line) as counted:
         looked = look_once(source, text, key=key, cancelled=cancelled)
-        counted.came = "Looked into while the engine was set up."
+        counted.came = tr("Looked into while the engine was set up.")
         return looked
 
 
@@ -168,7 +175,9 @@ def _counted(project: Project, line: Line) -> Iterator[_Counted]:
     purse, key = project.purse or purse_of(project, engine), (engine.engine, line.plan)
     left = at_most(use_of_job(job, rates), Rates())
     if why := purse.reserve(key, left):
-        raise InputError(why, kept="Nothing was sent.", remedy="Raise the cap under Renders if it is to be spent.")
+        raise InputError(
+            why, kept=tr("Nothing was sent."), remedy=tr("Raise the cap under Renders if it is to be spent.")
+        )
     number = project.auditions.open(
         engine=engine.engine, model=job.candidate.model, plan=line.plan, voice=job.candidate.voice,
         text=job.passage.text, asked="", requests=1, characters=job.sent.billed,
@@ -178,7 +187,7 @@ def _counted(project: Project, line: Line) -> Iterator[_Counted]:
         yield counted
         project.auditions.close_failed(number, "", counted.came, state="unused")
     except WasCancelled:
-        project.auditions.close_failed(number, "cancelled", "Cancelled while under way.", state="cancelled")
+        project.auditions.close_failed(number, "cancelled", tr("Cancelled while under way."), state="cancelled")
         raise
     except SynthesisFailure as failure:
         paid = failure.kind in MAY_BE_BILLED
@@ -197,7 +206,9 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
     key = (engine.engine, line.plan)
     left = at_most(use_of_job(job, rates), rates.get(job.candidate.id, Rates()))
     if why := purse.reserve(key, left):
-        raise InputError(why, kept="Nothing was sent.", remedy="Raise the cap under Renders if it is to be spent.")
+        raise InputError(
+            why, kept=tr("Nothing was sent."), remedy=tr("Raise the cap under Renders if it is to be spent.")
+        )
     own_voice = project.own_voices.identity_of(engine.engine, job.candidate.voice)
     number = project.auditions.open(
         engine=engine.engine, model=job.candidate.model, plan=line.plan, voice=job.candidate.voice,
@@ -221,7 +232,7 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
         used = use_of(job.candidate.model, billed, sound_s=sound_s, requests=len(replies))
         return Heard(clip=reply.clip, asked_on="", reply=said)
     except WasCancelled:
-        project.auditions.close_failed(number, "cancelled", "Cancelled while under way.", state="cancelled")
+        project.auditions.close_failed(number, "cancelled", tr("Cancelled while under way."), state="cancelled")
         raise
     except SynthesisFailure as failure:
         paid = len(replies) + (failure.kind in MAY_BE_BILLED)

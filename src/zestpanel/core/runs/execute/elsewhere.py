@@ -23,6 +23,7 @@ from zestpanel.core.errors import AudioError, InputError, SynthesisFailure, Zest
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.runs.execute.executors import LocalExecutor
 from zestpanel.core.runs.plan.circumstances import describe_machine
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled
 
 _LOOK_S: Final = 0.1
@@ -37,16 +38,18 @@ class DaskExecutor:
             import distributed
         except ImportError as error:
             raise InputError(
-                "Workers on other machines need the package 'distributed', which is not installed.",
-                kept="Nothing was sent.",
-                remedy="Install it with: pip install 'zestpanel[cluster]'",
+                tr("Workers on other machines need the package 'distributed', which is not installed."),
+                kept=tr("Nothing was sent."),
+                remedy=tr("Install it with: pip install 'zestpanel[cluster]'"),
             ) from error
         try:
             client: Any = distributed.Client
             self._client: Any = client(address, timeout=_CONNECT_S, set_as_default=False)
         except (OSError, ValueError) as error:
             raise InputError(
-                f"No scheduler answers at {address} ({error}).", kept="Nothing was sent.", remedy="Check the address."
+                tr("No scheduler answers at {address} ({error}).", address=address, error=error),
+                kept=tr("Nothing was sent."),
+                remedy=tr("Check the address."),
             ) from error
         self._here = LocalExecutor()
         self.tell: Callable[[str, str], None] = lambda engine, text: None
@@ -94,7 +97,9 @@ class DaskExecutor:
                     future.cancel()
                     raise WasCancelled from None
             except Exception as error:  # the scheduler gave it up, after workers died with it
-                raise ZestError(f"The workers could not do it: {error}", kept="Nothing was lost.") from error
+                raise ZestError(
+                    tr("The workers could not do it: {error}", error=error), kept=tr("Nothing was lost.")
+                ) from error
 
     def close(self) -> None:
         self._here.close()

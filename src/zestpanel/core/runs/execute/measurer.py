@@ -11,6 +11,7 @@ from zestpanel.core.domain.take import Take, WordTimes
 from zestpanel.core.runs.execute.executors import Executor
 from zestpanel.core.runs.measuring.measuring import measure_and_keep
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.05  # how often it is asked whether measuring is still held back
 
@@ -77,7 +78,7 @@ class Measurer:
                 measure_and_keep(self._project.texts, self._project.takes, take, word_times, self._executor)
                 self._on_measured(take)
             except Exception as error:
-                self._on_trouble(f"Take {take.id} could not be measured: {error}")
+                self._on_trouble(tr("Take {id} could not be measured: {error}", id=take.id, error=error))
             finally:
                 with self._lock:
                     self._busy -= 1

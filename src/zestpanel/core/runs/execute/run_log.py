@@ -14,6 +14,7 @@ from zestpanel.core.runs.plan.circumstances import describe_machine, describe_ne
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.texts import tr
 
 
 class RunLog:
@@ -31,20 +32,47 @@ class RunLog:
 
     def begin(self, run_id: int, seed: int, *, planned: PlannedRun) -> None:
         self.write(
-            f"Run {run_id} ({planned.conditions.kind}): {len(planned.jobs)} takes, {planned.requests} requests, "
-            f"{planned.characters} characters, {planned.price}, seed {seed}. {describe_machine()}, "
-            f"network {describe_network()}."
+            tr(
+                "Run {run_id} ({kind}): {jobs} takes, {requests} requests, {characters} characters, "
+                "{price}, seed {seed}. {describe_machine}, network {describe_network}.",
+                run_id=run_id,
+                kind=planned.conditions.kind,
+                jobs=len(planned.jobs),
+                requests=planned.requests,
+                characters=planned.characters,
+                price=planned.price,
+                seed=seed,
+                describe_machine=describe_machine(),
+                describe_network=describe_network(),
+            )
         )
         why_count = Counter(why for _, _, why in planned.left_out)
         for candidate, passage, why in planned.left_out:
             if more := why_count.pop(why, 0):  # one line a reason
-                others = f" and {more - 1} more" if more > 1 else ""
-                self.write(f"Left out: {candidate.engine} {candidate.voice}, '{passage.title}'{others}: {why}")
+                others = tr(" and {more} more", more=more - 1) if more > 1 else ""
+                self.write(
+                    tr(
+                        "Left out: {engine} {voice}, '{title}'{others}: {why}",
+                        engine=candidate.engine,
+                        voice=candidate.voice,
+                        title=passage.title,
+                        others=others,
+                        why=why,
+                    )
+                )
 
     def end(self, progress: Progress, *, stopped: bool) -> None:
         spent = " + ".join(map(str, progress.spent)) or "nothing"
-        how = "Stopped" if stopped else "Ended"
-        self.write(f"{how}: {progress.done} takes kept, {progress.failed} failed, {spent} spent.")
+        how = tr("Stopped") if stopped else tr("Ended")
+        self.write(
+            tr(
+                "{how}: {done} takes kept, {failed} failed, {spent} spent.",
+                how=how,
+                done=progress.done,
+                failed=progress.failed,
+                spent=spent,
+            )
+        )
 
 
 def log_path(folder: Path, run_id: int) -> Path:
@@ -52,4 +80,10 @@ def log_path(folder: Path, run_id: int) -> Path:
 
 
 def named(job: Job) -> str:
-    return f"{job.candidate.engine} {job.candidate.voice}, '{job.passage.title}', take {job.repeat}"
+    return tr(
+        "{engine} {voice}, '{title}', take {repeat}",
+        engine=job.candidate.engine,
+        voice=job.candidate.voice,
+        title=job.passage.title,
+        repeat=job.repeat,
+    )

@@ -38,6 +38,7 @@ from zestpanel.core.runs.spending.caps import SpendGuard, SpendingCaps, at_most,
 from zestpanel.core.store.one_asker import begin_asking, end_asking
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.marks.duration import pause_ms
+from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.1  # how often a job looks whether the one it waits for is over
 
@@ -137,7 +138,12 @@ class BenchRun:
         self.log = self._asking.log = RunLog(log_path(self._project.folder, self.run_id))
         self.log.begin(self.run_id, self._seed, planned=self._planned)
         if self._made_elsewhere:
-            self.log.write(f"{self._made_elsewhere} takes were made or asked for by another program meanwhile.")
+            self.log.write(
+                tr(
+                    "{made_elsewhere} takes were made or asked for by another program meanwhile.",
+                    made_elsewhere=self._made_elsewhere,
+                )
+            )
         for take in self._project.takes.unmeasured(versions()):
             self._measurer.add(take)
         threading.Thread(target=self._conduct, name="render conductor").start()
@@ -171,7 +177,7 @@ class BenchRun:
             if self._go.is_set():
                 self._go.clear()
                 self._active_s += time.monotonic() - self._resumed_at
-                self.log.write("Paused.")
+                self.log.write(tr("Paused."))
 
     def resume(self) -> None:
         """Go on; what was held is tried again, under the caps as they are now."""
@@ -183,7 +189,7 @@ class BenchRun:
             if not self._go.is_set():
                 self._resumed_at = time.monotonic()
                 self._go.set()
-                self.log.write("Went on.")
+                self.log.write(tr("Went on."))
 
     def cancel(self) -> None:
         """Stop: requests in flight are dropped and stay in the journal as cancelled."""
@@ -221,10 +227,15 @@ class BenchRun:
                 finished=self._finished.is_set(),
                 held=" ".join(dict.fromkeys(self._held.values())),
                 waiting=", ".join(
-                    f"{name} waits {duration_words(left)}, as its service asks"
-                    for name, pace in self._paces.items() if (left := pace.held_s()) >= 1
+                    tr(
+                        "{name} waits {duration_words}, as its service asks",
+                        name=name,
+                        duration_words=duration_words(left),
+                    )
+                    for name, pace in self._paces.items()
+                    if (left := pace.held_s()) >= 1
                 ),
-            )  # fmt: skip
+            )
 
     # -- the conductor
 
@@ -306,7 +317,7 @@ class BenchRun:
                 self._project.journal.end_run(run_id)
             if self._purse.unpriced and self._purse.caps != SpendingCaps():
                 names = ", ".join(sorted(plan_key(*key) for key in self._purse.unpriced))
-                self.log.write(f"No cap could hold what has no price that is known: {names}.")
+                self.log.write(tr("No cap could hold what has no price that is known: {names}.", names=names))
             self.log.end(self.progress(), stopped=self._cancel.is_set())
         finally:
             self._project.purse = None
@@ -325,7 +336,7 @@ class BenchRun:
             fresh = engine not in self._held
             self._held[engine] = why
         if fresh:
-            self.log.write(f"Held{', ' + engine if engine else ''}: {why}")
+            self.log.write(tr("Held{engine}: {why}", engine=", " + engine if engine else "", why=why))
             self._on_event(RunEvent(kind="held", text=why))
 
     # -- the workers
@@ -358,7 +369,7 @@ class BenchRun:
         except Cancelled:
             pass
         except Exception as error:  # the disk, the database: nothing more can be kept safely
-            self._hold("", disk_trouble(error) or f"The run cannot go on: {error}")
+            self._hold("", disk_trouble(error) or tr("The run cannot go on: {error}", error=error))
         finally:
             with self._lock:
                 self._running -= 1
@@ -377,7 +388,7 @@ class BenchRun:
                     serves, candidate_id=job.candidate.id, passage_version_id=job.passage.version_id,
                     repeat=job.repeat, run_id=run_id,
                 )  # fmt: skip
-                self._count_kept(job, take, "served from the store: an identical request was made before")
+                self._count_kept(job, take, tr("served from the store: an identical request was made before"))
             return True
         left = at_most(self._asking.left_to_ask(job), self._rates.get(job.candidate.id, Rates()))
         if not self._reserved(engine, job, left):
@@ -428,14 +439,14 @@ class BenchRun:
             again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
             self._failed += not again
         if down:
-            said = "is not reached" if failure.kind == "unreachable" else "does not answer as it should"
+            said = tr("is not reached") if failure.kind == "unreachable" else tr("does not answer as it should")
             self._hold(name, f"{name} {said}: {failure.what}")
         if again:
             return False
         self._asking.give_up(job)
         with self._lock:
             self._given_up_on.add(job.asked)
-        self.log.write(f"{named(job)}: failed, {failure.kind}: {failure.what}")
+        self.log.write(tr("{named}: failed, {kind}: {what}", named=named(job), kind=failure.kind, what=failure.what))
         self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
         return True
 
@@ -470,11 +481,21 @@ class BenchRun:
                 model_used=reply.model_used,
             ),
         )
-        waited = f" after {reply.timing.last_byte_s:.2f} s" if reply.timing else ""
-        odd = "; odd: " + " ".join(take.doubts) if take.doubts else ""
-        self._count_kept(job, take, f"{take.duration_s:.1f} s of sound{waited}, {billed} characters billed{odd}")
+        waited = tr(" after {last_byte_s} s", last_byte_s=f"{reply.timing.last_byte_s:.2f}") if reply.timing else ""
+        odd = tr("; odd: ") + " ".join(take.doubts) if take.doubts else ""
+        self._count_kept(
+            job,
+            take,
+            tr(
+                "{duration_s} s of sound{waited}, {billed} characters billed{odd}",
+                duration_s=f"{take.duration_s:.1f}",
+                waited=waited,
+                billed=billed,
+                odd=odd,
+            ),
+        )
         if reply.console.strip():
-            self.log.write(f"{named(job)}: its console: {reply.console.strip()}")
+            self.log.write(tr("{named}: its console: {console}", named=named(job), console=reply.console.strip()))
         self._measurer.add(take, reply.word_times)
 
     def _count_kept(self, job: Job, take: Take, words: str) -> None:
@@ -485,7 +506,7 @@ class BenchRun:
                     self._led_by[job.asked] = take
                 else:
                     self._given_up_on.add(job.asked)
-        self.log.write(f"{named(job)}: kept, {words}")
+        self.log.write(tr("{named}: kept, {words}", named=named(job), words=words))
         self._on_event(RunEvent(kind="kept", job=job, take=take))
 
 

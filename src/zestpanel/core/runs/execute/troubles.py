@@ -9,6 +9,7 @@ from typing import Final
 
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.store.storage_trouble import StorageTrouble
+from zestpanel.core.texts import tr
 
 IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
 DOWN: Final = ("unreachable", "broke off", "server error")  # kinds that say so
@@ -22,9 +23,13 @@ def stops_engine(failure: SynthesisFailure) -> str:
     if failure.kind == "no allowance":
         return failure.what
     if failure.kind == "limited" and failure.retry_after_s is not None and failure.retry_after_s > LONGEST_WAIT_S:
-        return f"{failure.what} It asks to wait {duration_words(failure.retry_after_s)}: go on then."
+        return tr(
+            "{what} It asks to wait {duration_words}: go on then.",
+            what=failure.what,
+            duration_words=duration_words(failure.retry_after_s),
+        )
     if failure.kind == "refused" and _KEY_REFUSED.search(failure.what):
-        return f"{failure.what} Its key is not accepted any more."
+        return tr("{what} Its key is not accepted any more.", what=failure.what)
     return ""
 
 
@@ -33,7 +38,7 @@ def duration_words(seconds: float) -> str:
     for unit, size, up_to in (("s", 1, 120), ("min", 60, 7200), ("h", 3600, 172_800), ("days", 86_400, 63_072_000)):
         if seconds < up_to:
             return f"{math.ceil(seconds / size)} {unit}"
-    return f"{seconds / 31_557_600:,.0f} years"
+    return tr("{seconds} years", seconds=f"{seconds / 31_557_600:,.0f}")
 
 
 def disk_trouble(error: BaseException) -> str:
@@ -41,7 +46,9 @@ def disk_trouble(error: BaseException) -> str:
     if (isinstance(error, OSError) and error.errno in _FULL) or (
         isinstance(error, StorageTrouble) and error.kind == "full"
     ):
-        return "The disk is full: finished takes are kept, nothing more can be stored. Make room, then go on."
+        return tr("The disk is full: finished takes are kept, nothing more can be stored. Make room, then go on.")
     if isinstance(error, OSError) and error.errno in (errno.EROFS, errno.EACCES, errno.EIO):
-        return f"The project folder cannot be written to ({error.strerror}): finished takes are kept."
+        return tr(
+            "The project folder cannot be written to ({strerror}): finished takes are kept.", strerror=error.strerror
+        )
     return ""

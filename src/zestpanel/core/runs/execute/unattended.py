@@ -11,6 +11,7 @@ from zestpanel.core.runs.execute.executors import Executor
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 
 def render_missing(
@@ -45,5 +46,7 @@ def make(
     except KeyboardInterrupt:
         run.leave()  # what waits to be measured is measured by the next run
         run.wait()
-        raise ZestError("The run was stopped.", kept="Finished takes are kept.", remedy="Run again to go on.") from None
+        raise ZestError(
+            tr("The run was stopped."), kept=tr("Finished takes are kept."), remedy=tr("Run again to go on.")
+        ) from None
     return replace(run.progress(), held=held)

@@ -20,11 +20,12 @@ from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import table_rows
+from zestpanel.core.texts import tr
 
 OBTAINED: Final = {
-    "rendered elsewhere": "the engine's own file, as delivered",
-    "captured": "recorded while it played, or taken from a video: heard, never scored",
-    "vendor sample": "the vendor's own example: heard, never scored",
+    "rendered elsewhere": tr("the engine's own file, as delivered"),
+    "captured": tr("recorded while it played, or taken from a video: heard, never scored"),
+    "vendor sample": tr("the vendor's own example: heard, never scored"),
 }
 
 
@@ -97,35 +98,41 @@ def from_table(
     """
     rows = table_rows(text, name=name, kept=_KEPT)
     if not rows or not {"file", "candidate", "passage"} <= set(rows[0]):
-        raise TableError(f"{name}: a table of clips has the columns file, candidate and passage.", kept=_KEPT)
+        raise TableError(
+            tr("{name}: a table of clips has the columns file, candidate and passage.", name=name), kept=_KEPT
+        )
     by_candidate = {str(i): c.id for i, c in enumerate(candidates, 1)}
     by_candidate |= {plain(c.voice): c.id for c in candidates} | {plain(names.get(c.id, "")): c.id for c in candidates}
     by_passage = {str(i): p.id for i, p in enumerate(passages, 1)} | {plain(p.title): p.id for p in passages}
     out = []
     for number, row in enumerate(rows, 2):
-        where = f"{name}, row {number}"
+        where = tr("{name}, row {number}", name=name, number=number)
         path = folder / (row["file"] or "").strip()
         candidate = by_candidate.get(plain(row["candidate"] or ""))
         passage = by_passage.get(plain(row["passage"] or ""))
         if not os.path.isfile(path):
-            raise TableError(f"{where}: there is no file '{row['file']}' beside the table.", kept=_KEPT)
+            raise TableError(
+                tr("{where}: there is no file '{row}' beside the table.", where=where, row=row["file"]), kept=_KEPT
+            )
         if candidate is None:
-            raise TableError(f"{where}: no candidate is '{row['candidate']}'.", kept=_KEPT)
+            raise TableError(tr("{where}: no candidate is '{row}'.", where=where, row=row["candidate"]), kept=_KEPT)
         if passage is None:
-            raise TableError(f"{where}: no passage is '{row['passage']}'.", kept=_KEPT)
+            raise TableError(tr("{where}: no passage is '{row}'.", where=where, row=row["passage"]), kept=_KEPT)
         obtained = (row.get("obtained") or "").strip() or "rendered elsewhere"
         if obtained not in OBTAINED:
-            raise TableError(f"{where}: obtained is one of {', '.join(OBTAINED)}.", kept=_KEPT)
+            raise TableError(
+                tr("{where}: obtained is one of {obtained}.", where=where, obtained=", ".join(OBTAINED)), kept=_KEPT
+            )
         try:
             wait, credits = (_number(row.get(column)) for column in ("wait_s", "credits"))
         except ValueError as error:
-            raise TableError(f"{where}: wait_s and credits are numbers.", kept=_KEPT) from error
+            raise TableError(tr("{where}: wait_s and credits are numbers.", where=where), kept=_KEPT) from error
         out.append(Clipping(path=path, candidate_id=candidate, passage_id=passage, obtained=obtained, wait_s=wait,
                             credits=credits, note=(row.get("note") or "").strip()))  # fmt: skip
     return out
 
 
-_KEPT: Final = "Nothing was brought in."
+_KEPT: Final = tr("Nothing was brought in.")
 
 
 def _number(text: str | None) -> float | None:
@@ -137,11 +144,17 @@ def bring_in(takes: Takes, texts: Texts, shortlist: Shortlist, clipping: Clippin
     passage = next((p for p in texts.all() if p.id == clipping.passage_id), None)
     candidate = next((c for c in shortlist.candidates() if c.id == clipping.candidate_id), None)
     if passage is None or candidate is None:
-        raise InputError(f"{clipping.path.name} has no candidate or passage yet.", kept=_KEPT, remedy="Choose both.")
+        raise InputError(
+            tr("{name} has no candidate or passage yet.", name=clipping.path.name),
+            kept=_KEPT,
+            remedy=tr("Choose both."),
+        )
     if clipping.obtained not in OBTAINED:
-        raise InputError(f"{clipping.path.name}: how it was obtained is not known.", kept=_KEPT)
+        raise InputError(tr("{name}: how it was obtained is not known.", name=clipping.path.name), kept=_KEPT)
     if clipping.wait_s is not None and not 0 < clipping.wait_s < 1e6:
-        raise InputError(f"{clipping.path.name}: the wait is a number of seconds above nought.", kept=_KEPT)
+        raise InputError(
+            tr("{name}: the wait is a number of seconds above nought.", name=clipping.path.name), kept=_KEPT
+        )
     clip = read(clipping.path)
     cell = [t.repeat for t in takes.all(candidate_id=candidate.id) if
             t.passage_version_id == passage.version_id]  # fmt: skip

@@ -14,6 +14,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 _LONGEST: Final = 40  # characters of a part of a name
 
@@ -47,9 +48,14 @@ def export_clips(
             shutil.copyfile(source, target)
         except OSError as error:
             raise InputError(
-                f"Take {take.repeat} of '{passage.title}' could not be written ({error.strerror}).",
-                kept=f"{len(out)} clips were written before it.",
-                remedy="Choose another folder.",
+                tr(
+                    "Take {repeat} of '{title}' could not be written ({strerror}).",
+                    repeat=take.repeat,
+                    title=passage.title,
+                    strerror=error.strerror,
+                ),
+                kept=tr("{out} clips were written before it.", out=len(out)),
+                remedy=tr("Choose another folder."),
             ) from error
         out.append(target)
     return out

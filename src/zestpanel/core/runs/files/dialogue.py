@@ -18,6 +18,7 @@ from zestpanel.core.own_files import write_whole
 from zestpanel.core.runs.plan.planning import PlannedRun, asked_alike, plan_run
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.splitting import split_sentences
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,9 +75,18 @@ def put_together(project: Project, name: str) -> PlayedDialogue:
     missing = [turn for turn, take in found if take is None]
     if not found or missing:
         what = (
-            f"{len(missing)} of {len(found)} turns of '{name}' are not rendered" if found else f"'{name}' has no turns"
+            tr(
+                "{missing} of {found} turns of '{name}' are not rendered",
+                missing=len(missing),
+                found=len(found),
+                name=name,
+            )
+            if found
+            else tr("'{name}' has no turns", name=name)
         )
-        raise InputError(f"{what}.", kept="Nothing was written.", remedy="Cast every speaker and render the dialogue.")
+        raise InputError(
+            f"{what}.", kept=tr("Nothing was written."), remedy=tr("Cast every speaker and render the dialogue.")
+        )
     there = [(turn, take) for turn, take in found if take is not None]
     clips = [project.takes.load(take) for _, take in there]
     clip, begins = join(clips, project.dialogues.gaps_s(name))
@@ -118,8 +128,15 @@ def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool 
             written.append(folder / f"{stem}{suffix}")
             write_whole(written[-1], text.encode("utf-8"))
     except OSError as error:
-        raise InputError(f"{written[-1].name if written else folder} cannot be written ({error.strerror}).",
-                         kept="The project is as it was.", remedy="Choose another folder.") from error  # fmt: skip
+        raise InputError(
+            tr(
+                "{name} cannot be written ({strerror}).",
+                name=written[-1].name if written else folder,
+                strerror=error.strerror,
+            ),
+            kept=tr("The project is as it was."),
+            remedy=tr("Choose another folder."),
+        ) from error
     return written
 
 

@@ -11,6 +11,7 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.registry import measure, outdated, versions
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
+from zestpanel.core.texts import tr
 
 
 class MeasuresClips(Protocol):
@@ -61,6 +62,6 @@ def measure_missing(
             measure_and_keep(texts, takes, take, (), process)
             done += 1
         except ZestError as error:
-            problems.append(f"Take {take.id}: {error}")
+            problems.append(tr("Take {id}: {error}", id=take.id, error=error))
         on_take(take)
     return done, problems

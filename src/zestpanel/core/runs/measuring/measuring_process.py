@@ -19,6 +19,7 @@ from typing import Any
 from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.errors import AudioError, ZestError
 from zestpanel.core.secrets.environment import for_programs
+from zestpanel.core.texts import tr
 
 
 class MeasuringProcess:
@@ -70,7 +71,9 @@ class MeasuringProcess:
         except OSError:
             line = ""
         if not line:
-            raise ZestError("The measuring process ended.", kept="The take is kept.", remedy="It is measured later.")
+            raise ZestError(
+                tr("The measuring process ended."), kept=tr("The take is kept."), remedy=tr("It is measured later.")
+            )
         answer: dict[str, Any] = json.loads(line)
         if "error" in answer:
             raise AudioError(answer["error"])

@@ -8,6 +8,8 @@ import time
 from pathlib import Path
 from typing import Final
 
+from zestpanel.core.texts import tr
+
 SLEPT_FROM_S: Final = 0.05  # below this the two clocks differ by their reading only
 _ROUTES: Final = Path("/proc/net/route")
 _INTERFACES: Final = Path("/sys/class/net")
@@ -15,7 +17,13 @@ _INTERFACES: Final = Path("/sys/class/net")
 
 def describe_machine() -> str:
     """The machine a timing was taken on, without its name."""
-    return f"{platform.system()} {platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"
+    return tr(
+        "{system} {machine}, {cpu_count} cores, Python {python_version}",
+        system=platform.system(),
+        machine=platform.machine(),
+        cpu_count=os.cpu_count(),
+        python_version=platform.python_version(),
+    )
 
 
 def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> str:
@@ -32,7 +40,7 @@ def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> 
     else:
         kind = "tunnel" if way.startswith(("tun", "wg", "ppp")) else "wired"
     proxied = any(os.environ.get(name) for name in ("https_proxy", "HTTPS_PROXY", "all_proxy", "ALL_PROXY"))
-    return kind + (", through a proxy" if proxied else "")
+    return kind + (tr(", through a proxy") if proxied else "")
 
 
 def asleep_s() -> float:

@@ -27,6 +27,7 @@ from zestpanel.core.store.auditions import Audition, Auditions
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
+from zestpanel.core.texts import tr
 
 PlanKey = tuple[str, str]  # engine, plan
 UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
@@ -57,10 +58,14 @@ class PlanEstimate:
     def says(self) -> str:
         """Money in words: an amount, or that there is no bill, or why it is not known."""
         if self.cost is not None:
-            assumed = ", at 1,000 characters a minute assumed" if self.length_assumed else ""
+            assumed = tr(", at 1,000 characters a minute assumed") if self.length_assumed else ""
             return f"{shown(self.cost.amount)} {self.cost.currency}{assumed}"
         if self.own_machine is not None:
-            return f"no bill; this machine {shown(self.own_machine.amount)} {self.own_machine.currency}"
+            return tr(
+                "no bill; this machine {amount} {currency}",
+                amount=shown(self.own_machine.amount),
+                currency=self.own_machine.currency,
+            )
         return self.why
 
 
@@ -177,7 +182,7 @@ def estimate(
         own = _own_machine(plan.tariff, group, seconds_per_character) if found.cost is None else None
         why = found.why
         if own is None and any(isinstance(part, OwnMachine) for part in plan.tariff.components):
-            why = "speed on this machine not measured yet"
+            why = tr("speed on this machine not measured yet")
         out.append(
             PlanEstimate(
                 engine=key[0],
@@ -283,8 +288,8 @@ def time_needed(
             longest = max(longest, needed)
     longest = max(longest, of_programs)
     if untimed:
-        return TimeNeeded(seconds=None, basis=f"not timed yet: {', '.join(sorted(untimed))}")
-    words = f"from {rests_on} takes timed before" + (
-        ", which were warm; cold ones take longer" if conditions.cold else ""
+        return TimeNeeded(seconds=None, basis=tr("not timed yet: {untimed}", untimed=", ".join(sorted(untimed))))
+    words = tr("from {rests_on} takes timed before", rests_on=rests_on) + (
+        tr(", which were warm; cold ones take longer") if conditions.cold else ""
     )
-    return TimeNeeded(seconds=longest, basis=words if by_engine else "nothing is sent")
+    return TimeNeeded(seconds=longest, basis=words if by_engine else tr("nothing is sent"))

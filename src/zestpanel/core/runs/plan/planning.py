@@ -37,6 +37,7 @@ from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.sending import Sending
+from zestpanel.core.texts import tr, trn
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,10 +70,12 @@ class PlannedRun:
         parts = [f"{shown(m.amount)} {m.currency}" for m in self.costs]
         unknown = [one for one in asked if one.cost is None and one.own_machine is None]
         if any(one.own_machine is not None for one in asked):
-            parts.append("no bill for this machine")
+            parts.append(tr("no bill for this machine"))
         if unknown:
-            parts.append(f"no price stated for {', '.join(dict.fromkeys(one.engine for one in unknown))}")
-        return " + ".join(parts) or "nothing is sent"
+            parts.append(
+                tr("no price stated for {fromkeys}", fromkeys=", ".join(dict.fromkeys(one.engine for one in unknown)))
+            )
+        return " + ".join(parts) or tr("nothing is sent")
 
     @property
     def costs(self) -> tuple[Money, ...]:
@@ -153,7 +156,13 @@ def plan_run(
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
                 for level in conditions.at_once:
                     if level > (most := engine.limits_under([candidate.plan]).requests_at_once):
-                        limit = f"the plan allows {most} request{'s' * (most > 1)} at once, not {level}"
+                        limit = trn(
+                            "the plan allows {most} request at once, not {level}",
+                            "the plan allows {most} requests at once, not {level}",
+                            most,
+                            most=most,
+                            level=level,
+                        )
                         left_out.append((candidate, passage, limit))
             for job in wanted:
                 asked = request_digest(job, own_voice)
@@ -222,7 +231,7 @@ def text_reasons(sending: Sending, candidate: Candidate, engine: Engine, passage
     if not reasons and (too_long := sending.of(candidate, passage, engine).too_long):
         shown = too_long[0] if len(too_long[0]) <= 40 else too_long[0][:38] + "…"
         limit = engine.limits_under([candidate.plan]).characters_per_request
-        reasons.append(f"'{shown}' cannot be cut to {limit:,} characters")
+        reasons.append(tr("'{shown}' cannot be cut to {limit} characters", shown=shown, limit=f"{limit:,}"))
     return reasons
 
 
@@ -255,7 +264,7 @@ def barred(
     return {
         c.id: tuple(o.words for o in obstacles(c, engines[c.engine], here[c.engine]))
         if c.engine in engines
-        else ("its connector file is not in the project",)
+        else (tr("its connector file is not in the project"),)
         for c in candidates
     }
 

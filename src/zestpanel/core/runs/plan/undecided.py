@@ -11,8 +11,9 @@ from zestpanel.core.domain.take import Take
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
 from zestpanel.core.store.one_asker import asked_elsewhere
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
-WORDS = "an earlier request may have been paid; decide on it first"
+WORDS = tr("an earlier request may have been paid; decide on it first")
 
 
 def undecided(project: Project) -> list[JournalRow]:

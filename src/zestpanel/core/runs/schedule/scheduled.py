@@ -12,6 +12,7 @@ from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule, finished, look
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import dated, tr
 
 
 def stored_schedule(documents: Documents) -> Schedule | None:
@@ -85,10 +86,20 @@ def coming(schedule: Schedule | None, *, asleep: bool = False) -> str:
     if schedule is None:
         return ""
     if asleep and not schedule.over:
-        return "The project came with runs at set hours. They sleep until they are agreed to on this machine."
-    missed = f" {len(schedule.missed)} were missed, as nothing looked at their time." if schedule.missed else ""
+        return tr("The project came with runs at set hours. They sleep until they are agreed to on this machine.")
+    missed = (
+        tr(" {missed} were missed, as nothing looked at their time.", missed=len(schedule.missed))
+        if schedule.missed
+        else ""
+    )
     upcoming = schedule.upcoming()
     if upcoming is None:
-        return f"All {schedule.times} runs of the schedule are over.{missed}"
-    at = f"{upcoming.astimezone():%a %d %b, %H:%M}"
-    return f"Run {len(schedule.done) + len(schedule.missed) + 1} of {schedule.times} at {at}.{missed}"
+        return tr("All {times} runs of the schedule are over.{missed}", times=schedule.times, missed=missed)
+    at = dated(upcoming.astimezone(), tr("EEE dd MMM, HH:mm"))
+    return tr(
+        "Run {done} of {times} at {at}.{missed}",
+        done=len(schedule.done) + len(schedule.missed) + 1,
+        times=schedule.times,
+        at=at,
+        missed=missed,
+    )

@@ -23,6 +23,7 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
 from zestpanel.core.store.auditions import Audition
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.texts import tr
 
 DOCUMENT: Final = "spending caps"
 
@@ -40,7 +41,7 @@ class SpendingCaps(BaseModel):
     @classmethod
     def _not_below_nought(cls, value: dict[str, Decimal]) -> dict[str, Decimal]:
         if any(not amount.is_finite() or amount < 0 for amount in value.values()):
-            raise ValueError("a cap is an amount from 0 up")
+            raise ValueError(tr("a cap is an amount from 0 up"))
         return value
 
 
@@ -204,7 +205,9 @@ class SpendGuard:
             if caps and (reason := self._over(scope, caps, costs, words, then.currency, more, name)):
                 return reason
         cap = self.caps.a_plan.get(name)
-        return self._refuse(f"plan {name}", cap, plan, then.currency, f"a month of {name}", more)
+        return self._refuse(
+            tr("plan {name}", name=name), cap, plan, then.currency, tr("a month of {name}", name=name), more
+        )
 
     def _over(
         self, scope: str, caps: Mapping[str, Decimal], costs: Sequence[Money], words: str, currency: str,
@@ -213,9 +216,13 @@ class SpendGuard:
         """Whether costs in all their currencies pass the cap that holds this one: its own, or one it converts to."""
         cap_in = self._held_in(currency, caps)
         if cap_in is None:
-            said = (
-                f"The caps of {words} are in {' and '.join(caps)}, {plan} bills in {currency}, and the brief gives no "
-                "exchange rate: nothing would hold it."
+            said = tr(
+                "The caps of {words} are in {caps}, {plan} bills in {currency}, and the brief gives no "
+                "exchange rate: nothing would hold it.",
+                words=words,
+                caps=" and ".join(caps),
+                plan=plan,
+                currency=currency,
             )
             return self._refused.setdefault(f"{scope} {currency}", said)
         amounts = [self._convert(cost, cap_in) for cost in costs if self._held_in(cost.currency, caps) == cap_in]
@@ -234,8 +241,14 @@ class SpendGuard:
             return self._refused[scope]
         if cap is None or total <= cap:
             return ""
-        next_one = f"the next request ({shown(step)} {currency})"
-        said = f"The cap of {shown(cap)} {currency} {words} would be broken by {next_one}."
+        next_one = tr("the next request ({step} {currency})", step=shown(step), currency=currency)
+        said = tr(
+            "The cap of {cap} {currency} {words} would be broken by {next_one}.",
+            cap=shown(cap),
+            currency=currency,
+            words=words,
+            next_one=next_one,
+        )
         if self._last_word:
             self._refused[scope] = said
         return said

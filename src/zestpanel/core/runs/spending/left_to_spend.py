@@ -14,6 +14,7 @@ from zestpanel.core.money.metering import Meter
 from zestpanel.core.runs.plan.estimates import paces_of, used_so_far
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import tr
 
 # without a budget a sum is asked about from here on, in the brief's currency (the price of some hours of narration at
 # common list prices; common practice, no source)
@@ -31,11 +32,17 @@ class Spent:
     characters: int
 
     def words(self) -> str:
-        text = f"This bench has cost {self.own} so far beyond what subscriptions include: {self.requests:,} requests, "
-        text += f"{self.characters:,} characters, lines heard included."
+        text = tr(
+            "This bench has cost {own} so far beyond what subscriptions include: {requests} requests, ",
+            own=self.own,
+            requests=f"{self.requests:,}",
+        )
+        text += tr("{characters} characters, lines heard included.", characters=f"{self.characters:,}")
         if self.apart:
-            apart = ", ".join(f"{engine} ({plan or 'no plan'})" for engine, plan in self.apart)
-            text += f" Not in the sum, for want of a price or an exchange rate: {apart}."
+            apart = ", ".join(
+                tr("{engine} ({plan})", engine=engine, plan=plan or tr("no plan")) for engine, plan in self.apart
+            )
+            text += tr(" Not in the sum, for want of a price or an exchange rate: {apart}.", apart=apart)
         return text
 
 
@@ -77,13 +84,27 @@ def left_of_budget(project: Project, planned: PlannedRun) -> str:
         return ""
     own = [brief.in_own_currency(cost) for cost in costs]
     if any(one is None for one in own):
-        return "The brief gives no exchange rate, so that it cannot be held against the budget."
+        return tr("The brief gives no exchange rate, so that it cannot be held against the budget.")
     total = sum((one.amount for one in own if one is not None), Decimal(0))
     if brief.budget_per_month is None:
         over = total > LARGE
-        return f"The brief states no budget, and this is over {shown(LARGE)} {brief.currency}." if over else ""
+        return (
+            tr(
+                "The brief states no budget, and this is over {large} {currency}.",
+                large=shown(LARGE),
+                currency=brief.currency,
+            )
+            if over
+            else ""
+        )
     left = max(Decimal(0), brief.budget_per_month - spent_this_month(project))
     if total <= left:
         return ""
     currency = brief.currency
-    return f"Of the budget of {shown(brief.budget_per_month)} {currency} a month {shown(left)} {currency} are left."
+    return tr(
+        "Of the budget of {budget_per_month} {currency} a month {left} {currency2} are left.",
+        budget_per_month=shown(brief.budget_per_month),
+        currency=currency,
+        left=shown(left),
+        currency2=currency,
+    )

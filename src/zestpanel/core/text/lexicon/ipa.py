@@ -10,6 +10,7 @@ from typing import Final
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.speech import builtin_voice
+from zestpanel.core.texts import tr
 
 # rows: manner; columns: place. '' where the chart has no sign.
 PLACES: Final = (
@@ -37,22 +38,33 @@ VOWELS: Final[dict[str, tuple[str, ...]]] = {
     "open": ("a ɶ", "", "", "", "ɑ ɒ"),
 }
 OTHERS: Final = {
-    "ʍ": "voiceless labial-velar fricative",
-    "w": "voiced labial-velar approximant",
-    "ɥ": "voiced labial-palatal approximant",
-    "ʜ": "voiceless epiglottal fricative",
-    "ʢ": "voiced epiglottal fricative",
-    "ʡ": "epiglottal plosive",
-    "ɕ": "voiceless alveolo-palatal fricative",
-    "ʑ": "voiced alveolo-palatal fricative",
-    "ɺ": "voiced alveolar lateral flap",
-    "ɧ": "simultaneous ʃ and x",
+    "ʍ": tr("voiceless labial-velar fricative"),
+    "w": tr("voiced labial-velar approximant"),
+    "ɥ": tr("voiced labial-palatal approximant"),
+    "ʜ": tr("voiceless epiglottal fricative"),
+    "ʢ": tr("voiced epiglottal fricative"),
+    "ʡ": tr("epiglottal plosive"),
+    "ɕ": tr("voiceless alveolo-palatal fricative"),
+    "ʑ": tr("voiced alveolo-palatal fricative"),
+    "ɺ": tr("voiced alveolar lateral flap"),
+    "ɧ": tr("simultaneous ʃ and x"),
 }
 MARKS: Final = {
-    "ˈ": "main stress", "ˌ": "second stress", "ː": "long", "ˑ": "half long", ".": "syllable ends", "\u0303": "nasal",
-    "\u0361": "one sound of two", "\u0329": "makes a syllable", "ʰ": "breathed", "ʲ": "palatal", "ʷ": "rounded",
-    "\u032f": "no syllable", "\u0325": "voiceless", "‿": "no break",
-}  # fmt: skip
+    "ˈ": tr("main stress"),
+    "ˌ": tr("second stress"),
+    "ː": "long",
+    "ˑ": tr("half long"),
+    ".": tr("syllable ends"),
+    "\u0303": "nasal",
+    "\u0361": tr("one sound of two"),
+    "\u0329": tr("makes a syllable"),
+    "ʰ": "breathed",
+    "ʲ": "palatal",
+    "ʷ": "rounded",
+    "\u032f": tr("no syllable"),
+    "\u0325": "voiceless",
+    "‿": tr("no break"),
+}
 
 
 def consonants() -> list[str]:
@@ -78,7 +90,7 @@ def name_of(sign: str) -> str:
         for front, cell in zip(FRONTNESS, row, strict=True):
             if sign in (signs := cell.split()):
                 rounded = " rounded" if (len(signs) == 2 and signs[1] == sign) or sign == "ʊ" else ""
-                return f"{height} {front}{rounded} vowel"
+                return tr("{height} {front}{rounded} vowel", height=height, front=front, rounded=rounded)
     return OTHERS.get(sign) or MARKS.get(sign, "")
 
 
@@ -122,7 +134,7 @@ def to_builtin(ipa: str, language: str) -> str:
             if unicodedata.combining(text[at]) or text[at] in MARKS:
                 at += 1  # a shade the built-in voice has not
                 continue
-            raise InputError(f"The built-in voice has no sound for '{text[at]}'.")
+            raise InputError(tr("The built-in voice has no sound for '{words}'.", words=text[at]))
         out.append(_NAMES[unicodedata.normalize("NFC", text[at : at + size])])
         at += size
     del language

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.text.lexicon.ipa import unknown_symbols
+from zestpanel.core.texts import tr, trn
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,15 +39,24 @@ def checked(entry: Entry) -> Entry:
     word, ipa = " ".join(entry.word.split()), entry.ipa.strip().strip("/[]").strip()
     respelling = " ".join(entry.respelling.split())
     if not any(c.isalnum() for c in word):
-        raise InputError("An entry needs a word.", kept="The list is as it was.")
+        raise InputError(tr("An entry needs a word."), kept=tr("The list is as it was."))
     if not ipa and not respelling:
-        raise InputError(f"'{word}' has neither sounds nor a respelling.", kept="The list is as it was.",
-                         remedy="Give it one of the two.")  # fmt: skip
+        raise InputError(
+            tr("'{word}' has neither sounds nor a respelling.", word=word),
+            kept=tr("The list is as it was."),
+            remedy=tr("Give it one of the two."),
+        )
     if odd := unknown_symbols(ipa):
         raise InputError(
-            f"'{word}': {', '.join(odd)} {'is no sign' if len(odd) == 1 else 'are no signs'} of the IPA.",
-            kept="The list is as it was.",
-            remedy="Take the sounds from the chart, or give a respelling.",
+            trn(
+                "'{word}': {odd} is no sign of the IPA.",
+                "'{word}': {odd} are no signs of the IPA.",
+                len(odd),
+                word=word,
+                odd=", ".join(odd),
+            ),
+            kept=tr("The list is as it was."),
+            remedy=tr("Take the sounds from the chart, or give a respelling."),
         )
     return Entry(word=word, language=entry.language, ipa=ipa, respelling=respelling, engine=entry.engine,
                  note=entry.note.strip(), id=entry.id)  # fmt: skip

@@ -10,6 +10,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.text.lexicon.lexicon import Entry, checked
+from zestpanel.core.texts import tr
 
 NAMESPACE: Final = "http://www.w3.org/2005/01/pronunciation-lexicon"
 MOST_LEVELS: Final = 100
@@ -68,10 +69,18 @@ class _Reader:
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
-        self.parser.EntityDeclHandler = lambda *_: self.fail("entities are not taken")
+        self.parser.EntityDeclHandler = lambda *_: self.fail(tr("entities are not taken"))
 
     def fail(self, why: str) -> None:
-        raise InputError(f"{self.what}, line {self.parser.CurrentLineNumber}: {why}.", kept="The list is as it was.")
+        raise InputError(
+            tr(
+                "{what}, line {currentlinenumber}: {why}.",
+                what=self.what,
+                currentlinenumber=self.parser.CurrentLineNumber,
+                why=why,
+            ),
+            kept=tr("The list is as it was."),
+        )
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         parent = self.stack[-1][0] if self.stack else ""
@@ -79,23 +88,29 @@ class _Reader:
             self.stack.append(("metadata", {}))
             return
         if name not in _WITHIN.get(parent, set()):
-            self.fail(f"<{name}> may not stand {f'within <{parent}>' if parent else 'at the root'}")
+            self.fail(
+                tr(
+                    "<{name}> may not stand {x}",
+                    name=name,
+                    x=tr("within <{parent}>", parent=parent) if parent else tr("at the root"),
+                )
+            )
         for attribute in attributes:
             if attribute not in _ATTRIBUTES[name]:
-                self.fail(f"<{name}> has no attribute '{attribute}'")
+                self.fail(tr("<{name}> has no attribute '{attribute}'", name=name, attribute=attribute))
         if name == "lexicon":
             if attributes.get("version") != "1.0":
-                self.fail("version 1.0 is needed")
+                self.fail(tr("version 1.0 is needed"))
             self.language = attributes.get("xml:lang", "")
             if not self.language:
-                self.fail("<lexicon> needs the attribute 'xml:lang'")
+                self.fail(tr("<lexicon> needs the attribute 'xml:lang'"))
             self.alphabet = attributes.get("alphabet", "")
             if not self.alphabet:
-                self.fail("<lexicon> needs the attribute 'alphabet'")
+                self.fail(tr("<lexicon> needs the attribute 'alphabet'"))
         elif name == "lexeme":
             self.lexeme = _Lexeme()
         if len(self.stack) > MOST_LEVELS:
-            self.fail(f"elements stand more than {MOST_LEVELS} deep in one another")
+            self.fail(tr("elements stand more than {most_levels} deep in one another", most_levels=MOST_LEVELS))
         self.stack.append((name, attributes))
         self.text = []
 
@@ -111,7 +126,7 @@ class _Reader:
         elif opened == "phoneme":
             alphabet = attributes.get("alphabet", self.alphabet)
             if alphabet != "ipa":
-                self.fail(f"sounds in the alphabet '{alphabet}' cannot be read, only in ipa")
+                self.fail(tr("sounds in the alphabet '{alphabet}' cannot be read, only in ipa", alphabet=alphabet))
             self.lexeme.phonemes.append((text, preferred))
         elif opened == "alias":
             self.lexeme.aliases.append((text, preferred))
@@ -121,9 +136,9 @@ class _Reader:
     def _close_lexeme(self) -> None:
         one = self.lexeme
         if not one.graphemes:
-            self.fail("a lexeme has no grapheme")
+            self.fail(tr("a lexeme has no grapheme"))
         if not one.phonemes and not one.aliases:
-            self.fail(f"'{one.graphemes[0]}' has neither phoneme nor alias")
+            self.fail(tr("'{graphemes}' has neither phoneme nor alias", graphemes=one.graphemes[0]))
         for word in one.graphemes:
             try:
                 self.entries.append(
@@ -152,7 +167,12 @@ def from_pls(source: str, what: str = "The list") -> list[Entry]:
         reader.parser.Parse(source.encode("utf-8", "replace"), True)
     except expat.ExpatError as error:
         raise InputError(
-            f"{what}, line {error.lineno}: this is no well-formed markup ({expat.ErrorString(error.code)}).",
-            kept="The list is as it was.",
+            tr(
+                "{what}, line {lineno}: this is no well-formed markup ({errorstring}).",
+                what=what,
+                lineno=error.lineno,
+                errorstring=expat.ErrorString(error.code),
+            ),
+            kept=tr("The list is as it was."),
         ) from error
     return reader.entries

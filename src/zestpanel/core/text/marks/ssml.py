@@ -14,6 +14,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from zestpanel.core.domain.mark import DeliveryMark, in_order, number_of, tidy_value
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 NAMESPACE: Final = "http://www.w3.org/2001/10/synthesis"
 # attributes by element (SSML 1.1, chapter 3); None in the set of what may stand within: text and inline elements
@@ -173,7 +174,7 @@ class _Reader:
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
-        self.parser.EntityDeclHandler = lambda *_: self.fail("entities are not taken")
+        self.parser.EntityDeclHandler = lambda *_: self.fail(tr("entities are not taken"))
         self.signs: list[str] = []  # one by one: what is added and folded at its end costs the same however long it is
         self.stack: list[_Open] = []
         self.marks: list[DeliveryMark] = []
@@ -182,16 +183,27 @@ class _Reader:
 
     def fail(self, why: str) -> None:
         raise InputError(
-            f"{self.what}, line {self.parser.CurrentLineNumber}: {why}.", kept="Nothing was changed."
-        )  # fmt: skip
+            tr(
+                "{what}, line {currentlinenumber}: {why}.",
+                what=self.what,
+                currentlinenumber=self.parser.CurrentLineNumber,
+                why=why,
+            ),
+            kept=tr("Nothing was changed."),
+        )
 
     def read(self, source: str) -> SsmlText:
         try:
             self.parser.Parse(source.encode("utf-8", "replace"), True)
         except expat.ExpatError as error:
             raise InputError(
-                f"{self.what}, line {error.lineno}: {_in_words(expat.ErrorString(error.code))}.",
-                kept="Nothing was changed.",
+                tr(
+                    "{what}, line {lineno}: {in_words}.",
+                    what=self.what,
+                    lineno=error.lineno,
+                    in_words=_in_words(expat.ErrorString(error.code)),
+                ),
+                kept=tr("Nothing was changed."),
             ) from error
         whole = "".join(self.signs)
         lead = len(whole) - len(whole.lstrip())
@@ -208,25 +220,25 @@ class _Reader:
             if name != "speak":
                 self.fail(f"the root is <{name}>, an SSML document begins with <speak>")
             if attributes.get("version", "1.1") not in ("1.0", "1.1"):
-                self.fail(f"version {attributes['version']} is not known, 1.0 and 1.1 are")
+                self.fail(tr("version {attributes} is not known, 1.0 and 1.1 are", attributes=attributes["version"]))
             self.language = attributes.get("xml:lang", "")
         elif name == "speak":
-            self.fail("<speak> may only stand at the root")
+            self.fail(tr("<speak> may only stand at the root"))
         if len(self.stack) >= MOST_LEVELS:
-            self.fail(f"elements stand more than {MOST_LEVELS} deep in one another")
+            self.fail(tr("elements stand more than {most_levels} deep in one another", most_levels=MOST_LEVELS))
         if name not in ELEMENTS:
-            self.fail(f"SSML 1.1 has no element <{name}>")
+            self.fail(tr("SSML 1.1 has no element <{name}>", name=name))
         for attribute in attributes:
             if attribute not in ELEMENTS[name]:
-                self.fail(f"<{name}> has no attribute '{attribute}'")
+                self.fail(tr("<{name}> has no attribute '{attribute}'", name=name, attribute=attribute))
         if name in _REQUIRED and not attributes.get(_REQUIRED[name]):
-            self.fail(f"<{name}> needs the attribute '{_REQUIRED[name]}'")
+            self.fail(tr("<{name}> needs the attribute '{required}'", name=name, required=_REQUIRED[name]))
         if self.stack and self.stack[-1].name in (_EMPTY | {"phoneme", "sub", "say-as"}):
-            self.fail(f"<{self.stack[-1].name}> may hold no <{name}>")
+            self.fail(tr("<{name}> may hold no <{name2}>", name=self.stack[-1].name, name2=name))
         if name == "p" and any(o.name in ("p", "s") for o in self.stack):
-            self.fail("<p> may not stand within a paragraph or a sentence")
+            self.fail(tr("<p> may not stand within a paragraph or a sentence"))
         if name == "s" and any(o.name == "s" for o in self.stack):
-            self.fail("<s> may not stand within a sentence")
+            self.fail(tr("<s> may not stand within a sentence"))
         if name in ("p", "s"):
             self._space("\n\n" if name == "p" else " ")
         opened = _Open(name, attributes, self.parser.CurrentLineNumber, len(self.signs))
@@ -247,7 +259,7 @@ class _Reader:
             while end > start and self.signs[end - 1].isspace():
                 end -= 1
             if start == end:
-                self.fail(f"<{name}> holds no words")
+                self.fail(tr("<{name}> holds no words", name=name))
             self.marks.append(DeliveryMark(start, end, kind, value))
         if name in ("p", "s"):
             self._space("\n\n" if name == "p" else " ")
@@ -256,7 +268,7 @@ class _Reader:
         if self.stack and self.stack[-1].silent:
             return
         if self.stack and self.stack[-1].name in _EMPTY and data.strip():
-            self.fail(f"<{self.stack[-1].name}> may hold no text")
+            self.fail(tr("<{name}> may hold no text", name=self.stack[-1].name))
         folded = re.sub(r"\s+", " ", data)
         if folded.startswith(" ") and (not self.signs or self.signs[-1].isspace()):
             folded = folded[1:]
@@ -290,7 +302,12 @@ class _Reader:
                 return [checked("say-as", f"{form}:{order}" if form == "date" and order else form)]
             case "phoneme":
                 if attributes.get("alphabet", "ipa") != "ipa":
-                    self.fail(f"phonemes in the alphabet '{attributes['alphabet']}' cannot be read, only in ipa")
+                    self.fail(
+                        tr(
+                            "phonemes in the alphabet '{attributes}' cannot be read, only in ipa",
+                            attributes=attributes["alphabet"],
+                        )
+                    )
                 return [checked("phoneme", attributes["ph"])]
             case "sub":
                 return [checked("read as", attributes["alias"])]
@@ -300,7 +317,7 @@ class _Reader:
                 named = attributes.get("name", "").split()
                 if named:
                     return [checked("speaker", attributes["name"])]
-                self.left_out.append("voice chosen by gender or age")
+                self.left_out.append(tr("voice chosen by gender or age"))
                 return [checked("language", attributes["xml:lang"])] if "xml:lang" in attributes else []
             case "prosody":
                 return self._prosody(attributes, checked)
@@ -317,7 +334,7 @@ class _Reader:
         for attribute, value in attributes.items():
             if attribute == "rate":
                 if value.strip().startswith(("+", "-")):
-                    self.fail("prosody: a rate is a percentage of normal without a sign (SSML 1.1, 3.2.4)")
+                    self.fail(tr("prosody: a rate is a percentage of normal without a sign (SSML 1.1, 3.2.4)"))
                 named = _RATES.get(value)
                 out.append(checked("rate", f"{named} %" if named else value))
             elif attribute == "pitch" and (value in _PITCHES or value.endswith("st")):
@@ -333,12 +350,12 @@ class _Reader:
 
 def _in_words(message: str | None) -> str:
     return {
-        "mismatched tag": "a tag is closed that was not the last one opened",
-        "no element found": "the document ends before its tags are closed",
-        "not well-formed (invalid token)": "something here is no markup: perhaps a bare < or &",
-        "unclosed token": "a tag is not closed",
-        "junk after document element": "something stands after the end of the document",
-    }.get(message or "", message or "it is no markup")
+        "mismatched tag": tr("a tag is closed that was not the last one opened"),
+        "no element found": tr("the document ends before its tags are closed"),
+        "not well-formed (invalid token)": tr("something here is no markup: perhaps a bare < or &"),
+        "unclosed token": tr("a tag is not closed"),
+        "junk after document element": tr("something stands after the end of the document"),
+    }.get(message or "", message or tr("it is no markup"))
 
 
 def from_ssml(source: str, what: str = "The SSML") -> SsmlText:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.text.difficulty import KINDS
+from zestpanel.core.texts import tr
 
 _TRIES = 200
 
@@ -31,7 +32,7 @@ def twins(texts: Sequence[str], kinds: Sequence[Sequence[str]], *, seed: int = 0
     Raises InputError for fewer than four passages.
     """
     if len(texts) < 4:
-        raise InputError("Two sets need at least four passages.", kept="Nothing was changed.")
+        raise InputError(tr("Two sets need at least four passages."), kept=tr("Nothing was changed."))
     names, table = _table(texts, kinds)
     spread = table.std(axis=0)
     names = [n for n, s in zip(names, spread, strict=True) if s > 0]

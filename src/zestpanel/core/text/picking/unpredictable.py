@@ -14,6 +14,7 @@ from typing import Any, Final
 import yaml
 
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 
 STRUCTURES: Final = ("intransitive", "transitive", "imperative", "interrogative", "relative")
 LANGUAGES: Final = ("en", "fr", "es", "de")
@@ -34,9 +35,9 @@ def unpredictable_sentences(language: str, count: int, *, seed: int = 0) -> list
     primary = language.split("-")[0].lower()
     if primary not in LANGUAGES:
         raise InputError(
-            f"There are no word lists for unpredictable sentences in '{language}'.",
-            kept="Nothing was added.",
-            remedy=f"There are some for {', '.join(LANGUAGES)}.",
+            tr("There are no word lists for unpredictable sentences in '{language}'.", language=language),
+            kept=tr("Nothing was added."),
+            remedy=tr("There are some for {languages}.", languages=", ".join(LANGUAGES)),
         )
     words = _Words(_lists()[primary], random.Random(f"{primary} {seed}"))
     make = {"en": _english, "fr": _romance, "es": _romance, "de": _german}[primary]

@@ -14,9 +14,10 @@ import httpx
 from zestpanel.core.errors import SynthesisFailure, TextError
 from zestpanel.core.text.readers.reading import READABLE, read_script
 from zestpanel.core.text.readers.script import Script
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import never_cancelled, watched
 
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 _LARGEST: Final = 20_000_000
 _LONGEST_S: Final = 60.0
 _BY_TYPE: Final = {
@@ -41,9 +42,11 @@ def read_address(address: str, *, timeout_s: float = 30.0) -> Script:
     except ValueError:
         good = False
     if not good:
-        raise TextError(f"'{address}' is no web address.", kept=_KEPT, remedy="Write it with https:// in front.")
+        raise TextError(
+            tr("'{address}' is no web address.", address=address), kept=_KEPT, remedy="Write it with https:// in front."
+        )
     host = parts.hostname or ""
-    late = f"What {host} sends was not whole after {_LONGEST_S:g} s."
+    late = tr("What {host} sends was not whole after {longest_s} s.", host=host, longest_s=f"{_LONGEST_S:g}")
     try:
         with httpx.Client(follow_redirects=True, timeout=timeout_s, max_redirects=5) as client:
             until = time.monotonic() + _LONGEST_S
@@ -51,11 +54,17 @@ def read_address(address: str, *, timeout_s: float = 30.0) -> Script:
     except SynthesisFailure as failure:
         raise TextError(failure.what, kept=_KEPT) from failure
     except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-        raise TextError(f"{host} could not be reached ({error or type(error).__name__}).", kept=_KEPT,
-                        remedy="Check the address and the network.") from error  # fmt: skip
+        raise TextError(
+            tr("{host} could not be reached ({error}).", host=host, error=error or type(error).__name__),
+            kept=_KEPT,
+            remedy=tr("Check the address and the network."),
+        ) from error
     suffix = _BY_TYPE.get(kind) or Path(parts.path).suffix.lower()
     if suffix not in READABLE:
-        raise TextError(f"{host} sends '{kind or 'something'}', which is no text that can be read here.", kept=_KEPT)
+        raise TextError(
+            tr("{host} sends '{kind}', which is no text that can be read here.", host=host, kind=kind or "something"),
+            kept=_KEPT,
+        )
     with tempfile.TemporaryDirectory(prefix="zest-") as folder:
         name = (Path(parts.path).stem or host)[:60]
         path = Path(folder) / f"{name}{suffix}"
@@ -68,8 +77,13 @@ def _fetched(client: httpx.Client, address: str, host: str) -> tuple[bytes, str]
     as far as the limit."""
     with client.stream("GET", address, headers={"Accept-Encoding": "identity"}) as reply:
         if reply.status_code != 200:
-            raise TextError(f"{host} answered {reply.status_code} instead of the page.", kept=_KEPT)
-        too_large = TextError(f"What {host} sends is larger than {_LARGEST // 1_000_000} MB.", kept=_KEPT)
+            raise TextError(
+                tr("{host} answered {status_code} instead of the page.", host=host, status_code=reply.status_code),
+                kept=_KEPT,
+            )
+        too_large = TextError(
+            tr("What {host} sends is larger than {largest} MB.", host=host, largest=_LARGEST // 1_000_000), kept=_KEPT
+        )
         data = bytearray()
         until = time.monotonic() + _LONGEST_S
         for chunk in reply.iter_raw():
@@ -81,11 +95,14 @@ def _fetched(client: httpx.Client, address: str, host: str) -> tuple[bytes, str]
     if packed in ("", "identity"):
         return bytes(data), kind
     if packed not in ("gzip", "x-gzip", "deflate"):
-        raise TextError(f"{host} sends the page packed as '{packed[:20]}', which was not asked for.", kept=_KEPT)
+        raise TextError(
+            tr("{host} sends the page packed as '{packed}', which was not asked for.", host=host, packed=packed[:20]),
+            kept=_KEPT,
+        )
     try:
         whole = zlib.decompressobj(zlib.MAX_WBITS | 32).decompress(bytes(data), _LARGEST + 1)
     except zlib.error as error:
-        raise TextError(f"{host} sends the page packed in a broken way.", kept=_KEPT) from error
+        raise TextError(tr("{host} sends the page packed in a broken way.", host=host), kept=_KEPT) from error
     if len(whole) > _LARGEST:
         raise too_large
     return whole, kind

@@ -7,6 +7,7 @@ from typing import Final
 
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.script import Part, Script
+from zestpanel.core.texts import tr
 
 _TAG: Final = re.compile(r"<[^<>]*>|\{\\[^{}]*\}")
 _SPEAKER: Final = re.compile(r"^<v(?:\.[^ <>]*)?[ \t]+([^<>]+)>")
@@ -20,7 +21,9 @@ def read_captions(text: str, name: str) -> Script:
         kind = "vtt" if text.lstrip("\ufeff").startswith("WEBVTT") else "srt"
         subtitles = pysubs2.SSAFile.from_string(text, format_=kind, keep_unknown_html_tags=True)
     except (pysubs2.exceptions.Pysubs2Error, ValueError, IndexError) as error:
-        raise TextError(f"{name} holds no subtitles that can be read.", kept="Nothing was imported.") from error
+        raise TextError(
+            tr("{name} holds no subtitles that can be read.", name=name), kept=tr("Nothing was imported.")
+        ) from error
     parts = []
     for event in subtitles:
         if event.is_comment:
@@ -38,5 +41,5 @@ def read_captions(text: str, name: str) -> Script:
                 )
             )
     if not parts:
-        raise TextError(f"{name} holds no captions.", kept="Nothing was imported.")
-    return Script(parts=tuple(parts), how=f"{len(parts)} captions")
+        raise TextError(tr("{name} holds no captions.", name=name), kept=tr("Nothing was imported."))
+    return Script(parts=tuple(parts), how=tr("{parts} captions", parts=len(parts)))

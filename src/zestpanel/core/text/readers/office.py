@@ -10,8 +10,9 @@ from typing import Any, Final
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.packed import member, open_packed, xml_of
 from zestpanel.core.text.readers.script import Kind, Part, Script
+from zestpanel.core.texts import tr
 
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 
 
 def read_docx(data: bytes, name: str) -> Script:
@@ -24,7 +25,7 @@ def read_docx(data: bytes, name: str) -> Script:
     try:
         document = docx.Document(io.BytesIO(data))
     except (OpcError, KeyError, ValueError, SyntaxError) as error:
-        raise TextError(f"{name} is no Word document, or a damaged one.", kept=_KEPT) from error
+        raise TextError(tr("{name} is no Word document, or a damaged one.", name=name), kept=_KEPT) from error
     kinds = {style.style_id: _kind_of_style(style.name) for style in document.styles}
     parts = []
     for element in _paragraphs(document.element.body):
@@ -36,7 +37,7 @@ def read_docx(data: bytes, name: str) -> Script:
             text = "".join(t.text or "" for t in note.iter(f"{_WORD}t")).strip()
             if text:
                 parts.append(Part(text=text, kind="footnote"))
-    return Script(parts=tuple(parts), how="Word document")
+    return Script(parts=tuple(parts), how=tr("Word document"))
 
 
 _WORD: Final = "{http://schemas.openxmlformats.org/wordprocessingml/2006/main}"
@@ -70,14 +71,14 @@ def read_odt(data: bytes, name: str) -> Script:
     root = xml_of(member(archive, "content.xml", name), name)
     body = root.find(f"{_OFFICE}body/{_OFFICE}text")
     if body is None:
-        raise TextError(f"{name} is no OpenDocument text.", kept=_KEPT)
+        raise TextError(tr("{name} is no OpenDocument text.", name=name), kept=_KEPT)
     parts: list[Part] = []
     notes: list[Part] = []
     for kind, words in _odt_blocks(body):
         text = re.sub(r"[ \t\n]+", " ", words).strip()
         if text:
             (notes if kind == "footnote" else parts).append(Part(text=text, kind=kind))
-    return Script(parts=tuple(parts + notes), how="OpenDocument text")
+    return Script(parts=tuple(parts + notes), how=tr("OpenDocument text"))
 
 
 _MOST_SPACES: Final = 1_000

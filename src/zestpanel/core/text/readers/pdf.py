@@ -10,13 +10,14 @@ from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.script import Kind, Part, Script
+from zestpanel.core.texts import tr
 
 MOST_PAGES: Final = 5_000
 MOST_CHARACTERS: Final = 20_000_000
 if TYPE_CHECKING:
     from pypdf import PdfReader
 
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 _NUMBER: Final = re.compile(r"^[-–—\s]*(\d{1,4}|[ivxlc]{1,6})[-–—\s]*$", re.IGNORECASE)
 
 
@@ -29,19 +30,23 @@ def read_pdf(data: bytes, name: str) -> Script:
     try:
         reader = PdfReader(io.BytesIO(data))
         if reader.is_encrypted and not reader.decrypt(""):
-            raise TextError(f"{name} is locked with a password.", kept=_KEPT, remedy="Save it without one first.")
+            raise TextError(
+                tr("{name} is locked with a password.", name=name), kept=_KEPT, remedy=tr("Save it without one first.")
+            )
         if len(reader.pages) > MOST_PAGES:
-            raise TextError(f"{name} has more than {MOST_PAGES:,} pages.", kept=_KEPT)
+            raise TextError(
+                tr("{name} has more than {most_pages} pages.", name=name, most_pages=f"{MOST_PAGES:,}"), kept=_KEPT
+            )
         pages = _texts(reader, name)
     except (PyPdfError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, OSError) as error:
-        raise TextError(f"{name} is no PDF, or a damaged one.", kept=_KEPT) from error
+        raise TextError(tr("{name} is no PDF, or a damaged one.", name=name), kept=_KEPT) from error
     if not any(c.isalnum() for page in pages for c in page):
         raise TextError(
-            f"{name} has no text layer: its pages are pictures.",
+            tr("{name} has no text layer: its pages are pictures.", name=name),
             kept=_KEPT,
-            remedy="Run it through a text recogniser first, or bring the text in another form.",
+            remedy=tr("Run it through a text recogniser first, or bring the text in another form."),
         )
-    return Script(parts=tuple(_paragraphs(pages)), how=f"text layer of {len(pages)} pages")
+    return Script(parts=tuple(_paragraphs(pages)), how=tr("text layer of {pages} pages", pages=len(pages)))
 
 
 def _texts(reader: PdfReader, name: str) -> list[str]:
@@ -55,8 +60,15 @@ def _texts(reader: PdfReader, name: str) -> list[str]:
             texts[number] = page.extract_text() or ""
         size += len(texts[number])
         if size > MOST_CHARACTERS or len(out) >= MOST_PAGES:
-            raise TextError(f"{name} holds more text than {MOST_CHARACTERS // 1_000_000} million characters.",
-                            kept=_KEPT, remedy="Bring it in pieces.")  # fmt: skip
+            raise TextError(
+                tr(
+                    "{name} holds more text than {most_characters} million characters.",
+                    name=name,
+                    most_characters=MOST_CHARACTERS // 1_000_000,
+                ),
+                kept=_KEPT,
+                remedy=tr("Bring it in pieces."),
+            )
         out.append(texts[number])
     return out
 

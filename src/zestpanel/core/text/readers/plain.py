@@ -9,6 +9,7 @@ from zestpanel.core.domain.passage import clean_text
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.dialogue import dialogue_of
 from zestpanel.core.text.readers.script import Part, Script
+from zestpanel.core.texts import tr
 
 _FRONT: Final = re.compile(r"\A---\n.*?\n---\n", re.DOTALL)
 _NOTE: Final = re.compile(r"^\[\^[^\[\]\n]+\]:[ \t]*(.+)$", re.MULTILINE)
@@ -21,9 +22,9 @@ def decoded(data: bytes, name: str) -> tuple[str, str]:
         try:
             return data.decode("utf-16"), "UTF-16"
         except UnicodeDecodeError as error:
-            raise TextError(f"{name} is not text.", kept="Nothing was imported.") from error
+            raise TextError(tr("{name} is not text.", name=name), kept=tr("Nothing was imported.")) from error
     if b"\0" in data[:4096]:
-        raise TextError(f"{name} is not text.", kept="Nothing was imported.")
+        raise TextError(tr("{name} is not text.", name=name), kept=tr("Nothing was imported."))
     try:
         return data.decode("utf-8-sig"), "UTF-8"
     except UnicodeDecodeError:
@@ -43,7 +44,7 @@ def read_plain(data: bytes, name: str) -> Script:
     paragraphs = [p for p in re.split(r"\n\s*\n", clean_text(text)) if p.strip()]
     spoken = dialogue_of(paragraphs)
     parts = spoken or tuple(Part(text=p) for p in paragraphs)
-    return Script(parts=parts, how=f"{encoding}, a dialogue" if spoken else encoding)
+    return Script(parts=parts, how=tr("{encoding}, a dialogue", encoding=encoding) if spoken else encoding)
 
 
 def read_markdown(data: bytes, name: str) -> Script:
@@ -63,7 +64,7 @@ def read_markdown(data: bytes, name: str) -> Script:
         else:
             plain = clean_text(plain_from_markdown(block))
             parts += [Part(text=p) for p in re.split(r"\n\s*\n", plain) if p.strip()]
-    return Script(parts=tuple(parts + notes), how=f"Markdown, {encoding}")
+    return Script(parts=tuple(parts + notes), how=tr("Markdown, {encoding}", encoding=encoding))
 
 
 def _without_code(text: str) -> str:

@@ -14,10 +14,11 @@ from zestpanel.core.errors import TextError
 from zestpanel.core.own_files import read_regular
 from zestpanel.core.text.readers.plain import decoded, read_markdown, read_plain
 from zestpanel.core.text.readers.script import Part, Script
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 LARGEST_BYTES: Final = 100_000_000
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 
 
 def _table(tabs: bool) -> Callable[[bytes, str], Script]:
@@ -26,7 +27,7 @@ def _table(tabs: bool) -> Callable[[bytes, str], Script]:
 
         rows = rows_of_text(decoded(data, name)[0], name, tabs=tabs)
         if not rows:
-            raise TextError(f"{name} holds no row.", kept=_KEPT)
+            raise TextError(tr("{name} holds no row.", name=name), kept=_KEPT)
         return script_of_rows(rows, name)
 
     return read
@@ -111,23 +112,28 @@ def read_script(path: Path, cancelled: Cancelled = never_cancelled) -> Script:
     suffix = path.suffix.lower()
     if suffix not in _READERS:
         raise TextError(
-            f"{path.name} is of no kind that is read here.",
+            tr("{name} is of no kind that is read here.", name=path.name),
             kept=_KEPT,
-            remedy=f"Bring it as one of {', '.join(READABLE)}.",
+            remedy=tr("Bring it as one of {readable}.", readable=", ".join(READABLE)),
         )
     try:
         data = read_regular(path, LARGEST_BYTES)
     except OSError as error:
-        raise TextError(f"{path.name} cannot be read ({error.strerror or error}).", kept=_KEPT) from error
+        raise TextError(
+            tr("{name} cannot be read ({strerror}).", name=path.name, strerror=error.strerror or error), kept=_KEPT
+        ) from error
     if data is None:
-        raise TextError(f"{path.name} is larger than {LARGEST_BYTES // 1_000_000} MB.", kept=_KEPT)
+        raise TextError(
+            tr("{name} is larger than {largest_bytes} MB.", name=path.name, largest_bytes=LARGEST_BYTES // 1_000_000),
+            kept=_KEPT,
+        )
     return script_of(data, path.name, suffix, cancelled)
 
 
 def script_of(data: bytes, name: str, suffix: str, cancelled: Cancelled = never_cancelled) -> Script:
     """The script in the bytes of a file of a kind, read in a process that may die with it. Raises as above."""
     if not data:
-        raise TextError(f"{name} is empty.", kept=_KEPT)
+        raise TextError(tr("{name} is empty.", name=name), kept=_KEPT)
     weight = len(data) * (_UNPACKS_TO if suffix in _PACKED else 1)
     found, _ = ask("script", data, name, error=TextError, kept=_KEPT, cancelled=cancelled, weight=weight, suffix=suffix)
     parts = tuple(Part(text=t, kind=k, speaker=s, start_s=a, end_s=b) for t, k, s, a, b in found["parts"])
@@ -151,9 +157,13 @@ def read_bytes(data: bytes, name: str, suffix: str) -> Script:
     cleaned = (replace(part, text=clean_text(part.text), speaker=_line(part.speaker)) for part in script.parts)
     parts = tuple(part for part in cleaned if any(c.isalnum() for c in part.text))
     if not any(part.kind == "paragraph" for part in parts):
-        raise TextError(f"{name} holds no words.", kept=_KEPT)
+        raise TextError(tr("{name} holds no words.", name=name), kept=_KEPT)
     if len(parts) > _MOST_PARTS:
-        raise TextError(f"{name} has more than {_MOST_PARTS:,} parts.", kept=_KEPT, remedy="Bring it in pieces.")
+        raise TextError(
+            tr("{name} has more than {most_parts} parts.", name=name, most_parts=f"{_MOST_PARTS:,}"),
+            kept=_KEPT,
+            remedy=tr("Bring it in pieces."),
+        )
     language = script.language.strip()
     table = tuple(tuple(_line(cell) for cell in row) for row in script.table)
     return replace(script, parts=parts, table=table, language=language if _LANGUAGE.fullmatch(language) else "")

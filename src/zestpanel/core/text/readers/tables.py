@@ -10,8 +10,9 @@ from typing import Final
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.packed import open_packed
 from zestpanel.core.text.readers.script import Part, Script
+from zestpanel.core.texts import tr
 
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 _TEXT_NAMES: Final = ("text", "line", "script", "narration", "sentence", "dialogue", "texte", "texto")
 _SPEAKER_NAMES: Final = ("speaker", "character", "who", "role", "name", "voice")
 MOST_ROWS: Final = 200_000
@@ -30,7 +31,9 @@ def rows_of_text(text: str, name: str, *, tabs: bool) -> list[list[str]]:
     try:
         rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as error:
-        raise TextError(f"{name} is no table that can be read ({error}).", kept=_KEPT) from error
+        raise TextError(
+            tr("{name} is no table that can be read ({error}).", name=name, error=error), kept=_KEPT
+        ) from error
     return [row for row in rows if any(cell.strip() for cell in row)]
 
 
@@ -51,8 +54,8 @@ def rows_of_xlsx(data: bytes, name: str) -> list[list[str]]:
             if rows:
                 return rows
     except (InvalidFileException, KeyError, ValueError, zipfile.BadZipFile, OSError, SyntaxError) as error:
-        raise TextError(f"{name} is no spreadsheet, or a damaged one.", kept=_KEPT) from error
-    raise TextError(f"{name} holds no cell with text.", kept=_KEPT)
+        raise TextError(tr("{name} is no spreadsheet, or a damaged one.", name=name), kept=_KEPT) from error
+    raise TextError(tr("{name} holds no cell with text.", name=name), kept=_KEPT)
 
 
 def has_head(rows: list[list[str]]) -> bool:
@@ -74,7 +77,7 @@ def script_of_rows(rows: list[list[str]], name: str, *, column: int | None = Non
                 lengths[i] += len(cell)
         column = named[0] if named else max(range(width), key=lengths.__getitem__)
     if not 0 <= column < width:
-        raise TextError(f"{name} has no column {column + 1}.", kept=_KEPT)
+        raise TextError(tr("{name} has no column {column}.", name=name, column=column + 1), kept=_KEPT)
     speaker = next((i for i, title in enumerate(head) if title in _SPEAKER_NAMES and i != column), None)
     parts = tuple(
         Part(
@@ -84,4 +87,8 @@ def script_of_rows(rows: list[list[str]], name: str, *, column: int | None = Non
         if column < len(row) and row[column].strip()
     )
     title = rows[0][column].strip() if head else f"{column + 1}"
-    return Script(parts=parts, how=f"table of {len(body)} rows, column '{title}'", table=tuple(map(tuple, rows)))
+    return Script(
+        parts=parts,
+        how=tr("table of {body} rows, column '{title}'", body=len(body), title=title),
+        table=tuple(map(tuple, rows)),
+    )

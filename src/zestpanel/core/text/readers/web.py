@@ -13,6 +13,7 @@ from lxml import etree
 from zestpanel.core.errors import TextError
 from zestpanel.core.text.readers.packed import LARGEST_UNPACKED, member, open_packed, xml_of
 from zestpanel.core.text.readers.script import Kind, Part, Script
+from zestpanel.core.texts import tr
 
 _NOT_READ: Final = frozenset({"script", "style", "template", "noscript", "nav", "svg", "form", "button", "select",
                               "head"})  # fmt: skip
@@ -26,7 +27,9 @@ def read_html(data: bytes, name: str) -> Script:  # noqa: ARG001 as every reader
     dammit = UnicodeDammit(data, is_html=True)
     page = _Page(dammit.unicode_markup or "")
     return Script(
-        parts=tuple(page.parts), how=f"web page, {dammit.original_encoding or 'UTF-8'}", language=page.language
+        parts=tuple(page.parts),
+        how=tr("web page, {original_encoding}", original_encoding=dammit.original_encoding or "UTF-8"),
+        language=page.language,
     )
 
 
@@ -98,7 +101,7 @@ class _Page:
         return "front matter" if around & {"header", "footer"} else "paragraph"
 
 
-_KEPT: Final = "Nothing was imported."
+_KEPT: Final = tr("Nothing was imported.")
 _CONTAINER = "{urn:oasis:names:tc:opendocument:xmlns:container}"
 _OPF = "{http://www.idpf.org/2007/opf}"
 _DC = "{http://purl.org/dc/elements/1.1/}"
@@ -108,7 +111,7 @@ def read_epub(data: bytes, name: str) -> Script:
     """An e-book's documents in reading order (EPUB 3, W3C: container, package, spine)."""
     archive = open_packed(data, name)
     if "META-INF/encryption.xml" in archive.namelist():
-        raise TextError(f"{name} is locked by its seller.", kept="Nothing was imported.")
+        raise TextError(tr("{name} is locked by its seller.", name=name), kept=tr("Nothing was imported."))
     container = xml_of(member(archive, "META-INF/container.xml", name), name)
     root = next((e.get("full-path", "") for e in container.iter(f"{_CONTAINER}rootfile")), "")
     package = xml_of(member(archive, root, name), name)
@@ -128,6 +131,13 @@ def read_epub(data: bytes, name: str) -> Script:
         data = member(archive, path, name)
         size += len(data)
         if size > LARGEST_UNPACKED:
-            raise TextError(f"{name} would unpack to more than {LARGEST_UNPACKED // 1_000_000} MB.", kept=_KEPT)
+            raise TextError(
+                tr(
+                    "{name} would unpack to more than {largest_unpacked} MB.",
+                    name=name,
+                    largest_unpacked=LARGEST_UNPACKED // 1_000_000,
+                ),
+                kept=_KEPT,
+            )
         parts += _Page(UnicodeDammit(data, is_html=True).unicode_markup or "").parts
-    return Script(parts=tuple(parts), how=f"e-book, {len(read)} documents", language=language)
+    return Script(parts=tuple(parts), how=tr("e-book, {read} documents", read=len(read)), language=language)

@@ -12,6 +12,7 @@ from zestpanel.core.catalogue.by_hand import LISTED, ByHand, entry_of, limits_of
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.outside import MEASURED
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number, typed_whole
 from zestpanel.desk.pages.engines.notes import FormDialog, read_date
 from zestpanel.desk.state import DeskState
@@ -32,31 +33,65 @@ class Field:
 
 
 TITLES: Final[dict[What, str]] = {
-    "about": "About the engine", "limits": "Limits", "models": "A model", "voices": "A voice", "claims": "A claim",
-    "outside": "A place in a ranking",
-}  # fmt: skip
-_SOURCE: Final = (Field("source", "Source", hint="who says so, and where"), Field("dated", "Of", "date", "2026-11-25"),
-                  Field("interest", "What they gain by it", hint="such as: sells it"))  # fmt: skip
+    "about": tr("About the engine"),
+    "limits": tr("Limits"),
+    "models": tr("A model"),
+    "voices": tr("A voice"),
+    "claims": tr("A claim"),
+    "outside": tr("A place in a ranking"),
+}
+_SOURCE: Final = (
+    Field("source", tr("Source"), hint=tr("who says so, and where")),
+    Field("dated", "Of", "date", "2026-11-25"),
+    Field("interest", tr("What they gain by it"), hint=tr("such as: sells it")),
+)
 FORMS: Final[dict[What, tuple[Field, ...]]] = {
-    "about": (Field("vendor", "Vendor"), Field("link", "Described at", hint="a link or the name of a document"),
-              Field("recommended_by", "Recommended by"), Field("found", "Found on", "date", "2026-11-25"),
-              Field("note", "Note")),
-    "limits": (Field("characters_per_request", "Characters a request, at most", "whole"),
-               Field("requests_at_once", "Requests at once", "whole"),
-               Field("requests_per_minute", "Requests a minute", "whole"), *_SOURCE[:2]),
-    "models": (Field("id", "Name towards the engine"), Field("name", "Name"), Field("version", "Version"),
-               Field("released", "Released on", "date", "2026-11-25")),
-    "voices": (Field("id", "Name towards the engine"), Field("name", "Name"),
-               Field("languages", "Languages", "list", "en-GB, fr-FR"), Field("gender", "Gender"), Field("age", "Age"),
-               Field("tier", "Unlocked by the tier", hint="empty: by every plan"),
-               Field("styles", "Styles", "list", "calm, news"), Field("character", "Character", "list", "warm, clear"),
-               Field("grade", "The vendor's grade")),
-    "claims": (Field("says", "What is claimed"), Field("about", "Our figure that answers it", "choice",
-                                                       choices=("", *MEASURED)),
-               Field("at_most", "at most", "number"), Field("at_least", "at least", "number"), *_SOURCE),
-    "outside": (Field("board", "Ranking"), Field("rank", "Place", "whole"), Field("of", "of so many", "whole"),
-                Field("votes", "Votes", "whole"), Field("basis", "What it rests on"), *_SOURCE),
-}  # fmt: skip
+    "about": (
+        Field("vendor", tr("Vendor")),
+        Field("link", tr("Described at"), hint=tr("a link or the name of a document")),
+        Field("recommended_by", tr("Recommended by")),
+        Field("found", tr("Found on"), "date", "2026-11-25"),
+        Field("note", tr("Note")),
+    ),
+    "limits": (
+        Field("characters_per_request", tr("Characters a request, at most"), "whole"),
+        Field("requests_at_once", tr("Requests at once"), "whole"),
+        Field("requests_per_minute", tr("Requests a minute"), "whole"),
+        *_SOURCE[:2],
+    ),
+    "models": (
+        Field("id", tr("Name towards the engine")),
+        Field("name", tr("Name")),
+        Field("version", tr("Version")),
+        Field("released", tr("Released on"), "date", "2026-11-25"),
+    ),
+    "voices": (
+        Field("id", tr("Name towards the engine")),
+        Field("name", tr("Name")),
+        Field("languages", tr("Languages"), "list", tr("en-GB, fr-FR")),
+        Field("gender", tr("Gender")),
+        Field("age", tr("Age")),
+        Field("tier", tr("Unlocked by the tier"), hint=tr("empty: by every plan")),
+        Field("styles", tr("Styles"), "list", tr("calm, news")),
+        Field("character", tr("Character"), "list", tr("warm, clear")),
+        Field("grade", tr("The vendor's grade")),
+    ),
+    "claims": (
+        Field("says", tr("What is claimed")),
+        Field("about", tr("Our figure that answers it"), "choice", choices=("", *MEASURED)),
+        Field("at_most", tr("at most"), "number"),
+        Field("at_least", tr("at least"), "number"),
+        *_SOURCE,
+    ),
+    "outside": (
+        Field("board", tr("Ranking")),
+        Field("rank", tr("Place"), "whole"),
+        Field("of", tr("of so many"), "whole"),
+        Field("votes", tr("Votes"), "whole"),
+        Field("basis", tr("What it rests on")),
+        *_SOURCE,
+    ),
+}
 
 
 class ByHandDialog(FormDialog):
@@ -67,7 +102,7 @@ class ByHandDialog(FormDialog):
         at: int | None = None,
     ) -> None:  # fmt: skip
         super().__init__(
-            parent, f"{TITLES[what]}: {engine.engine}", "Kept beside the file, which stays as it is.", done
+            parent, f"{TITLES[what]}: {engine.engine}", tr("Kept beside the file, which stays as it is."), done
         )
         self._state, self._engine, self._what, self._at = state, engine, what, at
         self._stated = state.project.shortlist.by_hand(engine.engine)
@@ -77,7 +112,7 @@ class ByHandDialog(FormDialog):
             self.fields[one.name] = self._field(one, now.get(one.name))
             self.form.addRow(one.words, self.fields[one.name])
         if at is not None:
-            self.form.addRow(button("Remove it", self._remove, role="link"))
+            self.form.addRow(button(tr("Remove it"), self._remove, role="link"))
 
     def _now(self) -> dict[str, Any]:
         if self._what == "about":
@@ -94,7 +129,7 @@ class ByHandDialog(FormDialog):
         if one.kind == "choice":
             box = QComboBox()
             for choice in one.choices:
-                box.addItem(choice or "none", choice)
+                box.addItem(choice or tr("none"), choice)
             box.setCurrentIndex(max(0, box.findData(now)))
             return box
         text = ", ".join(now) if isinstance(now, tuple | list) else "" if now is None else str(now)
@@ -125,7 +160,7 @@ class ByHandDialog(FormDialog):
             if self._what in ("models", "voices") and any(
                 one.id == entry.id for k, one in enumerate(entries) if k != self._at
             ):
-                raise InputError(f"'{entry.id}' was entered before.", kept="Nothing was changed.")
+                raise InputError(tr("'{id}' was entered before.", id=entry.id), kept=tr("Nothing was changed."))
             if self._at is None:
                 entries.append(entry)
             else:
@@ -147,8 +182,11 @@ class ByHandDialog(FormDialog):
 def put(state: DeskState, engine: str, before: ByHand, after: ByHand, words: str) -> bool:
     """Keep what is stated of an engine, with undo."""
     shortlist = state.project.shortlist
-    return state.edit(f"{words} of {engine}", lambda: shortlist.put_by_hand(engine, after),
-                      lambda: shortlist.put_by_hand(engine, before))  # fmt: skip
+    return state.edit(
+        tr("{words} of {engine}", words=words, engine=engine),
+        lambda: shortlist.put_by_hand(engine, after),
+        lambda: shortlist.put_by_hand(engine, before),
+    )
 
 
 def _read(one: Field, text: str) -> Any:
@@ -170,11 +208,11 @@ def rows_of(stated: ByHand) -> list[tuple[What, int | None, str, str]]:
     out: list[tuple[What, int | None, str, str]] = []
     about = [f"{one.words}: {value}" for one in FORMS["about"] if (value := getattr(stated, one.name))]
     if about:
-        out.append(("about", None, "About the engine", "; ".join(about)))
+        out.append(("about", None, tr("About the engine"), "; ".join(about)))
     if stated.limits is not None:
         said = stated.limits.model_dump(exclude_unset=True)
         words = [f"{one.words}: {said[one.name]}" for one in FORMS["limits"] if said.get(one.name)]
-        out.append(("limits", None, "Limits", "; ".join(words)))
+        out.append(("limits", None, tr("Limits"), "; ".join(words)))
     for what in LISTED:
         for k, entry in enumerate(getattr(stated, what)):
             first, *others = FORMS[what]

@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.choice.evidence import own_figures
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.flow import flow_row
@@ -38,7 +39,13 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, yielding
 
-VIEWS = ("Facts", "Claims and outside opinions", "Set-up log", "To look at again", "Entered by hand")
+VIEWS = (
+    tr("Facts"),
+    tr("Claims and outside opinions"),
+    tr("Set-up log"),
+    tr("To look at again"),
+    tr("Entered by hand"),
+)
 
 
 class CatalogueView(QWidget):
@@ -55,7 +62,7 @@ class CatalogueView(QWidget):
         layout.setSpacing(8)
         self.table = Table()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.table.setAccessibleName("Engines")
+        self.table.setAccessibleName(tr("Engines"))
         self.table.itemSelectionChanged.connect(self._show_detail)
         self.facets = FacetBar()
         self.facets.changed.connect(self.refresh)
@@ -70,38 +77,46 @@ class CatalogueView(QWidget):
         row = QHBoxLayout()
         self.what = QComboBox()
         self.what.addItems(VIEWS)
-        self.what.setAccessibleName("What is shown of the selected engines")
+        self.what.setAccessibleName(tr("What is shown of the selected engines"))
         self.what.currentIndexChanged.connect(lambda _: self._show_detail())
         self.heading = yielding(label("", "quiet"))
         self.age = QSpinBox()
         self.age.setRange(7, 3650)
-        self.age.setSuffix(" days")
-        self.age.setAccessibleName("Look up again after")
-        self.age.setToolTip("Prices and limits older than this are to be looked up again")
+        self.age.setSuffix(tr(" days"))
+        self.age.setAccessibleName(tr("Look up again after"))
+        self.age.setToolTip(tr("Prices and limits older than this are to be looked up again"))
         self.age.valueChanged.connect(self._set_age)
         row.addWidget(self.what)
         row.addWidget(self.heading, 1)
-        row.addWidget(label("look up again after", "small"))
+        row.addWidget(label(tr("look up again after"), "small"))
         row.addWidget(self.age)
         layout.addLayout(row)
         self.detail = Table()
-        self.detail.setAccessibleName("What is known of the selected engines")
+        self.detail.setAccessibleName(tr("What is known of the selected engines"))
         self.detail.row_chosen.connect(self._settle_claim)
         layout.addWidget(self.detail, 3)
 
     def _make_actions(self) -> QWidget:
-        self.state_fact = button("State a fact …", self._state_fact, tip="With its source and date, beside the file's")
-        self.enter = button("Enter …", self.ask_what_to_enter, tip="A model, a voice, limits, a claim, a ranking")
-        self.price = button("Prices …", self.ask_for_price, tip="Enter a plan, or change one that was entered")
-        self.log = button("Log set-up …", self._log, tip="Minutes spent and what was done")
-        self.key = button("Key …", self.ask_for_key, tip="Put the engine's key into this desktop's key store")
+        self.state_fact = button(
+            tr("State a fact …"), self._state_fact, tip=tr("With its source and date, beside the file's")
+        )
+        self.enter = button(
+            tr("Enter …"), self.ask_what_to_enter, tip=tr("A model, a voice, limits, a claim, a ranking")
+        )
+        self.price = button(tr("Prices …"), self.ask_for_price, tip=tr("Enter a plan, or change one that was entered"))
+        self.log = button(tr("Log set-up …"), self._log, tip=tr("Minutes spent and what was done"))
+        self.key = button(tr("Key …"), self.ask_for_key, tip=tr("Put the engine's key into this desktop's key store"))
         self.fetch = button(
-            "Fetch voices", self.fetch_voices, tip="The list that the service gives now, with a preview"
+            tr("Fetch voices"), self.fetch_voices, tip=tr("The list that the service gives now, with a preview")
         )
         self.agree = button(
-            "May use …", self.ask_what_may_be_used, tip="The programs, hosts and keys that were not agreed to yet"
+            tr("May use …"),
+            self.ask_what_may_be_used,
+            tip=tr("The programs, hosts and keys that were not agreed to yet"),
         )
-        self.remove = button("Remove engine", self._remove_engine, tip="Candidates and takes stay; undo brings it back")
+        self.remove = button(
+            tr("Remove engine"), self._remove_engine, tip=tr("Candidates and takes stay; undo brings it back")
+        )
         return flow_row(
             self.enter, self.state_fact, self.price, self.log, self.key, self.fetch, self.agree, right=(self.remove,)
         )
@@ -113,7 +128,7 @@ class CatalogueView(QWidget):
         return int(self.state.project.documents.get("facts age") or PRICE_AGE_DAYS)
 
     def _set_age(self, days: int) -> None:
-        self.state.project.edit_document("facts age", days, label="when facts are old")
+        self.state.project.edit_document("facts age", days, label=tr("when facts are old"))
         self.state.history_changed.emit()
         self.refresh()
 
@@ -129,7 +144,11 @@ class CatalogueView(QWidget):
         self.facets.setVisible(bool(facets))
         engines = {engine.engine: engine for engine in left}
         every = len(self.state.bench.engines)
-        self.counted.setText(f"{len(left)} of {every} engines" if len(left) < every else f"{every} engines")
+        self.counted.setText(
+            tr("{left} of {every} engines", left=len(left), every=every)
+            if len(left) < every
+            else tr("{every} engines", every=every)
+        )
         spent: dict[str, float] = {}
         for entry in self.state.project.notes.setup():
             spent[entry.engine] = spent.get(entry.engine, 0) + entry.minutes
@@ -143,17 +162,26 @@ class CatalogueView(QWidget):
             rows.append(
                 [
                     name,
-                    engine.route_label,
+                    word(engine.route_label),
                     "; ".join(f"{m.label} {m.version}" for m in engine.models),
                     f"{len(engine.voices):,}",
                     f"{len(engine.plans)}",
                     self._here(engine, own.get(name, [])),
-                    f"{spent.get(name, 0):.0f} min" if name in spent else "–",
-                    f"{count} to look at" if count else "nothing",
+                    tr("{get} min", get=f"{spent.get(name, 0):.0f}") if name in spent else "–",
+                    tr("{count} to look at", count=count) if count else word("nothing"),
                 ]
             )
         self.table.blockSignals(True)
-        head = ["Engine", "Reached by", "Models", "Voices", "Plans", "On this machine", "Set-up", "To look at again"]
+        head = [
+            tr("Engine"),
+            tr("Reached by"),
+            tr("Models"),
+            tr("Voices"),
+            tr("Plans"),
+            tr("On this machine"),
+            tr("Set-up"),
+            tr("To look at again"),
+        ]
         self.table.show_rows(head, rows, numbers=[3, 4, 6], bad=bad)
         self.age.blockSignals(True)
         self.age.setValue(self.age_days)
@@ -186,12 +214,12 @@ class CatalogueView(QWidget):
     def _here(engine: Engine, own: list[OwnStatement]) -> str:
         """What this machine makes of a local engine's models, in a word each."""
         if engine.is_hosted:
-            return "hosted"
+            return word("hosted")
         if not looked_for():
-            return "looking …"
+            return tr("looking …")
         machine = this_machine()
         verdicts = [(m, fits(ledger(engine, "model", m.id, own), machine)) for m in engine.models]
-        return "; ".join(f"{m.label} {verdict}" for m, (verdict, _) in verdicts)
+        return "; ".join(f"{m.label} {word(verdict)}" for m, (verdict, _) in verdicts)
 
     def selected(self) -> list[Engine]:
         rows = sorted({index.row() for index in self.table.selectedIndexes()})
@@ -212,48 +240,67 @@ class CatalogueView(QWidget):
         own = self.state.project.notes.statements()
         if len(chosen) == 1:
             rows, bad = self._facts_of(chosen[0], own.get(chosen[0].engine, []))
-            self.heading.setText("Select several engines to see them side by side.")
-            self.detail.show_rows(["About", "Fact", "Value", "Source and date"], rows, bad=bad)
+            self.heading.setText(tr("Select several engines to see them side by side."))
+            self.detail.show_rows([tr("About"), tr("Fact"), tr("Value"), tr("Source and date")], rows, bad=bad)
             return
         compared = compare(chosen, own)
         differing = sum(row.differs for row in compared)
-        self.heading.setText(f"{differing} facts differ, {len(compared) - differing} are the same." if chosen else "")
-        rows = [[row.fact, *row.values] for row in compared]
-        self.detail.show_rows(["Fact", *(engine.engine for engine in chosen)], rows)
+        self.heading.setText(
+            tr(
+                "{differing} facts differ, {compared} are the same.",
+                differing=differing,
+                compared=len(compared) - differing,
+            )
+            if chosen
+            else ""
+        )
+        rows = [[": ".join(map(word, row.fact.split(": "))), *map(word, row.values)] for row in compared]
+        self.detail.show_rows([tr("Fact"), *(engine.engine for engine in chosen)], rows)
 
     def _facts_of(self, engine: Engine, own: list[OwnStatement]) -> tuple[list[list[str]], list[tuple[int, int]]]:
         rows: list[list[str]] = []
         bad: list[tuple[int, int]] = []
         for plan in engine.plans:
-            when = ", ".join(str(part) for part in (plan.source or "no source", plan.dated or "no date"))
+            when = ", ".join(str(part) for part in (plan.source or tr("no source"), plan.dated or tr("no date")))
             if price_is_old(plan, age_days=self.age_days):
                 bad.append((len(rows), 3))
-                when += " – old"
+                when += tr(" – old")
             price = "; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components)
-            rows.append([f"plan {plan.name}", "price", price or "unknown", when])
-        things = [("engine", "", engine.engine)] + [("model", m.id, f"model {m.label}") for m in engine.models]
-        things += [("plan", p.name, f"plan {p.name}") for p in engine.plans]
+            rows.append([tr("plan {name}", name=plan.name), word("price"), price or word("unknown"), when])
+        things = [("engine", "", engine.engine)] + [
+            ("model", m.id, tr("model {label}", label=m.label)) for m in engine.models
+        ]
+        things += [("plan", p.name, tr("plan {name}", name=p.name)) for p in engine.plans]
         unknown: list[list[str]] = []
         for about, item, shown in things:
             for name, known in ledger(engine, about, item, own, age_days=self.age_days).items():  # type: ignore[arg-type]
                 if known.state == "unknown" and not known.disagree:
-                    unknown.append([shown, name, "unknown", ""])
+                    unknown.append([shown, word(name), word("unknown"), ""])
                     continue
                 if known.disagree or known.old:
                     bad.append((len(rows), 2 if known.disagree else 3))
-                value = f"{known.words} – sources disagree" if known.disagree else known.words
-                rows.append([shown, name, value, known.source + (" – old" if known.old else "")])
+                value = tr("{words} – sources disagree", words=known.words) if known.disagree else known.words
+                rows.append(
+                    [shown, word(name), word(value), _source(known.source) + (tr(" – old") if known.old else "")]
+                )
         for name, words in (
-            ("vendor", engine.vendor),
-            ("found", engine.found),
-            ("recommended by", engine.recommended_by),
+            (tr("vendor"), engine.vendor),
+            (tr("found"), engine.found),
+            (tr("recommended by"), engine.recommended_by),
         ):
             if words:
                 rows.append([engine.engine, name, str(words), ""])
         if engine.note:
-            rows.append([engine.engine, "note", engine.note, ""])
+            rows.append([engine.engine, tr("note"), engine.note, ""])
         for route in engine.routes:
-            rows.append([engine.engine, "also reached by", f"{route.name}; files: {route.files}", route.note])
+            rows.append(
+                [
+                    engine.engine,
+                    tr("also reached by"),
+                    tr("{name}; files: {files}", name=route.name, files=route.files),
+                    route.note,
+                ]
+            )
         return rows + unknown, bad
 
     def _show_claims(self, chosen: list[Engine]) -> None:
@@ -271,23 +318,50 @@ class CatalogueView(QWidget):
                 if held.state == "refuted":
                     bad.append((len(rows), 2))
                 source = ", ".join(str(p) for p in (claim.source, claim.dated, claim.interest) if p)
-                rows.append([engine.engine, f"claim: {claim.says}", held.state, held.why, source or "no source"])
+                rows.append(
+                    [
+                        engine.engine,
+                        tr("claim: {says}", says=claim.says),
+                        held.state,
+                        held.why,
+                        source or tr("no source"),
+                    ]
+                )
             for rank in engine.outside:
-                of = f" of {rank.of}" if rank.of else ""
-                votes = f"{rank.votes:,} votes" if rank.votes is not None else "votes unknown"
-                source = ", ".join(str(p) for p in (rank.source, rank.dated, f"interest: {rank.interest or 'unknown'}")
-                                   if p)  # fmt: skip
-                rows.append([engine.engine, f"ranking: {rank.board}", f"place {rank.rank}{of}",
-                             f"{votes}; {rank.basis or 'basis unknown'}", source])  # fmt: skip
+                of = tr(" of {of}", of=rank.of) if rank.of else ""
+                votes = tr("{votes} votes", votes=f"{rank.votes:,}") if rank.votes is not None else tr("votes unknown")
+                source = ", ".join(
+                    str(p)
+                    for p in (
+                        rank.source,
+                        rank.dated,
+                        tr("interest: {interest}", interest=rank.interest or tr("unknown")),
+                    )
+                    if p
+                )
+                rows.append(
+                    [
+                        engine.engine,
+                        tr("ranking: {board}", board=rank.board),
+                        tr("place {rank}{of}", rank=rank.rank, of=of),
+                        "; ".join((votes, rank.basis or tr("basis unknown"))),
+                        source,
+                    ]
+                )
             for vote in (self.state.project.documents.get("outside votes") or {}).get(engine.engine, []):
-                basis = f"{vote['votes'] or 'unknown'} votes"
-                source = "outside opinion, never mixed into scores"
-                rows.append([engine.engine, f"vote table: {vote['table']}", str(vote["strength"]), basis, source])
+                basis = tr("{vote} votes", vote=vote["votes"] or tr("unknown"))
+                source = tr("outside opinion, never mixed into scores")
+                rows.append(
+                    [engine.engine, tr("vote table: {vote}", vote=vote["table"]), str(vote["strength"]), basis, source]
+                )
         self.heading.setText(
-            "Claims are held against our own figures. Enter on one that no figure answers settles it by hand."
+            tr("Claims are held against our own figures. Enter on one that no figure answers settles it by hand.")
         )
-        self.detail.show_rows(["Engine", "What is said", "State", "Our figure, or the basis", "Who says so"], rows,
-                              bad=bad)  # fmt: skip
+        self.detail.show_rows(
+            [tr("Engine"), tr("What is said"), tr("State"), tr("Our figure, or the basis"), tr("Who says so")],
+            rows,
+            bad=bad,
+        )
 
     def _settle_claim(self, row: int) -> None:
         """Enter on a claim that no figure answers: unverified, confirmed, refuted, and round again; on what was entered
@@ -302,7 +376,7 @@ class CatalogueView(QWidget):
         following = {"unverified": "confirmed", "confirmed": "refuted", "refuted": ""}[state]
         known = {**(self.state.project.documents.get("claims") or {}), key: following}
         kept = {claim: said for claim, said in known.items() if said}
-        self.state.project.edit_document("claims", kept, label="a claim")
+        self.state.project.edit_document("claims", kept, label=tr("a claim"))
         self.state.history_changed.emit()
         self._show_detail()
 
@@ -314,18 +388,24 @@ class CatalogueView(QWidget):
         names = {engine.engine for engine in chosen}
         entries = [e for e in self.state.project.notes.setup() if e.engine in names]
         total = sum(e.minutes for e in entries)
-        self.heading.setText(f"{total:.0f} minutes logged." if entries else "Nothing is logged yet.")
+        self.heading.setText(
+            tr("{total} minutes logged.", total=f"{total:.0f}") if entries else tr("Nothing is logged yet.")
+        )
         rows = [
             [e.engine, e.at[:16].replace("T", " "), e.kind, f"{e.minutes:.0f}", " ".join(e.words.split())]
             for e in entries
         ]
-        self.detail.show_rows(["Engine", "When", "Spent on", "Minutes", "What was done"], rows, numbers=[3])
+        self.detail.show_rows(
+            [tr("Engine"), tr("When"), tr("Spent on"), tr("Minutes"), tr("What was done")], rows, numbers=[3]
+        )
 
     def _show_troubles(self, chosen: list[Engine]) -> None:
         own = self.state.project.notes.statements()
         rows = [[e.engine, line] for e in chosen for line in self._troubles(e, own.get(e.engine, []))]
-        self.heading.setText("Sources that disagree, and prices and limits that have aged." if rows else "Nothing.")
-        self.detail.show_rows(["Engine", "To look at again"], rows)
+        self.heading.setText(
+            tr("Sources that disagree, and prices and limits that have aged.") if rows else tr("Nothing.")
+        )
+        self.detail.show_rows([tr("Engine"), tr("To look at again")], rows)
 
     def _show_by_hand(self, chosen: list[Engine]) -> None:
         shortlist = self.state.project.shortlist
@@ -334,9 +414,9 @@ class CatalogueView(QWidget):
             for what, at, name, words in rows_of(shortlist.by_hand(engine.engine)):
                 rows.append([engine.engine, name, words])
                 self._entered.append((engine, what, at))
-        self.heading.setText("Enter changes one. The engine's file stays as it is." if rows else
-                             "Nothing was entered by hand yet.")  # fmt: skip
-        self.detail.show_rows(["Engine", "What", "As it was entered"], rows)
+        self.heading.setText(tr("Enter changes one. The engine's file stays as it is.") if rows else
+                             tr("Nothing was entered by hand yet."))  # fmt: skip
+        self.detail.show_rows([tr("Engine"), tr("What"), tr("As it was entered")], rows)
 
     # -- done
 
@@ -374,9 +454,11 @@ class CatalogueView(QWidget):
         menu = QMenu(self)
         for plan in stated:
             menu.addAction(f"{plan.name} …", partial(self._change_price, engine, plan))
-        menu.addAction("Another plan …", partial(self._change_price, engine, None))
+        menu.addAction(tr("Another plan …"), partial(self._change_price, engine, None))
         for plan in of_file:
-            menu.addAction(f"As the file's '{plan.name}', with changes …", partial(self._copy_price, engine, plan))
+            menu.addAction(
+                tr("As the file's '{name}', with changes …", name=plan.name), partial(self._copy_price, engine, plan)
+            )
         menu.popup(self.price.mapToGlobal(self.price.rect().bottomLeft()))
 
     def _change_price(self, engine: Engine, plan: Plan | None) -> None:
@@ -412,7 +494,7 @@ class CatalogueView(QWidget):
 
     def _fetch(self, engine: Engine) -> None:
         self.fetch.setEnabled(False)
-        self.state.say(f"Fetching the voices of {engine.engine} …")
+        self.state.say(tr("Fetching the voices of {engine} …", engine=engine.engine))
 
         def arrived(voices: list[Voice]) -> None:
             self.fetch.setEnabled(True)
@@ -420,22 +502,33 @@ class CatalogueView(QWidget):
             before = shortlist.fetched(engine.engine)
             changes = voice_changes(engine.voices, voices)
             if not changes:
-                self.state.say(f"{engine.engine} lists the {len(voices):,} voices that are known already.")
+                self.state.say(
+                    tr(
+                        "{engine} lists the {voices} voices that are known already.",
+                        engine=engine.engine,
+                        voices=f"{len(voices):,}",
+                    )
+                )
                 return
 
             def take_over() -> None:
                 if self.state.edit(
-                    f"voices of {engine.engine}",
+                    tr("voices of {engine}", engine=engine.engine),
                     lambda: shortlist.put_fetched(engine.engine, voices),
                     lambda: shortlist.put_fetched(engine.engine, before),
                 ):
-                    self.state.say(f"{engine.engine}: {len(voices):,} voices.")
+                    self.state.say(tr("{engine}: {voices} voices.", engine=engine.engine, voices=f"{len(voices):,}"))
                     self.refresh()
 
-            ChangesDialog(self, f"Voices of {engine.engine}", changes, take_over).show()
+            ChangesDialog(self, tr("Voices of {engine}", engine=engine.engine), changes, take_over).show()
 
         def failed(error: Exception) -> None:
             self.fetch.setEnabled(True)
             self.state.complain(error)
 
         self.state.background.run(lambda: fetch_voices(engine), arrived, failed, topic="voices")
+
+
+def _source(said: str) -> str:
+    """Where a statement is from: the parts that are ours in the language of the interface."""
+    return ", ".join(word(part) for part in said.split(", "))

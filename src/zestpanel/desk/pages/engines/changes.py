@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.changes import Change
+from zestpanel.core.texts import tr
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -22,17 +23,19 @@ class ChangesDialog(QDialog):
         layout.addWidget(label(title, "name"))
         counts = Counter(change.state for change in changes)
         words = ", ".join(f"{counts[state]:,} {state}" for state in ("new", "changed", "gone") if counts[state])
-        self.summary = label(f"{words}. Nothing is taken over yet; candidates and takes stay in any case.", "quiet")
+        self.summary = label(
+            tr("{words}. Nothing is taken over yet; candidates and takes stay in any case.", words=words), "quiet"
+        )
         layout.addWidget(self.summary)
         self.table = Table()
         rows = [[c.state, c.about, c.name, c.what] for c in changes]
-        self.table.show_rows(["", "About", "Name", "From and to"], rows)
+        self.table.show_rows(["", tr("About"), tr("Name"), tr("From and to")], rows)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addWidget(button(tr("Copy table"), self.table.copy))
         foot.addStretch(1)
-        foot.addWidget(button("Leave as it is", self.reject))
-        self.agree = button("Take over", self._agree, role="main")
+        foot.addWidget(button(tr("Leave as it is"), self.reject))
+        self.agree = button(tr("Take over"), self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
         open_at(self, 760, 480)

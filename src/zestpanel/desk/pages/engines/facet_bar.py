@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QPushButton, QSizePolicy, QWidget
 
 from zestpanel.core.catalogue.browsing import FacetValue
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.pages.engines.chosen_facets import ChosenFacets
 from zestpanel.desk.theme.tokens import theme
@@ -29,7 +30,7 @@ class FacetBar(ChosenFacets, QWidget):
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
-        self.all = button("Show all", self.clear_choice, role="link", tip="Give up all that was chosen")
+        self.all = button(tr("Show all"), self.clear_choice, role="link", tip=tr("Give up all that was chosen"))
         self._row.addWidget(self.all)
         self.all.hide()
 
@@ -45,7 +46,7 @@ class FacetBar(ChosenFacets, QWidget):
                 self.buttons[name] = button("", partial(self._ask, name))
                 self._row.addWidget(self.buttons[name])
             picked = sorted(self.chosen.get(name, ()))
-            self.buttons[name].setText(f"{name}: {', '.join(picked)}" if picked else f"{name} …")
+            self.buttons[name].setText(f"{word(name)}: {', '.join(map(word, picked))}" if picked else f"{word(name)} …")
             set_role(self.buttons[name], "chosen" if picked else "")
         self.all.setVisible(any(self.chosen.values()))
 
@@ -55,7 +56,7 @@ class FacetBar(ChosenFacets, QWidget):
     def menu(self, name: str) -> QMenu:
         menu = QMenu(self)
         for value in self._facets[name]:
-            action = menu.addAction(f"{value.value}  ({value.count})", partial(self.toggle, name, value.value))
+            action = menu.addAction(f"{word(value.value)}  ({value.count})", partial(self.toggle, name, value.value))
             assert action is not None
             action.setCheckable(True)
             action.setChecked(value.chosen)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from zestpanel.core.catalogue.browsing import FacetValue
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.pages.engines.chosen_facets import ChosenFacets
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
@@ -73,7 +74,7 @@ class FacetPanel(ChosenFacets, QListWidget):
         self._open: set[str] = set()
         self._facets: dict[str, list[FacetValue]] = {}
         self.setItemDelegate(_Painter(self))
-        self.setAccessibleName("Facets")
+        self.setAccessibleName(tr("Facets"))
         self.setProperty("takesSpace", True)  # here it chooses, it does not play
         self.setFixedWidth(theme.px(192))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -86,12 +87,12 @@ class FacetPanel(ChosenFacets, QListWidget):
         place, row = (bar.value() if bar else 0), self.currentRow()
         self.clear()
         for name, values in facets.items():
-            self._add(name, "head", name, None)
+            self._add(word(name), "head", name, None)
             few = values if name in self._open or len(values) <= FEW + 1 else self._few(values)
             for value in few:
-                self._add(f"{value.value}, {value.count}", "value", name, value)
+                self._add(f"{word(value.value)}, {value.count}", "value", name, value)
             if len(few) < len(values):
-                self._add(f"{len(values) - len(few)} more", "more", name, None)
+                self._add(tr("{values} more", values=len(values) - len(few)), "more", name, None)
         self.setCurrentRow(min(row, self.count() - 1))
         if bar is not None:
             bar.setValue(place)

@@ -14,6 +14,7 @@ from zestpanel.core.catalogue.accelerators import (
 from zestpanel.core.catalogue.ledger import ledger
 from zestpanel.core.catalogue.machine import Machine, fits, this_machine
 from zestpanel.core.errors import InputError
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -25,35 +26,35 @@ class MachineDialog(QDialog):
     def __init__(self, parent: QWidget, state: DeskState) -> None:
         super().__init__(parent)
         self._state = state
-        self.setWindowTitle("This machine")
+        self.setWindowTitle(tr("This machine"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("This machine", "name"))
-        self.how = label("Looking …", "quiet", wrap=True)
+        layout.addWidget(label(tr("This machine"), "name"))
+        self.how = label(tr("Looking …"), "quiet", wrap=True)
         layout.addWidget(self.how)
         row = QHBoxLayout()
-        self.there, self.memory = QCheckBox("There is an accelerator of"), QLineEdit()
+        self.there, self.memory = QCheckBox(tr("There is an accelerator of")), QLineEdit()
         self.memory.setFixedWidth(theme.px(90))
-        self.memory.setPlaceholderText("not known")
-        self.memory.setAccessibleName("Memory of the accelerator in MB")
+        self.memory.setPlaceholderText(tr("not known"))
+        self.memory.setAccessibleName(tr("Memory of the accelerator in MB"))
         stated = stated_accelerator()
         self.there.setChecked(stated is not None)
         self.memory.setText(f"{stated.memory_mb:,}" if stated is not None and stated.memory_mb is not None else "")
         self.there.toggled.connect(self._state_it)
         self.memory.editingFinished.connect(self._state_it)
-        for widget in (self.there, self.memory, label("MB, whatever was found", "quiet")):
+        for widget in (self.there, self.memory, label(tr("MB, whatever was found"), "quiet")):
             row.addWidget(widget)
         row.addStretch(1)
         layout.addLayout(row)
         self.wrong = label("", "bad", wrap=True)
         layout.addWidget(self.wrong)
         self.table = Table()
-        self.table.setAccessibleName("Local models on this machine")
+        self.table.setAccessibleName(tr("Local models on this machine"))
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addWidget(button(tr("Copy table"), self.table.copy))
         foot.addStretch(1)
-        self.close_button = button("Close", self.accept, role="main")
+        self.close_button = button(tr("Close"), self.accept, role="main")
         self.close_button.setDefault(True)
         foot.addWidget(self.close_button)
         layout.addLayout(foot)
@@ -65,9 +66,9 @@ class MachineDialog(QDialog):
         self.wrong.setText("")
         there, text = self.there.isChecked(), self.memory.text().strip()
         try:
-            memory = int(typed_number(text, "The memory in MB")) if text else None
+            memory = int(typed_number(text, tr("The memory in MB"))) if text else None
             if memory is not None and memory <= 0:
-                raise InputError("The memory in MB is more than nothing.", kept="Nothing was changed.")
+                raise InputError(tr("The memory in MB is more than nothing."), kept=tr("Nothing was changed."))
             state_accelerator(there, memory)
         except (InputError, OSError) as error:
             self.wrong.setText(str(error))
@@ -91,19 +92,27 @@ class MachineDialog(QDialog):
                 continue
             for model in engine.models:
                 verdict, why = fits(ledger(engine, "model", model.id, own.get(engine.engine, [])), machine)
-                said = "; ".join(why) or "no need stated stands against it"
+                said = "; ".join(why) or tr("no need stated stands against it")
                 rows.append([engine.engine, model.label, verdict, said])
-        self.table.show_rows(["engine", "model", "verdict", "why"], rows)
+        self.table.show_rows([tr("engine"), tr("model"), tr("verdict"), tr("why")], rows)
         self.how.setText(
-            f"{machine.cores} cores, {machine.memory_mb:,} MB of memory ({machine.free_memory_mb:,} free), "
-            f"{machine.free_disk_mb:,} MB free on disk. Accelerators: {in_words(there)}."
+            tr(
+                "{cores} cores, {memory_mb} MB of memory ({free_memory_mb} free), {free_disk_mb} MB free "
+                "on disk. Accelerators: {in_words}.",
+                cores=machine.cores,
+                memory_mb=f"{machine.memory_mb:,}",
+                free_memory_mb=f"{machine.free_memory_mb:,}",
+                free_disk_mb=f"{machine.free_disk_mb:,}",
+                in_words=in_words(there),
+            )
         )
 
 
 def in_words(found: tuple[Accelerator, ...]) -> str:
     if not found:
-        return "none was found by the kernel, clinfo or vulkaninfo, which is not to say that there is none"
+        return tr("none was found by the kernel, clinfo or vulkaninfo, which is not to say that there is none")
     return "; ".join(
-        f"{one.name}, {f'{one.memory_mb:,} MB' if one.memory_mb is not None else 'memory not told'} ({one.told_by})"
+        ", ".join((one.name, tr("memory not told") if one.memory_mb is None else f"{one.memory_mb:,} MB"))
+        + f" ({one.told_by})"
         for one in found
     )

@@ -15,15 +15,17 @@ from zestpanel.core.connectors.http.voice_making import delete_voice, make_voice
 from zestpanel.core.connectors.templates import DESCRIBED_BY
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.own_voices import AtService, OwnVoice, Recording, Visibility
+from zestpanel.core.texts import capital, tr, word
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.ticks import Ticks
 from zestpanel.desk.widgets import button, label, open_at
+from zestpanel.desk.word_box import add_words, chosen_word
 
 _OPEN = {
-    "by link": "Anybody who has the address may speak as this person, also after you have deleted it here.",
-    "public": "Anybody may speak as this person. That is hardly what was agreed to: ask the person first.",
+    "by link": tr("Anybody who has the address may speak as this person, also after you have deleted it here."),
+    "public": tr("Anybody may speak as this person. That is hardly what was agreed to: ask the person first."),
 }
 
 
@@ -35,10 +37,10 @@ class OwnVoiceDialog(FormDialog):
         done: Callable[[], None],
     ) -> None:  # fmt: skip
         about = (
-            f"Made from '{recording.name}', {recording.how}." if recording
-            else "Made by the engine from what is said here."
+            tr("Made from '{name}', {how}.", name=recording.name, how=recording.how) if recording
+            else tr("Made by the engine from what is said here.")
         )  # fmt: skip
-        super().__init__(parent, "A voice of your own", about, done, "Make the voice")
+        super().__init__(parent, tr("A voice of your own"), about, done, tr("Make the voice"))
         self._state, self._recording = state, recording
         self._engines = {engine.engine: engine for engine in engines}
         self.engine, self.name = QComboBox(), QLineEdit(recording.name if recording else "")
@@ -46,9 +48,9 @@ class OwnVoiceDialog(FormDialog):
             self.engine.addItem(engine.engine)
         default = recording.language if recording else (state.project.brief.languages or ("en-GB",))[0]
         self.language = QLineEdit(default)
-        self.form.addRow("Engine", self.engine)
-        self.form.addRow("Name", self.name)
-        self.form.addRow("Language", self.language)
+        self.form.addRow(tr("Engine"), self.engine)
+        self.form.addRow(tr("Name"), self.name)
+        self.form.addRow(tr("Language"), self.language)
         self.described: dict[str, QComboBox | QLineEdit] = {}
         if recording is None:
             self._ask_for_description()
@@ -57,28 +59,28 @@ class OwnVoiceDialog(FormDialog):
 
     def _ask_for_description(self) -> None:
         gender, age = QComboBox(), QComboBox()
-        gender.addItems(["woman", "man", "child"])
-        age.addItems(["adult", "young", "middle-aged", "old"])
+        add_words(gender, ["woman", "man", "child"])
+        add_words(age, ["adult", "young", "middle-aged", "old"])
         accent, strength = QLineEdit(), QLineEdit()
-        strength.setPlaceholderText("0 to 1")
+        strength.setPlaceholderText(tr("0 to 1"))
         self.described = {"gender": gender, "age": age, "accent": accent, "strength": strength}
         for name, widget in self.described.items():
-            self.form.addRow("How strong the accent" if name == "strength" else name.capitalize(), widget)
+            self.form.addRow(tr("How strong the accent") if name == "strength" else capital(word(name)), widget)
 
     def _ask_for_service(self, recording: Recording) -> None:
         """What a service that makes and keeps the voice is to know; hidden for programs that follow a recording."""
         others = {
             r.id: f"{r.name}, {r.how}" for r in self._state.project.own_voices.recordings() if r.id != recording.id
         }
-        self.more = Ticks("Recordings beside it", others, lambda: None, ticked=False)
+        self.more = Ticks(tr("Recordings beside it"), others, lambda: None, ticked=False)
         self.visibility, self.warning, self.slots = (
             QComboBox(),
             label("", "bad", wrap=True),
             label("", "small", wrap=True),
         )
-        self.visibility.setAccessibleName("Who may use it there")
+        self.visibility.setAccessibleName(tr("Who may use it there"))
         self.visibility.currentIndexChanged.connect(lambda _: self._warn())
-        self.form.addRow("Who may use it there", self.visibility)
+        self.form.addRow(tr("Who may use it there"), self.visibility)
         self.form.addRow("", self.warning)
         self.form.addRow("", self.more)
         self.form.addRow("", self.slots)
@@ -93,10 +95,20 @@ class OwnVoiceDialog(FormDialog):
                 self.visibility.insertItem(0 if words == "private" else self.visibility.count(), words, words)
             self.visibility.setCurrentIndex(0)
             used = self._state.project.own_voices.slots_used(self.engine.currentText())
-            of = f"{used} of {making.slots} places for voices of your own are taken." if making.slots else ""
-            self.slots.setText(f"{self.engine.currentText()} is sent the recordings and keeps the voice. {of}".rstrip())
+            of = (
+                tr("{used} of {slots} places for voices of your own are taken.", used=used, slots=making.slots)
+                if making.slots
+                else ""
+            )
+            self.slots.setText(
+                tr(
+                    "{currenttext} is sent the recordings and keeps the voice. {of}",
+                    currenttext=self.engine.currentText(),
+                    of=of,
+                ).rstrip()
+            )
             if making.slots is not None and used >= making.slots:
-                self.slots.setText(f"{of} Delete one first.")
+                self.slots.setText(tr("{of} Delete one first.", of=of))
         self.form.setRowVisible(self.visibility, making is not None and bool(making.visibility))
         self.form.setRowVisible(
             self.more, making is not None and making.most_recordings > 1 and bool(self.more.list.count())
@@ -115,9 +127,11 @@ class OwnVoiceDialog(FormDialog):
     def keep(self) -> bool:
         name, language = self.name.text().strip(), self.language.text().strip()
         if not name:
-            raise InputError("The voice needs a name.", kept="Nothing was made.")
+            raise InputError(tr("The voice needs a name."), kept=tr("Nothing was made."))
         if not re.fullmatch(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*", language):
-            raise InputError(f"'{language}' is no language tag, such as en-GB.", kept="Nothing was made.")
+            raise InputError(
+                tr("'{language}' is no language tag, such as en-GB.", language=language), kept=tr("Nothing was made.")
+            )
         if self._recording is not None and self._chosen().makes_voices is not None:
             self._make_at_service(name, language, self._recording)
             return False
@@ -125,7 +139,7 @@ class OwnVoiceDialog(FormDialog):
         for key in DESCRIBED_BY:
             widget = self.described.get(key)
             if widget is not None:
-                described[key] = widget.currentText() if isinstance(widget, QComboBox) else widget.text().strip()
+                described[key] = chosen_word(widget) if isinstance(widget, QComboBox) else widget.text().strip()
         voice_id = "own-" + re.sub(r"\W+", "-", name.casefold()).strip("-")
         return self._add(voice_id, name, language, described=described)
 
@@ -136,12 +150,22 @@ class OwnVoiceDialog(FormDialog):
         of = [recording, *(by_id[number] for number in self.more.ticked() if number in by_id)]
         for one in of:
             if why := own.recording_missing(one.id):
-                raise InputError(f"The recording '{one.name}' was not sent: {why}.", kept="Nothing was made.")
+                raise InputError(
+                    tr("The recording '{name}' was not sent: {why}.", name=one.name, why=why),
+                    kept=tr("Nothing was made."),
+                )
         making = engine.makes_voices
         assert making is not None
         if making.slots is not None and own.slots_used(engine.engine) >= making.slots:
-            raise InputError(f"All {making.slots} places that {engine.engine} has for voices of your own are taken.",
-                             kept="Nothing was sent.", remedy="Delete one that is not needed any more.")  # fmt: skip
+            raise InputError(
+                tr(
+                    "All {slots} places that {engine} has for voices of your own are taken.",
+                    slots=making.slots,
+                    engine=engine.engine,
+                ),
+                kept=tr("Nothing was sent."),
+                remedy=tr("Delete one that is not needed any more."),
+            )
         visibility = cast("Visibility", self.visibility.currentData() or "private")
         paths = [own.path(one) for one in of]
 
@@ -149,7 +173,9 @@ class OwnVoiceDialog(FormDialog):
             self.keep_button.setEnabled(True)
             at_service = AtService(visibility=visibility, recordings=tuple(one.id for one in of))
             if self._add(voice, name, language, at_service=at_service):
-                self._state.say(f"{name} was made by {engine.engine} and can be put on the shortlist.")
+                self._state.say(
+                    tr("{name} was made by {engine} and can be put on the shortlist.", name=name, engine=engine.engine)
+                )
                 self.accept()
                 self._done()
 
@@ -160,7 +186,7 @@ class OwnVoiceDialog(FormDialog):
         def send() -> None:
             self.keep_button.setEnabled(False)
             self.wrong.setText("")
-            self.slots.setText("The voice is being made …")
+            self.slots.setText(tr("The voice is being made …"))
             self._state.background.run(
                 lambda: make_voice(engine, name=name, language=language, visibility=visibility, recordings=paths),
                 made, failed,
@@ -191,7 +217,7 @@ class OwnVoiceDialog(FormDialog):
             project.own_voices.set_voice_removed(made[0], True)
             project.shortlist.voices_changed()
 
-        return self._state.edit("a voice of one's own", do, undo)
+        return self._state.edit(tr("a voice of one's own"), do, undo)
 
 
 class RemoveVoiceDialog(QDialog):
@@ -201,26 +227,27 @@ class RemoveVoiceDialog(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._state, self._mine, self._done = state, mine, done
-        self.setWindowTitle(f"Remove {mine.voice.label}")
+        self.setWindowTitle(tr("Remove {label}", label=mine.voice.label))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"Remove {mine.voice.label}?", "name"))
+        layout.addWidget(label(tr("Remove {label}?", label=mine.voice.label), "name"))
         layout.addWidget(label(
-            f"{mine.engine} keeps this voice. Taken away here it can be brought back, and takes its place there. "
-            "Deleted at the service it is gone: no undo brings it back. Takes and ratings stay in both cases.",
+            tr("{engine} keeps this voice. Taken away here it can be brought back, and takes its place "
+"there. Deleted at the service it is gone: no undo brings it back. Takes and ratings "
+"stay in both cases.", engine=mine.engine),
             wrap=True,
         ))  # fmt: skip
         self.wrong = label("", "bad", wrap=True)
         layout.addWidget(self.wrong)
         engine = state.bench.engines.get(mine.engine)
-        self.there = button(f"Delete at {mine.engine}", self._delete)
+        self.there = button(tr("Delete at {engine}", engine=mine.engine), self._delete)
         making = engine.makes_voices if engine is not None else None
         self.there.setEnabled(making is not None and bool(making.delete))
         foot = QHBoxLayout()
         foot.addWidget(self.there)
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.here = button("Take away here", self._take_away, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.here = button(tr("Take away here"), self._take_away, role="main")
         self.here.setDefault(True)
         foot.addWidget(self.here)
         layout.addLayout(foot)
@@ -231,7 +258,7 @@ class RemoveVoiceDialog(QDialog):
         self._state.project.shortlist.voices_changed()
 
     def _take_away(self) -> None:
-        self._state.edit("a voice of one's own", lambda: self._set_removed(True), lambda: self._set_removed(False))
+        self._state.edit(tr("a voice of one's own"), lambda: self._set_removed(True), lambda: self._set_removed(False))
         self.accept()
         self._done()
 
@@ -243,7 +270,7 @@ class RemoveVoiceDialog(QDialog):
         def deleted(_: object) -> None:
             self._state.project.own_voices.put_at_service(mine.id, gone)
             self._set_removed(True)
-            self._state.say(f"{mine.voice.label} was deleted at {mine.engine}.")
+            self._state.say(tr("{label} was deleted at {engine}.", label=mine.voice.label, engine=mine.engine))
             self._state.refresh()
             self.accept()
             self._done()

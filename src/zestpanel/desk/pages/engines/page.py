@@ -36,6 +36,7 @@ from zestpanel.core.report.catalogue_file import (
 )
 from zestpanel.core.runs.files.bringing_in import guess
 from zestpanel.core.text_files import write_text
+from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.files import kind_of
@@ -52,16 +53,18 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
 T = TypeVar("T")
-VIEWS = ("Voices", "Engines", "Shortlist", "Own voices")
+VIEWS = (tr("Voices"), tr("Engines"), tr("Shortlist"), "Own voices")
 
 
 class EnginesPage(TabbedPage):
-    title = "Engines & voices"
+    title = tr("Engines & voices")
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self.add_engine = button("Add engine …", self._menu, tip="From a connector file, or from an example")
-        self.exchange = button("Catalogue …", self._exchange_menu, tip="In and out: engines, voices, vote tables")
+        self.add_engine = button(tr("Add engine …"), self._menu, tip=tr("From a connector file, or from an example"))
+        self.exchange = button(
+            tr("Catalogue …"), self._exchange_menu, tip=tr("In and out: engines, voices, vote tables")
+        )
         self.head.addWidget(self.exchange)
         self.head.addWidget(self.add_engine)
         self.add_views(
@@ -91,17 +94,21 @@ class EnginesPage(TabbedPage):
         if not bench.engines:
             self.set_empty(
                 EmptyState(
-                    "No engine yet. The built-in voice speaks at once. For an engine of yours paste an example call or "
-                    "command line, and its connector file is written for you: how it is reached, and which voices it "
-                    "has.",
-                    "Add engine …",
+                    tr(
+                        "No engine yet. The built-in voice speaks at once. For an engine of yours paste an "
+                        "example call or "
+                        "command line, and its connector file is written for you: how it is reached, and which "
+                        "voices it "
+                        "has."
+                    ),
+                    tr("Add engine …"),
                     self._menu,
                 )
             )
             return
         self.set_empty(None)
         count = len(bench.candidates)
-        self.tabs[2].setText(f"Shortlist · {count}" if count else "Shortlist")
+        self.tabs[2].setText(tr("Shortlist · {count}", count=count) if count else tr("Shortlist"))
         self.refresh_view()
 
     def refresh_view(self) -> None:
@@ -120,21 +127,21 @@ class EnginesPage(TabbedPage):
 
     def _menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("The built-in voice, to begin with", self.add_first)
-        menu.addAction("From a connector file …", self.ask_for_file)
-        menu.addAction("From an example call or command line …", self.start_wizard)
-        menu.addAction("A person's recordings …", self.ask_for_person)
-        menu.addAction("One that was heard of …", self.ask_for_heard_of)
+        menu.addAction(tr("The built-in voice, to begin with"), self.add_first)
+        menu.addAction(tr("From a connector file …"), self.ask_for_file)
+        menu.addAction(tr("From an example call or command line …"), self.start_wizard)
+        menu.addAction(tr("A person's recordings …"), self.ask_for_person)
+        menu.addAction(tr("One that was heard of …"), self.ask_for_heard_of)
         self._drop_down(menu, self.add_engine)
 
     def _exchange_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("Take in a catalogue …", self.ask_for_file)
-        menu.addAction("Write the catalogue …", self.write_catalogue)
-        menu.addAction("Write the voices as a table …", self.write_voices)
-        menu.addAction("Attach a vote table …", self.ask_for_votes)
+        menu.addAction(tr("Take in a catalogue …"), self.ask_for_file)
+        menu.addAction(tr("Write the catalogue …"), self.write_catalogue)
+        menu.addAction(tr("Write the voices as a table …"), self.write_voices)
+        menu.addAction(tr("Attach a vote table …"), self.ask_for_votes)
         menu.addSeparator()
-        menu.addAction("This machine …", lambda: MachineDialog(self, self.state).show())
+        menu.addAction(tr("This machine …"), lambda: MachineDialog(self, self.state).show())
         self._drop_down(menu, self.exchange)
 
     def _drop_down(self, menu: QMenu, below: QWidget) -> None:
@@ -143,7 +150,7 @@ class EnginesPage(TabbedPage):
 
     def ask_for_file(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self, "Add engines", "", "Connector files and catalogues (*.yaml *.yml *.json)"
+            self, tr("Add engines"), "", tr("Connector files and catalogues (*.yaml *.yml *.json)")
         )
         self.add_files([Path(name) for name in names])
 
@@ -176,9 +183,13 @@ class EnginesPage(TabbedPage):
                 self._put(engine, source, file_name)
                 self.refresh()
 
-            ChangesDialog(self, f"{engine.engine}, from {file_name}", changes, agreed).show()
+            ChangesDialog(
+                self, tr("{engine}, from {file_name}", engine=engine.engine, file_name=file_name), changes, agreed
+            ).show()
         elif known is not None and known[1] == source:
-            self.state.say(f"{file_name} says of {engine.engine} what is known already.")
+            self.state.say(
+                tr("{file_name} says of {engine} what is known already.", file_name=file_name, engine=engine.engine)
+            )
         else:
             self._put(engine, source, file_name)
 
@@ -193,17 +204,35 @@ class EnginesPage(TabbedPage):
             else:
                 shortlist.add_engine(before[0], before[1], before[2], former=former)
 
-        told = f"The new file of {name}"
-        if self.state.edit(f"engine {name}", lambda: shortlist.add_engine(engine, source, file_name), undo, told=told):
-            fetch = " Its voices are fetched on the Engines tab." if engine.voices_from and not engine.voices else ""
+        told = tr("The new file of {name}", name=name)
+        if self.state.edit(
+            tr("engine {name}", name=name), lambda: shortlist.add_engine(engine, source, file_name), undo, told=told
+        ):
+            fetch = (
+                tr(" Its voices are fetched on the Engines tab.") if engine.voices_from and not engine.voices else ""
+            )
             told = "".join(
-                f" {words}: {n} of the shortlist stay as they were; "
-                "the new one can be put beside each, on the shortlist."
+                tr(
+                    " {words}: {n} of the shortlist stay as they were; the new one can be put beside each, "
+                    "on the shortlist.",
+                    words=words,
+                    n=n,
+                )
                 for words, n in shortlist.superseded(engine).items()
             )
             project = self.state.project
             missing = not_stated(project.brief, engine, project.notes.statements().get(name, ()))
-            self.state.say(f"{name}: {len(engine.voices)} voices from {file_name}.{fetch}{told} {missing}".rstrip())
+            self.state.say(
+                tr(
+                    "{name}: {voices} voices from {file_name}.{fetch}{told} {missing}",
+                    name=name,
+                    voices=len(engine.voices),
+                    file_name=file_name,
+                    fetch=fetch,
+                    told=told,
+                    missing=missing,
+                ).rstrip()
+            )
             if unasked([engine]):
                 ask_first(self, [engine], self.state.refresh)
 
@@ -212,7 +241,7 @@ class EnginesPage(TabbedPage):
         known = shortlist.files().get(name)
         if known is not None:
             self.state.edit(
-                f"removing {name}",
+                tr("removing {name}", name=name),
                 lambda: shortlist.remove_engine(name),
                 lambda: shortlist.add_engine(known[0], known[1], known[2]),
             )
@@ -222,19 +251,19 @@ class EnginesPage(TabbedPage):
         PersonDialog(self, self.state, self.add_person).show()
 
     def ask_for_heard_of(self) -> None:
-        name, good = QInputDialog.getText(self, "An engine that was heard of", "Its name")
+        name, good = QInputDialog.getText(self, tr("An engine that was heard of"), tr("Its name"))
         if good and name.strip():
             self.add_heard_of(name.strip())
 
     def add_heard_of(self, name: str) -> None:
         """An engine by its name alone: what is known of it is entered beside it, and it is asked for nothing."""
         if name in self.state.bench.engines:
-            self.state.complain(f"{name} is in the catalogue already.")
+            self.state.complain(tr("{name} is in the catalogue already.", name=name))
             return
         source = heard_of_text(name, link="")
         self._put(parse_connector(source, name=name), source, f"{name}.yaml")
         self.state.refresh()
-        self.show_view("Engines")
+        self.show_view(tr("Engines"))
         self.engines.enter_by_hand(self.state.project.shortlist.engines()[name], "about")
 
     def add_first(self) -> None:
@@ -246,8 +275,11 @@ class EnginesPage(TabbedPage):
         wanted = brief.languages[0] if brief.languages else "en-GB"
         voice = next((v for v in engine.voices if v.speaks(wanted)), engine.voices[0])
         added: list[Candidate] = []
-        self.state.edit(f"{voice.label} on the shortlist", lambda: added.extend(shortlist.add(engine, voice=voice.id)),
-                        lambda: shortlist.set_removed([one.id for one in added], True))  # fmt: skip
+        self.state.edit(
+            tr("{label} on the shortlist", label=voice.label),
+            lambda: added.extend(shortlist.add(engine, voice=voice.id)),
+            lambda: shortlist.set_removed([one.id for one in added], True),
+        )
         self.refresh()
 
     def add_person(self, name: str, language: str, paths: list[Path]) -> None:
@@ -270,7 +302,7 @@ class EnginesPage(TabbedPage):
         def take_off() -> None:
             shortlist.set_removed([one.id for one in added], True)
 
-        self.state.edit(f"{name} on the shortlist", add, take_off)
+        self.state.edit(tr("{name} on the shortlist", name=name), add, take_off)
         self.refresh()
         mine = next((c for c in self.state.bench.candidates if c.engine == name), None)
         if mine is not None and paths:
@@ -281,7 +313,7 @@ class EnginesPage(TabbedPage):
         lines = [line for text in self.state.project.brief.audition_lines.values() for line in text.split("\n")]
 
         def add(source: str) -> None:
-            engine = parse_connector(source, name="the file")
+            engine = parse_connector(source, name=tr("the file"))
             self._put(engine, source, f"{engine.engine}.yaml")
             self.state.refresh()
             self.refresh()
@@ -296,7 +328,7 @@ class EnginesPage(TabbedPage):
         catalogue = parse_catalogue(text, name=name)
         changes = preview(project, catalogue)
         if not changes:
-            self.state.say(f"{name} holds nothing that is not known already.")
+            self.state.say(tr("{name} holds nothing that is not known already.", name=name))
             return
 
         def agreed() -> None:
@@ -306,30 +338,30 @@ class EnginesPage(TabbedPage):
                 self.state.complain(error)
             self.state.refresh()
             self.refresh()
-            self.state.say(f"{name} was taken over: {len(catalogue.engines)} engines.")
+            self.state.say(tr("{name} was taken over: {engines} engines.", name=name, engines=len(catalogue.engines)))
 
-        ChangesDialog(self, f"From {name}", changes, agreed).show()
+        ChangesDialog(self, tr("From {name}", name=name), changes, agreed).show()
 
     def write_catalogue(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Write the catalogue", "catalogue.yaml", "YAML or JSON (*.yaml *.json)"
+            self, tr("Write the catalogue"), "catalogue.yaml", tr("YAML or JSON (*.yaml *.json)")
         )
         if name:
             catalogue = export_catalogue(self.state.project)
             self._write(Path(name), as_json(catalogue) if name.endswith(".json") else as_yaml(catalogue))
 
     def write_voices(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the voices", "voices.csv", "Tables (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write the voices"), "voices.csv", tr("Tables (*.csv)"))
         if name:
             self._write(Path(name), voices_as_csv(list(self.state.bench.engines.values())))
 
     def _write(self, path: Path, text: str) -> None:
         try:
-            write_text(path, text, kept="Nothing else changed.")
+            write_text(path, text, kept=tr("Nothing else changed."))
         except InputError as error:
             self.state.complain(error)
             return
-        self.state.say(f"Written: {path.name}. It holds no key.")
+        self.state.say(tr("Written: {name}. It holds no key.", name=path.name))
 
     def add_table(self, path: Path) -> None:
         """A table of voices, shown before it is taken over; or a vote table."""
@@ -342,12 +374,16 @@ class EnginesPage(TabbedPage):
         engines, shortlist = self.state.bench.engines, self.state.project.shortlist
         if strange := [name for name in found if name not in engines]:
             self.state.complain(
-                f"{path.name} lists voices of {', '.join(strange)}, which the catalogue does not hold. Add its "
-                "connector file first; the others can be taken over."
+                tr(
+                    "{name} lists voices of {strange}, which the catalogue does not hold. Add its connector "
+                    "file first; the others can be taken over.",
+                    name=path.name,
+                    strange=", ".join(strange),
+                )
             )
         known = {name: voices for name, voices in found.items() if name in engines}
         changes = [
-            Change(state=c.state, about=f"voice of {name}", name=c.name, what=c.what)
+            Change(state=c.state, about=tr("voice of {name}", name=name), name=c.name, what=c.what)
             for name, voices in known.items()
             for c in voice_changes(engines[name].voices, voices)
         ]
@@ -360,23 +396,28 @@ class EnginesPage(TabbedPage):
                 shortlist.put_fetched(name, voices)
 
         def agreed() -> None:
-            if self.state.edit(f"voices from {path.name}", lambda: put(known), lambda: put(before)):
+            if self.state.edit(tr("voices from {name}", name=path.name), lambda: put(known), lambda: put(before)):
                 self.refresh()
 
-        ChangesDialog(self, f"From {path.name}", changes, agreed).show()
+        ChangesDialog(self, tr("From {name}", name=path.name), changes, agreed).show()
 
     def _read_table(self, path: Path, read: Callable[..., T]) -> T | None:
         """A table read, None when it cannot be and that was said."""
         try:
             return read(path.read_text(encoding="utf-8-sig"), name=path.name)
         except (OSError, UnicodeDecodeError) as error:
-            self.state.complain(InputError(f"{path.name} cannot be read ({error}).", kept="Nothing was taken over."))
+            self.state.complain(
+                InputError(
+                    tr("{name} cannot be read ({error}).", name=path.name, error=error),
+                    kept=tr("Nothing was taken over."),
+                )
+            )
         except ZestError as error:
             self.state.complain(error)
         return None
 
     def ask_for_votes(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Attach a vote table", "", "Tables (*.csv)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Attach a vote table"), "", tr("Tables (*.csv)"))
         if name:
             self.attach_votes(Path(name))
 
@@ -391,16 +432,26 @@ class EnginesPage(TabbedPage):
         for vote in votes:
             engine = known.get(vote.name.casefold())
             if engine is not None:
-                strength = vote.strength if vote.strength is not None else f"{vote.wins:g} wins" if vote.wins else "–"
+                strength = (
+                    vote.strength
+                    if vote.strength is not None
+                    else tr("{wins} wins", wins=f"{vote.wins:g}")
+                    if vote.wins
+                    else "–"
+                )
                 rows = [r for r in document.get(engine, []) if r["table"] != path.name]
                 document[engine] = [*rows, {"table": path.name, "strength": strength, "votes": vote.votes}]
                 attached += 1
         if not attached:
-            self.state.complain(f"{path.name} names none of the engines of the catalogue. Nothing was attached.")
+            self.state.complain(
+                tr("{name} names none of the engines of the catalogue. Nothing was attached.", name=path.name)
+            )
             return
-        self.state.project.edit_document("outside votes", document, label="a vote table")
+        self.state.project.edit_document("outside votes", document, label=tr("a vote table"))
         self.state.history_changed.emit()
-        self.state.say(f"{attached} of {len(votes)} rows attached as outside opinion.")
+        self.state.say(
+            tr("{attached} of {votes} rows attached as outside opinion.", attached=attached, votes=len(votes))
+        )
         self.refresh()
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -18,30 +19,32 @@ class PersonDialog(QDialog):
         super().__init__(parent)
         self._add = add
         self.files: list[Path] = []
-        self.setWindowTitle("A person's recordings")
+        self.setWindowTitle(tr("A person's recordings"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("A person's recordings", "name"))
-        about = ("Recordings of your passages by a person are the yardstick of listening tests: a reference to compare "
-                 "with, and hidden among the voices. They can be rated and never chosen.")  # fmt: skip
+        layout.addWidget(label(tr("A person's recordings"), "name"))
+        about = tr(
+            "Recordings of your passages by a person are the yardstick of listening tests: a reference to compare "
+            "with, and hidden among the voices. They can be rated and never chosen."
+        )
         layout.addWidget(label(about, "quiet", wrap=True))
         form = QFormLayout()
         self.name = QLineEdit()
-        self.name.setPlaceholderText("such as: our narrator")
+        self.name.setPlaceholderText(tr("such as: our narrator"))
         self.language = QLineEdit(state.bench.brief.languages[0] if state.bench.brief.languages else "")
-        form.addRow("Whose", self.name)
-        form.addRow("Language", self.language)
+        form.addRow(tr("Whose"), self.name)
+        form.addRow(tr("Language"), self.language)
         row = QHBoxLayout()
-        self._chosen = label("none chosen", "quiet")
-        row.addWidget(button("Choose recordings …", self._choose))
+        self._chosen = label(tr("none chosen"), "quiet")
+        row.addWidget(button(tr("Choose recordings …"), self._choose))
         row.addWidget(self._chosen, 1)
-        form.addRow("Files, one a passage", row)
+        form.addRow(tr("Files, one a passage"), row)
         layout.addLayout(form)
         layout.addStretch(1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.go = button("Add", self.accept, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.go = button(tr("Add"), self.accept, role="main")
         self.go.setEnabled(False)
         self.name.textChanged.connect(lambda words: self.go.setEnabled(bool(words.strip())))
         foot.addWidget(self.go)
@@ -49,12 +52,14 @@ class PersonDialog(QDialog):
         open_at(self, 560, 330)
 
     def _choose(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "A person's recordings", "", "Sound and video (*)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("A person's recordings"), "", tr("Sound and video (*)"))
         self.take([Path(name) for name in names])
 
     def take(self, paths: list[Path]) -> None:
         self.files = paths
-        self._chosen.setText(f"{len(paths)} file{'' if len(paths) == 1 else 's'}" if paths else "none chosen")
+        self._chosen.setText(
+            trn("{paths} file", "{paths} files", len(paths), paths=len(paths)) if paths else tr("none chosen")
+        )
 
     def accept(self) -> None:
         super().accept()

@@ -36,11 +36,13 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.money.worked import worked_months
 from zestpanel.core.report.charts import Curve, volume_chart
 from zestpanel.core.report.drawing import Picture
+from zestpanel.core.texts import capital, tr, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.engines.notes import KeepingDialog, read_date
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
+from zestpanel.desk.word_box import add_words, choose_word, chosen_word
 
 _FIRST = ("subscription", "allowance", "per unit")  # what a plan most often has (common practice, no source)
 _WIDTHS = {"money": 90, "whole": 100, "number": 100, "percent": 60, "factors": 190}
@@ -61,7 +63,7 @@ class LineEditor(QFrame):
         column.setSpacing(3)
         head = QHBoxLayout()
         head.addWidget(label(KINDS[typed.kind].title, "strong"), 1)
-        head.addWidget(button("Take away", self.removed.emit, role="link"))
+        head.addWidget(button(tr("Take away"), self.removed.emit, role="link"))
         column.addLayout(head)
         form = KINDS[typed.kind].form
         # what a price list seldom says stands in a second row
@@ -93,8 +95,8 @@ class LineEditor(QFrame):
             return tick
         if entry.what == "choice":
             box = QComboBox()
-            box.addItems(list(entry.choices))
-            box.setCurrentText(text)
+            add_words(box, entry.choices)
+            choose_word(box, text)
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
             return box
         edit = QLineEdit(text)
@@ -109,7 +111,7 @@ class LineEditor(QFrame):
 def _text_of(field: QLineEdit | QComboBox | QCheckBox) -> str:
     if isinstance(field, QCheckBox):
         return YES if field.isChecked() else ""
-    return field.currentText() if isinstance(field, QComboBox) else field.text()
+    return chosen_word(field) if isinstance(field, QComboBox) else field.text()
 
 
 class PriceDialog(KeepingDialog):
@@ -123,17 +125,17 @@ class PriceDialog(KeepingDialog):
         self._state, self._engine = state, engine
         self._before = None if new else plan
         typed = as_typed(plan) if plan is not None else TypedPlan(
-            name="Standard", currency=state.project.brief.currency, dated=today(),
+            name=tr("Standard"), currency=state.project.brief.currency, dated=today(),
             lines=tuple(fresh(kind) for kind in _FIRST),
         )  # fmt: skip
         if new and plan is not None:
-            typed = replace(typed, name=f"{plan.name}, as we pay")
+            typed = replace(typed, name=tr("{name}, as we pay", name=plan.name))
         self._counting = typed.counting
         self._curve: Plan | None = None
-        self.setWindowTitle(f"A price of {engine.engine}")
+        self.setWindowTitle(tr("A price of {engine}", engine=engine.engine))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"A price of {engine.engine}", "name"))
+        layout.addWidget(label(tr("A price of {engine}", engine=engine.engine), "name"))
         across = QHBoxLayout()
         across.setSpacing(20)
         across.addWidget(self._left(typed), 6)
@@ -142,10 +144,10 @@ class PriceDialog(KeepingDialog):
         layout.addWidget(self.wrong)
         foot = QHBoxLayout()
         if self._before is not None:
-            foot.addWidget(button("Remove this plan", self._remove))
+            foot.addWidget(button(tr("Remove this plan"), self._remove))
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.keep_button = button("Keep", self._keep, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.keep_button = button(tr("Keep"), self._keep, role="main")
         self.keep_button.setDefault(True)
         foot.addWidget(self.keep_button)
         layout.addLayout(foot)
@@ -159,7 +161,12 @@ class PriceDialog(KeepingDialog):
         self.name, self.currency = QLineEdit(typed.name), QLineEdit(typed.currency)
         self.currency.setFixedWidth(theme.px(70))
         head = QHBoxLayout()
-        for widget, stretch in ((label("Plan"), 0), (self.name, 1), (label("in", "quiet"), 0), (self.currency, 0)):
+        for widget, stretch in (
+            (label(tr("Plan")), 0),
+            (self.name, 1),
+            (label(tr("in"), "quiet"), 0),
+            (self.currency, 0),
+        ):
             head.addWidget(widget, stretch)
         column.addLayout(head)
         self._lines_column = QVBoxLayout()
@@ -167,41 +174,41 @@ class PriceDialog(KeepingDialog):
         self.lines: list[LineEditor] = []
         for line in typed.lines:
             self.add_line(line)
-        self.more = button("Add a line", self._ask_for_line)
+        self.more = button(tr("Add a line"), self._ask_for_line)
         column.addWidget(self.more, 0, Qt.AlignmentFlag.AlignLeft)
         form = QFormLayout()
         self.rights: dict[str, QComboBox] = {}
         for name in self._state.project.brief.must_haves:
             if ("plan", name) in BY_NAME:
                 box = QComboBox()
-                box.addItems(["not known", "yes", "no"])
-                box.setCurrentText(typed.rights.get(name, "not known"))
-                box.setAccessibleName(name)
+                add_words(box, ["not known", "yes", "no"])
+                choose_word(box, typed.rights.get(name, "not known"))
+                box.setAccessibleName(word(name))
                 self.rights[name] = box
-                form.addRow(name[:1].upper() + name[1:], box)
+                form.addRow(capital(word(name)), box)
         self.source = QLineEdit(typed.source)
-        self.source.setPlaceholderText("where it stands: a page, a letter")
+        self.source.setPlaceholderText(tr("where it stands: a page, a letter"))
         self.dated, self.again = QLineEdit(_date(typed.dated)), QLineEdit(_date(typed.check_again))
-        self.again.setPlaceholderText("such as 2027-02-01")
+        self.again.setPlaceholderText(tr("such as 2027-02-01"))
         self.limits: dict[str, QLineEdit] = {}
         limits = QHBoxLayout()
         for name, words in LIMITS.items():
             edit = self.limits[name] = QLineEdit(typed.limits.get(name, ""))
             edit.setFixedWidth(theme.px(64))
-            edit.setAccessibleName(f"Limit of the plan: {words}")
+            edit.setAccessibleName(tr("Limit of the plan: {words}", words=words))
             edit.textChanged.connect(self._tell)
             limits.addWidget(edit)
             limits.addWidget(label(words.removeprefix("requests ").removesuffix(" in a request"), "quiet"))
         limits.addStretch(1)
-        form.addRow("Limits", limits)
-        form.addRow("Source", self.source)
-        form.addRow("Price of", self.dated)
-        form.addRow("Check again by", self.again)
+        form.addRow(tr("Limits"), limits)
+        form.addRow(tr("Source"), self.source)
+        form.addRow(tr("Price of"), self.dated)
+        form.addRow(tr("Check again by"), self.again)
         self.pasted = QPlainTextEdit(typed.pasted)
-        self.pasted.setPlaceholderText("the price list's own words, pasted: kept as the source")
+        self.pasted.setPlaceholderText(tr("the price list's own words, pasted: kept as the source"))
         self.pasted.setTabChangesFocus(True)
         self.pasted.setFixedHeight(theme.px(70))
-        form.addRow("Price list", self.pasted)
+        form.addRow(tr("Price list"), self.pasted)
         column.addLayout(form)
         column.addStretch(1)
         inside.setMinimumWidth(theme.px(500))
@@ -239,13 +246,22 @@ class PriceDialog(KeepingDialog):
                 continue
             tariff = one.plan.tariff
             said = "; ".join(part.words(tariff.currency) for part in tariff.components)
-            at = f", price of {one.plan.dated}" if one.plan.dated is not None else ""
+            at = tr(", price of {dated}", dated=one.plan.dated) if one.plan.dated is not None else ""
             where = f", {one.plan.source}" if one.plan.source else ""
             curve = month_curve(tariff, Rates(), brief, model=self._engine.models[0].id)
             found = curve.at([Decimal(str(brief.minutes_per_month))])[0] if curve is not None else None
-            month = f" A month: {Money(found, tariff.currency)}." if found is not None else ""
-            lines.append(f"Until {one.replaced}{at}{where}: {said}.{month}")
-        return "\n\n".join(["Earlier prices:", *lines]) if lines else ""
+            month = tr(" A month: {money}.", money=Money(found, tariff.currency)) if found is not None else ""
+            lines.append(
+                tr(
+                    "Until {replaced}{at}{where}: {said}.{month}",
+                    replaced=one.replaced,
+                    at=at,
+                    where=where,
+                    said=said,
+                    month=month,
+                )
+            )
+        return "\n\n".join([tr("Earlier prices:"), *lines]) if lines else ""
 
     # -- lines
 
@@ -281,12 +297,17 @@ class PriceDialog(KeepingDialog):
     def typed(self) -> TypedPlan:
         """What stands in the fields; lines in which nothing was typed are none."""
         return TypedPlan(
-            name=self.name.text(), currency=self.currency.text(), source=self.source.text(),
+            name=self.name.text(),
+            currency=self.currency.text(),
+            source=self.source.text(),
             lines=tuple(typed for line in self.lines if not _untouched(typed := line.typed())),
-            dated=read_date(self.dated.text(), "The date"), check_again=read_date(self.again.text(), "Check again by"),
-            rights={name: box.currentText() for name, box in self.rights.items()}, counting=self._counting,
-            pasted=self.pasted.toPlainText(), limits={name: edit.text() for name, edit in self.limits.items()},
-        )  # fmt: skip
+            dated=read_date(self.dated.text(), tr("The date")),
+            check_again=read_date(self.again.text(), tr("Check again by")),
+            rights={name: chosen_word(box) for name, box in self.rights.items()},
+            counting=self._counting,
+            pasted=self.pasted.toPlainText(),
+            limits={name: edit.text() for name, edit in self.limits.items()},
+        )
 
     def _tell(self) -> None:
         """The tariff said back, its curve, and three months of this channel worked out under it."""
@@ -305,10 +326,23 @@ class PriceDialog(KeepingDialog):
         brief = self._state.project.brief
         self.told.setText("; ".join(part.words(plan.tariff.currency) for part in plan.tariff.components) + ".")
         worked = worked_months(plan.tariff, Rates(), brief, model=self._engine.models[0].id)
-        head = "At this channel's volume, 1,000 characters a minute assumed:"
-        self.months.setText("\n\n".join([head, *(
-            f"{one.title}, {one.minutes.quantize(Decimal(1)):,} finished minutes.\n{one.sum()}" for one in worked
-        )]))  # fmt: skip
+        head = tr("At this channel's volume, 1,000 characters a minute assumed:")
+        self.months.setText(
+            "\n\n".join(
+                [
+                    head,
+                    *(
+                        tr(
+                            "{title}, {quantize} finished minutes.\n{one}",
+                            title=one.title,
+                            quantize=f"{one.minutes.quantize(Decimal(1)):,}",
+                            one=one.sum(),
+                        )
+                        for one in worked
+                    ),
+                ]
+            )
+        )
         self.picture.refresh()
 
     def _picture(self, width: float) -> Picture | None:
@@ -333,8 +367,11 @@ class PriceDialog(KeepingDialog):
         shortlist = self._state.project.shortlist
         taken = {p.name for p in self._engine.plans} - {self._before.name if self._before else ""}
         if plan.name in taken:
-            raise InputError(f"{name} has a plan '{plan.name}' already.", kept="Nothing was changed.",
-                             remedy="Give this one another name.")  # fmt: skip
+            raise InputError(
+                tr("{name} has a plan '{name2}' already.", name=name, name2=plan.name),
+                kept=tr("Nothing was changed."),
+                remedy=tr("Give this one another name."),
+            )
         before = shortlist.stated_plans(name)
         after = [p for p in before if self._before is None or p.name != self._before.name] + [plan]
         old = self._before.name if self._before is not None else ""
@@ -349,14 +386,16 @@ class PriceDialog(KeepingDialog):
             shortlist.state_plans(name, before, former=former)
             shortlist.set_plan(moved, old)
 
-        return self._state.edit(f"price of {name}", do, undo, told=f"The new price of {name}")
+        return self._state.edit(
+            tr("price of {name}", name=name), do, undo, told=tr("The new price of {name}", name=name)
+        )
 
     def _remove(self) -> None:
         shortlist, name = self._state.project.shortlist, self._engine.engine
         assert self._before is not None
         before, gone = shortlist.stated_plans(name), self._before.name
         after, former = [p for p in before if p.name != gone], shortlist.former_plans(name)
-        if self._state.edit(f"removing a price of {name}", lambda: shortlist.state_plans(name, after),
+        if self._state.edit(tr("removing a price of {name}", name=name), lambda: shortlist.state_plans(name, after),
                             lambda: shortlist.state_plans(name, before, former=former)):  # fmt: skip
             self.accept()
             self._done()

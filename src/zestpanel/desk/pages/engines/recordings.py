@@ -14,6 +14,7 @@ from zestpanel.core.languages import locale_name
 from zestpanel.core.measures.recording_checks import best_stretch, check_recording, cleaned, cut
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.core.store.own_voices import OwnVoice, Recording
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import ConsentDialog
 from zestpanel.desk.pages.engines.own_voice import OwnVoiceDialog, RemoveVoiceDialog
@@ -31,20 +32,22 @@ class RecordingsView(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         self.table, self.checks, self.voices = Table(), Table(), Table()
-        self.table.setAccessibleName("Recordings")
-        self.checks.setAccessibleName("Checks of the selected recording")
-        self.voices.setAccessibleName("Voices of your own")
+        self.table.setAccessibleName(tr("Recordings"))
+        self.checks.setAccessibleName(tr("Checks of the selected recording"))
+        self.voices.setAccessibleName(tr("Voices of your own"))
         self.table.itemSelectionChanged.connect(self._show_checks)
         layout.addWidget(self.table, 2)
         layout.addWidget(self._make_actions())
         lower = QHBoxLayout()
         left, right = QVBoxLayout(), QVBoxLayout()
-        left.addWidget(label("Checks of the selected recording", "strong"))
+        left.addWidget(label(tr("Checks of the selected recording"), "strong"))
         left.addWidget(self.checks, 1)
-        right.addWidget(label("Voices of your own", "strong"))
+        right.addWidget(label(tr("Voices of your own"), "strong"))
         right.addWidget(self.voices, 1)
-        self.describe = button("Describe a voice …", self.make_described, tip="For engines that take a description")
-        self.remove_voice = button("Remove voice", self._remove_voice)
+        self.describe = button(
+            tr("Describe a voice …"), self.make_described, tip=tr("For engines that take a description")
+        )
+        self.remove_voice = button(tr("Remove voice"), self._remove_voice)
         row = QHBoxLayout()
         row.addWidget(self.describe)
         row.addWidget(self.remove_voice)
@@ -54,22 +57,29 @@ class RecordingsView(QWidget):
         lower.addLayout(right, 1)
         layout.addLayout(lower, 3)
         self.empty = EmptyState(
-            "A voice can be made from half a minute of somebody's speech, with their consent. The recording is checked "
-            "first: length, noise, level, one speaker.",
-            "Add a recording …",
+            tr(
+                "A voice can be made from half a minute of somebody's speech, with their consent. The "
+                "recording is checked "
+                "first: length, noise, level, one speaker."
+            ),
+            tr("Add a recording …"),
             self.ask_for_recording,
         )
         self.empty.hide()
         layout.addWidget(self.empty, 4)
 
     def _make_actions(self) -> QWidget:
-        self.add = button("Add a recording …", self.ask_for_recording)
-        self.hear = button("Hear it", self._hear)
-        self.trim = button("Best stretch", self.take_best, tip="Keep the best 30 to 45 s as a version of its own")
-        self.clean = button("Cleaned version", self.take_cleaned, tip="Steady noise taken down; the original is kept")
-        self.consent = button("Consent …", self.ask_consent)
-        self.remove = button("Remove", self._remove)
-        self.make = button("Make a voice …", self.make_voice, role="main")
+        self.add = button(tr("Add a recording …"), self.ask_for_recording)
+        self.hear = button(tr("Hear it"), self._hear)
+        self.trim = button(
+            tr("Best stretch"), self.take_best, tip=tr("Keep the best 30 to 45 s as a version of its own")
+        )
+        self.clean = button(
+            tr("Cleaned version"), self.take_cleaned, tip=tr("Steady noise taken down; the original is kept")
+        )
+        self.consent = button(tr("Consent …"), self.ask_consent)
+        self.remove = button(tr("Remove"), self._remove)
+        self.make = button(tr("Make a voice …"), self.make_voice, role="main")
         left = (self.add, self.hear, self.trim, self.clean, self.consent, self.remove)
         return flow_row(*left, right=(self.make,))
 
@@ -87,23 +97,23 @@ class RecordingsView(QWidget):
         for i, r in enumerate(self.recordings):
             states = [check["state"] for check in r.checks]
             verdict = "fail" if "fail" in states else "warning" if "warning" in states else "pass"
-            problems = [check["name"] for check in r.checks if check["state"] != "pass"]
-            who = f"{r.consent.who}, {r.consent.use}" if r.consent else "nobody's: it may not speak"
+            problems = [word(check["name"]) for check in r.checks if check["state"] != "pass"]
+            who = f"{r.consent.who}, {r.consent.use}" if r.consent else tr("nobody's: it may not speak")
             bad += [(i, 3)] if verdict == "fail" else []
             bad += [(i, 4)] if r.consent is None else []
-            rows.append([r.name, r.how, f"{r.duration_s:.1f} s", verdict + (f": {', '.join(problems)}" if problems
-                         else ""), who, locale_name(r.language)])  # fmt: skip
+            found = word(verdict) + (f": {', '.join(problems)}" if problems else "")
+            rows.append([r.name, word(r.how), f"{r.duration_s:.1f} s", found, who, locale_name(r.language)])
         self.table.blockSignals(True)
-        head = ["Recording", "Version", "Length", "Checks", "Consent", "Language"]
+        head = [tr("Recording"), tr("Version"), tr("Length"), tr("Checks"), tr("Consent"), tr("Language")]
         self.table.show_rows(head, rows, numbers=[2], bad=bad)
         if rows:
             ids = [r.id for r in self.recordings]
             self.table.selectRow(ids.index(chosen.id) if chosen and chosen.id in ids else len(rows) - 1)
         self.table.blockSignals(False)
-        names = {r.id: f"{r.name}, {r.how}" for r in self.recordings}
+        names = {r.id: f"{r.name}, {word(r.how)}" for r in self.recordings}
         self._voice_ids = [v.id for v in voices]
         self.voices.show_rows(
-            ["Voice", "Engine", "Made from"],
+            [tr("Voice"), tr("Engine"), tr("Made from")],
             [
                 [
                     v.voice.label,
@@ -124,14 +134,14 @@ class RecordingsView(QWidget):
         for widget in (self.hear, self.trim, self.clean, self.consent, self.remove, self.make):
             widget.setEnabled(found is not None)
         checks = found.checks if found else ()
-        rows = [[c["name"], c["state"], c["figure"], c["why"]] for c in checks]
+        rows = [[word(c["name"]), word(c["state"]), c["figure"], c["why"]] for c in checks]
         bad = [(i, 1) for i, c in enumerate(checks) if c["state"] == "fail"]
-        self.checks.show_rows(["Check", "", "Figure", "Why"], rows, bad=bad)
+        self.checks.show_rows([tr("Check"), "", tr("Figure"), tr("Why")], rows, bad=bad)
 
     # -- recordings
 
     def ask_for_recording(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Add a recording", "", "Sound or video (*)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Add a recording"), "", tr("Sound or video (*)"))
         for name in names:
             self.add_file(Path(name))
 
@@ -174,7 +184,7 @@ class RecordingsView(QWidget):
                         )
                     )
 
-            if self.state.edit("a recording", do, lambda: own.set_recording_removed(made[0].id, True)):
+            if self.state.edit(tr("a recording"), do, lambda: own.set_recording_removed(made[0].id, True)):
                 self.refresh()
                 self.table.selectRow(len(self.recordings) - 1)
 
@@ -224,7 +234,7 @@ class RecordingsView(QWidget):
             return
         own = self.state.project.own_voices
         self.state.edit(
-            "a recording",
+            tr("a recording"),
             lambda: own.set_recording_removed(found.id, True),
             lambda: own.set_recording_removed(found.id, False),
         )
@@ -239,7 +249,10 @@ class RecordingsView(QWidget):
             return
         if not engines:
             self.state.complain(
-                "No engine of the catalogue takes recordings (takes_recordings or makes_voices in its connector file)."
+                tr(
+                    "No engine of the catalogue takes recordings (takes_recordings or makes_voices in its "
+                    "connector file)."
+                )
             )
             return
         OwnVoiceDialog(self, self.state, engines, found, self.refresh).show()
@@ -247,7 +260,7 @@ class RecordingsView(QWidget):
     def make_described(self) -> None:
         engines = [e for e in self.state.bench.engines.values() if e.takes_descriptions]
         if not engines:
-            self.state.complain("No engine of the catalogue takes descriptions (takes_descriptions in its file).")
+            self.state.complain(tr("No engine of the catalogue takes descriptions (takes_descriptions in its file)."))
             return
         OwnVoiceDialog(self, self.state, engines, None, self.refresh).show()
 
@@ -265,13 +278,13 @@ class RecordingsView(QWidget):
             project.own_voices.set_voice_removed(voice_id, removed)
             project.shortlist.voices_changed()
 
-        self.state.edit("a voice of one's own", lambda: set_removed(True), lambda: set_removed(False))
+        self.state.edit(tr("a voice of one's own"), lambda: set_removed(True), lambda: set_removed(False))
         self.refresh()
 
 
 def _made_from(voice: OwnVoice, names: Mapping[int, str]) -> str:
     if voice.at_service is not None:
         of = "; ".join(names.get(number, "a recording taken away") for number in voice.at_service.recordings)
-        return f"{of} (kept at the service, {voice.at_service.visibility})"
+        return tr("{of} (kept at the service, {visibility})", of=of, visibility=voice.at_service.visibility)
     described = ", ".join(f"{name} {value}" for name, value in voice.described.items() if value)
     return names.get(voice.recording_id or 0) or described

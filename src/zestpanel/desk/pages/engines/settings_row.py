@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QWidget
 
 from zestpanel.core.catalogue.facts import Control, Engine, Voice
+from zestpanel.core.texts import tr
 from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.widgets import label
@@ -49,7 +50,7 @@ class SettingsRow(QWidget):
             self._row.addWidget(widget)
             self.widgets[control.name] = widget
         if not controls:
-            self._row.addWidget(label("This engine has no settings." if engine else "", "small"))
+            self._row.addWidget(label(tr("This engine has no settings.") if engine else "", "small"))
         self.updateGeometry()
 
     def _widget(self, control: Control, voice: Voice | None, value: Any) -> SettingWidget:
@@ -64,7 +65,7 @@ class SettingsRow(QWidget):
                 lacks = control.means == "style" and choice != control.default and (
                     voice is not None and choice not in voice.styles
                 )  # fmt: skip
-                box.addItem(f"{choice} – not in this voice" if lacks else choice, choice)
+                box.addItem(tr("{choice} – not in this voice", choice=choice) if lacks else choice, choice)
             box.setCurrentIndex(max(0, box.findData(str(value))))
             box.currentIndexChanged.connect(lambda _: self.changed.emit())
             return box

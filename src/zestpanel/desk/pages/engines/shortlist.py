@@ -16,6 +16,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.runs.plan.planning import barred, surroundings
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.what_changed import WhatChanged
@@ -37,25 +38,29 @@ class ShortlistView(QWidget):
         layout.addWidget(self.summary)
         self.table = Table()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.table.setAccessibleName("Shortlist")
+        self.table.setAccessibleName(tr("Shortlist"))
         self.table.itemSelectionChanged.connect(self._offer_version)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         self.duplicate = button(
-            "Duplicate with a change …", self.make_variant, tip="The same candidate, one thing moved"
+            tr("Duplicate with a change …"), self.make_variant, tip=tr("The same candidate, one thing moved")
         )
-        self.off = button("Take off the shortlist", self.take_off, tip="Its takes are kept; undo brings it back")
-        self.newer = button("", self.put_newer_beside, tip="The same voice and settings, made with the new version")
-        self.versions = button("Compare versions …", self.compare_versions, tip="What the new version changed")
+        self.off = button(
+            tr("Take off the shortlist"), self.take_off, tip=tr("Its takes are kept; undo brings it back")
+        )
+        self.newer = button("", self.put_newer_beside, tip=tr("The same voice and settings, made with the new version"))
+        self.versions = button(tr("Compare versions …"), self.compare_versions, tip=tr("What the new version changed"))
         row.addWidget(self.duplicate)
         row.addWidget(self.newer)
         row.addWidget(self.versions)
-        self.hold = button("", self.hold_to_language, tip="Texts of the other languages its voice speaks are left out")
+        self.hold = button(
+            "", self.hold_to_language, tip=tr("Texts of the other languages its voice speaks are left out")
+        )
         row.addWidget(self.hold)
         row.addWidget(self.off)
         row.addStretch(1)
         layout.addLayout(row)
-        self.empty = EmptyState("The shortlist is empty. Hear voices and put some on it.", "", lambda: None)
+        self.empty = EmptyState(tr("The shortlist is empty. Hear voices and put some on it."), "", lambda: None)
         self.empty.action.hide()
         self.empty.hide()
         layout.addWidget(self.empty)
@@ -104,22 +109,25 @@ class ShortlistView(QWidget):
                 [
                     str(i + 1),
                     f"{bench.names[c.id]}\n{candidate_detail(c, bench.engines.get(c.engine))}",
-                    f"{locale_name(c.language)}{' only' if c.one_language else ''}\n{c.plan or 'no plan'}",
-                    f"version {c.model_version}\n{c.route}",
-                    ("; ".join(stands) or "nothing") + "\n" + "; ".join(self._remarks.get(c.id, ())),
+                    locale_name(c.language)
+                    + (tr(" only") if c.one_language else "")
+                    + "\n"
+                    + (c.plan or tr("no plan")),
+                    tr("version {model_version}\n{route}", model_version=c.model_version, route=word(c.route)),
+                    ("; ".join(stands) or tr("nothing")) + "\n" + "; ".join(self._remarks.get(c.id, ())),
                 ]
             )
         stopped = len(bad)
         self.summary.setText(
-            f"{stopped} of {len(rows)} candidates have something in their way. It is said here, and in the grid, "
-            "before anything is sent." if stopped else ""
+            tr("{stopped} of {rows} candidates have something in their way. It is said here, and in the "
+"grid, before anything is sent.", stopped=stopped, rows=len(rows)) if stopped else ""
         )  # fmt: skip
         head = [
             "",
-            "Candidate",
-            "Language and plan",
-            "Version and route",
-            "What stands in the way, and what is worth knowing",
+            tr("Candidate"),
+            tr("Language and plan"),
+            tr("Version and route"),
+            tr("What stands in the way, and what is worth knowing"),
         ]
         self.table.show_rows(head, rows, bad=bad)
 
@@ -141,9 +149,9 @@ class ShortlistView(QWidget):
         several = voice is not None and len({tag.split("-")[0].lower() for tag in voice.languages}) > 1
         self.hold.setVisible(several)
         if one is not None and several:
-            words = f"Hold to {language_name(one.language)}"
-            self.hold.setText("Let it read all it speaks" if one.one_language else words)
-        self.newer.setText(f"Put version {stated} beside")
+            words = tr("Hold to {language_name}", language_name=language_name(one.language))
+            self.hold.setText(tr("Let it read all it speaks") if one.one_language else words)
+        self.newer.setText(tr("Put version {stated} beside", stated=stated))
         self.newer.setVisible(bool(stated) and beside is None)
         self.versions.setVisible(beside is not None)
 
@@ -152,7 +160,7 @@ class ShortlistView(QWidget):
         [one] = self.selected()
         shortlist, held = self.state.project.shortlist, not one.one_language
         self.state.edit(
-            f"languages of {self.state.bench.names.get(one.id, one.voice)}",
+            tr("languages of {get}", get=self.state.bench.names.get(one.id, one.voice)),
             lambda: shortlist.hold_to_language([one.id], held), lambda: shortlist.hold_to_language([one.id], not held),
         )  # fmt: skip
         self.refresh()
@@ -170,10 +178,18 @@ class ShortlistView(QWidget):
                                           language=one.language, settings=dict(one.settings)))  # fmt: skip
 
         version = superseded_by(one, engine)
-        if self.state.edit(f"version {version} beside", do, lambda: shortlist.set_removed([c.id for c in made], True)):
+        if self.state.edit(
+            tr("version {version} beside", version=version),
+            do,
+            lambda: shortlist.set_removed([c.id for c in made], True),
+        ):
             self.state.say(
-                f"{self.state.bench.names.get(one.id, one.voice)} stands on the shortlist as version {version}, too. "
-                "Render it, then compare the versions here."
+                tr(
+                    "{get} stands on the shortlist as version {version}, too. Render it, then compare the "
+                    "versions here.",
+                    get=self.state.bench.names.get(one.id, one.voice),
+                    version=version,
+                )
             )
             self.refresh()
 
@@ -188,7 +204,7 @@ class ShortlistView(QWidget):
         if ids:
             shortlist = self.state.project.shortlist
             self.state.edit(
-                "taking off the shortlist",
+                tr("taking off the shortlist"),
                 lambda: shortlist.set_removed(ids, True),
                 lambda: shortlist.set_removed(ids, False),
             )
@@ -197,10 +213,10 @@ class ShortlistView(QWidget):
     def make_variant(self) -> None:
         chosen = self.selected()
         if len(chosen) != 1:
-            self.state.say("Select one candidate to duplicate.")
+            self.state.say(tr("Select one candidate to duplicate."))
             return
         if chosen[0].engine not in self.state.bench.engines:
-            self.state.complain(f"{chosen[0].engine} is not in the catalogue any more.")
+            self.state.complain(tr("{engine} is not in the catalogue any more.", engine=chosen[0].engine))
             return
         VariantDialog(self, self.state, chosen[0], self.refresh).show()
 
@@ -211,14 +227,14 @@ class VersionsDialog(QDialog):
     def __init__(self, parent: QWidget, state: DeskState, old: Candidate, new: Candidate) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle(f"{state.bench.names.get(new.id, new.voice)}: two versions")
+        self.setWindowTitle(tr("{get}: two versions", get=state.bench.names.get(new.id, new.voice)))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 12, 20, 16)
         self.found = WhatChanged(state)
         layout.addWidget(self.found, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         self.found.show_versions(old, new)
         open_at(self, 980, 520)
@@ -230,7 +246,11 @@ class VariantDialog(FormDialog):
     def __init__(self, parent: QWidget, state: DeskState, candidate: Candidate, done: Any) -> None:
         name = state.bench.names[candidate.id]
         super().__init__(
-            parent, f"Duplicate {name}", "Move one thing and hold the rest still.", done, "Put on the list"
+            parent,
+            tr("Duplicate {name}", name=name),
+            tr("Move one thing and hold the rest still."),
+            done,
+            tr("Put on the list"),
         )
         self._state, self._candidate = state, candidate
         self._engine = state.bench.engines[candidate.engine]
@@ -243,9 +263,9 @@ class VariantDialog(FormDialog):
         self.plan_choice.setCurrentIndex(max(0, self.plan_choice.findData(candidate.plan)))
         self.settings = SettingsRow()
         self.differs = label("", "small")
-        self.form.addRow("Model", self.model_choice)
-        self.form.addRow("Plan", self.plan_choice)
-        self.form.addRow("Settings", self.settings)
+        self.form.addRow(tr("Model"), self.model_choice)
+        self.form.addRow(tr("Plan"), self.plan_choice)
+        self.form.addRow(tr("Settings"), self.settings)
         self.form.addRow("", self.differs)
         self._show_settings()
         self.settings.set_values(candidate.settings)
@@ -271,14 +291,14 @@ class VariantDialog(FormDialog):
 
     def _count(self) -> None:
         changes = self.changes()
-        text = f"Differs in {', '.join(changes)}." if changes else "Nothing differs yet."
+        text = tr("Differs in {changes}.", changes=", ".join(changes)) if changes else tr("Nothing differs yet.")
         if len(changes) > 1:
-            text += " Several things moved together cannot be told apart by ear."
+            text += tr(" Several things moved together cannot be told apart by ear.")
         self.differs.setText(text)
 
     def keep(self) -> bool:
         if not self.changes():
-            raise InputError("Nothing differs from the candidate it is made from.", kept="Nothing was added.")
+            raise InputError(tr("Nothing differs from the candidate it is made from."), kept=tr("Nothing was added."))
         shortlist, made = self._state.project.shortlist, list[Candidate]()
         settings = {**self._candidate.settings, **self.settings.values()}
 
@@ -297,9 +317,9 @@ class VariantDialog(FormDialog):
                 )
             )
             if not made:
-                raise InputError("This candidate is on the shortlist already.", kept="Nothing was added.")
+                raise InputError(tr("This candidate is on the shortlist already."), kept=tr("Nothing was added."))
 
-        return self._state.edit("shortlist", do, lambda: shortlist.set_removed([c.id for c in made], True))
+        return self._state.edit(tr("shortlist"), do, lambda: shortlist.set_removed([c.id for c in made], True))
 
 
 def about_texts(candidate: Candidate, engine: Engine, passages: Sequence[Passage]) -> tuple[list[str], list[str]]:
@@ -311,11 +331,17 @@ def about_texts(candidate: Candidate, engine: Engine, passages: Sequence[Passage
             counts[one] = counts.get(one, 0) + 1
     foreign = sum(n for one, n in counts.items() if one.kind == "language")
     stops = [
-        f"{one.words} ({n} of {len(passages)} passages)"
+        tr("{words} ({n} of {passages} passages)", words=one.words, n=n, passages=len(passages))
         for one, n in counts.items()
         if one.kind != "language" or foreign == len(passages)
     ]
     others = []
     if 0 < foreign < len(passages):
-        others.append(f"reads {len(passages) - foreign} of {len(passages)} passages; the others are in other languages")
+        others.append(
+            tr(
+                "reads {passages} of {passages2} passages; the others are in other languages",
+                passages=len(passages) - foreign,
+                passages2=len(passages),
+            )
+        )
     return stops, others

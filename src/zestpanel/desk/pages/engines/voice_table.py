@@ -7,6 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from zestpanel.core.catalogue.browsing import COLUMNS, FacetValue, VoiceIndex, VoiceRow, Wanted
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 
 
@@ -76,12 +77,12 @@ class VoiceModel(QAbstractTableModel):
     @staticmethod
     def _tip(row: VoiceRow, column: int) -> str:
         if column == 0:
-            return "favourite" if row.favourite else ""
+            return tr("favourite") if row.favourite else ""
         if column == 1:
-            return f"{row.cells[column][1:]} on the shortlist" if row.cells[column] else ""
+            return tr("{cells} on the shortlist", cells=row.cells[column][1:]) if row.cells[column] else ""
         return row.cells[column]
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
-            return COLUMNS[section]
+            return word(COLUMNS[section])
         return None

@@ -20,6 +20,7 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
 from zestpanel.core.money.volume import Rates, cost_at_volume
 from zestpanel.core.runs.execute.auditioning import Line, line_for
+from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_line, hear_sample
@@ -55,10 +56,10 @@ class VoicesView(QWidget):
         outer.addLayout(body, 1)
         row = QHBoxLayout()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find by name, accent, character, your own notes …")
+        self.search.setPlaceholderText(tr("Find by name, accent, character, your own notes …"))
         self.search.setClearButtonEnabled(True)
         self._count = yielding(label("", "quiet"))
-        self.reset = button("Show all", self._show_all, tip="Give up all facets and the search")
+        self.reset = button(tr("Show all"), self._show_all, tip=tr("Give up all facets and the search"))
         row.addWidget(self.search, 1)
         row.addWidget(self.reset)
         body.addLayout(row)
@@ -67,9 +68,15 @@ class VoicesView(QWidget):
         body.addWidget(self.table, 1)
         self.settings = SettingsRow()
         self.model_choice, self.plan_choice = QComboBox(), QComboBox()
-        self.model_choice.setAccessibleName("Model")
-        self.plan_choice.setAccessibleName("Plan")
-        models = (label("model", "quiet"), self.model_choice, label("plan", "quiet"), self.plan_choice, self.settings)
+        self.model_choice.setAccessibleName(tr("Model"))
+        self.plan_choice.setAccessibleName(tr("Plan"))
+        models = (
+            label(tr("model"), "quiet"),
+            self.model_choice,
+            label(tr("plan"), "quiet"),
+            self.plan_choice,
+            self.settings,
+        )
         body.addWidget(flow_row(*models))
         body.addLayout(self._make_lines())
         body.addWidget(self._make_actions())
@@ -86,7 +93,7 @@ class VoicesView(QWidget):
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         table.setTabKeyNavigation(False)
-        table.setAccessibleName("Voices of all engines")
+        table.setAccessibleName(tr("Voices of all engines"))
         head, side = table.horizontalHeader(), table.verticalHeader()
         assert head is not None
         assert side is not None
@@ -102,27 +109,33 @@ class VoicesView(QWidget):
 
     def _make_lines(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.listen = KeyButton("Hear my line", "P")
+        self.listen = KeyButton(tr("Hear my line"), "P")
         self.listen.clicked.connect(self.hear)
         self.line = QComboBox()
         self.line.setEditable(True)
         self.line.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.line.setMinimumContentsLength(8)
-        self.line.setAccessibleName("The line a voice is heard on")
-        self.line.setToolTip("Your own lines in this language: choose one, or type another")
-        self.keep_line = button("Keep line", self._keep_line, tip="Add this line to those of the brief")
+        self.line.setAccessibleName(tr("The line a voice is heard on"))
+        self.line.setToolTip(tr("Your own lines in this language: choose one, or type another"))
+        self.keep_line = button(tr("Keep line"), self._keep_line, tip=tr("Add this line to those of the brief"))
         row.addWidget(self.listen)
         row.addWidget(self.line, 1)
         row.addWidget(self.keep_line)
         return row
 
     def _make_actions(self) -> QWidget:
-        self.favourite = button("Favourite", self.mark_favourite, tip="Mark or unmark the selected voices")
-        self.note = button("Note …", self.write_note, tip="Tags and a few words, found by the search")
-        self.impressions = button("Impressions …", self.show_impressions, tip="What struck you first, and later")
-        self.sample = button("Vendor's sample", self.hear_sample, tip="Heard as the vendor's example; never scored")
-        self.try_it = button("Try it …", self.show_try, tip="The request as sent, the reply, and what was understood")
-        self.add = button("Put on the shortlist", self.shortlist, role="main")
+        self.favourite = button(tr("Favourite"), self.mark_favourite, tip=tr("Mark or unmark the selected voices"))
+        self.note = button(tr("Note …"), self.write_note, tip=tr("Tags and a few words, found by the search"))
+        self.impressions = button(
+            tr("Impressions …"), self.show_impressions, tip=tr("What struck you first, and later")
+        )
+        self.sample = button(
+            tr("Vendor's sample"), self.hear_sample, tip=tr("Heard as the vendor's example; never scored")
+        )
+        self.try_it = button(
+            tr("Try it …"), self.show_try, tip=tr("The request as sent, the reply, and what was understood")
+        )
+        self.add = button(tr("Put on the shortlist"), self.shortlist, role="main")
         return flow_row(self.favourite, self.note, self.impressions, self.sample, right=(self.try_it, self.add))
 
     # -- shown
@@ -191,10 +204,7 @@ class VoicesView(QWidget):
         before = keep or self.chosen()
         self.model.look_for(self.search.text(), self.facets.chosen)
         self.facets.show_facets(self.model.facets())
-        shown, total = self.model.rowCount(), len(self.model.index_of_voices.rows)
-        of = f" of {total:,}" if shown != total else ""
-        text = counted(self.model.shown())
-        self._count.setText(text if not of else text.replace(" voice", f"{of} voice", 1))
+        self._count.setText(counted(self.model.shown(), len(self.model.index_of_voices.rows)))
         self.reset.setEnabled(bool(self.search.text() or any(self.facets.chosen.values())))
         self._select(before)
 
@@ -277,7 +287,9 @@ class VoicesView(QWidget):
             return None
         text = self.line.currentText().strip()
         if not text:
-            self.state.complain(f"There is no line to hear {found.voice.label} on. Type one here, or in the brief.")
+            self.state.complain(
+                tr("There is no line to hear {label} on. Type one here, or in the brief.", label=found.voice.label)
+            )
             return None
         try:
             return line_for(
@@ -296,12 +308,12 @@ class VoicesView(QWidget):
             ask_first(self, [line.engine], lambda: self._hear(line))
 
     def _hear(self, line: Line) -> None:
-        self.listen.set_text("Asking …")
+        self.listen.set_text(tr("Asking …"))
         self.listen.setEnabled(False)
         hear_line(self.state, line, self._ready_again)
 
     def _ready_again(self) -> None:
-        self.listen.set_text("Hear my line")
+        self.listen.set_text(tr("Hear my line"))
         self.listen.setEnabled(self.chosen() is not None)
 
     def hear_sample(self) -> None:
@@ -327,7 +339,7 @@ class VoicesView(QWidget):
             for key, note in before.items():
                 notes.set_favourite([key], note.favourite if note else False)
 
-        if keys and self.state.edit("favourites", lambda: notes.set_favourite(keys, on), undo):
+        if keys and self.state.edit(tr("favourites"), lambda: notes.set_favourite(keys, on), undo):
             self.refresh()
 
     def write_note(self) -> None:
@@ -348,12 +360,14 @@ class VoicesView(QWidget):
         primary = found.voice.languages[0].split("-")[0].lower()
         lines = [line for line in project.brief.audition_line(primary).split("\n") if line.strip()]
         if text in lines:
-            self.state.say("This line is kept already.")
+            self.state.say(tr("This line is kept already."))
             return
         kept = {**project.brief.audition_lines, primary: "\n".join([*lines, text])}
-        project.set_brief(project.brief.model_copy(update={"audition_lines": kept}), label="a line to hear voices on")
+        project.set_brief(
+            project.brief.model_copy(update={"audition_lines": kept}), label=tr("a line to hear voices on")
+        )
         self.state.refresh()
-        self.state.say("The line is kept with the brief.")
+        self.state.say(tr("The line is kept with the brief."))
 
     def shortlist(self) -> None:
         """Put the selected voices with the settings shown on the shortlist (factory twins come along when needed)."""
@@ -381,12 +395,14 @@ class VoicesView(QWidget):
                 )
             if not made:
                 raise ZestError(
-                    f"{rows[0].voice.label} with these settings is on the shortlist already.",
-                    remedy="Change a setting to compare it with itself.",
+                    tr("{label} with these settings is on the shortlist already.", label=rows[0].voice.label),
+                    remedy=tr("Change a setting to compare it with itself."),
                 )
 
-        if self.state.edit("shortlist", do, lambda: shortlist.set_removed([c.id for c in made], True)):
-            names = rows[0].voice.label if len(rows) == 1 else f"{len(rows)} voices"
+        if self.state.edit(tr("shortlist"), do, lambda: shortlist.set_removed([c.id for c in made], True)):
+            names = rows[0].voice.label if len(rows) == 1 else tr("{rows} voices", rows=len(rows))
             twins = len(made) - len(rows)
-            self.state.say(f"{names} put on the shortlist" + (", with a factory twin." if twins > 0 else "."))
+            self.state.say(
+                tr("{names} put on the shortlist", names=names) + (tr(", with a factory twin.") if twins > 0 else ".")
+            )
             self.refresh()

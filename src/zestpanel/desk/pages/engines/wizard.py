@@ -25,19 +25,35 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.core.runs.execute.auditioning import Heard, first_line, hear, looked_into
 from zestpanel.core.secrets.keys import keep_secret
+from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
 STEPS = (
-    ("Paste an example", "A call as the documentation shows it, a raw request, or the command line of a program. "
-                         "Its own text, voice and key are found and replaced by places."),
-    ("Look at the file", "This is the connector file. Change what was understood wrongly. Give the key here: it goes "
-                         "to the key store, never into the file."),
-    ("Look into a reply", "The request is sent once, with the line below. What comes back says where the sound is; a "
-                          "job is followed to its end."),
-    ("Hear it and add it", "The engine is asked through the file as any other will be."),
-)  # fmt: skip
+    (
+        tr("Paste an example"),
+        tr(
+            "A call as the documentation shows it, a raw request, or the command line of a program. "
+            "Its own text, voice and key are found and replaced by places."
+        ),
+    ),
+    (
+        tr("Look at the file"),
+        tr(
+            "This is the connector file. Change what was understood wrongly. Give the key here: it goes "
+            "to the key store, never into the file."
+        ),
+    ),
+    (
+        tr("Look into a reply"),
+        tr(
+            "The request is sent once, with the line below. What comes back says where the sound is; a "
+            "job is followed to its end."
+        ),
+    ),
+    (tr("Hear it and add it"), tr("The engine is asked through the file as any other will be.")),
+)
 
 
 class WizardDialog(QDialog):
@@ -47,7 +63,7 @@ class WizardDialog(QDialog):
         super().__init__(parent)
         self._state, self._add = state, add
         self._draft: Draft | None = None
-        self.setWindowTitle("An engine from an example")
+        self.setWindowTitle(tr("An engine from an example"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         self.title, self.about = label("", "name"), label("", "quiet", wrap=True)
@@ -56,32 +72,32 @@ class WizardDialog(QDialog):
         self.stack = QStackedWidget()
         layout.addWidget(self.stack, 1)
         self.pasted = QPlainTextEdit()
-        self.pasted.setPlaceholderText("curl -X POST https://… -H 'X-Key: …' -d '{\"text\": \"…\"}'\n\nor\n\n"
-                                       "synth --voice anna --out hello.wav \"Hello there\"")  # fmt: skip
+        self.pasted.setPlaceholderText(tr("curl -X POST https://… -H 'X-Key: …' -d '{\"text\": \"…\"}'\n\nor\n\n"
+                                       "synth --voice anna --out hello.wav \"Hello there\""))  # fmt: skip
         self.name = QLineEdit()
-        self.name.setPlaceholderText("name of the engine")
+        self.name.setPlaceholderText(tr("name of the engine"))
         self.file, self.key = QPlainTextEdit(), QLineEdit()
         for code in (self.file, self.pasted):
             code.setProperty("role", "code")
         self.key.setEchoMode(QLineEdit.EchoMode.Password)
         self.understood = label("", "small", wrap=True)
-        self.line = QLineEdit(line or "One plain line to hear.")
+        self.line = QLineEdit(line or tr("One plain line to hear."))
         self.found = QPlainTextEdit()
         self.found.setReadOnly(True)
         self.heard = QPlainTextEdit()
         self.heard.setReadOnly(True)
-        self.send = button("Send it once", self.look)
-        self.hear_button = button("Hear it", self.hear)
+        self.send = button(tr("Send it once"), self.look)
+        self.hear_button = button(tr("Hear it"), self.hear)
         self.stack.addWidget(_column(self.pasted, self.name))
-        self.stack.addWidget(_column(self.understood, self.file, label("Key", "strong"), self.key))
+        self.stack.addWidget(_column(self.understood, self.file, label(tr("Key"), "strong"), self.key))
         self.stack.addWidget(_column(self.line, self.send, self.found))
         self.stack.addWidget(_column(self.hear_button, self.heard))
         self.wrong = label("", "bad", wrap=True)
         layout.addWidget(self.wrong)
         foot = QHBoxLayout()
-        foot.addWidget(button("Cancel", self.reject))
+        foot.addWidget(button(tr("Cancel"), self.reject))
         foot.addStretch(1)
-        self.back, self.next = button("Back", self.go_back), button("Next", self.go_on, role="main")
+        self.back, self.next = button(tr("Back"), self.go_back), button(tr("Next"), self.go_on, role="main")
         foot.addWidget(self.back)
         foot.addWidget(self.next)
         layout.addLayout(foot)
@@ -97,10 +113,10 @@ class WizardDialog(QDialog):
     def _show(self, step: int) -> None:
         self.stack.setCurrentIndex(step)
         title, about = STEPS[step]
-        self.title.setText(f"{step + 1} of {len(STEPS)} · {title}")
+        self.title.setText(tr("{step} of {steps} · {title}", step=step + 1, steps=len(STEPS), title=title))
         self.about.setText(about)
         self.back.setEnabled(step > 0)
-        self.next.setText("Add the engine" if step == len(STEPS) - 1 else "Next")
+        self.next.setText(tr("Add the engine") if step == len(STEPS) - 1 else tr("Next"))
         self.wrong.setText("")
 
     def go_back(self) -> None:
@@ -132,12 +148,16 @@ class WizardDialog(QDialog):
         self.file.setPlainText(draft.as_file())
         self.key.setText(draft.key)
         self.key.setEnabled(bool(draft.secret))
-        self.key.setPlaceholderText("no key was found in the example" if not draft.secret else "the key's value")
-        self.understood.setText("\n".join(draft.understood) or "Nothing was recognised: put the places in yourself.")
+        self.key.setPlaceholderText(
+            tr("no key was found in the example") if not draft.secret else tr("the key's value")
+        )
+        self.understood.setText(
+            "\n".join(draft.understood) or tr("Nothing was recognised: put the places in yourself.")
+        )
 
     def _engine(self) -> Engine:
-        engine = parse_connector(self.file.toPlainText(), name="the file")
-        refuse_keys(engine, name="the file")
+        engine = parse_connector(self.file.toPlainText(), name=tr("the file"))
+        refuse_keys(engine, name=tr("the file"))
         return engine
 
     def _over_http(self) -> bool:
@@ -166,7 +186,7 @@ class WizardDialog(QDialog):
         line, key = self.line.text(), self.key.text()
         self.send.setEnabled(False)
         self.wrong.setText("")
-        self.found.setPlainText("Asking …")
+        self.found.setPlainText(tr("Asking …"))
 
         gone, project = threading.Event(), self._state.project
         self.finished.connect(gone.set)
@@ -188,7 +208,7 @@ class WizardDialog(QDialog):
     def _asked_first(self, source: str, then: Callable[[], None]) -> None:
         """Nothing of a draft is run or reached before the person has seen what it is."""
         try:
-            engine = parse_connector(source, name="the file")
+            engine = parse_connector(source, name=tr("the file"))
         except ZestError as error:
             self._failed(error)
             return
@@ -202,12 +222,12 @@ class WizardDialog(QDialog):
         line = self.line.text()
         self.hear_button.setEnabled(False)
         self.wrong.setText("")
-        self.heard.setPlainText("Asking …")
+        self.heard.setPlainText(tr("Asking …"))
 
         project = self._state.project
 
         def work() -> tuple[Heard, object]:
-            engine = parse_connector(source, name="the file")
+            engine = parse_connector(source, name=tr("the file"))
             heard = hear(project, first_line(project, engine, line), again=True)
             return heard, prepare_lanes([(0, heard.clip, (), len(line.split()))])[0]
 
@@ -215,12 +235,18 @@ class WizardDialog(QDialog):
             self.hear_button.setEnabled(True)
             heard, lanes = found
             said, clip = heard.reply, heard.clip
-            took = f"{said['timing']['last_byte_s']:.2f} s" if said["timing"] else "no time of ours"
+            took = f"{said['timing']['last_byte_s']:.2f} s" if said["timing"] else tr("no time of ours")
             billed = said["characters_billed"]
             self.heard.setPlainText(
-                f"It speaks: {clip.duration_s:.2f} s of sound at {clip.rate_hz:,} Hz, whole after {took}.\n"
-                f"Voice named in the reply: {said['voice_used'] or 'none'}\n"
-                f"Characters billed: {'not stated' if billed is None else billed}"
+                tr(
+                    "It speaks: {duration_s} s of sound at {rate_hz} Hz, whole after {took}.\nVoice named in "
+                    "the reply: {said}\nCharacters billed: {x}",
+                    duration_s=f"{clip.duration_s:.2f}",
+                    rate_hz=f"{clip.rate_hz:,}",
+                    took=took,
+                    said=said["voice_used"] or tr("none"),
+                    x=tr("not stated") if billed is None else billed,
+                )
             )
             self._state.tray.lanes = []
             self._state.tray.changed.emit()

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.audio.files import read_kept
 from zestpanel.core.domain.listening import Answered
+from zestpanel.core.texts import tr
 from zestpanel.desk.hearing import hear_clip, hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -21,24 +22,24 @@ class AnswersDialog(QDialog):
         super().__init__(parent)
         self._state, self._candidate = state, candidate_id
         candidate = next((c for c in state.bench.candidates if c.id == candidate_id), None)
-        name = state.name(candidate) if candidate is not None else "Anchor"
-        self.setWindowTitle(f"Answers: {name}")
+        name = state.name(candidate) if candidate is not None else tr("Anchor")
+        self.setWindowTitle(tr("Answers: {name}", name=name))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"Answers: {name}", "name"))
-        layout.addWidget(label("As they were given. Enter plays what was heard.", "quiet"))
+        layout.addWidget(label(tr("Answers: {name}", name=name), "name"))
+        layout.addWidget(label(tr("As they were given. Enter plays what was heard."), "quiet"))
         self.table = Table()
-        self.table.setAccessibleName("Answers")
+        self.table.setAccessibleName(tr("Answers"))
         self.table.row_chosen.connect(self._play)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy table", self.table.copy))
-        self.remark = button("Hear the spoken remark", self._hear_remark)
+        foot.addWidget(button(tr("Copy table"), self.table.copy))
+        self.remark = button(tr("Hear the spoken remark"), self._hear_remark)
         self.remark.hide()
         foot.addWidget(self.remark)
         self.table.itemSelectionChanged.connect(self._selected)
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         self._answers: list[Answered] = []
         open_at(self, 820, 500)
@@ -51,11 +52,11 @@ class AnswersDialog(QDialog):
         self._answers = [one for one in answers if self._clip(one) is not None]
         rows = [
             [people.get(one.listener_id, "?"), titles.get(one.trial.stimuli[-1].passage_version_id, "an earlier text"),
-             in_words(one.answer.given), one.answer.note or ("spoken" if one.answer.spoken else ""),
+             in_words(one.answer.given), one.answer.note or (tr("spoken") if one.answer.spoken else ""),
              one.answer.created[:16].replace("T", " ")]
             for one in self._answers
         ]  # fmt: skip
-        self.table.show_rows(["Listener", "Passage", "Answer", "Remark", "Given"], rows)
+        self.table.show_rows([tr("Listener"), tr("Passage"), tr("Answer"), tr("Remark"), tr("Given")], rows)
 
     def _selected(self) -> None:
         self.remark.setVisible(bool(self._spoken()))

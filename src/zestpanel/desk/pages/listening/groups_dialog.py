@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidge
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
@@ -16,19 +17,19 @@ class GroupsDialog(QDialog):
     def __init__(self, parent: QWidget, state: DeskState) -> None:
         super().__init__(parent)
         self._state = state
-        self.setWindowTitle("Scores by groups")
+        self.setWindowTitle(tr("Scores by groups"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         head = QHBoxLayout()
-        head.addWidget(label("Scores", "name"))
+        head.addWidget(label(tr("Scores"), "name"))
         self.by = QComboBox()
-        self.by.setAccessibleName("Split")
+        self.by.setAccessibleName(tr("Split"))
         for name, words in BY.items():
             self.by.addItem(words, name)
         self.by.currentIndexChanged.connect(self._look)
         head.addWidget(self.by)
         self.language = QComboBox()
-        self.language.setAccessibleName("Language")
+        self.language.setAccessibleName(tr("Language"))
         for tag in dict.fromkeys(primary(p.language) for p in state.bench.passages):
             self.language.addItem(language_name(tag), tag)
         self.language.currentIndexChanged.connect(self._look)
@@ -37,14 +38,19 @@ class GroupsDialog(QDialog):
         layout.addLayout(head)
         layout.addWidget(label(WARNING, "quiet", wrap=True))
         self.table = Table()
-        self.table.setAccessibleName("Scores by group")
+        self.table.setAccessibleName(tr("Scores by group"))
         layout.addWidget(self.table, 1)
-        layout.addWidget(label("Mean, ± half of the 95 % interval over listeners where there are three, and how many "
-                               "answers.", "small", wrap=True))  # fmt: skip
+        layout.addWidget(
+            label(
+                tr("Mean, ± half of the 95 % interval over listeners where there are three, and how many answers."),
+                "small",
+                wrap=True,
+            )
+        )
         foot = QHBoxLayout()
-        foot.addWidget(button("Copy table", self.table.copy))
+        foot.addWidget(button(tr("Copy table"), self.table.copy))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 960, 520)
         self._look()
@@ -66,5 +72,5 @@ class GroupsDialog(QDialog):
                 mean, half, n = cell
                 row.append(f"{mean:.2f}" + (f" ± {half:.2f}" if half is not None else "") + f"  ({n})")
             rows.append(row)
-        self.table.show_rows(["Candidate", *found.groups], rows, numbers=range(1, len(found.groups) + 1),
+        self.table.show_rows([tr("Candidate"), *found.groups], rows, numbers=range(1, len(found.groups) + 1),
                              wide=0)  # fmt: skip

@@ -41,6 +41,7 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.settings import TAKE_RULES, TestSettings
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.listening_pictures import power_picture
+from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -64,7 +65,7 @@ class NewTestDialog(QDialog):
         self._like = like
         self._material: Material | None = None
         self._asked: Asked | None = None
-        self.setWindowTitle("New listening test")
+        self.setWindowTitle(tr("New listening test"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.setSpacing(10)
@@ -73,7 +74,7 @@ class NewTestDialog(QDialog):
             self.question.addItem(f"{words}  ·  {kind_of(kind).title}", (kind, scale))
         self.question.setMaxVisibleItems(24)
         top = QFormLayout()
-        top.addRow("What do you want to know?", self.question)
+        top.addRow(tr("What do you want to know?"), self.question)
         layout.addLayout(top)
         across = QHBoxLayout()
         across.setSpacing(18)
@@ -85,9 +86,9 @@ class NewTestDialog(QDialog):
         self.picture = ChartView(self._power)
         layout.addWidget(self.picture)
         foot = QHBoxLayout()
-        foot.addWidget(button("Cancel", self.reject))
+        foot.addWidget(button(tr("Cancel"), self.reject))
         foot.addStretch(1)
-        self.agree = button("Open this test", self._open_it, role="main")
+        self.agree = button(tr("Open this test"), self._open_it, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
         self._soon = QTimer(self)
@@ -111,14 +112,16 @@ class NewTestDialog(QDialog):
         for tag in dict.fromkeys(primary(p.language) for p in bench.passages):
             self.language.addItem(language_name(tag), tag)
         row = QFormLayout()
-        row.addRow("Language", self.language)
+        row.addRow(tr("Language"), self.language)
         column.addLayout(row)
         lists = QHBoxLayout()
         judged = {c.id: self._state.name(c) for c in bench.candidates if c.id not in self._persons}
-        people = {c.id: f"{self._state.name(c)} (a person)" for c in bench.candidates if c.id in self._persons}
-        self.candidates = Ticks("Candidates", judged | people, self._changed, ticked=False)
+        people = {
+            c.id: tr("{name} (a person)", name=self._state.name(c)) for c in bench.candidates if c.id in self._persons
+        }
+        self.candidates = Ticks(tr("Candidates"), judged | people, self._changed, ticked=False)
         titles = {p.id: p.title for p in bench.passages}
-        self.passages = Ticks("Passages", titles, self._changed, ticked=False)
+        self.passages = Ticks(tr("Passages"), titles, self._changed, ticked=False)
         lists.setSpacing(theme.px(20))
         lists.addWidget(self.candidates)
         lists.addWidget(self.passages)
@@ -130,83 +133,85 @@ class NewTestDialog(QDialog):
         self._rows = form = QFormLayout(inside)
         form.setContentsMargins(0, 0, 8, 0)
         self.own = QLineEdit()
-        self.own.setPlaceholderText("such as: did it laugh, rather than read the laugh out?")
+        self.own.setPlaceholderText(tr("such as: did it laugh, rather than read the laugh out?"))
         self.own.setMaxLength(200)
-        form.addRow("Your question", self.own)
+        form.addRow(tr("Your question"), self.own)
         self.steps = QPlainTextEdit()
-        self.steps.setPlaceholderText("its steps, one a line, the best first")
+        self.steps.setPlaceholderText(tr("its steps, one a line, the best first"))
         self.steps.setTabChangesFocus(True)
         self.steps.setFixedHeight(theme.px(84))
-        form.addRow("Your steps", self.steps)
+        form.addRow(tr("Your steps"), self.steps)
         self.scales = QComboBox()
-        self.scales.addItem("this one alone", ONE)
-        self.scales.addItem("the set for synthetic speech, eight scales (P.85)", SET)
+        self.scales.addItem(tr("this one alone"), ONE)
+        self.scales.addItem(tr("the set for synthetic speech, eight scales (P.85)"), SET)
         for name, scale in SCALES.items():
-            self.scales.addItem(f"and {scale.short}", name)
-        form.addRow("Asked of each clip", self.scales)
+            self.scales.addItem(tr("and {short}", short=scale.short), name)
+        form.addRow(tr("Asked of each clip"), self.scales)
         self.reference = QComboBox()
-        self.reference.addItem("no recording", 0)
+        self.reference.addItem(tr("no recording"), 0)
         for one in self._state.bench.candidates:
             if one.id in self._persons:
                 self.reference.addItem(self._state.name(one), one.id)
         if self._persons:
             self.reference.setCurrentIndex(1)
-        form.addRow("The person's recordings", self.reference)
-        self.anchors = QCheckBox("low-passed copies of the reference, 3.5 and 7 kHz")
+        form.addRow(tr("The person's recordings"), self.reference)
+        self.anchors = QCheckBox(tr("low-passed copies of the reference, 3.5 and 7 kHz"))
         self.anchors.setChecked(True)
-        form.addRow("Anchors", self.anchors)
-        self.strength = QCheckBox("slightly or strongly")
-        form.addRow("Strength", self.strength)
-        self.context = QCheckBox("between the passages before and after it")
-        form.addRow("Each clip is heard", self.context)
+        form.addRow(tr("Anchors"), self.anchors)
+        self.strength = QCheckBox(tr("slightly or strongly"))
+        form.addRow(tr("Strength"), self.strength)
+        self.context = QCheckBox(tr("between the passages before and after it"))
+        form.addRow(tr("Each clip is heard"), self.context)
         self.stated = QComboBox()
-        self.stated.addItem("everyone with everyone", 0)
+        self.stated.addItem(tr("everyone with everyone"), 0)
         for one in self._state.bench.candidates:
             if one.id not in self._persons:
-                self.stated.addItem(f"the others with {self._state.name(one)} only", one.id)
-        form.addRow("Compared", self.stated)
+                self.stated.addItem(tr("the others with {name} only", name=self._state.name(one)), one.id)
+        form.addRow(tr("Compared"), self.stated)
         self._bed = ("", "")  # the clip, and the file it came in
-        self.bed = button("nothing …", self._ask_for_bed, tip="Music or a room, the same under all clips")
+        self.bed = button(tr("nothing …"), self._ask_for_bed, tip=tr("Music or a room, the same under all clips"))
         self.below = QSpinBox()
         self.below.setRange(3, 40)
         self.below.setValue(15)
-        self.below.setSuffix(" LU below speech")
-        self.below.setAccessibleName("How far below speech")
+        self.below.setSuffix(tr(" LU below speech"))
+        self.below.setAccessibleName(tr("How far below speech"))
         under = QHBoxLayout()
-        self.without = button("Without", lambda: self._put_bed("", ""), role="link", tip="Nothing under the clips")
+        self.without = button(
+            tr("Without"), lambda: self._put_bed("", ""), role="link", tip=tr("Nothing under the clips")
+        )
         self.without.hide()
         under.addWidget(self.bed, 1)
         under.addWidget(self.without)
         under.addWidget(self.below)
-        form.addRow("Under all clips", under)
+        form.addRow(tr("Under all clips"), under)
         self.takes = QComboBox()
         for rule, words in TAKE_RULES.items():
             self.takes.addItem(words, rule)
-        form.addRow("Take", self.takes)
-        self.most = self._number(0, 500, 0, "all")
-        form.addRow("A listener hears at most", self.most)
+        form.addRow(tr("Take"), self.takes)
+        self.most = self._number(0, 500, 0, tr("all"))
+        form.addRow(tr("A listener hears at most"), self.most)
         self.training = self._number(0, 10, 2)
-        form.addRow("Unscored, to begin with", self.training)
-        self.repeats = self._number(0, 20, 0, "none")
-        form.addRow("Hidden repeats", self.repeats)
-        self.traps = self._number(0, 10, 0, "none")
-        form.addRow("Attention checks", self.traps)
+        form.addRow(tr("Unscored, to begin with"), self.training)
+        self.repeats = self._number(0, 20, 0, tr("none"))
+        form.addRow(tr("Hidden repeats"), self.repeats)
+        self.traps = self._number(0, 10, 0, tr("none"))
+        form.addRow(tr("Attention checks"), self.traps)
         self.must_hear = QSpinBox()
         self.must_hear.setRange(10, 100)
         self.must_hear.setValue(80)
-        self.must_hear.setSuffix(" % of each clip")
-        form.addRow("To be heard first", self.must_hear)
+        self.must_hear.setSuffix(tr(" % of each clip"))
+        form.addRow(tr("To be heard first"), self.must_hear)
         self.listeners = QSpinBox()
         self.listeners.setRange(1, 500)
         self.listeners.setValue(12)
-        form.addRow("Listeners planned", self.listeners)
-        self.trim = QCheckBox("silence before and after speech cut to 0.1 and 0.2 s")
-        self.comments = QCheckBox("listeners may write a remark")
-        self.level_check = QCheckBox("the volume is set before the first clip")
+        form.addRow(tr("Listeners planned"), self.listeners)
+        self.trim = QCheckBox(tr("silence before and after speech cut to 0.1 and 0.2 s"))
+        self.comments = QCheckBox(tr("listeners may write a remark"))
+        self.level_check = QCheckBox(tr("the volume is set before the first clip"))
         self.level_check.setChecked(True)
-        self.headphone_check = QCheckBox("headphones are checked with tones")
-        for words, box in (("Copies", self.trim), ("Remarks", self.comments), ("Level", self.level_check),
-                           ("Headphones", self.headphone_check)):  # fmt: skip
+        self.headphone_check = QCheckBox(tr("headphones are checked with tones"))
+        for words, box in ((tr("Copies"), self.trim), (tr("Remarks"), self.comments), (tr("Level"), self.level_check),
+                           (tr("Headphones"), self.headphone_check)):  # fmt: skip
             form.addRow(words, box)
         for choice in (self.scales, self.takes, self.reference, self.stated):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -222,7 +227,7 @@ class NewTestDialog(QDialog):
         made = QSpinBox()
         made.setRange(low, high)
         made.setValue(value)
-        made.setSuffix(" trials")
+        made.setSuffix(tr(" trials"))
         if special:
             made.setSpecialValueText(special)
         return made
@@ -303,7 +308,9 @@ class NewTestDialog(QDialog):
         )  # fmt: skip
 
     def _ask_for_bed(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Music or a room", "", "Sound (*.wav *.flac *.ogg *.mp3 *.aiff)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Music or a room"), "", tr("Sound (*.wav *.flac *.ogg *.mp3 *.aiff)")
+        )
         if name:
             self.take_bed(Path(name))
 
@@ -315,7 +322,7 @@ class NewTestDialog(QDialog):
 
     def _put_bed(self, clip: str, name: str) -> None:
         self._bed = clip, name
-        self.bed.setText(name or "nothing …")
+        self.bed.setText(name or tr("nothing …"))
         self.without.setVisible(bool(clip))
 
     def _language_chosen(self) -> None:
@@ -364,9 +371,11 @@ class NewTestDialog(QDialog):
         kind, settings = self.settings()
         words = found.says()
         if not found.why_not and "anchors" in kind_of(kind).uses and not settings.reference_id:
-            words += " Without a person's recording there is no reference: the test says so, and its rules are dropped."
+            words += tr(
+                " Without a person's recording there is no reference: the test says so, and its rules are dropped."
+            )
         if needs_reference(kind) and not self._persons:
-            words += " Recordings are brought in on the Engines tab, with Add engine, A person's recordings."
+            words += tr(" Recordings are brought in on the Engines tab, with Add engine, A person's recordings.")
         self.told.setText(words)
         self.picture.refresh()
 

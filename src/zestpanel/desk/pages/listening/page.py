@@ -25,6 +25,7 @@ from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import scores_picture
 from zestpanel.core.text_files import read_text
+from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
 from zestpanel.desk.pages.listening.groups_dialog import GroupsDialog
@@ -38,37 +39,40 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.viewmodels.listening import PEOPLE_HEAD, Looked, look_at_listening, settings_now
 from zestpanel.desk.widgets import EmptyState, button, label, rule
+from zestpanel.desk.word_box import add_words, chosen_word
 
 _MOST_MB = 50
 MAIN_SCALE = "ACR"  # the one that the choice rests on
 
 
 class ListeningPage(Page):
-    title = "Listening"
-    about = "Blind tests, planned from the question."
+    title = tr("Listening")
+    about = tr("Blind tests, planned from the question.")
     begin = pyqtSignal(object)  # a ListeningSession, for the booth
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         for words, call, tip in (
-            ("Ratings from a table …", self.ask_for_table, "CSV: listener, passage, candidate, score"),
-            ("Save answers …", self.ask_where_answers_go, "Every answer, as a table or as JSON lines"),
-            ("By groups …", self.open_groups, "Scores by kind of text, hard part, passage, group of listeners"),
+            (tr("Ratings from a table …"), self.ask_for_table, tr("CSV: listener, passage, candidate, score")),
+            (tr("Save answers …"), self.ask_where_answers_go, tr("Every answer, as a table or as JSON lines")),
+            (tr("By groups …"), self.open_groups, tr("Scores by kind of text, hard part, passage, group of listeners")),
         ):
             self.head.addWidget(button(words, call, tip=tip))
-        self.head.addWidget(button("New test …", lambda: self.ask_for_test(), tip="Planned from what you want to know"))
+        self.head.addWidget(
+            button(tr("New test …"), lambda: self.ask_for_test(), tip=tr("Planned from what you want to know"))
+        )
         self._scores = QVBoxLayout()
         self._scores.setSpacing(4)
         self.body.addLayout(self._scores)
-        self._notes = label("Reading the answers …", "small", wrap=True)
+        self._notes = label(tr("Reading the answers …"), "small", wrap=True)
         self.body.addWidget(self._notes)
         self._build_door()
         self._results = QVBoxLayout()
         self._results.setSpacing(10)
         self.body.addLayout(self._results)
-        self.body.addWidget(label("Listeners", "strong"))
+        self.body.addWidget(label(tr("Listeners"), "strong"))
         self.people = Table()
-        self.people.setAccessibleName("Listeners")
+        self.people.setAccessibleName(tr("Listeners"))
         self.people.row_chosen.connect(self.open_listener)
         self.body.addWidget(self.people)
         self.body.addStretch(1)
@@ -81,11 +85,11 @@ class ListeningPage(Page):
         self.body.addWidget(self._open)
         row = QHBoxLayout()
         self.alias, self.languages, self.kit = QLineEdit(), QLineEdit(), QComboBox()
-        self.alias.setPlaceholderText("listener, a name or an alias")
-        self.languages.setPlaceholderText("languages they speak, such as en, fr")
-        self.kit.addItems(["headphones", "speakers"])
-        self.kit.setAccessibleName("Heard on")
-        self.start = button("To the booth", self.to_the_booth, role="main")
+        self.alias.setPlaceholderText(tr("listener, a name or an alias"))
+        self.languages.setPlaceholderText(tr("languages they speak, such as en, fr"))
+        add_words(self.kit, ["headphones", "speakers"])
+        self.kit.setAccessibleName(tr("Heard on"))
+        self.start = button(tr("To the booth"), self.to_the_booth, role="main")
         self.alias.returnPressed.connect(self.to_the_booth)
         self.languages.returnPressed.connect(self.to_the_booth)
         for widget, stretch in ((self.alias, 2), (self.languages, 2), (self.kit, 1), (self.start, 0)):
@@ -101,8 +105,8 @@ class ListeningPage(Page):
         if not any(cell.state == "there" for cell in self.state.bench.cells.values()):
             self.set_empty(
                 EmptyState(
-                    "There is nothing to hear yet. Render the candidates first.",
-                    "Renders",
+                    tr("There is nothing to hear yet. Render the candidates first."),
+                    tr("Renders"),
                     lambda: self.go_to("renders"),
                 )
             )
@@ -147,27 +151,35 @@ class ListeningPage(Page):
         if found is not None:
             panel.close_test(found.id)
         panel.add_test(kind, settings.as_document())
-        self.state.say(f"The test is open: {kind_of(kind).title}, {len(settings.candidate_ids)} candidates, "
-                       f"{len(settings.passage_ids)} passages.")  # fmt: skip
+        self.state.say(
+            tr(
+                "The test is open: {title}, {candidate_ids} candidates, {passage_ids} passages.",
+                title=kind_of(kind).title,
+                candidate_ids=len(settings.candidate_ids),
+                passage_ids=len(settings.passage_ids),
+            )
+        )
         self.refresh()
 
     def to_the_booth(self) -> None:
         """Begin the listener's session, or go on where they stopped."""
         alias = self.alias.text().strip()
         if not alias:
-            self.state.complain("Who listens? Write a name or an alias; it is all that is kept beside the languages.")
+            self.state.complain(
+                tr("Who listens? Write a name or an alias; it is all that is kept beside the languages.")
+            )
             self.alias.setFocus()
             return
         tags = tags_of(self.languages.text())
         test_id = self.open_test()
         try:
-            listener = self.state.project.panel.add_listener(alias, languages=tags, kit=self.kit.currentText())
+            listener = self.state.project.panel.add_listener(alias, languages=tags, kit=chosen_word(self.kit))
             under_way = session_of(self.state.project, test_id, listener)
         except ZestError as error:
             self.state.complain(error)
             return
         if under_way.finished:
-            self.state.say(f"{alias} has finished this test.")
+            self.state.say(tr("{alias} has finished this test.", alias=alias))
             return
         self.begin.emit(under_way)
 
@@ -189,18 +201,24 @@ class ListeningPage(Page):
             if agreement := _agreement(language):
                 self._scores.addWidget(label(agreement, "small", wrap=True))
         if not found.scores.languages:
-            self._scores.addWidget(label("No ratings yet.", "quiet"))
+            self._scores.addWidget(label(tr("No ratings yet."), "quiet"))
         notes = (
             [
-                "Bar: 95 % interval; intervals, letters, equality and chances hold for other listeners and other texts "
-                "of the kind. Thin line: t interval over listener means. Candidates that share a letter are not told "
-                "apart; that is not the same as equal."
+                tr(
+                    "Bar: 95 % interval; intervals, letters, equality and chances hold for other listeners and "
+                    "other texts "
+                    "of the kind. Thin line: t interval over listener means. Candidates that share a letter "
+                    "are not told "
+                    "apart; that is not the same as equal."
+                )
             ]
             if found.scores.languages
             else []
         )
         if apart := found.scores.why_kept_apart():
-            notes.append(apart + (" Double-click a listener to state languages." if found.scores.not_stated else ""))
+            notes.append(
+                apart + (tr(" Double-click a listener to state languages.") if found.scores.not_stated else "")
+            )
         self._notes.setText(" ".join(notes))
 
     def _open_ratings(self, candidate_id: int) -> None:
@@ -240,7 +258,7 @@ class ListeningPage(Page):
             kept_in=before.kept_in - {listener_id} if out else before.kept_in | {listener_id},
         )  # fmt: skip
         alias = next((p.alias for p in panel.listeners() if p.id == listener_id), str(listener_id))
-        words = f"leaving {alias} out" if out else f"counting {alias}"
+        words = tr("leaving {alias} out", alias=alias) if out else tr("counting {alias}", alias=alias)
         self.state.edit(words, put(after), put(before))
 
     def open_answers(self, test_id: int, candidate_id: int) -> None:
@@ -272,19 +290,21 @@ class ListeningPage(Page):
         if before == after:
             return True
         return self.state.edit(
-            f"what is known of {before.alias}", lambda: panel.put_listener(after), lambda: panel.put_listener(before)
+            tr("what is known of {alias}", alias=before.alias),
+            lambda: panel.put_listener(after),
+            lambda: panel.put_listener(before),
         )
 
     # -- in and out
 
     def ask_for_table(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Ratings from a table", "", "Tables (*.csv *.tsv *.txt)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Ratings from a table"), "", tr("Tables (*.csv *.tsv *.txt)"))
         if name:
             self.add_table(Path(name))
 
     def ask_where_answers_go(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save answers", "answers.csv", "Tables (*.csv);;JSON lines (*.jsonl)"
+            self, tr("Save answers"), "answers.csv", tr("Tables (*.csv);;JSON lines (*.jsonl)")
         )
         if name:
             self.save_answers(Path(name))
@@ -292,9 +312,10 @@ class ListeningPage(Page):
     def save_answers(self, to: Path) -> None:
         project = self.state.project
         self.state.background.run(
-            lambda: write_answers(project, to), lambda count: self.state.say(f"{count} answers are in {to.name}."),
+            lambda: write_answers(project, to),
+            lambda count: self.state.say(tr("{count} answers are in {name}.", count=count, name=to.name)),
             self.state.complain,
-        )  # fmt: skip
+        )
 
     def add_table(self, path: Path) -> None:
         """A table of ratings is read; of a form's table it is first asked which column is whose, once for its
@@ -302,7 +323,7 @@ class ListeningPage(Page):
         project = self.state.project
 
         def work() -> tuple[str, list[Column]] | int:
-            text = read_text(path, most_mb=_MOST_MB, kept="No rating was added.", error=TableError)
+            text = read_text(path, most_mb=_MOST_MB, kept=tr("No rating was added."), error=TableError)
             if not is_survey(text):
                 return import_rating_text(project, text, path.name)
             return text, known_or_drafted(project.shortlist, project.documents, project.texts, text)
@@ -327,7 +348,7 @@ class ListeningPage(Page):
         self.state.background.run(work, partial(self._came, name), self.state.complain)
 
     def _came(self, name: str, count: int) -> None:
-        self.state.say(f"{count} ratings from {name}.")
+        self.state.say(tr("{count} ratings from {name}.", count=count, name=name))
         self.state.refresh()
 
 
@@ -340,11 +361,13 @@ def _agreement(found: LanguageScores) -> str:
     if agreement is None:
         return ""
     single, average = (
-        "undefined" if value is None else f"{value:.2f}".replace("-", "−")
+        tr("undefined") if value is None else f"{value:.2f}".replace("-", "−")
         for value in (agreement.single, agreement.average)
     )  # fmt: skip
-    return (
-        f"Agreement of single listeners {single}, of the panel's mean {average} (ICC 2,1 and 2,k; 1 is full agreement)"
+    return tr(
+        "Agreement of single listeners {single}, of the panel's mean {average} (ICC 2,1 and 2,k; 1 is full agreement)",
+        single=single,
+        average=average,
     )
 
 

@@ -13,6 +13,7 @@ from zestpanel.core.listening.kind import Found, Versus
 from zestpanel.core.listening.results import OfLanguage, Result
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.listening_pictures import bars_picture, versus_picture
+from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label
@@ -33,13 +34,18 @@ class ResultView(QWidget):
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(5)
         head = QHBoxLayout()
-        about = f"{result.title}  ·  {result.test.created[:10]}  ·  test {result.test.id}"
+        about = tr(
+            "{title}  ·  {created}  ·  test {id}",
+            title=result.title,
+            created=result.test.created[:10],
+            id=result.test.id,
+        )
         head.addWidget(label(about, "strong"), 1)
-        tip = "The same test with something changed; what was answered stays as it is"
-        head.addWidget(button("New version …", change, role="link", tip=tip))
+        tip = tr("The same test with something changed; what was answered stays as it is")
+        head.addWidget(button(tr("New version …"), change, role="link", tip=tip))
         column.addLayout(head)
         if not result.parts:
-            column.addWidget(label("Nobody has answered yet.", "quiet"))
+            column.addWidget(label(tr("Nobody has answered yet."), "quiet"))
         for part in result.parts if figures else ():
             self._add_part(column, part, open_answers)
         for part in result.parts:
@@ -47,7 +53,7 @@ class ResultView(QWidget):
                 column.addWidget(label(part.found.stated, wrap=True))
         for part in result.parts:
             if part.worst:
-                column.addWidget(label(f"Lowest clips: {part.worst}.", "small", wrap=True))
+                column.addWidget(label(tr("Lowest clips: {worst}.", worst=part.worst), "small", wrap=True))
         if result.about:
             column.addWidget(label(" ".join(result.about), "small", wrap=True))
         doubts: dict[int, list[str]] = {listener: [] for listener in sorted(result.out)}
@@ -56,7 +62,11 @@ class ResultView(QWidget):
         for listener, why in doubts.items():
             person = people.get(listener)
             name = person.alias if person else str(listener)
-            box = QCheckBox(f"Leave out {name}: {'; '.join(why)}" if why else f"Leave out {name}")
+            box = QCheckBox(
+                tr("Leave out {name}: {why}", name=name, why="; ".join(why))
+                if why
+                else tr("Leave out {name}", name=name)
+            )
             box.setChecked(listener in result.out)
             box.toggled.connect(partial(decide, result.test.id, listener))
             column.addWidget(box)
@@ -85,8 +95,17 @@ class ResultView(QWidget):
         numbers = list(found.numbers or range(1, len(found.head)))
         table.show_rows(list(found.head), [list(row) for row in found.rows], numbers=numbers)
         table.setFixedHeight(table.height_for_rows())
-        rule = label(f"{found.rule} {part.answers} answers of {part.listeners} listeners.", "small", wrap=True)
-        fold = button("Figures", lambda: None, role="link")
+        rule = label(
+            tr(
+                "{rule} {answers} answers of {listeners} listeners.",
+                rule=found.rule,
+                answers=part.answers,
+                listeners=part.listeners,
+            ),
+            "small",
+            wrap=True,
+        )
+        fold = button(tr("Figures"), lambda: None, role="link")
         behind: list[QWidget] = [table, rule] if versus is None else [versus, table, rule]
         for hidden in behind:
             hidden.setVisible(not found.bars)
@@ -109,4 +128,4 @@ def _unfold(fold: QPushButton, behind: Sequence[QWidget], _: bool = False) -> No
     show = behind[0].isHidden()
     for one in behind:
         one.setVisible(show)
-    fold.setText("Hide figures" if show else "Figures")
+    fold.setText(tr("Hide figures") if show else tr("Figures"))

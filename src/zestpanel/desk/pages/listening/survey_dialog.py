@@ -7,13 +7,14 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
 from zestpanel.core.listening.survey import Column, What
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
 
-HEAD = ("Column", "holds", "of passage", "by candidate")
-WHATS: dict[What, str] = {"": "nothing", "listener": "the listener", "languages": "languages they speak",
-                          "score": "a score"}  # fmt: skip
+HEAD = (tr("Column"), tr("holds"), tr("of passage"), tr("by candidate"))
+WHATS: dict[What, str] = {"": tr("nothing"), "listener": tr("the listener"), "languages": tr("languages they speak"),
+                          "score": tr("a score")}  # fmt: skip
 
 
 class SurveyDialog(QDialog):
@@ -27,13 +28,15 @@ class SurveyDialog(QDialog):
         self.setWindowTitle(name)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"What is in {name}?", "name"))
-        about = ("A row a listener, a column a question. Say whose score each column is; it is kept for the next table "
-                 "with the same columns. Scores are numbers, or the words of a scale.")  # fmt: skip
+        layout.addWidget(label(tr("What is in {name}?", name=name), "name"))
+        about = tr(
+            "A row a listener, a column a question. Say whose score each column is; it is kept for the next table "
+            "with the same columns. Scores are numbers, or the words of a scale."
+        )
         layout.addWidget(label(about, "quiet", wrap=True))
         self.table = QTableWidget(len(columns), 4)
         self.table.setHorizontalHeaderLabels(list(HEAD))
-        self.table.setAccessibleName("Columns of the table")
+        self.table.setAccessibleName(tr("Columns of the table"))
         down = self.table.verticalHeader()
         assert down is not None
         down.hide()
@@ -55,8 +58,8 @@ class SurveyDialog(QDialog):
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        foot.addWidget(button("Read the scores", self._go, role="main"))
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        foot.addWidget(button(tr("Read the scores"), self._go, role="main"))
         layout.addLayout(foot)
         open_at(self, 900, 520)
 

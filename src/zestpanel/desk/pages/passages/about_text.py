@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QHBoxLay
 
 from zestpanel.core.clock import today
 from zestpanel.core.domain.passage import RIGHTS, Passage, Review
+from zestpanel.core.texts import tr
 from zestpanel.desk.widgets import button, label, open_at
 
 
@@ -20,47 +21,47 @@ class AboutText(QDialog):
     ) -> None:
         super().__init__(parent)
         self._passage, self._keep = passage, keep
-        self.setWindowTitle(f"About '{passage.title}'")
+        self.setWindowTitle(tr("About '{title}'", title=passage.title))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.addWidget(label(passage.title, "name"))
         form = QFormLayout()
         self.tags = QLineEdit(", ".join(passage.tags))
-        self.tags.setPlaceholderText("news, a laugh, chapter …")
+        self.tags.setPlaceholderText(tr("news, a laugh, chapter …"))
         self.rights = QComboBox()
         for key, words in RIGHTS.items():
             self.rights.addItem(words, key)
         self.rights.setCurrentIndex(max(0, self.rights.findData(passage.rights)))
         self.source = QLineEdit(passage.source)
         self.translates = QComboBox()
-        self.translates.addItem("of no other passage", None)
+        self.translates.addItem(tr("of no other passage"), None)
         for other in others:
             self.translates.addItem(f"{other.title} ({other.language})", other.id)
         self.translates.setCurrentIndex(max(0, self.translates.findData(passage.translation_of)))
-        self.reviewed = QCheckBox("read and found right by")
+        self.reviewed = QCheckBox(tr("read and found right by"))
         self.by = QLineEdit(passage.reviewed.by if passage.reviewed else "")
-        self.by.setPlaceholderText("name or initials")
+        self.by.setPlaceholderText(tr("name or initials"))
         self.reviewed.setChecked(passage.reviewed is not None)
         self.reviewed.toggled.connect(lambda _: self._ready())
         self.by.textChanged.connect(lambda _: self._ready())
         review = QHBoxLayout()
         review.addWidget(self.reviewed)
         review.addWidget(self.by, 1)
-        form.addRow("Tags", self.tags)
-        form.addRow("Rights", self.rights)
-        form.addRow("Source", self.source)
-        form.addRow("Translation", self.translates)
-        form.addRow("Reviewed", review)
+        form.addRow(tr("Tags"), self.tags)
+        form.addRow(tr("Rights"), self.rights)
+        form.addRow(tr("Source"), self.source)
+        form.addRow(tr("Translation"), self.translates)
+        form.addRow(tr("Reviewed"), review)
         layout.addLayout(form)
         layout.addWidget(
-            label("A text for testing only is heard and scored; the decision record names it as such. A "
-                  "translation nobody has read may be what sounds wrong.", "small", wrap=True)
+            label(tr("A text for testing only is heard and scored; the decision record names it as such. A "
+                  "translation nobody has read may be what sounds wrong."), "small", wrap=True)
         )  # fmt: skip
         layout.addStretch(1)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.agree = button("Keep", self._agree, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.agree = button(tr("Keep"), self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
         open_at(self, 520, 330)

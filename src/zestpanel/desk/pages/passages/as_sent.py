@@ -15,12 +15,14 @@ from zestpanel.core.runs.plan.estimates import cost_of_sending
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.sending.choices import CAN_BE_SPELLED, SendingChoices
 from zestpanel.core.text.marks.spelling_out import SPELLABLE
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.sent_overview import SentOverview
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import Stack, button, label, show_only
+from zestpanel.desk.word_box import add_words, choose_word, chosen_word
 
 _FATES: Final = ("leave out", "spell out")
 
@@ -42,14 +44,14 @@ class AsSentView(QWidget):
         across.setSpacing(20)
         left = QVBoxLayout()
         left.setSpacing(8)
-        self.back = button("‹ All passages and engines", self.show_all, role="link")
+        self.back = button(tr("‹ All passages and engines"), self.show_all, role="link")
         left.addWidget(self.back)
         self.passage = QComboBox()
-        self.passage.setAccessibleName("Passage")
+        self.passage.setAccessibleName(tr("Passage"))
         self.passage.activated.connect(self._other_passage)
         left.addWidget(self.passage)
         self.table = Table()
-        self.table.setAccessibleName("Candidates")
+        self.table.setAccessibleName(tr("Candidates"))
         self.table.itemSelectionChanged.connect(self._show)
         left.addWidget(self.table, 1)
         across.addLayout(left, 1)
@@ -60,32 +62,32 @@ class AsSentView(QWidget):
         self.sent = QTextEdit()
         self.sent.setReadOnly(True)
         self.sent.setProperty("role", "code")
-        self.sent.setAccessibleName("The text as it is sent")
+        self.sent.setAccessibleName(tr("The text as it is sent"))
         right.addWidget(self.sent, 3)
         self.facts = label("", "quiet", wrap=True)
         right.addWidget(self.facts)
         self.changes = Table()
-        self.changes.setAccessibleName("What became of marks and words")
+        self.changes.setAccessibleName(tr("What became of marks and words"))
         right.addWidget(self.changes, 3)
         self.unsupported: dict[str, QComboBox] = {}
         fates = []
         for kind in CAN_BE_SPELLED[:2]:
             box = QComboBox()
-            box.addItems(_FATES)
-            box.setAccessibleName(f"{kind} that is not understood")
+            add_words(box, _FATES)
+            box.setAccessibleName(tr("{kind} that is not understood", kind=kind))
             box.activated.connect(lambda _: self._save_choices())
             self.unsupported[kind] = box
-            fates += [label(f"{kind}s not taken" if kind == "pause" else "say-as not taken"), box]
+            fates += [label(tr("{kind}s not taken", kind=kind) if kind == "pause" else tr("say-as not taken")), box]
         right.addWidget(flow_row(*fates))
-        boxes: list[QWidget] = [label("Put in words before sending")]
+        boxes: list[QWidget] = [label(tr("Put in words before sending"))]
         self.spell: dict[str, QCheckBox] = {}
         for kind in SPELLABLE:
-            check = QCheckBox(kind)
+            check = QCheckBox(word(kind))
             check.toggled.connect(lambda _: self._save_choices())
             self.spell[kind] = check
             boxes.append(check)
         right.addWidget(flow_row(*boxes))
-        self.copy = button("Copy as sent", self.copy_sent)
+        self.copy = button(tr("Copy as sent"), self.copy_sent)
         right.addWidget(flow_row(right=(self.copy,)))
         across.addLayout(right, 1)
         for part in (self.overview, self.one):
@@ -137,16 +139,24 @@ class AsSentView(QWidget):
             sent = self.state.project.sending.of(c, passage, engine)
             voice = engine.voice(c.voice)
             speaks = voice is not None and voice.speaks(passage.language)
-            fate = f"{len(sent.lost)} lost" if sent.lost else "all marks kept" if sent.changes else "no marks"
+            fate = (
+                tr("{lost} lost", lost=len(sent.lost))
+                if sent.lost
+                else tr("all marks kept")
+                if sent.changes
+                else tr("no marks")
+            )
             if sent.lost and speaks:
                 bad.append((len(rows), 1))
             rows.append([
                 f"{self.state.name(c)}\n{self.state.detail(c)}",
-                f"{sent.written}\n{fate}" if speaks else "voice of another language\nnothing is sent",
+                f"{word(sent.written)}\n{fate}" if speaks else tr("voice of another language\nnothing is sent"),
                 f"{sent.billed:,}" if speaks else "–",
                 str(len(sent.requests)) if speaks else "–",
             ])  # fmt: skip
-        self.table.show_rows(["Candidate", "Sent as", "Billed", "Requests"], rows, numbers=[2, 3], bad=bad, wide=0)
+        self.table.show_rows(
+            [tr("Candidate"), tr("Sent as"), tr("Billed"), tr("Requests")], rows, numbers=[2, 3], bad=bad, wide=0
+        )
         at = next((i for i, (c, _) in enumerate(self._candidates) if chosen and c.id == chosen.id), 0)
         self._filling = False
         if rows:
@@ -178,9 +188,9 @@ class AsSentView(QWidget):
         found = self._both()
         if found is None:
             self.head.setText(
-                "Labels are hidden, and what is sent would tell them. Show the labels to see it."
+                tr("Labels are hidden, and what is sent would tell them. Show the labels to see it.")
                 if self.state.labels_hidden
-                else "Put a voice on the shortlist to see what its engine would get."
+                else tr("Put a voice on the shortlist to see what its engine would get.")
             )
             self.sent.clear()
             self.facts.clear()
@@ -188,21 +198,21 @@ class AsSentView(QWidget):
             return
         candidate, engine, passage = found
         sent = self.state.project.sending.of(candidate, passage, engine)
-        self.head.setText(f"{engine.engine} gets {sent.written}")
+        self.head.setText(tr("{engine} gets {written}", engine=engine.engine, written=word(sent.written)))
         self._fill(sent)
         self.facts.setText(self._money(candidate, engine, sent))
         rows, bad = [], []
         for i, change in enumerate(sent.changes):
-            rows.append([change.fate, change.kind, change.words or "here", change.became or change.why,
+            rows.append([change.fate, change.kind, change.words or tr("here"), change.became or change.why,
                          change.why if change.became else ""])  # fmt: skip
             if change.fate in ("left out", "as it stands"):
                 bad.append((i, 0))
-        self.changes.show_rows(["Became", "Mark or word", "Of", "In its place, or why", ""], rows, bad=bad)
+        self.changes.show_rows([tr("Became"), tr("Mark or word"), "Of", tr("In its place, or why"), ""], rows, bad=bad)
         self.changes.setVisible(bool(rows))
         choices = self.state.project.sending.choices(engine.engine)
         self._filling = True
         for kind, box in self.unsupported.items():
-            box.setCurrentText(choices.fate(kind))
+            choose_word(box, choices.fate(kind))
         for kind, check in self.spell.items():
             check.setChecked(kind in choices.spell_out)
         self._filling = False
@@ -217,31 +227,58 @@ class AsSentView(QWidget):
         ours.setBackground(ground)
         for i, request in enumerate(sent.requests):
             if len(sent.requests) > 1:
-                cursor.insertText(f"{'' if i == 0 else chr(10)}request {i + 1}, {request.billed:,} billed\n", quiet)
+                cursor.insertText(
+                    tr(
+                        "{x}request {i}, {billed} billed\n",
+                        x="" if i == 0 else chr(10),
+                        i=i + 1,
+                        billed=f"{request.billed:,}",
+                    ),
+                    quiet,
+                )
             put = sorted(
                 {c.became for c in sent.changes if c.became and c.fate in ("spelled out", "respelled")}, key=len
             )
             at = 0
-            for word, start in _places(request.text, put):
+            for said, start in _places(request.text, put):
                 cursor.insertText(request.text[at:start], plain)
-                cursor.insertText(word, ours)
-                at = start + len(word)
+                cursor.insertText(said, ours)
+                at = start + len(said)
             cursor.insertText(request.text[at:], plain)
         self.sent.moveCursor(QTextCursor.MoveOperation.Start)
 
     def _money(self, candidate: Candidate, engine: Engine, sent: AsSent) -> str:
         added = cost_of_sending(self.state.project, candidate, engine, sent)
         count = len(sent.requests)
-        money = f"it would add {added.cost} this month" if added.cost is not None else added.why
-        over = f", and exceed the allowance by {added.short_by:,.0f}" if added.short_by else ""
+        money = tr("it would add {cost} this month", cost=added.cost) if added.cost is not None else added.why
+        over = (
+            tr(", and exceed the allowance by {short_by}", short_by=f"{added.short_by:,.0f}") if added.short_by else ""
+        )
         limit = engine.limits_under([candidate.plan]).characters_per_request
-        pieces = f"{count} request{'s' if count != 1 else ''}"
+        pieces = trn("{count} request", "{count} requests", count, count=count)
         if limit is not None:
-            pieces += f" of at most {limit:,} characters"
+            pieces += tr(" of at most {limit} characters", limit=f"{limit:,}")
         said = sum(change.kind == "lexicon" and change.fate != "as it stands" for change in sent.changes)
-        words = f" {said} word{'s' * (said != 1)} said by the pronunciation list." if said else ""
+        words = (
+            trn(
+                " {said} word said by the pronunciation list.",
+                " {said} words said by the pronunciation list.",
+                said,
+                said=said,
+            )
+            if said
+            else ""
+        )
         plan = plan_of(candidate, engine).name
-        return f"{sent.billed:,} characters counted under {plan}: {money}{over}. {pieces}.{words}"
+        return tr(
+            "{billed} characters counted under {plan}: {money}{over}. {pieces}.{words}",
+            billed=f"{sent.billed:,}",
+            plan=plan,
+            money=money,
+            over=over,
+            pieces=pieces,
+            words=words,
+        )
 
     # -- choices
 
@@ -252,12 +289,12 @@ class AsSentView(QWidget):
         engine, sending = found[1].engine, self.state.project.sending
         before = sending.choices(engine)
         after = SendingChoices(
-            unsupported={kind: box.currentText() for kind, box in self.unsupported.items()},  # type: ignore[misc]
+            unsupported={kind: chosen_word(box) for kind, box in self.unsupported.items()},  # type: ignore[misc]
             spell_out=tuple(kind for kind, check in self.spell.items() if check.isChecked()),
         )
         if after != before:
             self.state.edit(
-                f"what is sent to {engine}",
+                tr("what is sent to {engine}", engine=engine),
                 lambda: sending.put_choices(engine, after),
                 lambda: sending.put_choices(engine, before),
             )
@@ -271,16 +308,16 @@ class AsSentView(QWidget):
             candidate, engine, passage = found
             texts = self.state.project.sending.identity(candidate, passage, engine)
             clipboard.setText("\n\n".join(texts))
-            self.state.say("Copied as it would be sent.")
+            self.state.say(tr("Copied as it would be sent."))
 
 
 def _places(text: str, words: list[str]) -> list[tuple[str, int]]:
     """Where any of the words first stand, in order and without overlap."""
     found: list[tuple[str, int]] = []
-    for word in reversed(words):
-        at = text.find(word)
+    for one in reversed(words):
+        at = text.find(one)
         while at >= 0:
-            if not any(start < at + len(word) and at < start + len(other) for other, start in found):
-                found.append((word, at))
-            at = text.find(word, at + len(word))
+            if not any(start < at + len(one) and at < start + len(other) for other, start in found):
+                found.append((one, at))
+            at = text.find(one, at + len(one))
     return sorted(found, key=lambda pair: pair[1])

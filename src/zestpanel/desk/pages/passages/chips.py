@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 )
 
 from zestpanel.core.domain.mark import KINDS, DeliveryMark, in_order
+from zestpanel.core.texts import tr
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
@@ -36,15 +37,15 @@ def words_of(kind: str, value: str) -> str:
         case "phoneme":
             return f"/{value}/"
         case "read as":
-            return f"read: {value}"
+            return tr("read: {value}", value=value)
         case "say-as":
-            return f"as {value}"
+            return tr("as {value}", value=value)
         case "emphasis":
-            return f"{value} stress" if value != "none" else "no stress"
+            return tr("{value} stress", value=value) if value != "none" else tr("no stress")
         case "sound":
             return value
         case "pause":
-            return f"{value} pause" if not value[:1].isdigit() else value
+            return tr("{value} pause", value=value) if not value[:1].isdigit() else value
     return value
 
 

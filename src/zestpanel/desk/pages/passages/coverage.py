@@ -25,6 +25,7 @@ from zestpanel.core.text.picking.picker import Cover, Feature, pick
 from zestpanel.core.text.picking.twins import twins
 from zestpanel.core.text.picking.unpredictable import unpredictable_sentences
 from zestpanel.core.text.splitting import split_paragraphs, split_sentences
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.brush import painting
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
@@ -55,22 +56,25 @@ class CoverageView(QWidget):
         across.addLayout(left, 1)
         right = QVBoxLayout()
         right.setSpacing(8)
-        right.addWidget(label("Pick from a script", "strong"))
+        right.addWidget(label(tr("Pick from a script"), "strong"))
         right.addWidget(
-            label("The fewest sentences that hold what the script holds: its hard parts, its sounds, short and long.",
-                  "quiet", wrap=True)
-        )  # fmt: skip
+            label(
+                tr("The fewest sentences that hold what the script holds: its hard parts, its sounds, short and long."),
+                "quiet",
+                wrap=True,
+            )
+        )
         self.script = QComboBox()
-        self.script.setAccessibleName("Script to pick from")
+        self.script.setAccessibleName(tr("Script to pick from"))
         self.script.setMinimumContentsLength(14)
         self.script.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.script.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.most = QSpinBox()
         self.most.setRange(1, 60)
         self.most.setValue(12)
-        self.most.setPrefix("at most ")
-        self.most.setAccessibleName("Passages to pick, at most")
-        self.go = button("Pick", self.start_picking, role="main")
+        self.most.setPrefix(tr("at most "))
+        self.most.setAccessibleName(tr("Passages to pick, at most"))
+        self.go = button(tr("Pick"), self.start_picking, role="main")
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(self.script, 1)
@@ -80,13 +84,17 @@ class CoverageView(QWidget):
         self.result = label("", "quiet", wrap=True)
         right.addWidget(self.result)
         self.table = Table()
-        self.table.setAccessibleName("Picked sentences")
+        self.table.setAccessibleName(tr("Picked sentences"))
         right.addWidget(self.table, 1)
-        self.take = button("Add to the set", self.take_picked, role="main")
+        self.take = button(tr("Add to the set"), self.take_picked, role="main")
         right.addWidget(
             flow_row(
-                button("Twin sets …", self.make_twins, tip="Two halves of the set, alike in difficulty"),
-                button("Unpredictable sentences …", self.make_unpredictable, tip="For what is understood, not guessed"),
+                button(tr("Twin sets …"), self.make_twins, tip=tr("Two halves of the set, alike in difficulty")),
+                button(
+                    tr("Unpredictable sentences …"),
+                    self.make_unpredictable,
+                    tip=tr("For what is understood, not guessed"),
+                ),
                 right=(self.take,),
             )
         )
@@ -102,17 +110,32 @@ class CoverageView(QWidget):
         chosen = self.script.currentData()
         self.script.clear()
         for one in scripts:
-            self.script.addItem(f"{one.name} · {one.characters:,} characters · {one.language}", one.number)
+            self.script.addItem(
+                tr(
+                    "{name} · {characters} characters · {language}",
+                    name=one.name,
+                    characters=f"{one.characters:,}",
+                    language=one.language,
+                ),
+                one.number,
+            )
         if not scripts:
-            self.script.addItem("no script kept yet: import one", None)
+            self.script.addItem(tr("no script kept yet: import one"), None)
         self.script.setCurrentIndex(max(0, self.script.findData(chosen)))
         self.go.setEnabled(bool(scripts))
         self.take.setEnabled(self._cover is not None and bool(self._cover.picked))
-        self.head.setText("Working out what the set covers …")
+        self.head.setText(tr("Working out what the set covers …"))
 
         def arrived(found: Coverage) -> None:
             here = sum(bool(ids) for ids in found.kinds.values())
-            self.head.setText(f"{len(passages)} passages hold {here} of {len(found.kinds)} kinds of hard parts")
+            self.head.setText(
+                tr(
+                    "{passages} passages hold {here} of {kinds} kinds of hard parts",
+                    passages=len(passages),
+                    here=here,
+                    kinds=len(found.kinds),
+                )
+            )
             self.meter.show_coverage(found)
 
         by_language = project.scripts.by_language
@@ -135,7 +158,7 @@ class CoverageView(QWidget):
         have = [p.text for p in self.state.bench.passages if p.language.split("-")[0] == primary]
         scripts = self.state.project.scripts
         self.go.setEnabled(False)
-        self.result.setText("Reading the script …")
+        self.result.setText(tr("Reading the script …"))
 
         def work() -> Cover:
             sentences = [
@@ -159,13 +182,18 @@ class CoverageView(QWidget):
         added = {f for one in found.picked for f in one.adds}
         covered = len(found.all) - len(found.missing)
         self.result.setText(
-            f"{len(found.picked)} of {found.looked_at:,} sentences. They add {len(added)} things the set has not; "
-            f"the script holds {len(found.all)}."
+            tr(
+                "{picked} of {looked_at} sentences. They add {added} things the set has not; the script holds {all}.",
+                picked=len(found.picked),
+                looked_at=f"{found.looked_at:,}",
+                added=len(added),
+                all=len(found.all),
+            )
             if found.picked
-            else f"The set has all {covered} things that this script's sentences hold."
+            else tr("The set has all {covered} things that this script's sentences hold.", covered=covered)
         )
         rows = [[f"{i:02d}", one.text, _adds(one.adds)] for i, one in enumerate(found.picked, 1)]
-        self.table.show_rows(["", "Sentence", "Adds"], rows, wide=1)
+        self.table.show_rows(["", tr("Sentence"), tr("Adds")], rows, wide=1)
         self.table.setColumnWidth(2, theme.px(170))
         self.table.selectAll()
         self.take.setEnabled(bool(found.picked))
@@ -182,12 +210,12 @@ class CoverageView(QWidget):
 
         def added() -> None:
             self._cover = None
-            self.table.show_rows(["", "Sentence", "Adds"], [])
-            self.result.setText(f"{len(new)} passages added.")
+            self.table.show_rows(["", tr("Sentence"), tr("Adds")], [])
+            self.result.setText(tr("{new} passages added.", new=len(new)))
             self.refresh()
 
         if new:
-            self._add(new, self._language, f"{len(new)} picked sentences", added)
+            self._add(new, self._language, tr("{new} picked sentences", new=len(new)), added)
 
     # -- twins and unpredictable sentences
 
@@ -212,21 +240,28 @@ class CoverageView(QWidget):
             for passage_id, own in tags.items():
                 project.texts.describe(passage_id, tags=own)
 
-        if self.state.edit("twin sets", lambda: put(after), lambda: put(before)):
+        if self.state.edit(tr("twin sets"), lambda: put(after), lambda: put(before)):
             one, other = found.figures["characters"]
             uneven = [k for k, (a, b) in found.figures.items() if k in KINDS and a != b]
-            rest = f" Not even in: {', '.join(uneven)}." if uneven else " Hard parts are even."
+            rest = tr(" Not even in: {uneven}.", uneven=", ".join(uneven)) if uneven else tr(" Hard parts are even.")
             self.state.say(
-                f"{len(found.first)} passages each in {language}, {one:,.0f} and {other:,.0f} characters, tagged "
-                f"'twin A' and 'twin B'.{rest}"
+                tr(
+                    "{first} passages each in {language}, {one} and {other} characters, tagged 'twin A' and "
+                    "'twin B'.{rest}",
+                    first=len(found.first),
+                    language=language,
+                    one=f"{one:,.0f}",
+                    other=f"{other:,.0f}",
+                    rest=rest,
+                )
             )
 
     def make_unpredictable(self) -> None:
         languages = list(dict.fromkeys([*self.state.project.brief.languages, "en-GB", "fr-FR", "es-ES", "de-DE"]))
         language, good = QInputDialog.getItem(
             self,
-            "Unpredictable sentences",
-            "Ten sentences that are right in grammar and mean nothing, in",
+            tr("Unpredictable sentences"),
+            tr("Ten sentences that are right in grammar and mean nothing, in"),
             languages,
             0,
             False,
@@ -241,20 +276,27 @@ class CoverageView(QWidget):
         except ZestError as error:
             self.state.complain(error)
             return
-        new = [NewText(text=s, tags=("unpredictable",), rights="ours", source="word lists") for s in sentences]
-        self._add(new, language, "unpredictable sentences", lambda: None)
+        new = [NewText(text=s, tags=("unpredictable",), rights="ours", source=tr("word lists")) for s in sentences]
+        self._add(new, language, tr("unpredictable sentences"), lambda: None)
 
 
 def _adds(features: tuple[Feature, ...]) -> str:
     hard = [f.name for f in features if f.what == "hard"]
-    length = [f"a {f.name} one" for f in features if f.what == "length"]
+    length = [tr("a {name} one", name=f.name) for f in features if f.what == "length"]
     sounds = [f.name for f in features if f.what == "sound"]
     parts = [", ".join([*hard, *length])] if hard or length else []
     if sounds:
         parts.append(
-            f"{len(sounds)} sound{'s' * (len(sounds) != 1)}: {' '.join(sounds[:14])}{' …' if len(sounds) > 14 else ''}"
+            trn(
+                "{sounds} sound: {sounds2}{x}",
+                "{sounds} sounds: {sounds2}{x}",
+                len(sounds),
+                sounds=len(sounds),
+                sounds2=" ".join(sounds[:14]),
+                x=" …" if len(sounds) > 14 else "",
+            )
         )
-    return "; ".join(parts) or "once more what is rare"
+    return "; ".join(parts) or tr("once more what is rare")
 
 
 class Meter(QWidget):
@@ -263,13 +305,18 @@ class Meter(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._coverage: Coverage | None = None
-        self.setAccessibleName("Coverage of the set")
+        self.setAccessibleName(tr("Coverage of the set"))
 
     def show_coverage(self, found: Coverage) -> None:
         self._coverage = found
         lacking = [kind for kind, ids in found.kinds.items() if not ids]
-        sounds = "; ".join(f"{s.language}: {len(s.missing)} sounds missing" for s in found.sounds)
-        self.setAccessibleDescription(f"Lacking {', '.join(lacking) or 'no kind'}. {sounds}.")
+        sounds = "; ".join(
+            tr("{language}: {missing} sounds missing", language=s.language, missing=len(s.missing))
+            for s in found.sounds
+        )
+        self.setAccessibleDescription(
+            tr("Lacking {lacking}. {sounds}.", lacking=", ".join(lacking) or tr("no kind"), sounds=sounds)
+        )
         self.setMinimumHeight(self._paint(None, self.width() or theme.px(500)))
         self.updateGeometry()
         self.update()
@@ -311,7 +358,7 @@ class Meter(QWidget):
                 if not ids:
                     painter.setFont(theme.font("small"))
                     where = QRectF(x + theme.px(132), top, theme.px(60), line)
-                    painter.drawText(where, Qt.AlignmentFlag.AlignVCenter, "lacking")
+                    painter.drawText(where, Qt.AlignmentFlag.AlignVCenter, tr("lacking"))
                     continue
                 room = int((each - theme.px(132) - theme.px(26)) // theme.px(10))
                 painter.setPen(Qt.PenStyle.NoPen)
@@ -334,9 +381,9 @@ class Meter(QWidget):
             parts = [f"{n} {name}" for name, n in self._coverage.lengths.items()]
             painter.setFont(theme.font(bold=True))
             painter.setPen(theme.colour("ink"))
-            painter.drawText(QRectF(0, y, theme.px(128), line), Qt.AlignmentFlag.AlignVCenter, "Lengths")
+            painter.drawText(QRectF(0, y, theme.px(128), line), Qt.AlignmentFlag.AlignVCenter, tr("Lengths"))
             painter.setFont(theme.font())
-            words = " · ".join(parts) + "   (to 8 words, to 20, over)"
+            words = " · ".join(parts) + tr("   (to 8 words, to 20, over)")
             painter.drawText(QRectF(theme.px(132), y, width, line), Qt.AlignmentFlag.AlignVCenter, words)
         return y + line
 
@@ -351,12 +398,20 @@ class Meter(QWidget):
         if painter is not None:
             painter.setFont(theme.font(bold=True))
             painter.setPen(theme.colour("ink"))
-            words = f"Sounds of {locale_name(one.language)}: {len(one.covered)} of {whole}"
+            words = tr(
+                "Sounds of {locale_name}: {covered} of {whole}",
+                locale_name=locale_name(one.language),
+                covered=len(one.covered),
+                whole=whole,
+            )
             painter.drawText(QRectF(0, y, width, line), Qt.AlignmentFlag.AlignVCenter, words)
             painter.setFont(theme.font("small"))
             painter.setPen(theme.colour("quiet"))
-            note = (f"in plum: {len(wanted)} that the scripts say and the set does not" if one.in_scripts is not None
-                    else "no script to hold them against yet")  # fmt: skip
+            note = (
+                tr("in plum: {wanted} that the scripts say and the set does not", wanted=len(wanted))
+                if one.in_scripts is not None
+                else tr("no script to hold them against yet")
+            )
             painter.drawText(
                 QRectF(0, y, width, line), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, note
             )

@@ -24,6 +24,7 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.files.dialogue import plan_dialogue, put_together, takes_of, write_dialogue
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
@@ -43,10 +44,10 @@ class DialogueView(QWidget):
         left = QVBoxLayout()
         left.setSpacing(8)
         self.dialogue = QComboBox()
-        self.dialogue.setAccessibleName("Dialogue")
+        self.dialogue.setAccessibleName(tr("Dialogue"))
         self.dialogue.activated.connect(lambda _: self._show())
         left.addWidget(self.dialogue)
-        left.addWidget(label("Who speaks for whom", "strong"))
+        left.addWidget(label(tr("Who speaks for whom"), "strong"))
         self.cast = QFormLayout()
         self.cast.setVerticalSpacing(8)
         self.cast.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -54,7 +55,7 @@ class DialogueView(QWidget):
         left.addLayout(self.cast)
         gap = QHBoxLayout()
         gap.setSpacing(8)
-        gap.addWidget(label("Gap between turns"))
+        gap.addWidget(label(tr("Gap between turns")))
         self.gap = self._seconds()
         self.gap.valueChanged.connect(self._save_gap)
         gap.addWidget(self.gap)
@@ -63,35 +64,39 @@ class DialogueView(QWidget):
         self.cost = label("", "quiet", wrap=True)
         left.addWidget(self.cost)
         left.addStretch(1)
-        self.render_button = button("Render what is missing", self.render_dialogue, role="main")
-        self.play = button("Play it", self.play_dialogue)
-        self.write = button("Write files …", self._write_menu)
-        self.remove = button("Remove", self.remove_dialogue, tip="Undo brings it back")
+        self.render_button = button(tr("Render what is missing"), self.render_dialogue, role="main")
+        self.play = button(tr("Play it"), self.play_dialogue)
+        self.write = button(tr("Write files …"), self._write_menu)
+        self.remove = button(tr("Remove"), self.remove_dialogue, tip=tr("Undo brings it back"))
         left.addWidget(flow_row(self.play, self.write, self.remove, right=(self.render_button,)))
         across.addLayout(left, 2)
         right = QVBoxLayout()
         right.setSpacing(8)
         self.turns = Table()
-        self.turns.setAccessibleName("Turns")
+        self.turns.setAccessibleName(tr("Turns"))
         self.turns.itemSelectionChanged.connect(self._turn_chosen)
         right.addWidget(self.turns, 1)
         self.own_gap = self._seconds()
-        self.own_gap.setSpecialValueText("as the others")
+        self.own_gap.setSpecialValueText(tr("as the others"))
         self.own_gap.setMinimum(-0.05)
         self.own_gap.valueChanged.connect(self._save_own_gap)
         self.speaker = QComboBox()
         self.speaker.setEditable(True)
-        self.speaker.setAccessibleName("Speaker of the turn")
+        self.speaker.setAccessibleName(tr("Speaker of the turn"))
         self.speaker.activated.connect(lambda _: self._save_speaker())
-        self.hear = button("Hear the turn", self.hear_turn)
+        self.hear = button(tr("Hear the turn"), self.hear_turn)
         right.addWidget(
-            flow_row(label("Gap before this turn"), self.own_gap, label("said by"), self.speaker, right=(self.hear,))
+            flow_row(
+                label(tr("Gap before this turn")), self.own_gap, label(tr("said by")), self.speaker, right=(self.hear,)
+            )
         )
         across.addLayout(right, 3)
         self._empty = EmptyState(
-            "No dialogue yet. Import a script with speakers, as 'NAME: line' or in a screenplay's form, and choose "
-            "'as a dialogue'. Each speaker is then cast once with a candidate.",
-            "Import script …",
+            tr(
+                "No dialogue yet. Import a script with speakers, as 'NAME: line' or in a screenplay's form, and choose "
+                "'as a dialogue'. Each speaker is then cast once with a candidate."
+            ),
+            tr("Import script …"),
             ask_for_files,
         )
         self._stack.addWidget(content)
@@ -140,27 +145,33 @@ class DialogueView(QWidget):
         self._turns = [turn for turn, _ in found]
         for speaker in dialogues.speakers(self.name):
             box = QComboBox()
-            box.setAccessibleName(f"Candidate for {speaker}")
+            box.setAccessibleName(tr("Candidate for {speaker}", speaker=speaker))
             box.setMinimumContentsLength(12)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.addItem("nobody yet", None)
+            box.addItem(tr("nobody yet"), None)
             for c in bench.candidates:
                 box.addItem(f"{self.state.name(c)} · {self.state.detail(c)}", c.id)
             box.setCurrentIndex(max(0, box.findData(cast.get(speaker))))
             box.activated.connect(partial(self._cast, speaker))
             self.cast_boxes[speaker] = box
             count = sum(turn.speaker == speaker for turn in self._turns)
-            self.cast.addRow(f"{speaker} · {count} turn{'s' if count != 1 else ''}", box)
+            self.cast.addRow(
+                trn("{speaker} · {count} turn", "{speaker} · {count} turns", count, speaker=speaker, count=count), box
+            )
         self.gap.setValue(dialogues.gap_s(self.name))
         rows, bad = [], []
         for i, (turn, take) in enumerate(found):
             own = "" if i == 0 else f"{dialogues.gap_s(self.name) if turn.gap_s is None else turn.gap_s:.2f} s"
-            state = f"{take.duration_s:.1f} s" if take else ("not rendered" if turn.speaker in cast else "not cast")
+            state = (
+                f"{take.duration_s:.1f} s" if take else (tr("not rendered") if turn.speaker in cast else tr("not cast"))
+            )
             if take is None:
                 bad.append((i, 4))
             rows.append([f"{i + 1:02d}", turn.speaker, turn.text, own, state])
         at = min({index.row() for index in self.turns.selectedIndexes()}, default=0)
-        self.turns.show_rows(["", "Speaker", "Line", "Gap", "Take"], rows, numbers=[3, 4], bad=bad, wide=2)
+        self.turns.show_rows(
+            ["", tr("Speaker"), tr("Line"), tr("Gap"), tr("Take")], rows, numbers=[3, 4], bad=bad, wide=2
+        )
         self.speaker.clear()
         self.speaker.addItems(dialogues.speakers(self.name))
         self._filling = False
@@ -175,14 +186,26 @@ class DialogueView(QWidget):
         planned = plan_dialogue(self.state.project, self.name)
         uncast = [s for s, box in self.cast_boxes.items() if box.currentData() is None]
         requests = sum(e.requests for e in planned.estimates)
-        words = [f"{requests} requests, {planned.characters:,} characters: {planned.price}." if planned.jobs else
-                 "Everything cast is rendered." if not planned.left_out else ""]  # fmt: skip
+        words = [
+            tr(
+                "{requests} requests, {characters} characters: {price}.",
+                requests=requests,
+                characters=f"{planned.characters:,}",
+                price=planned.price,
+            )
+            if planned.jobs
+            else tr("Everything cast is rendered.")
+            if not planned.left_out
+            else ""
+        ]
         if uncast:
-            words.append(f"Nobody speaks for {', '.join(uncast)} yet.")
+            words.append(tr("Nobody speaks for {uncast} yet.", uncast=", ".join(uncast)))
         for candidate, turn, why in () if whole else planned.left_out[:2]:
-            words.append(f"{self.state.name(candidate)}, turn '{turn.title}': {why}.")
+            words.append(
+                tr("{name}, turn '{title}': {why}.", name=self.state.name(candidate), title=turn.title, why=why)
+            )
         if whole:
-            words.append("One file or one a turn can be written, with captions that name the speakers.")
+            words.append(tr("One file or one a turn can be written, with captions that name the speakers."))
         self.cost.setText(" ".join(w for w in words if w))
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
@@ -195,7 +218,7 @@ class DialogueView(QWidget):
         dialogues, name = self.state.project.dialogues, self.name
         before, after = dialogues.cast(name).get(speaker), self.cast_boxes[speaker].currentData()
         if before != after:
-            self.state.edit(f"cast of {speaker}", lambda: dialogues.put_cast(name, speaker, after),
+            self.state.edit(tr("cast of {speaker}", speaker=speaker), lambda: dialogues.put_cast(name, speaker, after),
                             lambda: dialogues.put_cast(name, speaker, before))  # fmt: skip
             self._show()
 
@@ -204,7 +227,7 @@ class DialogueView(QWidget):
         before = dialogues.gap_s(name) if name else value
         if not self._filling and abs(value - before) > 1e-9:
             self.state.edit(
-                "gap between turns", lambda: dialogues.put_gap(name, value), lambda: dialogues.put_gap(name, before)
+                tr("gap between turns"), lambda: dialogues.put_gap(name, value), lambda: dialogues.put_gap(name, before)
             )
             self._show()
 
@@ -227,12 +250,12 @@ class DialogueView(QWidget):
         if self._filling or turn is None:
             return
         after = None if value < 0 else round(value, 3)
-        self._describe(turn, "gap before a turn", gap_s=after)
+        self._describe(turn, tr("gap before a turn"), gap_s=after)
 
     def _save_speaker(self) -> None:
         turn, speaker = self.turn(), " ".join(self.speaker.currentText().split())
         if not self._filling and turn is not None and speaker:
-            self._describe(turn, "speaker of a turn", speaker=speaker)
+            self._describe(turn, tr("speaker of a turn"), speaker=speaker)
 
     def _describe(self, turn: Passage, what: str, **values: object) -> None:
         describe = self.state.project.texts.describe
@@ -244,7 +267,7 @@ class DialogueView(QWidget):
     def remove_dialogue(self) -> None:
         ids, texts = [turn.id for turn in self._turns], self.state.project.texts
         if ids:
-            self.state.edit(f"removing '{self.name}'", lambda: texts.set_removed(ids, True),
+            self.state.edit(tr("removing '{name}'", name=self.name), lambda: texts.set_removed(ids, True),
                             lambda: texts.set_removed(ids, False))  # fmt: skip
             self.refresh()
 
@@ -268,7 +291,7 @@ class DialogueView(QWidget):
             self._run = None
             self.refresh()
         else:
-            self.cost.setText(f"{progress.done} of {progress.total} turns rendered …")
+            self.cost.setText(tr("{done} of {total} turns rendered …", done=progress.done, total=progress.total))
 
     def play_dialogue(self) -> None:
         project, name = self.state.project, self.name
@@ -283,7 +306,7 @@ class DialogueView(QWidget):
         turn, project = self.turn(), self.state.project
         take = next((t for p, t in takes_of(project, self.name) if turn and p.id == turn.id), None)
         if take is None:
-            self.state.complain("This turn is not rendered yet.")
+            self.state.complain(tr("This turn is not rendered yet."))
             return
         self.state.background.run(
             lambda: prepare_lanes([(0, project.takes.load(take), (), 1)])[0],
@@ -294,12 +317,12 @@ class DialogueView(QWidget):
 
     def _write_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("One file …", lambda: self._ask_to_write(True))
-        menu.addAction("One file a turn …", lambda: self._ask_to_write(False))
+        menu.addAction(tr("One file …"), lambda: self._ask_to_write(True))
+        menu.addAction(tr("One file a turn …"), lambda: self._ask_to_write(False))
         menu.popup(self.write.mapToGlobal(self.write.rect().topLeft()))
 
     def _ask_to_write(self, one_file: bool) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Write the dialogue into")
+        folder = QFileDialog.getExistingDirectory(self, tr("Write the dialogue into"))
         if folder:
             self.write_to(Path(folder), one_file=one_file)
 
@@ -309,4 +332,6 @@ class DialogueView(QWidget):
         except ZestError as error:
             self.state.complain(error)
             return
-        self.state.say(f"Written to {folder.name}: {len(written)} files, captions among them.")
+        self.state.say(
+            tr("Written to {name}: {written} files, captions among them.", name=folder.name, written=len(written))
+        )

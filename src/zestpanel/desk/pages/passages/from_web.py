@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineE
 from zestpanel.core.domain.passage import RIGHTS
 from zestpanel.core.text.readers.address import read_address
 from zestpanel.core.text.readers.script import Script
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -19,26 +20,28 @@ class WebDialog(QDialog):
     def __init__(self, parent: QWidget, state: DeskState, take: Callable[[Script, str, str], None]) -> None:
         super().__init__(parent)
         self._state, self._take = state, take
-        self.setWindowTitle("From a web address")
+        self.setWindowTitle(tr("From a web address"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         form = QFormLayout()
         self.address = QLineEdit()
-        self.address.setPlaceholderText("https://")
+        self.address.setPlaceholderText(tr("https://"))
         self.address.textChanged.connect(lambda _: self._ready())
         self.rights = QComboBox()
         for key, words in RIGHTS.items():
-            self.rights.addItem("whose text is it?" if key == "" else words, key)
+            self.rights.addItem(tr("whose text is it?") if key == "" else words, key)
         self.rights.currentIndexChanged.connect(lambda _: self._ready())
-        form.addRow("Address", self.address)
-        form.addRow("Rights", self.rights)
+        form.addRow(tr("Address"), self.address)
+        form.addRow(tr("Rights"), self.rights)
         layout.addLayout(form)
-        self.words = label("Text of others may be used for testing only, unless they allow more.", "small", wrap=True)
+        self.words = label(
+            tr("Text of others may be used for testing only, unless they allow more."), "small", wrap=True
+        )
         layout.addWidget(self.words)
         foot = QHBoxLayout()
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.fetch = button("Fetch", self._fetch, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.fetch = button(tr("Fetch"), self._fetch, role="main")
         foot.addWidget(self.fetch)
         layout.addLayout(foot)
         open_at(self, 520, 180)
@@ -51,7 +54,7 @@ class WebDialog(QDialog):
     def _fetch(self) -> None:
         address, rights = self.address.text().strip(), str(self.rights.currentData())
         self.fetch.setEnabled(False)
-        self.words.setText("Fetching …")
+        self.words.setText(tr("Fetching …"))
 
         def arrived(script: Script) -> None:
             self.accept()

@@ -27,9 +27,11 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.text.cutting import CUTS, cut_script
 from zestpanel.core.text.readers.script import SPOKEN, Part, Script
 from zestpanel.core.text.readers.tables import script_of_rows
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.core.typed import typed_language
 from zestpanel.desk.background import Background
 from zestpanel.desk.widgets import button, label, open_at
+from zestpanel.desk.word_box import add_words, chosen_word
 
 FEW: Final = 40  # parts up to which all are chosen at first
 LONG: Final = 50_000  # characters up to which a script is cut at once
@@ -107,30 +109,30 @@ class ImportDialog(QDialog):
             head = script.table[0][i] if i < len(script.table[0]) else ""
             self.column.addItem(f"{i + 1}: {head[:40]}", i)
         if width > 1:
-            self.form.addRow("Column with the text", self.column)
+            self.form.addRow(tr("Column with the text"), self.column)
             self.column.activated.connect(lambda _: self._other_column())
         kinds = QHBoxLayout()
         self.kinds: dict[str, QCheckBox] = {}
         for kind, count in script.counts().items():
-            box = QCheckBox(f"{count:,} {kind}{'' if kind == 'front matter' else 's' * (count != 1)}")
+            box = QCheckBox(_counted(kind, count))
             box.setChecked(kind in SPOKEN)
             box.toggled.connect(lambda _: self._fill())
             self.kinds[kind] = box
             kinds.addWidget(box)
         kinds.addStretch(1)
-        self.form.addRow("Take", kinds)
+        self.form.addRow(tr("Take"), kinds)
         cut = QHBoxLayout()
         self.cut, self.most = QComboBox(), QSpinBox()
-        self.cut.addItems(CUTS)
+        add_words(self.cut, CUTS)
         self.most.setRange(40, 20_000)
         self.most.setValue(400)
-        self.most.setSuffix(" characters")
+        self.most.setSuffix(tr(" characters"))
         self.cut.currentIndexChanged.connect(lambda _: self._fill())
         self.most.valueChanged.connect(lambda _: self._fill())
         cut.addWidget(self.cut)
         cut.addWidget(self.most)
         cut.addStretch(1)
-        self.form.addRow("Cut", cut)
+        self.form.addRow(tr("Cut"), cut)
         self.language = QLineEdit(script.language or language)
         self.rights = QComboBox()
         for key, words in RIGHTS.items():
@@ -138,13 +140,13 @@ class ImportDialog(QDialog):
         self.rights.setCurrentIndex(max(0, self.rights.findData(rights)))
         about = QHBoxLayout()
         about.addWidget(self.language)
-        about.addWidget(label("Rights in the text"))
+        about.addWidget(label(tr("Rights in the text")))
         about.addWidget(self.rights)
         about.addStretch(1)
-        self.form.addRow("Language", about)
-        self.as_dialogue = QCheckBox("as a dialogue to be cast, a turn each")
+        self.form.addRow(tr("Language"), about)
+        self.as_dialogue = QCheckBox(tr("as a dialogue to be cast, a turn each"))
         if script.speakers() or any(part.start_s is not None for part in script.parts):
-            self.form.addRow("Speakers", self.as_dialogue)
+            self.form.addRow(tr("Speakers"), self.as_dialogue)
             self.as_dialogue.toggled.connect(lambda _: self._count())
         layout.addLayout(self.form)
         self.model = PartsModel()
@@ -154,7 +156,7 @@ class ImportDialog(QDialog):
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
-        self.list.setAccessibleName("Parts to become passages")
+        self.list.setAccessibleName(tr("Parts to become passages"))
         selection = self.list.selectionModel()
         assert selection is not None
         selection.selectionChanged.connect(lambda *_: self._count())
@@ -162,11 +164,11 @@ class ImportDialog(QDialog):
         self.counted = label("", "quiet")
         layout.addWidget(self.counted)
         foot = QHBoxLayout()
-        foot.addWidget(button("All", self.list.selectAll))
-        foot.addWidget(button("None", self.list.clearSelection))
+        foot.addWidget(button(tr("All"), self.list.selectAll))
+        foot.addWidget(button(tr("None"), self.list.clearSelection))
         foot.addStretch(1)
-        foot.addWidget(button("Cancel", self.reject))
-        self.agree = button("Make passages", self._agree, role="main")
+        foot.addWidget(button(tr("Cancel"), self.reject))
+        self.agree = button(tr("Make passages"), self._agree, role="main")
         foot.addWidget(self.agree)
         layout.addLayout(foot)
         open_at(self, 720, 560)
@@ -188,8 +190,8 @@ class ImportDialog(QDialog):
 
         A long script is cut off the interface thread.
         """
-        self.most.setVisible(self.cut.currentText() == "of at most")
-        script, cut, most = self._script, self.cut.currentText(), self.most.value()
+        self.most.setVisible(chosen_word(self.cut) == "of at most")
+        script, cut, most = self._script, chosen_word(self.cut), self.most.value()
         wanted = {kind for kind, box in self.kinds.items() if box.isChecked()}
         language = self.language.text().strip()
 
@@ -199,7 +201,7 @@ class ImportDialog(QDialog):
         if sum(len(part.text) for part in script.parts) < LONG:
             self._show(work())
         else:
-            self.counted.setText("Cutting a long script …")
+            self.counted.setText(tr("Cutting a long script …"))
             self._background.run(work, self._show, lambda error: self.counted.setText(str(error)), topic="cutting")
 
     def _show(self, parts: list[Part]) -> None:
@@ -218,10 +220,21 @@ class ImportDialog(QDialog):
     def _count(self) -> None:
         chosen = self.chosen()
         characters = sum(len(part.text) for part in chosen)
-        self.counted.setText(f"{len(chosen):,} of {len(self._parts):,} parts, {characters:,} characters.")
-        what = "turn" if self.as_dialogue.isChecked() else "passage"
-        self.agree.setText(f"Make {len(chosen):,} {what}{'s' if len(chosen) != 1 else ''}" if chosen else "Keep whole")
-        self.agree.setToolTip("" if chosen else "No passage yet: choose from it later, under Coverage")
+        self.counted.setText(
+            tr(
+                "{chosen} of {parts} parts, {characters} characters.",
+                chosen=f"{len(chosen):,}",
+                parts=f"{len(self._parts):,}",
+                characters=f"{characters:,}",
+            )
+        )
+        what = tr("turn") if self.as_dialogue.isChecked() else tr("passage")
+        self.agree.setText(
+            trn("Make {chosen} {what}", "Make {chosen} {what}s", len(chosen), chosen=f"{len(chosen):,}", what=what)
+            if chosen
+            else tr("Keep whole")
+        )
+        self.agree.setToolTip("" if chosen else tr("No passage yet: choose from it later, under Coverage"))
 
     def _agree(self) -> None:
         chosen = self.chosen()
@@ -242,3 +255,15 @@ class ImportDialog(QDialog):
                 dialogue=dialogue,
             )
         )
+
+
+def _counted(kind: str, count: int) -> str:
+    forms = {
+        "heading": trn("{count} heading", "{count} headings", count, count=f"{count:,}"),
+        "paragraph": trn("{count} paragraph", "{count} paragraphs", count, count=f"{count:,}"),
+        "caption": trn("{count} caption", "{count} captions", count, count=f"{count:,}"),
+        "line": trn("{count} line", "{count} lines", count, count=f"{count:,}"),
+        "direction": trn("{count} direction", "{count} directions", count, count=f"{count:,}"),
+        "note": trn("{count} note", "{count} notes", count, count=f"{count:,}"),
+    }
+    return forms.get(kind) or f"{count:,} {word(kind)}"

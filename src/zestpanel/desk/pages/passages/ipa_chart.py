@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.text.lexicon.ipa import CONSONANTS, FRONTNESS, MARKS, OTHERS, PLACES, VOWELS, name_of
+from zestpanel.core.texts import tr
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
@@ -20,10 +21,10 @@ class IpaChart(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Sounds (IPA)")
+        self.setWindowTitle(tr("Sounds (IPA)"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("Consonants", "strong"))
+        layout.addWidget(label(tr("Consonants"), "strong"))
         grid = QGridLayout()
         grid.setSpacing(2)
         for column, place in enumerate(PLACES, 1):
@@ -35,7 +36,7 @@ class IpaChart(QDialog):
             for column, cell in enumerate(cells, 1):
                 self._cell(grid, row, column, cell)
         layout.addLayout(grid)
-        layout.addWidget(label("Vowels", "strong"))
+        layout.addWidget(label(tr("Vowels"), "strong"))
         vowels = QGridLayout()
         vowels.setSpacing(2)
         for column, front in enumerate(FRONTNESS, 1):
@@ -50,9 +51,9 @@ class IpaChart(QDialog):
         across.addLayout(vowels)
         across.addStretch(1)
         side = QVBoxLayout()
-        side.addWidget(label("Others", "strong"))
+        side.addWidget(label(tr("Others"), "strong"))
         side.addWidget(flow_row(*(self._sign(sign) for sign in OTHERS)))
-        side.addWidget(label("Stress, length and shades", "strong"))
+        side.addWidget(label(tr("Stress, length and shades"), "strong"))
         side.addWidget(flow_row(*(self._sign(sign) for sign in MARKS)))
         side.addStretch(1)
         holder = QWidget()
@@ -60,11 +61,11 @@ class IpaChart(QDialog):
         holder.setFixedWidth(theme.px(330))
         across.addWidget(holder)
         layout.addLayout(across)
-        self.said = label("Point at a sign to read what it stands for.", "quiet")
+        self.said = label(tr("Point at a sign to read what it stands for."), "quiet")
         foot = QHBoxLayout()
         foot.addWidget(self.said)
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
 
     def _cell(self, grid: QGridLayout, row: int, column: int, signs: str) -> None:

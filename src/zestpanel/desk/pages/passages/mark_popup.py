@@ -8,8 +8,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.mark import KINDS, STRENGTHS, tidy_value
+from zestpanel.core.texts import capital, tr, word
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
+from zestpanel.desk.word_box import add_words, chosen_word
 
 
 class MarkPopup(QFrame):
@@ -35,32 +37,32 @@ class MarkPopup(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 14, 12)
         layout.setSpacing(6)
-        layout.addWidget(label(kind[0].upper() + kind[1:], "strong"))
+        layout.addWidget(label(capital(word(kind)), "strong"))
         choices = STRENGTHS if kind == "pause" else KINDS[kind].choices
         self.edit: QLineEdit | QComboBox
         if choices:
             self.edit = QComboBox()
             self.edit.setEditable(kind in ("pause", "say-as"))
-            self.edit.addItems(choices)
-            self.edit.setCurrentText(value)
-            self.edit.currentTextChanged.connect(self._changed)
+            add_words(self.edit, choices)
+            self.edit.setCurrentText(word(value))
+            self.edit.currentTextChanged.connect(lambda _: self._changed(self._text()))
         else:
             self.edit = QLineEdit(value)
             self.edit.selectAll()
             self.edit.textChanged.connect(self._changed)
             self.edit.returnPressed.connect(self.close)
-        self.edit.setAccessibleName(f"Value of {kind}")
+        self.edit.setAccessibleName(tr("Value of {kind}", kind=kind))
         self.edit.setMinimumWidth(theme.px(210))
         layout.addWidget(self.edit)
         self.hint = label(KINDS[kind].hint, "small", wrap=True)
         layout.addWidget(self.hint)
         row = QHBoxLayout()
-        self.remove = button("Take away", self._gone)
+        self.remove = button(tr("Take away"), self._gone)
         row.addWidget(self.remove)
         row.addStretch(1)
         if hear is not None:
-            row.addWidget(button("Hear it", lambda: hear(self._text())))
-        row.addWidget(button("Done", self.close, role="main"))
+            row.addWidget(button(tr("Hear it"), lambda: hear(self._text())))
+        row.addWidget(button(tr("Done"), self.close, role="main"))
         layout.addLayout(row)
         self._changed(value)
 
@@ -71,13 +73,13 @@ class MarkPopup(QFrame):
         self.edit.setFocus(Qt.FocusReason.PopupFocusReason)
 
     def _text(self) -> str:
-        return self.edit.currentText() if isinstance(self.edit, QComboBox) else self.edit.text()
+        return chosen_word(self.edit) if isinstance(self.edit, QComboBox) else self.edit.text()
 
     def _changed(self, text: str) -> None:
         try:
             value = tidy_value(self._kind, text)
         except ValueError as error:
-            self.hint.setText(f"Not kept: {error}.")
+            self.hint.setText(tr("Not kept: {error}.", error=error))
             return
         self.hint.setText(self._about(value) or KINDS[self._kind].hint)
         self._keep(value)

@@ -10,7 +10,8 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QMouseEvent, QShortcut, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QTextEdit, QWidget
 
-from zestpanel.core.domain.mark import KINDS, DeliveryMark, problems, tidy_value
+from zestpanel.core.domain.mark import KINDS, DeliveryMark, clashes, tidy_value
+from zestpanel.core.texts import tr
 from zestpanel.desk.pages.passages.chips import (
     OBJECT,
     Chip,
@@ -83,7 +84,7 @@ class MarksEditor(QTextEdit):
         else:
             start, end = self._without_edges(start, end)
         if not about.point and end <= start:
-            self.refused.emit(f"Select the words first: {kind} covers words.")
+            self.refused.emit(tr("Select the words first: {kind} covers words.", kind=kind))
             return None
         number = self._next
         given = about.default if value is None else value
@@ -98,10 +99,10 @@ class MarksEditor(QTextEdit):
         self._put(change, start, number, "point" if about.point else "open", kind, given)
         change.endEditBlock()
         text, marks = self.marked()
-        wrong = [p for p in problems(text, marks) if "cross" in p or "covers no words" in p]
+        wrong = clashes(text, marks)
         if wrong or text != before[0]:
             self.page().undo()
-            self.refused.emit(f"{wrong[0][0].upper()}{wrong[0][1:]}." if wrong else "A mark cannot stand there.")
+            self.refused.emit(f"{wrong[0][0].upper()}{wrong[0][1:]}." if wrong else tr("A mark cannot stand there."))
             return None
         self._tint()
         self._announce(number)

@@ -16,6 +16,7 @@ from zestpanel.core.text.cutting import plain_parts
 from zestpanel.core.text.readers.reading import READABLE, read_script
 from zestpanel.core.text.readers.script import Part, Script
 from zestpanel.core.text_files import read_text
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.pages.passages.as_sent import AsSentView
 from zestpanel.desk.pages.passages.coverage import CoverageView
 from zestpanel.desk.pages.passages.dialogue import DialogueView
@@ -27,19 +28,19 @@ from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
-VIEWS = ("The set", "Coverage", "As sent", "Pronunciation", "Dialogue")
+VIEWS = (tr("The set"), "Coverage", tr("As sent"), tr("Pronunciation"), tr("Dialogue"))
 
 
 class PassagesPage(TabbedPage):
-    title = "Passages"
+    title = tr("Passages")
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self.bring = button("Import script …", self._import_menu, tip="Or drop files on the window")
+        self.bring = button(tr("Import script …"), self._import_menu, tip=tr("Or drop files on the window"))
         self.head.addWidget(self.bring)
-        self.head.addWidget(button("Write one", self.write_one))
+        self.head.addWidget(button(tr("Write one"), self.write_one))
         self.set = SetView(state)
-        self.set.go_to_sent = lambda: self.show_view("As sent")
+        self.set.go_to_sent = lambda: self.show_view(tr("As sent"))
         self.add_views(
             VIEWS,
             (self.set, lambda: self.coverage, lambda: self.as_sent, lambda: self.pronunciation, lambda: self.dialogue),
@@ -72,9 +73,11 @@ class PassagesPage(TabbedPage):
         if not self.state.bench.passages and not self.state.project.dialogues.names():
             self.set_empty(
                 EmptyState(
-                    "No passage yet. Bring in a script of the channel's own, as text, document, PDF, web page, "
-                    "e-book, subtitles or table: it is split at its paragraphs. Or drop the file on this window.",
-                    "Import script …",
+                    tr(
+                        "No passage yet. Bring in a script of the channel's own, as text, document, PDF, web page, "
+                        "e-book, subtitles or table: it is split at its paragraphs. Or drop the file on this window."
+                    ),
+                    tr("Import script …"),
                     self.ask_for_files,
                 )
             )
@@ -95,25 +98,28 @@ class PassagesPage(TabbedPage):
 
     def _import_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("From files …", self.ask_for_files)
-        menu.addAction("From a folder …", self.ask_for_folder)
-        menu.addAction("From a web address …", self.ask_for_address)
-        menu.addAction("Paste text", self.paste)
-        menu.addAction("SSML document …", self.ask_for_ssml)
+        menu.addAction(tr("From files …"), self.ask_for_files)
+        menu.addAction(tr("From a folder …"), self.ask_for_folder)
+        menu.addAction(tr("From a web address …"), self.ask_for_address)
+        menu.addAction(tr("Paste text"), self.paste)
+        menu.addAction(tr("SSML document …"), self.ask_for_ssml)
         menu.popup(self.bring.mapToGlobal(self.bring.rect().bottomLeft()))
 
     def ask_for_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self, "Import scripts", "", f"Scripts ({' '.join(f'*{suffix}' for suffix in READABLE)})"
+            self,
+            tr("Import scripts"),
+            "",
+            tr("Scripts ({readable})", readable=" ".join(f"*{suffix}" for suffix in READABLE)),
         )
         self.import_files([Path(name) for name in names])
 
     def ask_for_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Import the scripts of a folder")
+        name = QFileDialog.getExistingDirectory(self, tr("Import the scripts of a folder"))
         if name:
             found = sorted(p for p in Path(name).rglob("*") if p.suffix.lower() in READABLE and p.is_file())
             if not found:
-                self.state.complain(f"{Path(name).name} holds no file that can be read as a script.")
+                self.state.complain(tr("{name} holds no file that can be read as a script.", name=Path(name).name))
             self.import_files(found)
 
     def ask_for_address(self) -> None:
@@ -134,9 +140,9 @@ class PassagesPage(TabbedPage):
         clipboard = QGuiApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
         if not text.strip():
-            self.state.complain("The clipboard holds no text.")
+            self.state.complain(tr("The clipboard holds no text."))
             return
-        script = Script(parts=(Part(text=text),), how="pasted text")
+        script = Script(parts=(Part(text=text),), how=tr("pasted text"))
         language = self._language()
         self.state.background.run(
             lambda: plain_parts(script, language),
@@ -145,10 +151,10 @@ class PassagesPage(TabbedPage):
         )
 
     def _pasted(self, parts: list[Part], language: str) -> None:
-        self.add_texts([NewText(text=part.text) for part in parts], language, "pasted text")
+        self.add_texts([NewText(text=part.text) for part in parts], language, tr("pasted text"))
 
     def ask_for_ssml(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Import SSML", "", "SSML (*.ssml *.xml)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Import SSML"), "", tr("SSML (*.ssml *.xml)"))
         self.import_ssml([Path(name) for name in names])
 
     def import_ssml(self, paths: list[Path]) -> None:
@@ -159,7 +165,9 @@ class PassagesPage(TabbedPage):
             found: list[tuple[Path, SsmlText | ZestError]] = []
             for path in paths:
                 try:
-                    found.append((path, from_ssml(read_text(path, most_mb=5, kept="Nothing was added."), path.name)))
+                    found.append(
+                        (path, from_ssml(read_text(path, most_mb=5, kept=tr("Nothing was added.")), path.name))
+                    )
                 except ZestError as error:
                     found.append((path, error))
             return found
@@ -170,9 +178,13 @@ class PassagesPage(TabbedPage):
                     self.state.complain(read)
                     continue
                 new = NewText(text=read.text, marks=read.marks, title=path.stem, source=path.name)
-                left = f" Without a mark of ours: {', '.join(read.left_out)}." if read.left_out else ""
-                said = f"{path.name}: {len(read.marks)} marks.{left}"
-                self.add_texts([new], read.language or self._language(), f"import of {path.name}",
+                left = (
+                    tr(" Without a mark of ours: {left_out}.", left_out=", ".join(read.left_out))
+                    if read.left_out
+                    else ""
+                )
+                said = tr("{name}: {marks} marks.{left}", name=path.name, marks=len(read.marks), left=left)
+                self.add_texts([new], read.language or self._language(), tr("import of {name}", name=path.name),
                                partial(self.state.say, said))  # fmt: skip
 
         self.state.background.run(work, arrived, self.state.complain)
@@ -212,11 +224,19 @@ class PassagesPage(TabbedPage):
                     for p, title in zip(chosen.parts, chosen.titles, strict=True)
                 ]
                 if new:
-                    count = f"{len(new)} passage{'s' if len(new) != 1 else ''}"
-                    said = f"{path.name} ({script.how}): {count}, read as {locale_name(chosen.language)}."
-                    self.add_texts(new, chosen.language, f"import of {path.name}", partial(self.state.say, said))
+                    count = trn("{new} passage", "{new} passages", len(new), new=len(new))
+                    said = tr(
+                        "{name} ({how}): {count}, read as {locale_name}.",
+                        name=path.name,
+                        how=script.how,
+                        count=count,
+                        locale_name=locale_name(chosen.language),
+                    )
+                    self.add_texts(
+                        new, chosen.language, tr("import of {name}", name=path.name), partial(self.state.say, said)
+                    )
                 else:
-                    self.state.say(f"{path.name} is kept whole: choose passages from it under Coverage.")
+                    self.state.say(tr("{name} is kept whole: choose passages from it under Coverage.", name=path.name))
             keep = partial(self.state.project.scripts.keep, path.name, script.text(), language=chosen.language,
                            rights=chosen.rights, source=source)  # fmt: skip
             if sum(len(part.text) for part in script.parts) <= LONG:
@@ -242,10 +262,10 @@ class PassagesPage(TabbedPage):
                                                rights=chosen.rights, source=source))  # fmt: skip
 
         undo = lambda: project.texts.set_removed([p.id for p in made], True)  # noqa: E731
-        if self.state.edit(f"dialogue '{chosen.dialogue}'", do, undo):
+        if self.state.edit(tr("dialogue '{dialogue}'", dialogue=chosen.dialogue), do, undo):
             self.dialogue.show_dialogue(chosen.dialogue)
             self.refresh()
-            self.show_view("Dialogue")
+            self.show_view(tr("Dialogue"))
 
     def add_texts(self, new: list[NewText], language: str, what: str, then: Callable[[], None] = lambda: None) -> None:
         """Add passages, with undo; the first of them is shown. then: called once they are added."""
@@ -274,7 +294,7 @@ class PassagesPage(TabbedPage):
 
     def write_one(self) -> None:
         def write() -> None:
-            self.show_view("The set")
+            self.show_view(tr("The set"))
             self.set.write()
 
-        self.add_texts([NewText(text="A new passage.")], self._language(), "new passage", write)
+        self.add_texts([NewText(text=tr("A new passage."))], self._language(), tr("new passage"), write)

@@ -14,6 +14,7 @@ from zestpanel.core.text.lexicon.lexicon import Entry, entries_for, hits
 from zestpanel.core.text.lexicon.pls import from_pls, to_pls
 from zestpanel.core.text.lexicon.unknown_words import unknown_words
 from zestpanel.core.text_files import read_text, write_text
+from zestpanel.core.texts import tr
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
 from zestpanel.desk.pages.passages.saying import say_word
@@ -34,17 +35,17 @@ class PronunciationView(QWidget):
         self.head = label("", "strong", wrap=True)
         left.addWidget(self.head)
         self.table = Table()
-        self.table.setAccessibleName("Pronunciation list")
+        self.table.setAccessibleName(tr("Pronunciation list"))
         self.table.itemSelectionChanged.connect(self._show_entry)
         left.addWidget(self.table, 1)
         form = QFormLayout()
         form.setVerticalSpacing(8)
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.word, self.ipa, self.respelling = QLineEdit(), QLineEdit(), QLineEdit()
-        self.ipa.setPlaceholderText("sounds in IPA, for engines that take them")
-        self.respelling.setPlaceholderText("other letters, for engines that take no sounds")
-        self.chart = button("Chart …", self.open_chart, tip="The sounds of the IPA, to click")
-        self.ask = button("As guessed", self.guess, tip="How the built-in voice would say the word now")
+        self.ipa.setPlaceholderText(tr("sounds in IPA, for engines that take them"))
+        self.respelling.setPlaceholderText(tr("other letters, for engines that take no sounds"))
+        self.chart = button(tr("Chart …"), self.open_chart, tip=tr("The sounds of the IPA, to click"))
+        self.ask = button(tr("As guessed"), self.guess, tip=tr("How the built-in voice would say the word now"))
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(self.ipa, 1)
@@ -53,20 +54,20 @@ class PronunciationView(QWidget):
         where = QHBoxLayout()
         where.setSpacing(8)
         self.language, self.engine = QComboBox(), QComboBox()
-        self.language.setAccessibleName("Language")
-        self.engine.setAccessibleName("Engine")
+        self.language.setAccessibleName(tr("Language"))
+        self.engine.setAccessibleName(tr("Engine"))
         where.addWidget(self.language, 1)
         where.addWidget(self.engine, 1)
-        form.addRow("Word", self.word)
-        form.addRow("Sounds", row)
-        form.addRow("Respelling", self.respelling)
-        form.addRow("For", where)
+        form.addRow(tr("Word"), self.word)
+        form.addRow(tr("Sounds"), row)
+        form.addRow(tr("Respelling"), self.respelling)
+        form.addRow(tr("For"), where)
         left.addLayout(form)
         self.hear_button = button(
-            "Hear it", self.hear, tip="By the built-in voice: plain, but it says the sounds as written"
+            tr("Hear it"), self.hear, tip=tr("By the built-in voice: plain, but it says the sounds as written")
         )
-        self.keep = button("Keep entry", self.keep_entry, role="main")
-        self.remove = button("Remove", self.remove_chosen)
+        self.keep = button(tr("Keep entry"), self.keep_entry, role="main")
+        self.remove = button(tr("Remove"), self.remove_chosen)
         left.addWidget(flow_row(self.hear_button, self.remove, right=(self.keep,)))
         across.addLayout(left, 3)
         right = QVBoxLayout()
@@ -74,10 +75,12 @@ class PronunciationView(QWidget):
         self.unknown_head = label("", "strong", wrap=True)
         right.addWidget(self.unknown_head)
         self.unknown = Table()
-        self.unknown.setAccessibleName("Words that no dictionary has")
+        self.unknown.setAccessibleName(tr("Words that no dictionary has"))
         self.unknown.itemSelectionChanged.connect(self._take_word)
         right.addWidget(self.unknown, 1)
-        self.files = button("List …", self._files_menu, tip="In and out as PLS, the W3C's form for pronunciation lists")
+        self.files = button(
+            tr("List …"), self._files_menu, tip=tr("In and out as PLS, the W3C's form for pronunciation lists")
+        )
         right.addWidget(flow_row(right=(self.files,)))
         across.addLayout(right, 2)
         for edit in (self.word, self.ipa, self.respelling):
@@ -95,24 +98,40 @@ class PronunciationView(QWidget):
         rows, tips = [], dict[tuple[int, int], str]()
         for i, entry in enumerate(self._entries):
             where = self._hits(entry)
-            rows.append([
-                entry.word, f"/{entry.ipa}/" if entry.ipa else "–", entry.respelling or "–",
-                entry.language + (f"\nonly {entry.engine}" if entry.engine else ""), str(sum(where.values())),
-            ])  # fmt: skip
+            rows.append(
+                [
+                    entry.word,
+                    f"/{entry.ipa}/" if entry.ipa else "–",
+                    entry.respelling or "–",
+                    entry.language + (tr("\nonly {engine}", engine=entry.engine) if entry.engine else ""),
+                    str(sum(where.values())),
+                ]
+            )
             tips[(i, 4)] = ", ".join(f"{title} {n}" for title, n in where.items())
         self.table.blockSignals(True)
-        self.table.show_rows(["Word", "Sounds", "Respelling", "For", "Hits"], rows, numbers=[4], tips=tips)
+        self.table.show_rows(
+            [tr("Word"), tr("Sounds"), tr("Respelling"), tr("For"), tr("Hits")], rows, numbers=[4], tips=tips
+        )
         self.table.blockSignals(False)
         places = sum(int(row[4]) for row in rows)
         self.head.setText(
-            f"{len(rows)} words, said {places} times in the passages"
+            tr("{rows} words, said {places} times in the passages", rows=len(rows), places=places)
             if rows
-            else "No word yet. Names and jargon come out right when their sounds are given once, for all engines."
+            else tr("No word yet. Names and jargon come out right when their sounds are given once, for all engines.")
         )
         tags = list(dict.fromkeys([*project.brief.languages, *(p.language for p in bench.passages)]))
-        self._fill(self.language, [(locale_name(t), t) for t in tags] + [
-            (f"all {locale_name(p)}", p) for p in dict.fromkeys(t.split("-")[0] for t in tags)])  # fmt: skip
-        self._fill(self.engine, [("for all engines", ""), *((f"only {name}", name) for name in bench.engines)])
+        self._fill(
+            self.language,
+            [(locale_name(t), t) for t in tags]
+            + [
+                (tr("all {locale_name}", locale_name=locale_name(p)), p)
+                for p in dict.fromkeys(t.split("-")[0] for t in tags)
+            ],
+        )
+        self._fill(
+            self.engine,
+            [(tr("for all engines"), ""), *((tr("only {name}", name=name), name) for name in bench.engines)],
+        )
         self._look_for_unknown()
         self._ready()
 
@@ -151,15 +170,17 @@ class PronunciationView(QWidget):
         def arrived(found: list[tuple[str, int, str]]) -> None:
             self._unknown = found
             self.unknown.blockSignals(True)
-            self.unknown.show_rows(["Word", "Times", "Language"], [[w, f"{n:,}", t] for w, n, t in found], numbers=[1])
+            self.unknown.show_rows(
+                [tr("Word"), tr("Times"), tr("Language")], [[w, f"{n:,}", t] for w, n, t in found], numbers=[1]
+            )
             self.unknown.blockSignals(False)
             self.unknown_head.setText(
-                f"{len(found)} words in no dictionary, in passages and scripts"
+                tr("{found} words in no dictionary, in passages and scripts", found=len(found))
                 if found
-                else "All words are in the dictionaries."
+                else tr("All words are in the dictionaries.")
             )
 
-        self.unknown_head.setText("Looking words up …")
+        self.unknown_head.setText(tr("Looking words up …"))
         self.state.background.run(work, arrived, self.state.complain, topic="unknown words")
 
     def _take_word(self) -> None:
@@ -229,7 +250,7 @@ class PronunciationView(QWidget):
         ids = [self._entries[i].id for i in sorted({index.row() for index in self.table.selectedIndexes()})]
         pronunciations = self.state.project.pronunciations
         if ids:
-            self.state.edit("removing words from the list", lambda: pronunciations.set_removed(ids, True),
+            self.state.edit(tr("removing words from the list"), lambda: pronunciations.set_removed(ids, True),
                             lambda: pronunciations.set_removed(ids, False))  # fmt: skip
             self.refresh()
 
@@ -256,37 +277,39 @@ class PronunciationView(QWidget):
 
     def _files_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("Take in a list (PLS) …", self._ask_to_read)
-        menu.addAction("Write the list (PLS) …", self._ask_to_write)
+        menu.addAction(tr("Take in a list (PLS) …"), self._ask_to_read)
+        menu.addAction(tr("Write the list (PLS) …"), self._ask_to_write)
         menu.popup(self.files.mapToGlobal(self.files.rect().bottomLeft()))
 
     def _ask_to_read(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take in a pronunciation list", "", "PLS (*.pls *.xml)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take in a pronunciation list"), "", tr("PLS (*.pls *.xml)"))
         if name:
             self.read_file(Path(name))
 
     def read_file(self, path: Path) -> None:
         try:
-            entries = from_pls(read_text(path, most_mb=20, kept="The list is as it was."), path.name)
+            entries = from_pls(read_text(path, most_mb=20, kept=tr("The list is as it was.")), path.name)
         except ZestError as error:
             self.state.complain(error)
             return
         self.put(entries, f"{len(entries)} words from {path.name}")
-        self.state.say(f"{path.name}: {len(entries)} words.")
+        self.state.say(tr("{name}: {entries} words.", name=path.name, entries=len(entries)))
 
     def _ask_to_write(self) -> None:
         language = str(self.language.currentData() or "en-GB")
-        name, _ = QFileDialog.getSaveFileName(self, "Write the list", f"pronunciation {language}.pls", "PLS (*.pls)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Write the list"), f"pronunciation {language}.pls", tr("PLS (*.pls)")
+        )
         if name:
             self.write_file(Path(name), language)
 
     def write_file(self, path: Path, language: str) -> None:
         try:
-            write_text(path, to_pls(self._entries, language), kept="The list is as it was.")
+            write_text(path, to_pls(self._entries, language), kept=tr("The list is as it was."))
         except ZestError as error:
             self.state.complain(error)
             return
         count = sum(e.language.lower() == language.lower() and not e.engine for e in self._entries)
         left = len(self._entries) - count
-        rest = f" {left} for other languages or single engines are not in it." if left else ""
-        self.state.say(f"Written: {path.name}, {count} words.{rest}")
+        rest = tr(" {left} for other languages or single engines are not in it.", left=left) if left else ""
+        self.state.say(tr("Written: {name}, {count} words.{rest}", name=path.name, count=count, rest=rest))

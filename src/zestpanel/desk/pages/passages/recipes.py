@@ -21,6 +21,7 @@ from zestpanel.core.store.recipes import (
     with_recipe,
 )
 from zestpanel.core.text.marks.duration import expected_s
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
@@ -34,61 +35,61 @@ class RecipesDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.state, self._passage, self._lay = state, passage, lay
-        self.setWindowTitle("Recipes")
+        self.setWindowTitle(tr("Recipes"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label("Recipes", "name"))
+        layout.addWidget(label(tr("Recipes"), "name"))
         layout.addWidget(
-            label("A recipe is a named way of saying a whole piece, with an engine's settings if wanted. Select "
-                  "several to compare them: what differs stands first, in bold.", "quiet", wrap=True)
+            label(tr("A recipe is a named way of saying a whole piece, with an engine's settings if wanted. Select "
+                  "several to compare them: what differs stands first, in bold."), "quiet", wrap=True)
         )  # fmt: skip
         self.list = Table()
-        self.list.setAccessibleName("Recipes")
+        self.list.setAccessibleName(tr("Recipes"))
         self.list.itemSelectionChanged.connect(self._compare)
         layout.addWidget(self.list, 2)
         self.differences = Table()
-        self.differences.setAccessibleName("Recipes compared")
+        self.differences.setAccessibleName(tr("Recipes compared"))
         layout.addWidget(self.differences, 2)
         self.duration = label("", "small", wrap=True)
         layout.addWidget(self.duration)
         row = QHBoxLayout()
-        self.use_here = button("Lay over this passage", self.lay_here)
+        self.use_here = button(tr("Lay over this passage"), self.lay_here)
         self.use_all = button(
-            "Lay over all passages", self.lay_over_all, tip="Each becomes a new version; undo takes all back"
+            tr("Lay over all passages"), self.lay_over_all, tip=tr("Each becomes a new version; undo takes all back")
         )
-        self.use_settings = button("Add as candidates", self.add_candidates,
-                                   tip="Each candidate of the recipe's engines, with these settings")  # fmt: skip
-        self.remove = button("Remove", self.remove_chosen)
+        self.use_settings = button(tr("Add as candidates"), self.add_candidates,
+                                   tip=tr("Each candidate of the recipe's engines, with these settings"))  # fmt: skip
+        self.remove = button(tr("Remove"), self.remove_chosen)
         for one in (self.use_here, self.use_all, self.use_settings, self.remove):
             row.addWidget(one)
         row.addStretch(1)
         layout.addLayout(row)
         form = QFormLayout()
         self.name = QLineEdit()
-        self.name.setPlaceholderText("calm narration")
-        form.addRow("New recipe", self.name)
+        self.name.setPlaceholderText(tr("calm narration"))
+        form.addRow(tr("New recipe"), self.name)
         values = QHBoxLayout()
         here = delivery_of(passage.text, passage.marks)
         self.values: dict[str, QLineEdit] = {}
         for kind in DELIVERY:
             edit = QLineEdit(here.get(kind, ""))
-            edit.setPlaceholderText({"rate": "85 %", "pitch": "+2 st", "volume": "-3 dB", "style": "calm"}[kind])
+            edit.setPlaceholderText({"rate": "85 %", "pitch": "+2 st", "volume": "-3 dB", "style": tr("calm")}[kind])
             edit.setToolTip(KINDS[kind].hint)
-            edit.setAccessibleName(f"{kind} of the new recipe")
+            edit.setAccessibleName(tr("{kind} of the new recipe", kind=kind))
             self.values[kind] = edit
             values.addWidget(label(kind))
             values.addWidget(edit)
-        form.addRow("Delivery", values)
+        form.addRow(tr("Delivery"), values)
         self.candidate = QComboBox()
-        self.candidate.addItem("no settings", None)
+        self.candidate.addItem(tr("no settings"), None)
         for candidate in state.bench.candidates:
             self.candidate.addItem(f"{state.name(candidate)} · {state.detail(candidate)}", candidate.id)
-        form.addRow("Settings of", self.candidate)
+        form.addRow(tr("Settings of"), self.candidate)
         layout.addLayout(form)
         foot = QHBoxLayout()
-        foot.addWidget(button("Keep as recipe", self.keep))
+        foot.addWidget(button(tr("Keep as recipe"), self.keep))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept, role="main"))
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
         layout.addLayout(foot)
         open_at(self, 760, 600)
         self.refresh()
@@ -99,7 +100,7 @@ class RecipesDialog(QDialog):
             [r.name, ", ".join(f"{k} {v}" for k, v in r.delivery.items()) or "–", ", ".join(r.settings) or "–"]
             for r in self._recipes
         ]
-        self.list.show_rows(["Recipe", "Delivery", "Settings for"], rows)
+        self.list.show_rows([tr("Recipe"), tr("Delivery"), tr("Settings for")], rows)
         if rows:
             self.list.selectRow(0)
         self._compare()
@@ -117,10 +118,20 @@ class RecipesDialog(QDialog):
         self.use_settings.setEnabled(len(chosen) == 1 and bool(chosen[0].settings))
         self.remove.setEnabled(bool(chosen))
         text = self._passage.text
-        lines = [f"{r.name}: about {expected_s(text, marks_of(r, text)):.1f} s" for r in chosen]
+        lines = [
+            tr("{name}: about {expected_s} s", name=r.name, expected_s=f"{expected_s(text, marks_of(r, text)):.1f}")
+            for r in chosen
+        ]
         now = expected_s(text, [])
         self.duration.setText(
-            f"'{self._passage.title}' lasts about {now:.1f} s at normal speed. {'; '.join(lines)}." if lines else ""
+            tr(
+                "'{title}' lasts about {now} s at normal speed. {lines}.",
+                title=self._passage.title,
+                now=f"{now:.1f}",
+                lines="; ".join(lines),
+            )
+            if lines
+            else ""
         )
 
     def keep(self) -> None:
@@ -136,7 +147,7 @@ class RecipesDialog(QDialog):
             return
         documents = self.state.project.documents
         self.state.project.edit_document(
-            DOCUMENT, with_recipe(documents.get(DOCUMENT), one), label=f"recipe '{one.name}'"
+            DOCUMENT, with_recipe(documents.get(DOCUMENT), one), label=tr("recipe '{name}'", name=one.name)
         )
         self.state.history_changed.emit()
         self.name.clear()
@@ -145,7 +156,7 @@ class RecipesDialog(QDialog):
     def remove_chosen(self) -> None:
         names = {r.name for r in self.chosen()}
         left = [r.model_dump(mode="json") for r in self._recipes if r.name not in names]
-        self.state.project.edit_document(DOCUMENT, left, label="removing recipes")
+        self.state.project.edit_document(DOCUMENT, left, label=tr("removing recipes"))
         self.state.history_changed.emit()
         self.refresh()
 
@@ -167,7 +178,7 @@ class RecipesDialog(QDialog):
             for p in before:
                 texts.edit(p.id, p.text, p.marks)
 
-        if self.state.edit(f"recipe '{one.name}' over {len(before)} passages", do, undo):
+        if self.state.edit(tr("recipe '{name}' over {before} passages", name=one.name, before=len(before)), do, undo):
             self.accept()
 
     def add_candidates(self) -> None:
@@ -188,6 +199,12 @@ class RecipesDialog(QDialog):
                     )
                     made.extend(a.id for a in added)
 
-        if self.state.edit(f"candidates by recipe '{one.name}'", do, lambda: shortlist.set_removed(made, True)):
-            self.state.say(f"{len(made)} candidates added." if made else "All of them are on the shortlist already.")
+        if self.state.edit(
+            tr("candidates by recipe '{name}'", name=one.name), do, lambda: shortlist.set_removed(made, True)
+        ):
+            self.state.say(
+                tr("{made} candidates added.", made=len(made))
+                if made
+                else tr("All of them are on the shortlist already.")
+            )
             self.accept()

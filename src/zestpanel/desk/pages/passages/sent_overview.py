@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from zestpanel.core.sending.overview import SentCell, overview
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import label
@@ -28,12 +29,15 @@ class SentOverview(QWidget):
         self._says = label("", "lead", wrap=True)
         column.addWidget(self._says)
         self.table = Table()
-        self.table.setAccessibleName("Passages by engines")
+        self.table.setAccessibleName(tr("Passages by engines"))
         self.table.setSelectionBehavior(Table.SelectionBehavior.SelectItems)
         self.table.cellActivated.connect(self._activated)
         column.addWidget(self.table, 1)
-        self._hint = label("Enter on a cell shows it in full: the text as it is sent, and what became of each mark.",
-                           "small", wrap=True)  # fmt: skip
+        self._hint = label(
+            tr("Enter on a cell shows it in full: the text as it is sent, and what became of each mark."),
+            "small",
+            wrap=True,
+        )
         column.addWidget(self._hint)
 
     def refresh(self) -> None:
@@ -56,29 +60,29 @@ class SentOverview(QWidget):
             row = [f"{r + 1:02d}  {passage.title}"]
             for c, name in enumerate(names, 1):
                 cell = cells.get((passage.id, name))
-                row.append(cell.words if cell is not None else "another language")
+                row.append(cell.words if cell is not None else tr("another language"))
                 if cell is not None and (cell.lost or cell.too_long):
                     bad.append((r, c))
                     tips[r, c] = cell.words
             rows.append(row)
-        self.table.show_rows(["Passage", *names], rows if names else [], bad=bad, tips=tips, wide=0)
+        self.table.show_rows([tr("Passage"), *names], rows if names else [], bad=bad, tips=tips, wide=0)
         for widget in (self.table, self._hint):
             widget.setVisible(bool(names))
         self._says.setText(self._verdict(names, cells))
 
     def _verdict(self, names: list[str], cells: dict[tuple[int, str], SentCell]) -> str:
         if self._state.labels_hidden:
-            return "Labels are hidden, and what is sent would tell them. Show the labels to see it."
+            return tr("Labels are hidden, and what is sent would tell them. Show the labels to see it.")
         if not names:
-            return "Put a voice on the shortlist to see what its engine would get."
+            return tr("Put a voice on the shortlist to see what its engine would get.")
         lost = {name: sum(sum(cell.lost.values()) for (_, of), cell in cells.items() if of == name) for name in names}
         worst = max(names, key=lambda name: lost[name])
         if not lost[worst]:
-            return "Nothing is lost on the way: every engine gets every mark and word."
+            return tr("Nothing is lost on the way: every engine gets every mark and word.")
         clean = [name for name in names if not lost[name]]
-        kept = f" Nothing is lost at {', '.join(clean)}." if clean else ""
-        marks = f"{lost[worst]} marks and words" if lost[worst] > 1 else "one mark or word"
-        return f"{worst} loses most: {marks}.{kept}"
+        kept = tr(" Nothing is lost at {clean}.", clean=", ".join(clean)) if clean else ""
+        marks = tr("{lost} marks and words", lost=lost[worst]) if lost[worst] > 1 else tr("one mark or word")
+        return tr("{worst} loses most: {marks}.{kept}", worst=worst, marks=marks, kept=kept)
 
     def _activated(self, row: int, column: int) -> None:
         names, cells = self._found
@@ -86,6 +90,6 @@ class SentOverview(QWidget):
             return
         cell = cells.get((self._passages[row], names[column - 1]))
         if cell is None:
-            self._state.say(f"No candidate of {names[column - 1]} speaks the language of this passage.")
+            self._state.say(tr("No candidate of {names} speaks the language of this passage.", names=names[column - 1]))
         else:
             self.chosen.emit(cell.passage_id, cell.candidate_id)

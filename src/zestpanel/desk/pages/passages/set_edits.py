@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.store.texts import NewText, copy_of, merged, parts_of
 from zestpanel.core.text.splitting import sentence_spans
+from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 
 
@@ -46,46 +47,48 @@ class SetEdits:
     def split_sentences(self, passage: Passage) -> None:
         """Replace a passage by one passage a sentence, at the same place."""
         whole = [(m.start, m.end) for m in passage.marks if m.end > m.start]
-        self._split(passage, sentence_spans(passage.text, passage.language, whole=whole), "sentence")
+        self._split(passage, sentence_spans(passage.text, passage.language, whole=whole), tr("sentence"))
 
     def split_paragraphs(self, passage: Passage) -> None:
         spans, at = [], 0
         for part in passage.text.split("\n\n"):
             spans.append((at, at + len(part)))
             at += len(part) + 2
-        self._split(passage, spans, "paragraph")
+        self._split(passage, spans, tr("paragraph"))
 
     def split_at(self, passage: Passage, at: int) -> None:
-        self._split(passage, [(0, at), (at, len(passage.text))], "piece")
+        self._split(passage, [(0, at), (at, len(passage.text))], tr("piece"))
 
     def _split(self, passage: Passage, spans: list[tuple[int, int]], what: str) -> None:
         spans = [(a, b) for a, b in spans if any(c.isalnum() for c in passage.text[a:b])]
         cuts = [a for a, _ in spans[1:]]
         if any(m.start < cut < m.end for m in passage.marks for cut in cuts):
-            self._state.complain("A cut would fall within a mark: a mark is never cut in two.")
+            self._state.complain(tr("A cut would fall within a mark: a mark is never cut in two."))
         elif len(spans) < 2:
-            self._state.say(f"This passage is one {what}: there is nothing to split.")
+            self._state.say(tr("This passage is one {what}: there is nothing to split.", what=what))
         else:
-            self._put(f"split of '{passage.title}'", parts_of(passage, spans), passage.language, [passage])
+            self._put(
+                tr("split of '{title}'", title=passage.title), parts_of(passage, spans), passage.language, [passage]
+            )
 
     # -- several
 
     def merge(self, chosen: Sequence[Passage]) -> None:
         if len({p.language for p in chosen}) > 1:
-            self._state.complain("These passages are in different languages: they cannot be one.")
+            self._state.complain(tr("These passages are in different languages: they cannot be one."))
         elif len(chosen) > 1:
-            self._put("merging passages", [merged(chosen)], chosen[0].language, chosen)
+            self._put(tr("merging passages"), [merged(chosen)], chosen[0].language, chosen)
 
     def duplicate(self, chosen: Sequence[Passage]) -> None:
         if chosen:
-            copies = [copy_of(p, title=f"{p.title}, copy") for p in chosen]
+            copies = [copy_of(p, title=tr("{title}, copy", title=p.title)) for p in chosen]
             self._put("duplicate", copies, chosen[0].language)
 
     def remove(self, chosen: Sequence[Passage]) -> None:
         ids, texts = [p.id for p in chosen], self._state.project.texts
         if ids:
             self._state.edit(
-                "removing passages", lambda: texts.set_removed(ids, True), lambda: texts.set_removed(ids, False)
+                tr("removing passages"), lambda: texts.set_removed(ids, True), lambda: texts.set_removed(ids, False)
             )
             self._done(None)
 
@@ -99,5 +102,5 @@ class SetEdits:
         moved = moved if by < 0 else moved[::-1]
         texts = self._state.project.texts
         if moved != order:
-            self._state.edit("order of passages", lambda: texts.reorder(moved), lambda: texts.reorder(order))
+            self._state.edit(tr("order of passages"), lambda: texts.reorder(moved), lambda: texts.reorder(order))
             self._done(next(i for i in moved if i in chosen))

@@ -23,6 +23,7 @@ from zestpanel.core.text.difficulty import Difficulty, find_difficulties
 from zestpanel.core.text.marks.duration import expected_s
 from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
 from zestpanel.core.text_files import write_text
+from zestpanel.core.texts import capital, tr, trn, word
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.about_text import AboutText
 from zestpanel.desk.pages.passages.chips import OBJECT
@@ -73,18 +74,18 @@ class SetView(QWidget):
         left = QVBoxLayout()
         left.setSpacing(8)
         self.table = Table()
-        self.table.setAccessibleName("Passages")
+        self.table.setAccessibleName(tr("Passages"))
         self.table.itemSelectionChanged.connect(self._chosen)
         left.addWidget(self.table, 1)
         self.coverage = label("", "small", wrap=True)
         left.addWidget(self.coverage)
-        self.up = button("Up", lambda: self.move_chosen(-1), tip="Earlier in the set")
-        self.down = button("Down", lambda: self.move_chosen(1), tip="Later in the set")
+        self.up = button(tr("Up"), lambda: self.move_chosen(-1), tip=tr("Earlier in the set"))
+        self.down = button(tr("Down"), lambda: self.move_chosen(1), tip=tr("Later in the set"))
         self.merge = button(
-            "Merge", lambda: self.edits.merge(self.selected()), tip="Make one passage of those selected"
+            tr("Merge"), lambda: self.edits.merge(self.selected()), tip=tr("Make one passage of those selected")
         )
-        self.double = button("Duplicate", lambda: self.edits.duplicate(self.selected()))
-        self.remove = button("Remove", lambda: self.edits.remove(self.selected()), tip="Undo brings it back")
+        self.double = button(tr("Duplicate"), lambda: self.edits.duplicate(self.selected()))
+        self.remove = button(tr("Remove"), lambda: self.edits.remove(self.selected()), tip=tr("Undo brings it back"))
         left.addWidget(flow_row(self.up, self.down, self.merge, self.double, self.remove))
         return left
 
@@ -94,10 +95,10 @@ class SetView(QWidget):
         right.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
         self.name = QLineEdit()
-        self.name.setAccessibleName("Title of the passage")
+        self.name.setAccessibleName(tr("Title of the passage"))
         self.name.editingFinished.connect(self._save_name)
         self.language = QComboBox()
-        self.language.setAccessibleName("Language of the passage")
+        self.language.setAccessibleName(tr("Language of the passage"))
         self.language.activated.connect(self._save_language)
         row.addWidget(self.name, 1)
         row.addWidget(self.language)
@@ -105,14 +106,12 @@ class SetView(QWidget):
         tools = []
         for kind in _QUICK:
             keys = f"Ctrl+Shift+{KINDS[kind].key}"
-            tools.append(
-                button(kind[0].upper() + kind[1:], partial(self.add_mark, kind), tip=f"{KINDS[kind].hint} ({keys})")
-            )
-        self.more = button("Mark …", self._mark_menu, tip="All delivery marks, with their keys")
-        self.recipes = button("Recipes …", self.open_recipes, tip="Named ways of delivery, to copy and compare")
+            tools.append(button(capital(word(kind)), partial(self.add_mark, kind), tip=f"{KINDS[kind].hint} ({keys})"))
+        self.more = button(tr("Mark …"), self._mark_menu, tip=tr("All delivery marks, with their keys"))
+        self.recipes = button(tr("Recipes …"), self.open_recipes, tip=tr("Named ways of delivery, to copy and compare"))
         right.addWidget(flow_row(*tools, self.more, self.recipes))
         self.text = MarksEditor()
-        self.text.setAccessibleName("Text of the passage")
+        self.text.setAccessibleName(tr("Text of the passage"))
         self.text.setTabChangesFocus(True)
         self.text.setAcceptDrops(False)  # files dropped here are imported, not pasted as their names
         self.text.textChanged.connect(self._typed)
@@ -127,12 +126,12 @@ class SetView(QWidget):
         self.plans.row_chosen.connect(lambda _: self.go_to_sent())
         right.addWidget(self.plans, 2)
         self.correct = button(
-            "Hard parts …", self._correct_menu, tip="Found by rule; say what is there and what is not"
+            tr("Hard parts …"), self._correct_menu, tip=tr("Found by rule; say what is there and what is not")
         )
-        self.split = button("Split …", self._split_menu, tip="At sentences, paragraphs or the cursor")
-        self.about = button("About …", self.open_about, tip="Tags, rights, source, translation")
-        self.tags_to_marks = button("Turn tags into marks", self.turn_tags_into_marks, role="main")
-        self.keep = button("Keep as new version", self.save_text, role="main")
+        self.split = button(tr("Split …"), self._split_menu, tip=tr("At sentences, paragraphs or the cursor"))
+        self.about = button(tr("About …"), self.open_about, tip=tr("Tags, rights, source, translation"))
+        self.tags_to_marks = button(tr("Turn tags into marks"), self.turn_tags_into_marks, role="main")
+        self.keep = button(tr("Keep as new version"), self.save_text, role="main")
         right.addWidget(flow_row(self.split, self.correct, self.about, right=(self.tags_to_marks, self.keep)))
         holder = QWidget()
         holder.setLayout(right)
@@ -158,12 +157,12 @@ class SetView(QWidget):
             takes[passage_id] += cell.takes
         self.table.blockSignals(True)
         self.table.show_rows(
-            ["", "Passage and its hard parts", "Language", "Char.", "Takes"],
+            ["", tr("Passage and its hard parts"), tr("Language"), tr("Char."), tr("Takes")],
             [
                 [
                     f"{i:02d}",
-                    f"{p.title}\n{', '.join(kinds[p.version_id]) or 'no hard part' if p in known else '…'}",
-                    p.language + (f"\n{p.rights}" if p.rights == "testing only" else ""),
+                    f"{p.title}\n{_kinds(kinds[p.version_id]) if p in known else '…'}",
+                    p.language + (f"\n{word(p.rights)}" if p.rights == "testing only" else ""),
                     f"{p.characters:,}",
                     str(takes[p.id]),
                 ]
@@ -175,9 +174,10 @@ class SetView(QWidget):
         self.table.blockSignals(False)
         present = {kind for found in kinds.values() for kind in found}
         lacking = [kind for kind in HARD_KINDS if kind not in present]
-        shown = ", ".join(lacking[:6]) + (" …" if len(lacking) > 6 else ".")
+        shown = ", ".join(map(word, lacking[:6])) + (" …" if len(lacking) > 6 else ".")
         self.coverage.setText(
-            f"{len(present)} of {len(HARD_KINDS)} kinds of hard parts." + (f" Lacking: {shown}" if lacking else "")
+            tr("{present} of {hard_kinds} kinds of hard parts.", present=len(present), hard_kinds=len(HARD_KINDS))
+            + (tr(" Lacking: {shown}", shown=shown) if lacking else "")
         )
         if not passages:
             self.forget()
@@ -262,17 +262,25 @@ class SetView(QWidget):
             return  # a table that is filled anew chooses its row more than once
         changed = self._changed()
         self._counts.setText(
-            f"version {passage.number} · {len(passage.text):,} characters · "
-            f"{len(words_with_places(passage.text)):,} words"
-            + (f" · {len(passage.marks)} mark{'s' * (len(passage.marks) != 1)}" if passage.marks else "")
+            tr(
+                "version {number} · {words} characters · {words_with_places} words",
+                number=passage.number,
+                words=f"{len(passage.text):,}",
+                words_with_places=f"{len(words_with_places(passage.text)):,}",
+            )
+            + (
+                trn(" · {marks} mark", " · {marks} marks", len(passage.marks), marks=len(passage.marks))
+                if passage.marks
+                else ""
+            )
             + (f" · {RIGHTS[passage.rights]}" if passage.rights else "")
             + (f" · {', '.join(passage.tags)}" if passage.tags else "")
-            + (" · not kept yet" if changed else "")
+            + (tr(" · not kept yet") if changed else "")
         )
         if len(passage.text) <= AT_ONCE:
             self._show_hard(find_difficulties(passage.text, passage.language))
         else:
-            self.hard.setText("Looking for hard parts …")
+            self.hard.setText(tr("Looking for hard parts …"))
             self.state.background.run(
                 lambda: find_difficulties(passage.text, passage.language), self._show_hard, self.state.complain,
                 topic="hard parts of one",
@@ -290,9 +298,9 @@ class SetView(QWidget):
         for part in parts:
             shown = part.words if len(part.words) <= 28 else part.words[:26] + "…"
             found.setdefault(part.kind, []).append(f"{shown} ({part.note})" if part.note else shown)
-        lines = [f"{kind}: {', '.join(dict.fromkeys(words))}" for kind, words in found.items()]
+        lines = [f"{word(kind)}: {', '.join(dict.fromkeys(words))}" for kind, words in found.items()]
         text = " · ".join(lines)
-        self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or "No hard part found by rule.")
+        self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or tr("No hard part found by rule."))
         self.hard.setToolTip(plain_tip(text if len(text) > 260 else ""))
 
     # -- marks
@@ -304,13 +312,16 @@ class SetView(QWidget):
     def _mark_menu(self) -> None:
         menu = QMenu(self)
         for kind in KINDS.values():
-            act = QAction(f"{kind.name[0].upper()}{kind.name[1:]}\tCtrl+Shift+{kind.key}", menu)
+            act = QAction(
+                f"{kind.name[0].upper()}{kind.name[1:]}\tCtrl+Shift+{kind.key}",
+                menu,
+            )
             act.setToolTip(kind.hint)
             act.triggered.connect(partial(self.add_mark, kind.name))
             menu.addAction(act)
         menu.setToolTipsVisible(True)
         menu.addSeparator()
-        menu.addAction("Write as SSML …", self.ask_to_write_ssml)
+        menu.addAction(tr("Write as SSML …"), self.ask_to_write_ssml)
         menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def _open_popup(self, number: int, place: QPoint) -> None:
@@ -343,11 +354,24 @@ class SetView(QWidget):
         if chip.kind == "rate":
             plain = [m for m in passage.marks if m.kind != "rate"]
             now, normal = (expected_s(passage.text, m) for m in (self._with_value(passage, chip.value, value), plain))
-            return f"{value} of normal speed: about {now:.1f} s for the passage instead of {normal:.1f} s."
+            return tr(
+                "{value} of normal speed: about {now} s for the passage instead of {normal} s.",
+                value=value,
+                now=f"{now:.1f}",
+                normal=f"{normal:.1f}",
+            )
         if chip.kind == "pause" and not value[:1].isdigit():
             engines = self.state.bench.engines.values()
-            known = [f"{e.writes.pause_ms[value]:g} ms with {e.engine}" for e in engines if value in e.writes.pause_ms]
-            return f"{value}: {', '.join(known)}." if known else f"How long '{value}' is, no engine here states."
+            known = [
+                tr("{pause_ms} ms with {engine}", pause_ms=f"{e.writes.pause_ms[value]:g}", engine=e.engine)
+                for e in engines
+                if value in e.writes.pause_ms
+            ]
+            return (
+                f"{value}: {', '.join(known)}."
+                if known
+                else tr("How long '{value}' is, no engine here states.", value=value)
+            )
         return ""
 
     def _with_value(self, passage: Passage, old: str, new: str) -> list[DeliveryMark]:
@@ -372,13 +396,13 @@ class SetView(QWidget):
         self.text.set_marked(read.text, read.marks)
         self._count()
         if read.left_out:
-            self.state.say(f"Without a mark of ours and left out: {', '.join(read.left_out)}.")
+            self.state.say(tr("Without a mark of ours and left out: {left_out}.", left_out=", ".join(read.left_out)))
 
     def ask_to_write_ssml(self) -> None:
         passage = self.as_typed()
         if passage is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Write as SSML", f"{passage.title}.ssml", "SSML (*.ssml)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write as SSML"), f"{passage.title}.ssml", tr("SSML (*.ssml)"))
         if name:
             self.write_ssml(name)
 
@@ -387,14 +411,14 @@ class SetView(QWidget):
         assert passage is not None
         try:
             write_text(
-                Path(name), to_ssml(passage.text, passage.marks, passage.language), kept="The passage is as it was."
+                Path(name), to_ssml(passage.text, passage.marks, passage.language), kept=tr("The passage is as it was.")
             )
         except InputError as error:
             self.state.complain(error)
             return
         lost = {m.kind for m in passage.marks} & {"style", "sound"}
-        also = f" SSML has no {' and no '.join(sorted(lost))}: left out." if lost else ""
-        self.state.say(f"Written: {Path(name).name}.{also}")
+        also = tr(" SSML has no {lost}: left out.", lost=tr(" and no ").join(sorted(lost))) if lost else ""
+        self.state.say(tr("Written: {name}.{also}", name=Path(name).name, also=also))
 
     def open_recipes(self) -> None:
         passage = self.as_typed()
@@ -434,7 +458,7 @@ class SetView(QWidget):
         passage, hard_parts = self._shown, self.state.project.hard_parts
         if passage is not None:
             self.state.edit(
-                f"hard parts of '{passage.title}'",
+                tr("hard parts of '{title}'", title=passage.title),
                 lambda: hard_parts.correct(passage, kind, present),
                 lambda: hard_parts.correct(passage, kind, not present),
             )
@@ -475,7 +499,7 @@ class SetView(QWidget):
         drafts = self.state.project.documents.get("drafts") or {}
         drafts.pop(str(passage.id), None)
         if self.state.edit(
-            f"text of '{passage.title}'",
+            tr("text of '{title}'", title=passage.title),
             lambda: texts.edit(passage.id, text, marks) and None,
             lambda: texts.edit(passage.id, passage.text, passage.marks) and None,
         ):
@@ -493,18 +517,18 @@ class SetView(QWidget):
     def _save_name(self) -> None:
         passage, title = self._shown, self.name.text().strip()
         if passage is not None and title and title != passage.title:
-            self._describe("title", passage, title=title)
+            self._describe(tr("title"), passage, title=title)
 
     def _save_language(self) -> None:
         passage, tag = self._shown, self.language.currentData()
         if passage is not None and tag != passage.language:
-            self._describe("language", passage, language=tag)
+            self._describe(tr("language"), passage, language=tag)
 
     def open_about(self) -> None:
         if self._shown is not None:
             passage = self._shown
             others = [p for p in self.state.bench.passages if p.id != passage.id]
-            keep = lambda values: self._describe(f"about '{passage.title}'", passage, **values)  # noqa: E731
+            keep = lambda values: self._describe(tr("about '{title}'", title=passage.title), passage, **values)  # noqa: E731
             AboutText(self, passage, others, keep).show()
 
     # -- whole passages
@@ -517,9 +541,9 @@ class SetView(QWidget):
 
     def _split_menu(self) -> None:
         menu = QMenu(self)
-        menu.addAction("At each sentence", self.split_sentences)
-        menu.addAction("At each paragraph", self.split_paragraphs)
-        menu.addAction("At the cursor", self.split_at_cursor)
+        menu.addAction(tr("At each sentence"), self.split_sentences)
+        menu.addAction(tr("At each paragraph"), self.split_paragraphs)
+        menu.addAction(tr("At the cursor"), self.split_at_cursor)
         menu.popup(self.split.mapToGlobal(self.split.rect().topLeft()))
 
     def split_sentences(self) -> None:
@@ -538,7 +562,7 @@ class SetView(QWidget):
     def _kept(self) -> Passage | None:
         """The shown passage, when what is typed has been kept."""
         if self._shown is not None and self._changed():
-            self.state.complain("Keep the text as a new version first, then split it.")
+            self.state.complain(tr("Keep the text as a new version first, then split it."))
             return None
         return self._shown
 
@@ -552,3 +576,7 @@ class SetView(QWidget):
             if passage.id in chosen:
                 self.table.selectRow(row)
         self.table.setSelectionMode(mode)
+
+
+def _kinds(found: Sequence[str]) -> str:
+    return ", ".join(map(word, found)) or tr("no hard part")

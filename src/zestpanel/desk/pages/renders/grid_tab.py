@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from zestpanel.core.texts import tr
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.viewmodels.shading import Shading, choices, shading
@@ -20,15 +21,15 @@ class GridTab(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         row = QHBoxLayout()
-        row.addWidget(label("Cells show", "quiet"))
+        row.addWidget(label(tr("Cells show"), "quiet"))
         self.shows = QComboBox()
-        self.shows.setAccessibleName("Cells show")
+        self.shows.setAccessibleName(tr("Cells show"))
         for name, words in choices().items():
             self.shows.addItem(words, name)
         self.shows.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.shows.setMinimumContentsLength(16)
         row.addWidget(self.shows)
-        self.sorted = QCheckBox("the best first")
+        self.sorted = QCheckBox(tr("the best first"))
         row.addWidget(self.sorted)
         self._says = yielding(label("", "small"))
         row.addWidget(self._says, 1)
@@ -64,5 +65,5 @@ class GridTab(QWidget):
             self._says.setText("")
             return
         unit = f" ({found.unit})" if found.unit else ""
-        what = "the more" if found.less_is_better is None else "the worse"
-        self._says.setText(f"{found.title}{unit}: the darker, {what}")
+        what = tr("the more") if found.less_is_better is None else tr("the worse")
+        self._says.setText(tr("{title}{unit}: the darker, {what}", title=found.title, unit=unit, what=what))

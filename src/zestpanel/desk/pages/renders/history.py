@@ -14,6 +14,7 @@ from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.errors import ZestError
 from zestpanel.core.measures.drift import drift_words, from_values
 from zestpanel.core.runs.files.clip_names import export_clips
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
@@ -26,14 +27,14 @@ class CellHistory(QDialog):
         super().__init__(parent)
         self.state, self._candidate, self._passage = state, candidate, passage
         self.takes: list[Take] = []
-        self.setWindowTitle("Takes")
+        self.setWindowTitle(tr("Takes"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(f"{state.name(candidate)} on '{passage.title}'", "name"))
-        about = "Every take of this cell, and every request that failed. Nothing is lost: undo brings a take back."
+        layout.addWidget(label(tr("{name} on '{title}'", name=state.name(candidate), title=passage.title), "name"))
+        about = tr("Every take of this cell, and every request that failed. Nothing is lost: undo brings a take back.")
         layout.addWidget(label(about, "quiet", wrap=True))
         self.table = Table()
-        self.table.setAccessibleName("Takes of this cell")
+        self.table.setAccessibleName(tr("Takes of this cell"))
         self.table.itemSelectionChanged.connect(self._show_chosen)
         layout.addWidget(self.table, 3)
         self.detail = label("", wrap=True)
@@ -41,23 +42,23 @@ class CellHistory(QDialog):
         layout.addWidget(self.detail, 1)
         note = QHBoxLayout()
         self.note = QLineEdit()
-        self.note.setPlaceholderText("a note on this take")
-        self.note.setAccessibleName("Note on the selected take")
+        self.note.setPlaceholderText(tr("a note on this take"))
+        self.note.setAccessibleName(tr("Note on the selected take"))
         self.note.editingFinished.connect(self.keep_note)
         note.addWidget(self.note, 1)
         layout.addLayout(note)
         row = QHBoxLayout()
         self.hear = button(
-            "Compare by ear", self.compare, role="main", tip="All takes on the tray: digit keys swap them"
+            tr("Compare by ear"), self.compare, role="main", tip=tr("All takes on the tray: digit keys swap them")
         )
-        self.star = button("Prefer", self.prefer, tip="The take that is shown, heard and tested")
-        self.count = button("Let it count", self.let_count, tip="It was found odd on arrival and is not scored")
-        self.remove = button("Remove", self.remove_chosen)
-        self.export = button("Save clips …", self.ask_where)
+        self.star = button(tr("Prefer"), self.prefer, tip=tr("The take that is shown, heard and tested"))
+        self.count = button(tr("Let it count"), self.let_count, tip=tr("It was found odd on arrival and is not scored"))
+        self.remove = button(tr("Remove"), self.remove_chosen)
+        self.export = button(tr("Save clips …"), self.ask_where)
         for one in (self.hear, self.star, self.count, self.remove, self.export):
             row.addWidget(one)
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Close"), self.accept))
         layout.addLayout(row)
         open_at(self, 860, 560)
         state.bench_changed.connect(self.refresh)
@@ -77,7 +78,16 @@ class CellHistory(QDialog):
         ]
         hidden = self.state.labels_hidden
         rows = [[*_row(t), "" if hidden else t.voice_used] for t in self.takes] + [_failed(r) for r in failed]
-        head = ["take", "made", "length s", "wait s", "billed", "odd, or why it failed", "note", "voice that answered"]
+        head = [
+            tr("take"),
+            tr("made"),
+            tr("length s"),
+            tr("wait s"),
+            tr("billed"),
+            tr("odd, or why it failed"),
+            tr("note"),
+            tr("voice that answered"),
+        ]
         odd = [(i, 5) for i, t in enumerate(self.takes) if t.doubts and not t.accepted]
         self.table.show_rows(head, rows, numbers=(0, 2, 3, 4), bad=odd, wide=5)
         at = next((i for i, t in enumerate(self.takes) if chosen and t.id == chosen.id), 0)
@@ -100,8 +110,8 @@ class CellHistory(QDialog):
             self.detail.setText("")
             self.note.setText("")
             return
-        self.count.setText("Do not let it count" if take.accepted else "Let it count")
-        self.star.setText("No longer prefer" if take.starred else "Prefer")
+        self.count.setText(tr("Do not let it count") if take.accepted else tr("Let it count"))
+        self.star.setText(tr("No longer prefer") if take.starred else tr("Prefer"))
         self.note.setText(take.note)
         self.detail.setText(self._how_it_came(take))
 
@@ -111,29 +121,49 @@ class CellHistory(QDialog):
         engine = self.state.bench.engines.get(c.engine)
         parts = [" ".join(take.doubts)] if take.doubts else []
         if self.state.labels_hidden:
-            parts.append("How it was made stays covered while labels are hidden.")
+            parts.append(tr("How it was made stays covered while labels are hidden."))
         else:
             parts.append(
-                f"{c.engine}, model {c.model} {c.model_version}, voice {c.voice}, {c.language}, "
-                f"plan {c.plan or 'none'}, {c.route}, {describe_settings(c, engine)}."
+                tr(
+                    "{engine}, model {model} {model_version}, voice {voice}, {language}, plan {plan}, "
+                    "{route}, {describe_settings}.",
+                    engine=c.engine,
+                    model=c.model,
+                    model_version=c.model_version,
+                    voice=c.voice,
+                    language=c.language,
+                    plan=c.plan or tr("none"),
+                    route=word(c.route),
+                    describe_settings=describe_settings(c, engine),
+                )
             )
         if take.copied_from:
-            parts.append("Served from the store: an identical request had been made before, so nothing was sent.")
+            parts.append(tr("Served from the store: an identical request had been made before, so nothing was sent."))
         elif run is not None:
-            seed = f"seed {take.seed}" if take.seed is not None else "no seed"
-            load = f"{run.at_once} at once" if run.at_once else "the engine's own limit at once"
-            network = f", network {run.network}" if run.network else ""
-            parts.append(f"Run {run.id} ({run.kind}), {seed}, {load}. {run.machine}{network}.")
+            seed = tr("seed {seed}", seed=take.seed) if take.seed is not None else tr("no seed")
+            load = tr("{at_once} at once", at_once=run.at_once) if run.at_once else tr("the engine's own limit at once")
+            network = tr(", network {network}", network=run.network) if run.network else ""
+            parts.append(
+                tr(
+                    "Run {id} ({kind}), {seed}, {load}. {machine}{network}.",
+                    id=run.id,
+                    kind=run.kind,
+                    seed=seed,
+                    load=load,
+                    machine=run.machine,
+                    network=network,
+                )
+            )
         measured = self.state.project.takes.measured([take.id]).get(take.id)
         if measured is not None:
             parts += [words for words in (_heard(measured), drift_words(from_values(measured.values))) if words]
         if take.timing is not None and take.timing.slept:
-            parts.append("The computer slept during this request: its wait counts nowhere.")
+            parts.append(tr("The computer slept during this request: its wait counts nowhere."))
         if take.sent:
             text = " | ".join(take.sent)
-            parts.append(f"Sent: {text if len(text) < 400 else text[:400] + ' …'}")
+            parts.append(tr("Sent: {words}", words=text if len(text) < 400 else text[:400] + " …"))
         if take.brought:
-            parts.append(f"Brought in: {take.brought.get('file', '')}.")
+            parts.append(tr("Brought in: {get}.", get=take.brought.get("file", "")))
         return "\n".join(parts)
 
     # -- deeds
@@ -157,13 +187,13 @@ class CellHistory(QDialog):
                 for other in others:
                     takes.star(other.id, True)
 
-            self.state.edit("preferred take", do, undo)
+            self.state.edit(tr("preferred take"), do, undo)
 
     def let_count(self) -> None:
         if take := self._chosen():
             accept = self.state.project.takes.accept
             self.state.edit(
-                "whether a take counts",
+                tr("whether a take counts"),
                 lambda: accept(take.id, not take.accepted),
                 lambda: accept(take.id, take.accepted),
             )
@@ -172,15 +202,15 @@ class CellHistory(QDialog):
         take, text = self._chosen(), self.note.text().strip()
         if take is not None and text != take.note:
             put = self.state.project.takes.put_note
-            self.state.edit("note on a take", lambda: put(take.id, text), lambda: put(take.id, take.note))
+            self.state.edit(tr("note on a take"), lambda: put(take.id, text), lambda: put(take.id, take.note))
 
     def remove_chosen(self) -> None:
         if take := self._chosen():
             remove = self.state.project.takes.set_removed
-            self.state.edit("removed take", lambda: remove(take.id, True), lambda: remove(take.id, False))
+            self.state.edit(tr("removed take"), lambda: remove(take.id, True), lambda: remove(take.id, False))
 
     def ask_where(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Save clips to a folder")
+        name = QFileDialog.getExistingDirectory(self, tr("Save clips to a folder"))
         if name:
             self.save_to(Path(name))
 
@@ -192,16 +222,25 @@ class CellHistory(QDialog):
         except ZestError as error:
             self.state.complain(error)
         else:
-            self.state.say(f"{len(written)} clips written to {folder.name}, the first as {written[0].name}.")
+            self.state.say(
+                tr(
+                    "{written} clips written to {name}, the first as {name2}.",
+                    written=len(written),
+                    name=folder.name,
+                    name2=written[0].name,
+                )
+            )
 
 
 def _row(take: Take) -> list[str]:
-    wait = "–" if take.timing is None else f"{take.timing.last_byte_s:.2f}" + (" typed" if take.timing.typed else "")
-    state = "preferred" if take.starred else ""
+    wait = (
+        "–" if take.timing is None else f"{take.timing.last_byte_s:.2f}" + (tr(" typed") if take.timing.typed else "")
+    )
+    state = tr("preferred") if take.starred else ""
     if take.doubts:
-        state = ("counts all the same: " if take.accepted else "odd: ") + " ".join(take.doubts)
+        state = (tr("counts all the same: ") if take.accepted else tr("odd: ")) + " ".join(take.doubts)
     elif take.copied_from:
-        state = (state + ", " if state else "") + "from the store"
+        state = (state + ", " if state else "") + tr("from the store")
     billed = "–" if take.characters_billed is None else f"{take.characters_billed:,}"
     if take.copied_from:
         billed = "0"
@@ -215,7 +254,7 @@ def _failed(row: JournalRow) -> list[str]:
         "–",
         "–",
         "–",
-        f"failed, {row.failure_kind}: {row.failure_text}",
+        tr("failed, {failure_kind}: {failure_text}", failure_kind=row.failure_kind, failure_text=row.failure_text),
         "",
         "",
     ]
@@ -226,5 +265,10 @@ def _heard(measured: Measured) -> str:
     wrong, heard = measured.values.get("words_wrong"), measured.values.get("heard")
     if not isinstance(wrong, float) or not wrong:
         return ""
-    said = str(heard) or "nothing"
-    return f"Words wrong {wrong:.0f} %, by {measured.values.get('heard_by')}, which heard: {said}"
+    said = str(heard) or tr("nothing")
+    return tr(
+        "Words wrong {wrong} %, by {get}, which heard: {said}",
+        wrong=f"{wrong:.0f}",
+        get=measured.values.get("heard_by"),
+        said=said,
+    )

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.preflight import missing_key
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.runs.files.bringing_in import Clipping, from_table, guess
@@ -19,6 +20,7 @@ from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
 from zestpanel.core.runs.schedule.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.bring_in import BringInDialog
@@ -41,7 +43,7 @@ _SHORT_PRICE = 26  # characters
 
 
 class RendersPage(TabbedPage):
-    title = "Renders"
+    title = tr("Renders")
     about = ""
     shows_title = False  # the grid needs the height
 
@@ -55,16 +57,19 @@ class RendersPage(TabbedPage):
         self.repeats = QSpinBox()
         self.repeats.setRange(1, 20)
         self.repeats.setPrefix("× ")
-        self.repeats.setToolTip("Repeats of each clip: three show how steady a voice is")
-        self.repeats.setAccessibleName("Repeats of each clip")
+        self.repeats.setToolTip(tr("Repeats of each clip: three show how steady a voice is"))
+        self.repeats.setAccessibleName(tr("Repeats of each clip"))
         stored = state.project.documents.get("repeats")
         self.repeats.setValue(stored if isinstance(stored, int) else 1)
         self.repeats.valueChanged.connect(self._repeats_changed)
-        self.render_button = button("Render what is missing", self.start, role="main")
+        self.render_button = button(tr("Render what is missing"), self.start, role="main")
         self.head_words.addWidget(self._about)
         self.body.addWidget(self._about_below)
-        self.plan_button = button("Plan a run …", self.plan_a_run,
-                                  tip="Choose whom, on what, how often, under which load, when, and caps")  # fmt: skip
+        self.plan_button = button(
+            tr("Plan a run …"),
+            self.plan_a_run,
+            tip=tr("Choose whom, on what, how often, under which load, when, and caps"),
+        )
         self.head.addWidget(self.repeats)
         self.head.addWidget(self.plan_button)
         self.head.addWidget(self.render_button)
@@ -76,8 +81,8 @@ class RendersPage(TabbedPage):
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self._left = label("", "quiet")
-        self.pause = button("Pause", self.toggle_pause)
-        self.stop = button("Stop", self.cancel)
+        self.pause = button(tr("Pause"), self.toggle_pause)
+        self.stop = button(tr("Stop"), self.cancel)
         for widget, stretch in ((self._count, 0), (self.progress, 1), (self._left, 0), (self.pause, 0), (self.stop, 0)):
             bar.addWidget(widget, stretch)
         self._bar = QWidget()
@@ -90,7 +95,7 @@ class RendersPage(TabbedPage):
         undecided = QHBoxLayout()
         undecided.setContentsMargins(0, 0, 0, 0)
         self._undecided = label("", "quiet")
-        self._decide = button("Decide …", self.ask_about_open_requests, role="link")
+        self._decide = button(tr("Decide …"), self.ask_about_open_requests, role="link")
         self._key = button("", self._enter_key, role="link")
         for widget in (self._undecided, self._decide, self._key):
             undecided.addWidget(widget)
@@ -103,9 +108,9 @@ class RendersPage(TabbedPage):
         hours.setContentsMargins(0, 0, 0, 0)
         self._hours = label("", "quiet", wrap=True)
         hours.addWidget(self._hours, 1)
-        self._wake = button("Let it run at its hours", self.wake_hours, role="link")
+        self._wake = button(tr("Let it run at its hours"), self.wake_hours, role="link")
         hours.addWidget(self._wake)
-        hours.addWidget(button("Give the schedule up", self.give_up_hours, role="link"))
+        hours.addWidget(button(tr("Give the schedule up"), self.give_up_hours, role="link"))
         self._hours_row = QWidget()
         self._hours_row.setLayout(hours)
         self.body.addWidget(self._hours_row)
@@ -114,7 +119,7 @@ class RendersPage(TabbedPage):
         self.grid.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.grid.customContextMenuRequested.connect(self._cell_menu)
         views = (tab, lambda: TimingView(state), lambda: SweepsView(state), lambda: RunsView(state, self.begin))
-        self.add_views(("Grid", "Waits", "Sweeps", "Runs"), views)
+        self.add_views(("Grid", tr("Waits"), tr("Sweeps"), tr("Runs")), views)
         state.labels_changed.connect(self._labels_changed)
         self._read_at = 0.0  # when a view other than the grid was last read during a run
         self._clock = QTimer(self)
@@ -139,16 +144,16 @@ class RendersPage(TabbedPage):
         if not bench.candidates:
             self.set_empty(
                 EmptyState(
-                    "No candidate yet. Choose the voices to compare first.",
-                    "Engines & voices",
+                    tr("No candidate yet. Choose the voices to compare first."),
+                    tr("Engines & voices"),
                     lambda: self.go_to("engines"),
                 )
             )
         elif not bench.passages:
             self.set_empty(
                 EmptyState(
-                    "No passage yet. Every candidate reads the same texts: bring some in first.",
-                    "Passages",
+                    tr("No passage yet. Every candidate reads the same texts: bring some in first."),
+                    tr("Passages"),
                     lambda: self.go_to("passages"),
                 )
             )
@@ -189,7 +194,7 @@ class RendersPage(TabbedPage):
     def _price(self, planned: PlannedRun) -> str:
         """The price in words; amounts alone while labels are hidden, because what has none is told by its name."""
         if self.state.labels_hidden:
-            return " + ".join(map(str, planned.costs)) or "no price stated"
+            return " + ".join(map(str, planned.costs)) or tr("no price stated")
         return planned.price
 
     def _show_plan(self) -> None:
@@ -200,33 +205,61 @@ class RendersPage(TabbedPage):
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         price = self._price(planned)
         # a sentence would set the least width of the window: what is long stands in the tip
-        short = price if len(price) <= _SHORT_PRICE else "no price" if price.startswith("no price") else "see the tip"
-        self.render_button.setText(f"Render what is missing · {short}" if planned.jobs else "Nothing is missing")
+        short = (
+            price
+            if len(price) <= _SHORT_PRICE
+            else tr("no price")
+            if price.startswith(tr("no price stated"))
+            else tr("see the tip")
+        )
+        self.render_button.setText(
+            tr("Render what is missing · {short}", short=short) if planned.jobs else tr("Nothing is missing")
+        )
         parts = [price] * (short != price) + [
-            f"{e.engine}: {e.characters:,} characters, {e.says()}"
-            + (f", {e.short_by:,.0f} over what the plan allows" if e.short_by else "")
+            tr(
+                "{engine}: {characters} characters, {says}",
+                engine=e.engine,
+                characters=f"{e.characters:,}",
+                says=e.says(),
+            )
+            + (tr(", {short_by} over what the plan allows", short_by=f"{e.short_by:,.0f}") if e.short_by else "")
             for e in planned.estimates
         ]
         hidden = self.state.labels_hidden
         self.render_button.setToolTip("" if hidden else "\n".join(parts))
         bench = self.state.bench
         done, cells = bench.counts[0], len(bench.cells)
-        stated = f"{done} of {cells} cells rendered"
+        stated = tr("{done} of {cells} cells rendered", done=done, cells=cells)
         if planned.jobs:
-            stated += f" · {len(planned.jobs)} takes missing, {planned.characters:,} characters"
+            stated += tr(
+                " · {jobs} takes missing, {characters} characters",
+                jobs=len(planned.jobs),
+                characters=f"{planned.characters:,}",
+            )
         paid = sum(why == MAY_BE_PAID for _, _, why in planned.left_out)
-        names = {c.engine for c, _, why in planned.left_out if "the key '" in why} - {""}
-        self._without_key = next((e for name, e in self.state.bench.engines.items() if name in names), None)
-        self._key.setText(f"Enter the key for {self._without_key.engine} …" if self._without_key else "")
+        why_not = {(c.engine, why) for c, _, why in planned.left_out}
+        lacking = (
+            e for e in bench.engines.values() if any(of == e.engine and missing_key(e) in w for of, w in why_not)
+        )
+        self._without_key = next(lacking, None)
+        self._key.setText(
+            tr("Enter the key for {engine} …", engine=self._without_key.engine) if self._without_key else ""
+        )
         self._key.setVisible(self._without_key is not None and not self.state.labels_hidden)
         elsewhere = self.state.bench.asked_elsewhere
         self._undecided.setVisible(bool(paid) or elsewhere)
         self._decide.setVisible(bool(paid) and not elsewhere)
         self._undecided_row.setVisible((bool(paid) or self._without_key is not None or elsewhere) and not running)
         self._undecided.setText(
-            "Another program is rendering for this project; its takes appear here as they come." if elsewhere
-            else f"{paid} cell{'s' * (paid > 1)} brought no sound and may have been paid for."
-        )  # fmt: skip
+            tr("Another program is rendering for this project; its takes appear here as they come.")
+            if elsewhere
+            else trn(
+                "{paid} cell brought no sound and may have been paid for.",
+                "{paid} cells brought no sound and may have been paid for.",
+                paid,
+                paid=paid,
+            )
+        )
         self._fit()
         there = {key for key, cell in bench.cells.items() if cell.state == "there"}
         barred = {
@@ -237,11 +270,17 @@ class RendersPage(TabbedPage):
         if barred:
             why, most = Counter(barred.values()).most_common(1)[0]
             why = why if len(why) <= 48 else why[:46] + "…"
-            said = "" if self.state.labels_hidden else f": {why}" if most == len(barred) else f", {most} of them: {why}"
-            stated += f" · {len(barred)} cannot be{said}"
+            said = (
+                ""
+                if self.state.labels_hidden
+                else f": {why}"
+                if most == len(barred)
+                else tr(", {most} of them: {why}", most=most, why=why)
+            )
+            stated += tr(" · {barred} cannot be{said}", barred=len(barred), said=said)
         for about in (self._about, self._about_below):
             about.setText(stated)
-            about.setToolTip("Clips made elsewhere can be dropped on their cells, or brought in from the menu.")
+            about.setToolTip(tr("Clips made elsewhere can be dropped on their cells, or brought in from the menu."))
 
     @property
     def beside_card(self) -> bool:
@@ -317,7 +356,9 @@ class RendersPage(TabbedPage):
             put = self.state.project.documents.put
             document = before.model_dump(mode="json")
             self.state.edit(
-                "schedule", lambda: give_up_schedule(self.state.project.documents), lambda: put("schedule", document)
+                tr("schedule"),
+                lambda: give_up_schedule(self.state.project.documents),
+                lambda: put("schedule", document),
             )
             self._scheduled()
 
@@ -331,10 +372,10 @@ class RendersPage(TabbedPage):
         self.grid.setCurrentIndex(index)
         menu = QMenu(self)
         for words, deed in (
-            ("Takes of this cell …", self.show_takes),
-            ("Render this cell once more", self.again),
-            ("Bring in clips made elsewhere …", self.ask_for_clips),
-            ("Log time spent on this engine …", self.log_time),
+            (tr("Takes of this cell …"), self.show_takes),
+            (tr("Render this cell once more"), self.again),
+            (tr("Bring in clips made elsewhere …"), self.ask_for_clips),
+            (tr("Log time spent on this engine …"), self.log_time),
         ):
             action = menu.addAction(words)
             assert action is not None
@@ -349,7 +390,7 @@ class RendersPage(TabbedPage):
             SetupDialog(self, self.state, candidate.engine, lambda: None).show()
 
     def ask_where_clips_go(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Save all clips to a folder")
+        name = QFileDialog.getExistingDirectory(self, tr("Save all clips to a folder"))
         if name:
             self.save_clips(Path(name))
 
@@ -359,7 +400,9 @@ class RendersPage(TabbedPage):
         shown = [cell.take for cell in bench.cells.values() if cell.take is not None]
         self.state.background.run(
             lambda: export_clips(project, shown, bench.candidates, names, folder),
-            lambda written: self.state.say(f"{len(written)} clips written to {folder.name}."),
+            lambda written: self.state.say(
+                tr("{written} clips written to {name}.", written=len(written), name=folder.name)
+            ),
             self.state.complain,
         )
 
@@ -382,7 +425,14 @@ class RendersPage(TabbedPage):
                                 only=lambda row: (row.candidate_id, row.passage_version_id) == cell_of)  # fmt: skip
             return
         if one.left_out:
-            self.state.complain(f"{self.state.name(candidate)} on '{passage.title}': {one.left_out[0][2]}.")
+            self.state.complain(
+                tr(
+                    "{name} on '{title}': {left_out}.",
+                    name=self.state.name(candidate),
+                    title=passage.title,
+                    left_out=one.left_out[0][2],
+                )
+            )
             return
         self.begin(one)
 
@@ -399,7 +449,7 @@ class RendersPage(TabbedPage):
         return model.candidate(index.row()).id, model.passage(index.column()).id
 
     def ask_for_clips(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Clips made elsewhere", "", "Sound, video and tables (*)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Clips made elsewhere"), "", tr("Sound, video and tables (*)"))
         paths = [Path(name) for name in names]
         tables = [path for path in paths if path.suffix.lower() in (".csv", ".tsv")]
         for table in tables:
@@ -411,7 +461,7 @@ class RendersPage(TabbedPage):
         """Show where the files would go: the cell they were dropped on, or what their names tell."""
         bench = self.state.bench
         if not bench.candidates or not bench.passages:
-            self.state.complain("Clips belong to a candidate and a passage: put both in the project first.")
+            self.state.complain(tr("Clips belong to a candidate and a passage: put both in the project first."))
             return
         if cell is not None:
             found = [Clipping(path=path, candidate_id=cell[0], passage_id=cell[1]) for path in paths]
@@ -429,7 +479,12 @@ class RendersPage(TabbedPage):
                 passages=bench.passages,
             )  # fmt: skip
         except (OSError, UnicodeDecodeError) as error:
-            self.state.complain(TableError(f"{path.name} cannot be read ({error}).", kept="Nothing was brought in."))
+            self.state.complain(
+                TableError(
+                    tr("{name} cannot be read ({error}).", name=path.name, error=error),
+                    kept=tr("Nothing was brought in."),
+                )
+            )
         except ZestError as error:
             self.state.complain(error)
         else:
@@ -459,19 +514,26 @@ class RendersPage(TabbedPage):
                 self._plan()
             return
         over = progress.done + progress.failed
-        self._count.setText(f"{over} of {progress.total}" + (f", {progress.failed} failed" if progress.failed else ""))
+        self._count.setText(
+            tr("{over} of {total}", over=over, total=progress.total)
+            + (tr(", {failed} failed", failed=progress.failed) if progress.failed else "")
+        )
         self.progress.setUpdatesEnabled(False)  # else it paints at once, and half the window with it
         self.progress.setMaximum(max(1, progress.total))
         self.progress.setValue(over)
         self.progress.setUpdatesEnabled(True)
-        left = "paused" if progress.paused else ("" if progress.left_s is None else f"{_time(progress.left_s)} left")
+        left = (
+            tr("paused")
+            if progress.paused
+            else ("" if progress.left_s is None else tr("{time} left", time=_time(progress.left_s)))
+        )
         if progress.waiting:
-            left = "a service asked to wait" if self.state.labels_hidden else progress.waiting
+            left = tr("a service asked to wait") if self.state.labels_hidden else progress.waiting
         elif over == progress.total:
-            left = "measuring what is rendered"
+            left = tr("measuring what is rendered")
         spent = amounts(progress.spent)
-        self._left.setText(" · ".join(p for p in (left, f"{spent} spent" if spent else "") if p))
-        self.pause.setText("Go on" if progress.paused or progress.held else "Pause")
+        self._left.setText(" · ".join(p for p in (left, tr("{spent} spent", spent=spent) if spent else "") if p))
+        self.pause.setText(tr("Go on") if progress.paused or progress.held else tr("Pause"))
         if self.view != "Grid" and self.isVisible() and time.monotonic() - self._read_at > READ_AGAIN_S:
             self._read_at = time.monotonic()
             self.refresh_view()
@@ -492,4 +554,4 @@ def amounts(costs: tuple[Money | None, ...]) -> str:
 
 
 def _time(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+    return f"{seconds:.0f} s" if seconds < 90 else tr("{seconds} min", seconds=f"{seconds / 60:.0f}")

@@ -32,13 +32,14 @@ from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import DOCUMENT as CAPS
 from zestpanel.core.runs.spending.caps import SpendingCaps, caps_of, plan_key
+from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
 
-WHEN = (("now", "Now"), ("day", "Every hour for a day"), ("week", "Every four hours for a week"))
+WHEN = (("now", tr("Now")), ("day", tr("Every hour for a day")), ("week", tr("Every four hours for a week")))
 _EVERY = {"day": (60, 24), "week": (240, 42)}
 
 
@@ -51,16 +52,16 @@ class PlanDialog(QDialog):
         super().__init__(parent)
         self.state, self._start, self._scheduled = state, start, scheduled
         self.planned: PlannedRun | None = None
-        self.setWindowTitle("Plan a run")
+        self.setWindowTitle(tr("Plan a run"))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(20, 16, 20, 16)
-        outer.addWidget(label("Plan a run", "name"))
+        outer.addWidget(label(tr("Plan a run"), "name"))
         across = QHBoxLayout()
         across.setSpacing(18)
         outer.addLayout(across, 1)
         who = QVBoxLayout()
-        self.candidates = self._ticks("Candidates", [(state.name(c), c) for c in state.bench.candidates], who)
-        self.passages = self._ticks("Passages", [(p.title, p) for p in state.bench.passages], who)
+        self.candidates = self._ticks(tr("Candidates"), [(state.name(c), c) for c in state.bench.candidates], who)
+        self.passages = self._ticks(tr("Passages"), [(p.title, p) for p in state.bench.passages], who)
         across.addLayout(who, 1)
         right = QVBoxLayout()
         across.addLayout(right, 3)
@@ -68,44 +69,44 @@ class PlanDialog(QDialog):
         self.repeats = QSpinBox()
         self.repeats.setRange(1, 20)
         self.repeats.setValue(3)
-        self.repeats.setAccessibleName("Repeats")
+        self.repeats.setAccessibleName(tr("Repeats"))
         self.repeats.setMaximumWidth(theme.px(110))
-        form.addRow("Repeats", self.repeats)
+        form.addRow(tr("Repeats"), self.repeats)
         self.ask = QComboBox()
-        self.ask.addItem("Only what is missing or stale", False)
-        self.ask.addItem("Ask again, beside the takes there are", True)
-        self.ask.setAccessibleName("What is asked for")
-        form.addRow("Ask for", self.ask)
-        self.cold = QCheckBox("every request cold: engine just started, new connection")
-        form.addRow("Conditions", self.cold)
-        self.side_by_side = QCheckBox("programs of this machine side by side: sooner over, waits kept apart")
+        self.ask.addItem(tr("Only what is missing or stale"), False)
+        self.ask.addItem(tr("Ask again, beside the takes there are"), True)
+        self.ask.setAccessibleName(tr("What is asked for"))
+        form.addRow(tr("Ask for"), self.ask)
+        self.cold = QCheckBox(tr("every request cold: engine just started, new connection"))
+        form.addRow(tr("Conditions"), self.cold)
+        self.side_by_side = QCheckBox(tr("programs of this machine side by side: sooner over, waits kept apart"))
         form.addRow("", self.side_by_side)
         levels = QHBoxLayout()
         self.levels = {level: QCheckBox(str(level)) for level in LEVELS}
         for box in self.levels.values():
             levels.addWidget(box)
-        levels.addWidget(label("none ticked: each engine's own limit", "small"))
+        levels.addWidget(label(tr("none ticked: each engine's own limit"), "small"))
         levels.addStretch(1)
-        form.addRow("Requests at once", levels)
+        form.addRow(tr("Requests at once"), levels)
         when = QHBoxLayout()
         self.when = QComboBox()
         for key, words in WHEN:
             self.when.addItem(words, key)
-        self.when.setAccessibleName("When")
+        self.when.setAccessibleName(tr("When"))
         self.first = QDateTimeEdit(QDateTime.currentDateTime().addSecs(60))
         self.first.setDisplayFormat("ddd d MMM, HH:mm")
-        self.first.setAccessibleName("First run at")
+        self.first.setAccessibleName(tr("First run at"))
         self.first.setEnabled(False)
         when.addWidget(self.when)
-        when.addWidget(label("from"))
+        when.addWidget(label(tr("from")))
         when.addWidget(self.first)
         when.addStretch(1)
-        form.addRow("When", when)
+        form.addRow(tr("When"), when)
         self._caps_form(form)
         right.addLayout(form)
         self.estimate = Table()
-        self.estimate.setAccessibleName("Estimate by plan")
-        right.addWidget(label("What it will take", "strong"))
+        self.estimate.setAccessibleName(tr("Estimate by plan"))
+        right.addWidget(label(tr("What it will take"), "strong"))
         right.addWidget(self.estimate, 1)
         self.sums = label("", wrap=True)
         right.addWidget(self.sums)
@@ -114,8 +115,8 @@ class PlanDialog(QDialog):
         row = QHBoxLayout()
         self.problem = label("", "bad", wrap=True)
         row.addWidget(self.problem, 1)
-        row.addWidget(button("Cancel", self.reject))
-        self.go = button("Render", self.begin, role="main")
+        row.addWidget(button(tr("Cancel"), self.reject))
+        self.go = button(tr("Render"), self.begin, role="main")
         row.addWidget(self.go)
         outer.addLayout(row)
         for changed in (
@@ -135,7 +136,7 @@ class PlanDialog(QDialog):
         out.setAccessibleName(title)
         out.setProperty("takesSpace", True)
         out.setMinimumWidth(theme.px(220))
-        head.addWidget(button("all or none", lambda: self._all_or_none(out), role="link"))
+        head.addWidget(button(tr("all or none"), lambda: self._all_or_none(out), role="link"))
         into.addLayout(head)
         for words, value in items:
             item = QListWidgetItem(words)
@@ -159,34 +160,34 @@ class PlanDialog(QDialog):
         caps, currency = caps_of(self.state.project.documents), self.state.bench.brief.currency
         row = QHBoxLayout()
         self.cap_run, self.cap_day = QLineEdit(), QLineEdit()
-        for edit, amounts, words in ((self.cap_run, caps.a_run, "a run"), (self.cap_day, caps.a_day, "a day")):
+        for edit, amounts, words in ((self.cap_run, caps.a_run, tr("a run")), (self.cap_day, caps.a_day, tr("a day"))):
             edit.setFixedWidth(theme.px(76))
-            edit.setPlaceholderText("no cap")
-            edit.setAccessibleName(f"Cap {words} in {currency}")
+            edit.setPlaceholderText(tr("no cap"))
+            edit.setAccessibleName(tr("Cap {words} in {currency}", words=words, currency=currency))
             edit.setText(str(amounts[currency]) if currency in amounts else "")
             row.addWidget(edit)
             row.addWidget(label(f"{currency} {words}"))
         self.cap_plan = QComboBox()
-        self.cap_plan.setAccessibleName("Plan that is capped")
+        self.cap_plan.setAccessibleName(tr("Plan that is capped"))
         plans = sorted({plan_key(c.engine, c.plan) for c in self.state.bench.candidates if c.plan})
         self._plan_caps = {name: str(caps.a_plan.get(name, "")) for name in plans}
         self.cap_month = QLineEdit()
         self.cap_month.setFixedWidth(theme.px(76))
-        self.cap_month.setPlaceholderText("no cap")
-        self.cap_month.setAccessibleName("Cap of a month of the plan, in its currency")
+        self.cap_month.setPlaceholderText(tr("no cap"))
+        self.cap_month.setAccessibleName(tr("Cap of a month of the plan, in its currency"))
         self.cap_plan.addItems(plans)
         self.cap_plan.currentTextChanged.connect(lambda name: self.cap_month.setText(self._plan_caps.get(name, "")))
         self.cap_month.textEdited.connect(lambda text: self._plan_caps.update({self.cap_plan.currentText(): text}))
         self.cap_month.setText(self._plan_caps.get(self.cap_plan.currentText(), ""))
         row.addStretch(1)
-        form.addRow("Spend at most", row)
+        form.addRow(tr("Spend at most"), row)
         second = QHBoxLayout()
         second.addWidget(self.cap_month)
-        second.addWidget(label("a month of"))
+        second.addWidget(label(tr("a month of")))
         second.addWidget(self.cap_plan)
         second.addStretch(1)
         form.addRow("", second)
-        form.addRow("", label("A run stops before the request that would break a cap.", "small"))
+        form.addRow("", label(tr("A run stops before the request that would break a cap."), "small"))
 
     # -- what is chosen
 
@@ -210,7 +211,7 @@ class PlanDialog(QDialog):
         self.first.setEnabled(self.when.currentData() != "now")
         other = self.cold.isChecked() or any(box.isChecked() for box in self.levels.values())
         self.ask.setEnabled(not other)
-        self.ask.setToolTip("Other conditions need requests of their own" if other else "")
+        self.ask.setToolTip(tr("Other conditions need requests of their own") if other else "")
         candidates = [c for c in self.chosen(self.candidates) if isinstance(c, Candidate)]
         passages = [p for p in self.chosen(self.passages) if isinstance(p, Passage)]
         project, repeats, conditions = self.state.project, self.repeats.value(), self.conditions()
@@ -232,37 +233,64 @@ class PlanDialog(QDialog):
         assert planned is not None
         rows = []
         for e in planned.estimates:
-            used = "no allowance" if e.allowance_used is None else f"{100 * e.allowance_used:.1f} % used after it"
+            used = (
+                "no allowance"
+                if e.allowance_used is None
+                else tr("{allowance_used} % used after it", allowance_used=f"{100 * e.allowance_used:.1f}")
+            )
             if e.short_by:
-                used = f"{e.short_by:,.0f} over"
+                used = tr("{short_by} over", short_by=f"{e.short_by:,.0f}")
             if e.cost is None:  # a sentence, which the column of amounts has no room for
                 used = e.says()
             cost = e.says() if e.cost is not None else "–"
-            rows.append([f"{e.engine}, {e.plan or 'no plan'}", f"{e.requests:,}", f"{e.characters:,}", cost, used])
+            rows.append(
+                [", ".join((e.engine, e.plan or tr("no plan"))), f"{e.requests:,}", f"{e.characters:,}", cost, used]
+            )
         self.estimate.show_rows(
-            ["plan", "requests", "characters", "money", "of the month's allowance"], rows, numbers=(1, 2, 3), wide=0
+            [tr("plan"), tr("requests"), tr("characters"), tr("money"), tr("of the month's allowance")],
+            rows,
+            numbers=(1, 2, 3),
+            wide=0,
         )
         scheduled = self.when.currentData() != "now"
         times = _EVERY[self.when.currentData()][1] if scheduled else 1
         money = planned.price
         left = planned.time
-        takes = f"{len(planned.jobs)} takes, {planned.requests} requests, {planned.characters:,} characters, {money}"
+        takes = tr(
+            "{jobs} takes, {requests} requests, {characters} characters, {money}",
+            jobs=len(planned.jobs),
+            requests=planned.requests,
+            characters=f"{planned.characters:,}",
+            money=money,
+        )
         if planned.served:
-            takes += f"; {planned.served} served from the store for nothing"
-        lasts = "Time not known yet" if left.seconds is None else f"About {_duration(left.seconds)}"
-        each = f", {times} times" if scheduled else ""
+            takes += tr("; {served} served from the store for nothing", served=planned.served)
+        lasts = (
+            tr("Time not known yet")
+            if left.seconds is None
+            else tr("About {duration}", duration=_duration(left.seconds))
+        )
+        each = tr(", {times} times", times=times) if scheduled else ""
         self.sums.setText(
-            f"{takes}{each}. {lasts} ({left.basis})." if planned.requests else f"{takes}. Nothing is sent."
+            f"{takes}{each}. {lasts} ({left.basis})."
+            if planned.requests
+            else tr("{takes}. Nothing is sent.", takes=takes)
         )
         why = list(dict.fromkeys(reason for _, _, reason in planned.left_out))
         cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
         self.left_out.setText(
-            f"{cells} cells are left out, or timed at fewer loads: {'; '.join(why[:3])}" if why else ""
+            tr("{cells} cells are left out, or timed at fewer loads: {why}", cells=cells, why="; ".join(why[:3]))
+            if why
+            else ""
         )
         self.left_out.setToolTip("\n".join(why))
         self.go.setEnabled(bool(planned.jobs))
         self.go.setText(
-            "Set these hours" if scheduled else f"Render · {money}" if planned.jobs else "Nothing is missing"
+            tr("Set these hours")
+            if scheduled
+            else tr("Render · {money}", money=money)
+            if planned.jobs
+            else tr("Nothing is missing")
         )
 
     # -- deeds
@@ -288,7 +316,7 @@ class PlanDialog(QDialog):
         currency, old = self.state.bench.brief.currency, caps_of(self.state.project.documents)
 
         def amount(text: str) -> Decimal | None:
-            return typed_number(text, "The cap", least=0) if text.strip() else None
+            return typed_number(text, tr("The cap"), least=0) if text.strip() else None
 
         def one(amounts: dict[str, Decimal], text: str) -> dict[str, Decimal]:
             value = amount(text)
@@ -317,4 +345,4 @@ class PlanDialog(QDialog):
 def _duration(seconds: float) -> str:
     if seconds < 90:
         return f"{max(1, round(seconds))} s"
-    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
+    return tr("{seconds} min", seconds=f"{seconds / 60:.0f}") if seconds < 5400 else f"{seconds / 3600:.1f} h"

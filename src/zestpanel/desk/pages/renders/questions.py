@@ -13,6 +13,7 @@ from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.runs.plan.undecided import undecided
 from zestpanel.core.runs.spending.left_to_spend import left_of_budget
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.state import DeskState
 
 
@@ -38,12 +39,28 @@ def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then
         if not reason:
             then()
             return
-        plans = ", ".join(dict.fromkeys(f"{e.engine} ({e.plan or 'no plan'})" for e in planned.estimates if e.cost))
+        plans = ", ".join(
+            dict.fromkeys(
+                tr("{engine} ({plan})", engine=e.engine, plan=e.plan or tr("no plan"))
+                for e in planned.estimates
+                if e.cost
+            )
+        )
         _question(
-            parent, "Before it is spent", f"{planned.price} for {planned.requests:,} requests, {planned.characters:,} "
-            f"characters. {reason}", "" if state.labels_hidden else f"Billed by {plans}.",
-            "Render all the same", "Do not render", then,
-        ).open()  # fmt: skip
+            parent,
+            tr("Before it is spent"),
+            tr(
+                "{price} for {requests} requests, {characters} characters. {reason}",
+                price=planned.price,
+                requests=f"{planned.requests:,}",
+                characters=f"{planned.characters:,}",
+                reason=reason,
+            ),
+            "" if state.labels_hidden else f"Billed by {plans}.",
+            "Render all the same",
+            "Do not render",
+            then,
+        ).open()
 
     state.background.run(lambda: left_of_budget(project, planned), arrived, state.complain, topic="price")
 
@@ -58,16 +75,32 @@ def ask_about_undecided(
     def arrived(rows: list[JournalRow]) -> None:
         if not rows:
             return
-        kinds = Counter("left open" if r.state == "open" else FAILURE_KINDS.get(r.failure_kind, "") for r in rows)
+        kinds = Counter(
+            tr("left open") if r.state == "open" else word(FAILURE_KINDS.get(r.failure_kind, "")) for r in rows
+        )
         how = ", ".join(f"{count} {kind}" for kind, count in kinds.most_common())
         box = _question(
-            parent, "Requests without a sound",
-            f"{len(rows)} request{'s' * (len(rows) > 1)} of {sum(r.characters for r in rows):,} characters brought no "
-            f"sound ({how}). {'They' if len(rows) > 1 else 'It'} may have been paid for; every finished take is kept.",
-            f"{'They are' if len(rows) > 1 else 'It is'} not sent again without a word of yours.",
-            "Let them be asked again" if len(rows) > 1 else "Let it be asked again", "Decide later",
+            parent,
+            tr("Requests without a sound"),
+            trn(
+                "{rows} request of {rows2} characters brought no sound ({how}). It may have been paid "
+                "for; every finished take is kept.",
+                "{rows} requests of {rows2} characters brought no sound ({how}). They may have been paid "
+                "for; every finished take is kept.",
+                len(rows),
+                rows=len(rows),
+                rows2=f"{sum(r.characters for r in rows):,}",
+                how=how,
+            ),
+            trn(
+                "It is not sent again without a word of yours.",
+                "They are not sent again without a word of yours.",
+                len(rows),
+            ),
+            tr("Let them be asked again") if len(rows) > 1 else tr("Let it be asked again"),
+            tr("Decide later"),
             lambda: _let(state, rows, decided),
-        )  # fmt: skip
+        )
         if not state.labels_hidden:
             box.setDetailedText(_listed(state, rows))
         box.open()
@@ -90,5 +123,14 @@ def _listed(state: DeskState, rows: Sequence[JournalRow]) -> str:
     for row in rows:
         who = names.get(row.candidate_id) or f"{by_id[row.candidate_id].engine} {by_id[row.candidate_id].voice}"
         title = titles.get(row.passage_version_id, "an earlier text")
-        lines.append(f"{who}, '{title}', take {row.repeat}: {row.characters:,} characters, {row.opened[:19]}")
+        lines.append(
+            tr(
+                "{who}, '{title}', take {repeat}: {characters} characters, {opened}",
+                who=who,
+                title=title,
+                repeat=row.repeat,
+                characters=f"{row.characters:,}",
+                opened=row.opened[:19],
+            )
+        )
     return "\n".join(lines)

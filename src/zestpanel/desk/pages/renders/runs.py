@@ -16,6 +16,7 @@ from zestpanel.core.domain.run import JournalRow, RunRow
 from zestpanel.core.runs.execute.run_log import log_path
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.auditions import Audition
+from zestpanel.core.texts import dated, tr, trn
 from zestpanel.desk.pages.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -24,11 +25,11 @@ from zestpanel.desk.widgets import Stack, button, label
 
 MOST_TOLD = 3
 KINDS = {
-    "bench": "bench",
-    "load": "under load",
-    "scheduled": "at its hour",
-    "sweep": "sweep",
-    "again": "once more",
+    "bench": tr("bench"),
+    "load": tr("under load"),
+    "scheduled": tr("at its hour"),
+    "sweep": tr("sweep"),
+    "again": tr("once more"),
 }
 
 
@@ -49,15 +50,15 @@ class RunsView(QWidget):
         self.answer = label("", "lead", wrap=True)
         upper.addWidget(self.answer)
         self.table = Table()
-        self.table.setAccessibleName("Runs")
+        self.table.setAccessibleName(tr("Runs"))
         self.table.itemSelectionChanged.connect(self._show_chosen)
         upper.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.again = button("Render this run once more", self.ask_again, role="main",
-                            tip="The same requests to the character, to see what changed since")  # fmt: skip
-        self.compare = button("What changed", self.compare_chosen,
-                              tip="Select two runs; or one that was made once more")  # fmt: skip
-        self.log_button = button("Log", self._show_log)
+        self.again = button(tr("Render this run once more"), self.ask_again, role="main",
+                            tip=tr("The same requests to the character, to see what changed since"))  # fmt: skip
+        self.compare = button(tr("What changed"), self.compare_chosen,
+                              tip=tr("Select two runs; or one that was made once more"))  # fmt: skip
+        self.log_button = button(tr("Log"), self._show_log)
         self.sentence = label("", "quiet", wrap=True)
         for one in (self.again, self.compare, self.log_button):
             row.addWidget(one)
@@ -70,7 +71,7 @@ class RunsView(QWidget):
         self.log = QPlainTextEdit()
         self.log.setReadOnly(True)
         self.log.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.log.setAccessibleName("Log of the run")
+        self.log.setAccessibleName(tr("Log of the run"))
         self.below.addWidget(self.log)
         self.what_changed = WhatChanged(state)
         self.below.addWidget(self.what_changed)
@@ -97,14 +98,34 @@ class RunsView(QWidget):
         again = Counter(r.run_id for r in journal if r.attempt > 1)
         rows = []
         for run in self.runs:
-            kind = KINDS.get(run.kind, run.kind) + (f" as {run.of_run}" if run.of_run else "")
-            load = f"{run.at_once} at once" if run.at_once else "own limits"
-            conditions = load + (", all cold" if run.cold else "")
-            ended = "" if run.ended else "not finished"
-            rows.append([str(run.id), f"{datetime.fromisoformat(run.created).astimezone():%a %d %b %H:%M}", kind,
-                         conditions, str(kept[run.id]), str(failed[run.id]), str(again[run.id]),
-                         f"{run.machine}, network {run.network or 'not recorded'}", ended])  # fmt: skip
-        head = ["run", "began", "kind", "conditions", "takes", "failed tries", "tried again", "on", ""]
+            kind = KINDS.get(run.kind, run.kind) + (tr(" as {of_run}", of_run=run.of_run) if run.of_run else "")
+            load = tr("{at_once} at once", at_once=run.at_once) if run.at_once else tr("own limits")
+            conditions = load + (tr(", all cold") if run.cold else "")
+            ended = "" if run.ended else tr("not finished")
+            rows.append(
+                [
+                    str(run.id),
+                    dated(datetime.fromisoformat(run.created).astimezone(), tr("EEE dd MMM HH:mm")),
+                    kind,
+                    conditions,
+                    str(kept[run.id]),
+                    str(failed[run.id]),
+                    str(again[run.id]),
+                    tr("{machine}, network {network}", machine=run.machine, network=run.network or tr("not recorded")),
+                    ended,
+                ]
+            )
+        head = [
+            tr("run"),
+            tr("began"),
+            tr("kind"),
+            tr("conditions"),
+            tr("takes"),
+            tr("failed tries"),
+            tr("tried again"),
+            tr("on"),
+            "",
+        ]
         self.table.show_rows(head, rows, numbers=(0, 4, 5, 6), wide=7)
         for place, run in enumerate(self.runs):
             if run.id in chosen or (not chosen and place == 0):
@@ -117,7 +138,7 @@ class RunsView(QWidget):
 
         def arrived(found: list[tuple[int, CandidateChange]]) -> None:
             said = [in_words(state.name(change.candidate), earlier, change) for earlier, change in found]
-            nothing = f"Run {newest}: nothing sounds otherwise than for the same requests before."
+            nothing = tr("Run {newest}: nothing sounds otherwise than for the same requests before.", newest=newest)
             self.answer.setText(" ".join(said[:MOST_TOLD]) or nothing)
 
         state.background.run(
@@ -147,9 +168,9 @@ class RunsView(QWidget):
         self.compare.setEnabled(pair is not None)
         self.log_button.setEnabled(len(chosen) == 1)
         if not self.runs:
-            self.sentence.setText("No run yet.")
+            self.sentence.setText(tr("No run yet."))
         elif pair is None:
-            self.sentence.setText("Select two runs to see what changed between them.")
+            self.sentence.setText(tr("Select two runs to see what changed between them."))
         else:
             self.sentence.setText("")
         if pair is not None:
@@ -165,7 +186,7 @@ class RunsView(QWidget):
                 self.log.setPlainText(path.read_text("utf-8"))
             except OSError:
                 self.log.setPlainText(
-                    "This run has no log of its own: it is one of several levels of load, or an old one."
+                    tr("This run has no log of its own: it is one of several levels of load, or an old one.")
                 )
         else:
             self.log.setPlainText("")
@@ -186,14 +207,25 @@ class RunsView(QWidget):
 
         box = QMessageBox(self)
         box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("Once more")
+        box.setWindowTitle(tr("Once more"))
         money = planned.price
-        box.setText(f"{planned.requests} requests of {planned.characters:,} characters, {money}.")
+        box.setText(
+            tr(
+                "{requests} requests of {characters} characters, {money}.",
+                requests=planned.requests,
+                characters=f"{planned.characters:,}",
+                money=money,
+            )
+        )
         changed = len({(c.id, p.id) for c, p, _ in planned.left_out})
-        left = f" {changed} cells are left out: their request would differ from then." if changed else ""
-        box.setInformativeText("They are the same to the character as then." + left)
-        go = box.addButton("Render", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        left = (
+            tr(" {changed} cells are left out: their request would differ from then.", changed=changed)
+            if changed
+            else ""
+        )
+        box.setInformativeText(tr("They are the same to the character as then.") + left)
+        go = box.addButton(tr("Render"), QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(tr("Cancel"), QMessageBox.ButtonRole.RejectRole)
         box.finished.connect(lambda _: self._start(planned) if box.clickedButton() is go else None)
         box.open()
 
@@ -209,7 +241,14 @@ def _beside_runs(lines: Sequence[Audition]) -> str:
         return ""
     requests, characters = sum(one.requests for one in lines), sum(one.characters for one in lines)
     failed = sum(one.state == "failed" for one in lines)
-    return (
-        f"Beside runs: {len(lines)} line{'s' * (len(lines) != 1)} heard or tried, in {requests} requests of "
-        f"{characters:,} characters{f', {failed} failed' if failed else ''}. They count against plans and caps alike."
+    return trn(
+        "Beside runs: {lines} line heard or tried, in {requests} requests of {characters} "
+        "characters{x}. They count against plans and caps alike.",
+        "Beside runs: {lines} lines heard or tried, in {requests} requests of {characters} "
+        "characters{x}. They count against plans and caps alike.",
+        len(lines),
+        lines=len(lines),
+        requests=requests,
+        characters=f"{characters:,}",
+        x=tr(", {failed} failed", failed=failed) if failed else "",
     )

@@ -23,6 +23,7 @@ from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.sweep_picture import sweep_picture, value_words
 from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label
@@ -35,16 +36,16 @@ class _AxisRow:
         self.control = QComboBox()
         self.control.setAccessibleName(title)
         self.low, self.high, self.count = QDoubleSpinBox(), QDoubleSpinBox(), QSpinBox()
-        for spin, words in ((self.low, "from"), (self.high, "to")):
+        for spin, words in ((self.low, tr("from")), (self.high, tr("to"))):
             spin.setDecimals(2)
             spin.setRange(-1e6, 1e6)
             spin.setAccessibleName(f"{title} {words}")
         self.count.setRange(2, 30)
         self.count.setValue(6)
-        self.count.setSuffix(" steps")
-        self.count.setAccessibleName(f"{title}, steps")
+        self.count.setSuffix(tr(" steps"))
+        self.count.setAccessibleName(tr("{title}, steps", title=title))
         for column, widget in enumerate(
-            (label(title), self.control, label("from"), self.low, label("to"), self.high, self.count)
+            (label(title), self.control, label(tr("from")), self.low, label(tr("to")), self.high, self.count)
         ):
             layout.addWidget(widget, row, column)
         self.control.currentIndexChanged.connect(self._range)
@@ -54,7 +55,7 @@ class _AxisRow:
         self.control.blockSignals(True)
         self.control.clear()
         if none:
-            self.control.addItem("none", None)
+            self.control.addItem(tr("none"), None)
         for control in controls:
             self.control.addItem(control.name, control)
         self.control.setCurrentIndex(max(0, self.control.findText(before)))
@@ -95,28 +96,28 @@ class SweepsView(QWidget):
         outer.addWidget(self.whom)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        self.first, self.second = _AxisRow(grid, 0, "Vary"), _AxisRow(grid, 1, "and")
+        self.first, self.second = _AxisRow(grid, 0, tr("Vary")), _AxisRow(grid, 1, tr("and"))
         self.repeats = QSpinBox()
         self.repeats.setRange(1, 20)
         self.repeats.setValue(3)
         self.repeats.setPrefix("× ")
-        self.repeats.setAccessibleName("Repeats at each point")
-        self.repeats.setToolTip("Repeats at each point: their spread shows how steady it is")
+        self.repeats.setAccessibleName(tr("Repeats at each point"))
+        self.repeats.setToolTip(tr("Repeats at each point: their spread shows how steady it is"))
         grid.setColumnStretch(7, 1)
         outer.addLayout(grid)
         row = QHBoxLayout()
         row.addWidget(self.repeats)
-        self.new = button("Set up this sweep", self.set_up)
+        self.new = button(tr("Set up this sweep"), self.set_up)
         row.addWidget(self.new)
         self.pick = QComboBox()
-        self.pick.setAccessibleName("Which sweep")
+        self.pick.setAccessibleName(tr("Which sweep"))
         self.pick.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.pick.setMinimumContentsLength(8)
         self.pick.currentIndexChanged.connect(self._picked)
         row.addWidget(self.pick, 1)
-        self.render_button = button("Render it", self.start, role="main")
+        self.render_button = button(tr("Render it"), self.start, role="main")
         row.addWidget(self.render_button)
-        self.remove = button("Remove", self.remove_sweep)
+        self.remove = button(tr("Remove"), self.remove_sweep)
         row.addWidget(self.remove)
         outer.addLayout(row)
         self.edges = label("", wrap=True)
@@ -129,15 +130,15 @@ class SweepsView(QWidget):
         self.chart = ChartView(self._picture)
         self.chart.candidate_chosen.connect(self._point_chosen)
         body.addWidget(self.chart)
-        body.addWidget(label("A click on a point chooses it. " + RULE, "small", wrap=True))
+        body.addWidget(label(tr("A click on a point chooses it. ") + RULE, "small", wrap=True))
         body.addStretch(1)
         area.setWidget(content)
         outer.addWidget(area, 1)
         foot = QHBoxLayout()
         self.about_point = label("", wrap=True)
         foot.addWidget(self.about_point, 1)
-        self.hear = button("Hear its takes", self.hear_point)
-        self.keep = button("Keep as a candidate", self.keep_point)
+        self.hear = button(tr("Hear its takes"), self.hear_point)
+        self.keep = button(tr("Keep as a candidate"), self.keep_point)
         foot.addWidget(self.hear)
         foot.addWidget(self.keep)
         outer.addLayout(foot)
@@ -153,7 +154,16 @@ class SweepsView(QWidget):
         for sweep in sweeps:
             axes = " and ".join(axis.control for axis in sweep.spec.axes)
             who = names.get(sweep.spec.candidate_id, "a candidate no longer there")
-            self.pick.addItem(f"{who}: {axes}, {len(sweep.points)} points × {sweep.spec.repeats}", sweep)
+            self.pick.addItem(
+                tr(
+                    "{who}: {axes}, {points} points × {repeats}",
+                    who=who,
+                    axes=axes,
+                    points=len(sweep.points),
+                    repeats=sweep.spec.repeats,
+                ),
+                sweep,
+            )
         at = next((i for i, s in enumerate(sweeps) if s.id == chosen), 0)
         self.pick.setCurrentIndex(at if sweeps else -1)
         self.pick.blockSignals(False)
@@ -172,13 +182,17 @@ class SweepsView(QWidget):
         self.second.offer(controls, none=True)
         self.new.setEnabled(bool(controls) and passage is not None)
         if candidate is None or passage is None:
-            self.whom.setText("Choose a candidate and a passage in the grid first.")
+            self.whom.setText(tr("Choose a candidate and a passage in the grid first."))
         elif not controls:
-            self.whom.setText(f"{self.state.name(candidate)} has no setting that could be varied.")
+            self.whom.setText(tr("{name} has no setting that could be varied.", name=self.state.name(candidate)))
         else:
             self.whom.setText(
-                f"One setting of {self.state.name(candidate)} varied on '{passage.title}', all else held still. "
-                "Another cell of the grid chooses another candidate or text."
+                tr(
+                    "One setting of {name} varied on '{title}', all else held still. Another cell of the "
+                    "grid chooses another candidate or text.",
+                    name=self.state.name(candidate),
+                    title=passage.title,
+                )
             )
 
     def set_up(self) -> None:
@@ -203,7 +217,7 @@ class SweepsView(QWidget):
             return
         made = self.sweep
         self.state.project.history.run(
-            "new sweep", lambda: sweeps.set_removed(made.id, False), lambda: sweeps.set_removed(made.id, True)
+            tr("new sweep"), lambda: sweeps.set_removed(made.id, False), lambda: sweeps.set_removed(made.id, True)
         )
         self.state.history_changed.emit()
         self.refresh()
@@ -213,7 +227,7 @@ class SweepsView(QWidget):
             sweeps, gone = self.state.project.sweeps, self.sweep.id
             self.sweep = None
             self.state.edit(
-                "removed sweep", lambda: sweeps.set_removed(gone, True), lambda: sweeps.set_removed(gone, False)
+                tr("removed sweep"), lambda: sweeps.set_removed(gone, True), lambda: sweeps.set_removed(gone, False)
             )
 
     def _picked(self) -> None:
@@ -224,8 +238,8 @@ class SweepsView(QWidget):
         if sweep is None:
             self.result = None
             self.render_button.setEnabled(False)
-            self.render_button.setText("Render it")
-            self.edges.setText("No sweep yet.")
+            self.render_button.setText(tr("Render it"))
+            self.edges.setText(tr("No sweep yet."))
             self.chart.refresh()
             self._show_point()
             return
@@ -247,11 +261,11 @@ class SweepsView(QWidget):
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
-            f"Render {len(planned.jobs)} takes · {money}"
+            tr("Render {jobs} takes · {money}", jobs=len(planned.jobs), money=money)
             if planned.jobs
-            else f"Cannot be rendered: {planned.left_out[0][2]}"[:60]
+            else tr("Cannot be rendered: {left_out}", left_out=planned.left_out[0][2])[:60]
             if planned.left_out
-            else "All of it is rendered"
+            else tr("All of it is rendered")
         )
         self.edges.setText(edge_words(result, sweep))
         self.chart.refresh()
@@ -263,7 +277,9 @@ class SweepsView(QWidget):
         if self.result is None or self.sweep is None:
             return None
         across = " and ".join(axis.control for axis in self.sweep.spec.axes)
-        return sweep_picture(self.result, across=f"{across}; the candidate's own value in bold", width=width)
+        return sweep_picture(
+            self.result, across=tr("{across}; the candidate's own value in bold", across=across), width=width
+        )
 
     def start(self) -> None:
         if self.planned is not None and self.planned.jobs:
@@ -284,9 +300,21 @@ class SweepsView(QWidget):
         if point is None:
             self.about_point.setText("")
             return
-        state = f"unstable: {', '.join(point.unstable)}" if point.unstable else "stable by the rule"
-        here = ", the candidate's own" if point.here else ""
-        self.about_point.setText(f"{value_words(point)}{here}: {len(point.takes)} takes, {state}.")
+        state = (
+            tr("unstable: {unstable}", unstable=", ".join(point.unstable))
+            if point.unstable
+            else tr("stable by the rule")
+        )
+        here = tr(", the candidate's own") if point.here else ""
+        self.about_point.setText(
+            tr(
+                "{value_words}{here}: {takes} takes, {state}.",
+                value_words=value_words(point),
+                here=here,
+                takes=len(point.takes),
+                state=state,
+            )
+        )
 
     def hear_point(self) -> None:
         """Lay the point's takes on the tray and play."""
@@ -314,26 +342,38 @@ class SweepsView(QWidget):
                     language=source.language, settings=dict(source.settings),
                 )  # fmt: skip
                 if not added:
-                    raise InputError("A candidate with these very settings is on the shortlist already.")
+                    raise InputError(tr("A candidate with these very settings is on the shortlist already."))
                 made.extend(c.id for c in added)
 
-        if state.edit("a point of a sweep as a candidate", do, lambda: shortlist.set_removed(made, True)):
-            state.say("It is on the shortlist. Its takes come from the store: rendering it costs nothing.")
+        if state.edit(tr("a point of a sweep as a candidate"), do, lambda: shortlist.set_removed(made, True)):
+            state.say(tr("It is on the shortlist. Its takes come from the store: rendering it costs nothing."))
 
 
 def edge_words(result: SweepResult, sweep: Sweep) -> str:
     """Where the sweep becomes unstable, in a sentence."""
     if not any(p.takes for p in result.points):
-        return "Nothing of this sweep is rendered yet."
+        return tr("Nothing of this sweep is rendered yet.")
     name = sweep.spec.axes[0].control
     if len(sweep.spec.axes) == 2:
         bad = [value_words(p) for p in result.points if p.unstable]
-        return f"Unstable at: {'; '.join(bad)}." if bad else "Stable over the whole grid."
+        return tr("Unstable at: {bad}.", bad="; ".join(bad)) if bad else tr("Stable over the whole grid.")
     parts = []
-    for edge, side in ((result.above, "above"), (result.below, "below")):
+    for edge, side in ((result.above, tr("above")), (result.below, tr("below"))):
         if edge is not None:
-            parts.append(f"{name} is stable to {edge[0]:g} and unstable from {edge[1]:g} on {side}")
+            parts.append(
+                tr(
+                    "{name} is stable to {edge} and unstable from {edge2} on {side}",
+                    name=name,
+                    edge=f"{edge[0]:g}",
+                    edge2=f"{edge[1]:g}",
+                    side=side,
+                )
+            )
     if parts:
         return "; ".join(parts) + "."
     bad = [value_words(p) for p in result.points if p.unstable]
-    return f"Unstable at: {'; '.join(bad)}." if bad else f"{name} is stable over the whole range."
+    return (
+        tr("Unstable at: {bad}.", bad="; ".join(bad))
+        if bad
+        else tr("{name} is stable over the whole range.", name=name)
+    )

@@ -21,6 +21,7 @@ from zestpanel.core.report.timing_pictures import (
     points_picture,
     request_picture,
 )
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -44,7 +45,7 @@ class TimingView(QWidget):
         top = QHBoxLayout()
         top.setSpacing(12)
         self.phase = QComboBox()
-        self.phase.setAccessibleName("What is timed")
+        self.phase.setAccessibleName(tr("What is timed"))
         for name, (title, _) in PHASES.items():
             self.phase.addItem(title, name)
         self.phase.setCurrentIndex(list(PHASES).index("whole clip"))
@@ -52,12 +53,12 @@ class TimingView(QWidget):
         top.addWidget(self.phase)
         self.about = label("", "quiet", wrap=True)
         top.addWidget(self.about, 1)
-        top.addWidget(button("Copy table", lambda: self.table.copy()))
+        top.addWidget(button(tr("Copy table"), lambda: self.table.copy()))
         outer.addLayout(top)
         outer.addWidget(
             label(
-                "A dot is a request, hollow where it was cold: first after a start. Bar: the median, in the band of "
-                "its 95 % interval. Thin line: 95 of 100 came within it.", "small", wrap=True,
+                tr("A dot is a request, hollow where it was cold: first after a start. Bar: the median, in the band of "
+                "its 95 % interval. Thin line: 95 of 100 came within it."), "small", wrap=True,
             )
         )  # fmt: skip
         area = QScrollArea()
@@ -89,9 +90,9 @@ class TimingView(QWidget):
             pair.addLayout(column, 1)
         self._body.addLayout(pair)
         line = QHBoxLayout()
-        line.addWidget(label("One request in full", "strong"))
+        line.addWidget(label(tr("One request in full"), "strong"))
         self.request = QComboBox()
-        self.request.setAccessibleName("Which request")
+        self.request.setAccessibleName(tr("Which request"))
         self.request.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.request.setMinimumContentsLength(26)
         self.request.currentIndexChanged.connect(self._show_request)
@@ -99,10 +100,10 @@ class TimingView(QWidget):
         self.head_start = QDoubleSpinBox()
         self.head_start.setRange(0, 60)
         self.head_start.setSingleStep(0.1)
-        self.head_start.setPrefix("head start ")
+        self.head_start.setPrefix(tr("head start "))
         self.head_start.setSuffix(" s")
-        self.head_start.setToolTip("Seconds that playback waits after the first sound has come")
-        self.head_start.setAccessibleName("Head start in seconds")
+        self.head_start.setToolTip(tr("Seconds that playback waits after the first sound has come"))
+        self.head_start.setAccessibleName(tr("Head start in seconds"))
         self.head_start.valueChanged.connect(self._show_request)
         line.addWidget(self.head_start)
         self.stall_words = label("", "small", wrap=True)
@@ -111,7 +112,7 @@ class TimingView(QWidget):
         self.in_full = ChartView(self._request_picture)
         self._body.addWidget(self.in_full)
         self.table = Table()
-        self.table.setAccessibleName("Waits as a table")
+        self.table.setAccessibleName(tr("Waits as a table"))
         self._body.addWidget(self.table)
         self._body.addStretch(1)
         state.selected.connect(self._show_one)
@@ -144,10 +145,16 @@ class TimingView(QWidget):
         circumstances = {row.circumstances for row in shown.rows}
         machines = {(c.machine, c.network) for c in circumstances}
         if not shown.points:
-            self.about.setText("Nothing is timed yet. Every take that is rendered is timed.")
+            self.about.setText(tr("Nothing is timed yet. Every take that is rendered is timed."))
         else:
-            on = " · ".join(sorted(m + (f", network {n}" if n else "") for m, n in machines))
-            self.about.setText(f"{len(shown.points)} timed takes, on {on}. Different routes and loads are kept apart.")
+            on = " · ".join(sorted(m + (tr(", network {n}", n=n) if n else "") for m, n in machines))
+            self.about.setText(
+                tr(
+                    "{points} timed takes, on {on}. Different routes and loads are kept apart.",
+                    points=len(shown.points),
+                    on=on,
+                )
+            )
         self.points.refresh()
         self._fill_table()
         self._show_one()
@@ -187,23 +194,38 @@ class TimingView(QWidget):
             chart.refresh()
         fit = self._fit()
         if fit is None:
-            self.length_words.setText("No line: six warm takes of texts of different length are needed.")
+            self.length_words.setText(tr("No line: six warm takes of texts of different length are needed."))
         else:
-            per = f"{1000 * fit.per_character_s:.1f} ms a character"
-            sure = f"95 %: {1000 * fit.low_s:.1f} to {1000 * fit.high_s:.1f}; {fit.n} takes"
-            words = f"{fit.fixed_s:.2f} s for any request + {per} ({sure})."
+            per = tr("{per_character_s} ms a character", per_character_s=f"{1000 * fit.per_character_s:.1f}")
+            sure = tr(
+                "95 %: {low_s} to {high_s}; {n} takes",
+                low_s=f"{1000 * fit.low_s:.1f}",
+                high_s=f"{1000 * fit.high_s:.1f}",
+                n=fit.n,
+            )
+            words = tr(
+                "{fixed_s} s for any request + {per} ({sure}).", fixed_s=f"{fit.fixed_s:.2f}", per=per, sure=sure
+            )
             if fit.low_s <= 0:
-                words = f"Length makes no difference that shows: {per} ({sure})."
+                words = tr("Length makes no difference that shows: {per} ({sure}).", per=per, sure=sure)
             self.length_words.setText(words.replace("-", "−"))
         loaded = any(r.circumstances.at_once for r in self._shown.rows if r.candidate_id == candidate.id)
-        self.load_words.setText("" if loaded else "Not timed under load yet: see Plan a run.")
+        self.load_words.setText("" if loaded else tr("Not timed under load yet: see Plan a run."))
         mine = [p for p in self._mine() if not p.timing.typed]
         titles = {p.version_id: p.title for p in self.state.bench.passages}
         self.request.blockSignals(True)
         self.request.clear()
         for p in mine:
-            words = "cold" if p.timing.cold else "warm"
-            self.request.addItem(f"{titles.get(p.take.passage_version_id, '')}, take {p.take.repeat}, {words}", p)
+            words = tr("cold") if p.timing.cold else tr("warm")
+            self.request.addItem(
+                tr(
+                    "{get}, take {repeat}, {words}",
+                    get=titles.get(p.take.passage_version_id, ""),
+                    repeat=p.take.repeat,
+                    words=words,
+                ),
+                p,
+            )
         self.request.blockSignals(False)
         self._show_request()
 
@@ -234,19 +256,25 @@ class TimingView(QWidget):
             candidate = by_id.get(row.candidate_id)
             if candidate is None:
                 continue
-            sure = "–" if row.median is None else f"{_seconds(row.median.low)} to {_seconds(row.median.high)}"
+            sure = (
+                "–"
+                if row.median is None
+                else tr("{seconds} to {seconds2}", seconds=_seconds(row.median.low), seconds2=_seconds(row.median.high))
+            )
             tariff = plan_of(candidate, bench.engines.get(candidate.engine)).tariff
             cold = sorted(row.cold)
             rows.append(
                 [
                     self.state.name(candidate),
-                    row.circumstances.route or "not recorded",
-                    str(row.circumstances.at_once or "own limit"),
-                    f"{row.warm.n} ({row.warm.gave_up} gave up)" if row.warm.gave_up else str(row.warm.n),
+                    word(row.circumstances.route) or tr("not recorded"),
+                    str(row.circumstances.at_once or tr("own limit")),
+                    tr("{n} ({gave_up} gave up)", n=row.warm.n, gave_up=row.warm.gave_up)
+                    if row.warm.gave_up
+                    else str(row.warm.n),
                     _seconds(row.warm.median),
                     sure,
-                    _seconds(row.warm.p95) if row.warm.p95 is not None else "too few",
-                    _seconds(row.warm.p99) if row.warm.p99 is not None else "too few",
+                    _seconds(row.warm.p95) if row.warm.p95 is not None else tr("too few"),
+                    _seconds(row.warm.p99) if row.warm.p99 is not None else tr("too few"),
                     f"{cold[len(cold) // 2]:.2f} ({len(cold)})" if cold else "–",
                     _seconds(row.load_s),
                     _seconds(row.cpu_per_sound_s),
@@ -255,8 +283,22 @@ class TimingView(QWidget):
                     watts_of(tariff.components) or "–",
                 ]
             )
-        head = ["candidate", "route", "at once", "warm", "median", "95 % of it", "95 of 100", "99 of 100", "cold (n)",
-                "load s", "CPU s per s", "peak MB", "threads", "watts assumed"]  # fmt: skip
+        head = [
+            tr("candidate"),
+            tr("route"),
+            tr("at once"),
+            tr("warm"),
+            tr("median"),
+            tr("95 % of it"),
+            tr("95 of 100"),
+            tr("99 of 100"),
+            tr("cold (n)"),
+            tr("load s"),
+            tr("CPU s per s"),
+            tr("peak MB"),
+            tr("threads"),
+            tr("watts assumed"),
+        ]
         self.table.show_rows(head, rows, numbers=range(2, 14), wide=1)
         self.table.setFixedHeight(self.table.height_for_rows(60))
 
@@ -267,11 +309,18 @@ def _seconds(value: float | None) -> str:
 
 def _stall_words(timing: Timing, head_start_s: float) -> str:
     if len(timing.chunks) < 2:
-        return "It came in one piece: playback can begin when it is there."
+        return tr("It came in one piece: playback can begin when it is there.")
     found = stalls(timing.chunks, head_start_s)
     least = max(0.0, least_head_start_s(timing.chunks))
-    start = f"Nothing stalls from a head start of {least:.2f} s on."
+    start = tr("Nothing stalls from a head start of {least} s on.", least=f"{least:.2f}")
     if not found:
-        return f"No stall. {start}"
+        return tr("No stall. {start}", start=start)
     lost = sum(s.lasts_s for s in found)
-    return f"{len(found)} stall{'s' if len(found) > 1 else ''}, {lost:.2f} s in all. {start}"
+    return trn(
+        "{found} stall, {lost} s in all. {start}",
+        "{found} stalls, {lost} s in all. {start}",
+        len(found),
+        found=len(found),
+        lost=f"{lost:.2f}",
+        start=start,
+    )
