@@ -10,7 +10,7 @@ from typing import Final, Literal
 from zestpanel.core import clock
 from zestpanel.core.catalogue.fact_list import BY_NAME, FACTS, About, FactKind, HasFacts, Statement
 from zestpanel.core.catalogue.facts import Engine, Plan
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 
 PRICE_AGE_DAYS: Final = 90
 FROM_FILE: Final = "connector file"
@@ -96,7 +96,7 @@ def known(
     else:
         state = "stated"
     shown = counts or " or ".join(values) or "unknown"
-    unit = f" {fact.unit}" if fact.unit and statements else ""
+    unit = f" {word(fact.unit)}" if fact.unit and statements else ""
     old = fact.ages and bool(dates) and (today - max(dates)).days > age_days
     return Known(
         fact=fact, statements=tuple(statements), state=state, words=shown + unit, disagree=disagree, old=old

@@ -14,7 +14,7 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.store.documents import Documents
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 
 
 class Reading(NamedTuple):
@@ -109,7 +109,7 @@ def bounds_in_words(criteria: Iterable[Criterion], brief: Brief) -> str:
             parts.append(
                 tr(
                     "{words} (weight {weight}) from {worst}{unit} to {best}{unit2}",
-                    words=kind.words,
+                    words=word(kind.words),
                     weight=f"{one.weight:g}",
                     worst=worst,
                     unit=unit,

@@ -17,7 +17,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.languages import language_name
 from zestpanel.core.money.volume import VolumeCost
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 
 Verdict = Literal["yes", "no", "unknown"]
 
@@ -119,9 +119,9 @@ def not_stated(brief: Brief, engine: Engine, own: Sequence[OwnStatement] = ()) -
     return tr(
         "Not stated: {missing}. Its voices can be heard and rated, and chosen once {x} known: "
         "state {x2} on the Engines tab.",
-        missing=", ".join(missing),
+        missing=", ".join(map(word, missing)),
         x=tr("these are") if many else tr("this is"),
-        x2="them" if many else "it",
+        x2=tr("them") if many else tr("it"),
     )
 
 
@@ -148,7 +148,7 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     cold = max(summary.cold, default=None)
     for wait, basis in (
         (found.p95, tr("95 of 100 within")),
-        (found.median, "median"),
+        (found.median, tr("median")),
         (cold, tr("only cold requests,")),
     ):
         if wait is not None and math.isinf(wait):

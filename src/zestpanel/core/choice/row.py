@@ -11,6 +11,7 @@ from zestpanel.core.choice.gates import Gate
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.listening.scores import Score, primary
 from zestpanel.core.money.volume import VolumeCost
+from zestpanel.core.texts import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,4 +43,4 @@ class Row:
         """'nobody has heard this', 'preliminary', or '' for a score that rests on enough."""
         if self.score is None:
             return "nobody has heard this"
-        return "preliminary" if self.score.preliminary else ""
+        return tr("preliminary") if self.score.preliminary else ""

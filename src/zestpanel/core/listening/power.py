@@ -14,6 +14,7 @@ from zestpanel.core.analysis.statistics.crossed import (
     smallest_difference_told,
 )
 from zestpanel.core.analysis.statistics.tails import at_least_p
+from zestpanel.core.listening.counted import counted
 from zestpanel.core.texts import tr
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
@@ -32,9 +33,7 @@ def what_can_be_told(
     pairs = candidates * (candidates - 1) // 2
     if pairs == 0:
         return tr("One candidate alone is scored, and compared with nobody.")
-    panel = tr(
-        "{counted} on {counted2}", counted=_counted(listeners, "listener"), counted2=_counted(passages, "passage")
-    )
+    panel = tr("{counted} on {counted2}", counted=counted(listeners, "listener"), counted2=counted(passages, "passage"))
     told = smallest_difference_told(listeners, passages, pairs, spread=known)
     if told is None:
         people, texts = FEWEST_TO_COMPARE
@@ -58,10 +57,6 @@ def what_can_be_told(
     return tr("{words} (8 times in 10, at {whence}).", words=words, whence=whence)
 
 
-def _counted(n: int, what: str) -> str:
-    return f"{n} {what}{'' if n == 1 else 's'}"
-
-
 def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> str:
     """A sentence on which share of preferences such a panel tells from even, when every listener compares every pair on
     every passage: exact binomial test, the level divided by the number of pairs (Holm's first step), 8 times in 10.
@@ -71,7 +66,7 @@ def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> st
     pairs, answers = candidates * (candidates - 1) // 2, passages * listeners
     if pairs == 0 or answers == 0:
         return tr("A preference needs two candidates, a passage and a listener.")
-    asked = tr("{counted}, {counted2} each", counted=_counted(pairs, "pair"), counted2=_counted(answers, "answer"))
+    asked = tr("{counted}, {counted2} each", counted=counted(pairs, "pair"), counted2=counted(answers, "answer"))
     found = preference_told(answers, pairs)
     if found is None:
         return tr("{asked}: too few to tell any preference from even.", asked=asked)
@@ -148,11 +143,11 @@ def told_by(
     fewer = (candidates + 1) // 2
     others = {}
     if fewer >= FEWEST_INSTEAD and not stated:
-        others[f"{fewer} candidates instead"] = least(fewer * (fewer - 1) // 2)
+        others[tr("{fewer} candidates instead", fewer=fewer)] = least(fewer * (fewer - 1) // 2)
     if pairs > 1:
-        others["one stated comparison"] = least(1)
+        others[tr("one stated comparison")] = least(1)
     if kind in _RATED:
-        words, worth, floor = "categories" if unit == 1 else tr("places on the line"), unit * WORTH_TELLING, 0.0
+        words, worth, floor = tr("categories") if unit == 1 else tr("places on the line"), unit * WORTH_TELLING, 0.0
         return Told(
             least=least(pairs),
             others=others,

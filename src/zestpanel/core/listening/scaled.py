@@ -98,7 +98,7 @@ def stated_comparisons(values: Sequence[Value], around: Around) -> str:
         apart, name = -float(found.means[k]), around.name(others[k])
         told = tr(
             "{x} by {apart}, p {adjusted}",
-            x="better" if apart > 0 else "worse",
+            x=tr("better") if apart > 0 else tr("worse"),
             apart=f"{abs(apart):.2f}",
             adjusted=f"{max(adjusted, 0.001):.3f}",
         )

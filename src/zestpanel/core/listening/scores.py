@@ -29,8 +29,9 @@ from zestpanel.core.analysis.statistics.paired import Comparison, Equality, comp
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.listening import Listener, Rating
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.counted import counted
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr, trn
+from zestpanel.core.texts import tr
 
 FEWEST_KINDS: Final = 2
 BOOTSTRAP_SEED: Final = 20_240
@@ -71,21 +72,10 @@ class Score:
     def why_preliminary(self) -> str:
         """'rests on 2 passages (3 at least)': what there is too little of, and how much it would take."""
         of = ((self.listeners, FEWEST_LISTENERS, "listener"), (self.passages, FEWEST_PASSAGES, "passage"),
-              (self.kinds, FEWEST_KINDS, "kind"))  # fmt: skip
-        short = [
-            trn(
-                "{n} {what}{x} (at least {fewest})",
-                "{n} {what}s{x} (at least {fewest})",
-                n,
-                n=n,
-                what=what,
-                x=tr(" of text") if what == "kind" else "",
-                fewest=fewest,
-            )
-            for n, fewest, what in of
-            if n is not None and n < fewest
-        ]
-        return tr("rests on {short}", short=" and ".join(short))
+              (self.kinds, FEWEST_KINDS, "kind of text"))  # fmt: skip
+        short = [tr("{counted} (at least {fewest})", counted=counted(n, what), fewest=fewest)
+                 for n, fewest, what in of if n is not None and n < fewest]  # fmt: skip
+        return tr("rests on {short}", short=tr(" and ").join(short))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -74,7 +74,7 @@ def score_chart(lines: Sequence[ScoreLine], width: float = 720.0, *, scale: dict
             Text(x=x(value), y=height - 10, text=f"{value} {name}", colour="quiet", size=_SMALL, anchor="middle")
         )
     shapes.append(Text(x=width - right + 14, y=top - 14, text=tr("ratings 1–5"), colour="quiet", size=_SMALL))
-    shapes.append(Text(x=width - 6, y=top - 14, text="alike", colour="quiet", size=_SMALL, anchor="end"))
+    shapes.append(Text(x=width - 6, y=top - 14, text=tr("alike"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
     for index, line in enumerate(lines):
         y = top + _ROW * index + _ROW / 2
@@ -151,7 +151,7 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
         shapes.append(
             Text(x=x(tick), y=height - 10, text=f"{number(tick)} s", colour="quiet", size=_SMALL, anchor="middle")
         )
-    shapes.append(Text(x=width - 4, y=top - 8, text="median", colour="quiet", size=_SMALL, anchor="end"))
+    shapes.append(Text(x=width - 4, y=top - 8, text=tr("median"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
     for index, line in enumerate(lines):
         y = top + _ROW * index + _ROW / 2
@@ -357,6 +357,6 @@ def volume_chart(
                 dashed=stops,
             )
         )
-        label = fitted(curve.label + (", stops" if stops else ""), _LABEL, right - 14)
+        label = fitted(curve.label + (tr(", stops") if stops else ""), _LABEL, right - 14)
         shapes.append(Text(x=width - right + 12, y=ty, text=label, size=_LABEL, colour=curve.colour))
     return Picture(width=width, height=height, shapes=tuple(shapes), title=tr("Money a month against volume"))

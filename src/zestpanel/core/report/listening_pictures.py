@@ -165,7 +165,7 @@ def power_picture(told: Told, width: float, *, listeners: int, height: float = 1
                                anchor="end"))  # fmt: skip
     shapes.append(Path(points=tuple((x(n), y(value)) for n, value in known), width=2))
     shapes.append(Text(x=0, y=10, text=tr("↑ {words}, 8 times in 10", words=told.words), colour="quiet", size=_SMALL))
-    shapes.append(Text(x=width - right, y=height - 4, text="listeners", colour="quiet", size=_SMALL, anchor="end"))
+    shapes.append(Text(x=width - right, y=height - 4, text=tr("listeners"), colour="quiet", size=_SMALL, anchor="end"))
     if told.floor < told.worth < highest:
         shapes.append(Line(x1=left, y1=y(told.worth), x2=width - right, y2=y(told.worth), colour="leaf", dashed=True))
     at = dict(known).get(listeners)

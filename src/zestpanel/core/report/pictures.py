@@ -41,7 +41,7 @@ def scores_picture(standing: Standing, *, width: float, language: str) -> Pictur
             by_listener=score.by_listener,
             counts=score.counts,
             letters=score.letters,
-            note=", preliminary" if score.preliminary else "",
+            note=tr(", preliminary") if score.preliminary else "",
         )
         for score in scores
     ]

@@ -53,7 +53,7 @@ def points_picture(
         # on both ends: a picture of many rows is looked at a part at a time
         for y in (top - 10, height - 10):
             shapes.append(Text(x=x(tick), y=y, text=words, colour="quiet", size=_SMALL, anchor="middle"))
-    shapes.append(Text(x=width - 70, y=top - 10, text="median", colour="quiet", size=_SMALL, anchor="end"))
+    shapes.append(Text(x=width - 70, y=top - 10, text=tr("median"), colour="quiet", size=_SMALL, anchor="end"))
     shapes.append(Text(x=width - 4, y=top - 10, text=tr("95 of 100"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
     for index, row in enumerate(rows):
@@ -223,12 +223,12 @@ def load_picture(rows: Sequence[TimingRow], phase: str, *, width: float, height:
 
 
 _PHASE_NAMES: Final = (
-    ("connection", "rule"),
+    (tr("connection"), "rule"),
     (tr("request sent"), "quiet"),
-    ("first byte", "wave"),
-    ("first sound", "zest"),
-    ("whole clip", "leaf"),
-    ("decoded", "plum"),
+    (tr("first byte"), "wave"),
+    (tr("first sound"), "zest"),
+    (tr("whole clip"), "leaf"),
+    (tr("decoded"), "plum"),
 )
 
 

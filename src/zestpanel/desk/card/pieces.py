@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import Swatch, button, label, rule
+from zestpanel.desk.widgets import Swatch, button, label, rule, yielding
 
 
 class Piece(Protocol):
@@ -81,7 +81,7 @@ class _Line:
         self.widget = QWidget()
         across = QHBoxLayout(self.widget)
         across.setContentsMargins(0, 0, 0, 0)
-        self._name, self._figure = label(""), label("", "bad" if piece.bad else "")
+        self._name, self._figure = yielding(label("")), label("", "bad" if piece.bad else "")
         across.addWidget(self._name, 1)
         across.addWidget(self._figure)
         self.put(piece)
@@ -195,7 +195,7 @@ class _Head:
             link.setFont(theme.font(bold=True))
             link.setAccessibleName(tr("{title}: show what is behind", title=piece.title))
             across.addWidget(link)
-        self._small, self._value = label("", "small"), label("", "strong")
+        self._small, self._value = yielding(label("", "small")), label("", "strong")
         across.addWidget(self._small, 1)
         across.addWidget(self._value)
         column.addLayout(across)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import KINDS, bounds_in_words
@@ -25,6 +25,7 @@ from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.page import Page
@@ -45,25 +46,20 @@ class ChoicePage(Page):
         self.head.addWidget(button(tr("Copy evidence table"), self.copy_table))
         self.head.addWidget(button(tr("Records …"), self.open_records, tip=tr("Decision records that were written")))
         self.head.addWidget(button(tr("Write decision record"), self.write, role="main"))
-        weights = QHBoxLayout()
-        weights.setSpacing(10)
-        weights.addWidget(label(tr("Weights"), "strong"))
+        weights: list[QWidget] = [label(tr("Weights"), "strong")]
         self.weights: dict[str, QSpinBox] = {}
         for name, words in ((kind.name, kind.words) for kind in KINDS):
             box = QSpinBox()
             box.setRange(0, 100)
             box.setAccessibleName(tr("Weight of {words}", words=word(words)))
             box.editingFinished.connect(self._weights_changed)
-            weights.addWidget(label(word(words)))
-            weights.addWidget(box)
+            weights += [label(word(words)), box]
             self.weights[name] = box
-        weights.addStretch(1)
         self.language = QComboBox()
         self.language.setAccessibleName(tr("Language"))
         self.language.setToolTip(tr("Candidates of two languages never compete"))
         self.language.currentIndexChanged.connect(self._show_language)
-        weights.addWidget(self.language)
-        self.body.addLayout(weights)
+        self.body.addWidget(flow_row(*weights, right=(self.language,)))
         self.verdict = label("", "name", wrap=True)
         self.body.insertWidget(0, self.verdict)
         self._bounds = label("", "small", wrap=True)

@@ -200,7 +200,7 @@ def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
     p = even_p(first, decided)
     if p >= ALPHA:
         return ""
-    which = "first" if 2 * first > decided else "second"
+    which = tr("first") if 2 * first > decided else tr("second")
     return tr(
         " The {which} of a pair was chosen more often than chance allows ({first} % the first): "
         "pairs in one order only would mislead.",
