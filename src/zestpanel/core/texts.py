@@ -1,6 +1,6 @@
 """The texts of the interface: written in English where they are used, shown in the language of the interface.
 
-The catalogue is gettext's, one folder for each language beside this file; ``docs/texts.md`` says how it is kept. The
+The catalogue is gettext's, one folder for each language beside this file; ``docs/languages.md`` says how it is kept. The
 language is settled when the program starts: by what a person has chosen, else by the environment as gettext reads it.
 """
 

@@ -24,7 +24,7 @@ FAMILY: Final = Family(
     values=_values,
     also=("words_per_minute_total",),
     measures=(
-        Measure(name="words_per_minute", words=tr("speaking rate"), label="words a minute", short="wpm", decimals=0,
+        Measure(name="words_per_minute", words=tr("speaking rate"), label=tr("words a minute"), short="wpm", decimals=0,
                 change=Allowance(over=0.02, ratio=True), shown=True, swept=True, claimed="words a minute",
                 rule=tr("words over speech time"), source=tr("common practice, no source"),
                 rests_on=tr("the clip saying the text")),

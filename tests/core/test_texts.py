@@ -1,0 +1,87 @@
+"""The catalogue of texts: complete in every language, with the same places, and made of the code as it is."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+
+import pytest
+from babel.plural import PluralRule
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests import catalogue
+from zestpanel.core.texts import language_of
+
+
+@pytest.fixture(scope="module")
+def code() -> set[catalogue.Key]:
+    assert catalogue.hidden_from_extraction() == []
+    return catalogue.keys(catalogue.in_the_code())
+
+
+def _places(text: str) -> set[str]:
+    return set(re.findall(r"(?<!\{)\{(\w*)[:}]", text.replace("{{", "")))
+
+
+@pytest.mark.parametrize("language", catalogue.TRANSLATED)
+def test_every_text_of_the_code_is_in_the_catalogue_with_its_places(language: str, code: set[catalogue.Key]) -> None:
+    translated = catalogue.of(language)
+    assert catalogue.keys(translated) == code, "run: python -m tests.catalogue"
+    wrong = []
+    for message in translated:
+        if not message.id:
+            continue
+        forms = [message.string] if isinstance(message.string, str) else list(message.string)
+        ours = [message.id] if isinstance(message.id, str) else list(message.id)
+        if not all(forms) or len(forms) != len(ours):
+            wrong.append((message.id, "no words"))
+        elif "{" in ours[0] and any(_places(a) != _places(b) for a, b in zip(ours, forms, strict=True)):
+            wrong.append((message.id, "other places"))
+        elif any(a.count("\n") != b.count("\n") or (a[-1:] == " ") != (b[-1:] == " ")
+                 for a, b in zip(ours, forms, strict=True)):  # fmt: skip
+            wrong.append((message.id, "other blanks at its ends"))
+    assert wrong == []
+    assert catalogue.compiled_file(language).read_bytes() == catalogue.compiled(translated)
+
+
+@pytest.mark.parametrize("language", catalogue.TRANSLATED)
+def test_plural_forms_are_those_of_unicode(language: str) -> None:
+    """Against CLDR's plural rules, as Babel ships them: one form for what CLDR calls 'one', another for all else."""
+    from babel import Locale
+
+    cldr: PluralRule = Locale(language).plural_form
+    said = catalogue.of(language).plural_expr
+    of_gettext = re.sub(r"[();]", "", said).strip()
+    for n in range(200):
+        other = eval(of_gettext, {"n": n})
+        assert bool(other) == (cldr(n) != "one")
+
+
+@given(st.dictionaries(st.sampled_from(["ZEST_LANGUAGE", "LANGUAGE", "LC_ALL", "LANG"]), st.text(max_size=12)))
+def test_any_environment_names_a_language_of_ours(environment: dict[str, str]) -> None:
+    assert language_of(environment) in ("en", "de", "fr")
+
+
+@pytest.mark.parametrize(
+    ("environment", "language"),
+    [
+        ({}, "en"),
+        ({"LANG": "C.UTF-8"}, "en"),
+        ({"LANG": "de_AT.UTF-8"}, "de"),
+        ({"LANG": "de_DE", "LC_ALL": "fr_FR.UTF-8"}, "fr"),
+        ({"LANG": "fr_FR", "LANGUAGE": "nl:de:en"}, "de"),
+        ({"LANG": "de_DE", "ZEST_LANGUAGE": "en"}, "en"),
+    ],
+)
+def test_the_environment_is_read_as_gettext_reads_it(environment: dict[str, str], language: str) -> None:
+    """GNU gettext manual, 2.3 Setting the locale through environment variables: LANGUAGE, LC_ALL, LC_MESSAGES, LANG."""
+    assert language_of(environment) == language
+
+
+def test_a_terminal_gets_the_same_lines_in_every_language() -> None:
+    verb = [sys.executable, "-m", "zestpanel", "cost", "Nowhere.zest"]
+    said = [subprocess.run(verb, env={"LANG": lang, "PATH": "/usr/bin"}, capture_output=True, text=True).stderr
+            for lang in ("C.UTF-8", "de_DE.UTF-8")]  # fmt: skip
+    assert said[0] == said[1] != ""
