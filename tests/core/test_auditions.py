@@ -14,7 +14,7 @@ from zestpanel.core.runs.execute.auditioning import Line, described, hear, line_
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.estimates import used_so_far
 from zestpanel.core.runs.plan.planning import plan_run
-from zestpanel.core.runs.spending.caps import DOCUMENT
+from zestpanel.core.runs.spending.caps import CAPS
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.standins.service import StandInService
@@ -76,7 +76,7 @@ def test_a_line_is_held_to_the_caps_and_counts_for_the_next_run(tangor: Project)
         )  # fmt: skip
 
     (currency,) = {plan.tariff.currency for plan in engine.plans}
-    tangor.documents.put(DOCUMENT, {"a_day": {currency: "0.0008"}})
+    tangor.documents.put(CAPS.name, {"a_day": {currency: "0.0008"}})
     hear(tangor, of_citrange(LINE))
     with pytest.raises(InputError, match=r"cap of 0.* a day would be broken.*Nothing was sent"):
         hear(tangor, of_citrange(LINE + " And in the dark."))

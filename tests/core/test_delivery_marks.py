@@ -10,7 +10,7 @@ from zestpanel.core.domain.mark import KINDS, DeliveryMark, clipped, in_order, p
 from zestpanel.core.domain.passage import text_hash
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.project import Project
-from zestpanel.core.store.recipes import DOCUMENT, compared, delivery_of, marks_of, recipe, recipes, with_recipe
+from zestpanel.core.store.recipes import RECIPES, compared, delivery_of, marks_of, recipe, recipes, with_recipe
 from zestpanel.core.store.texts import copy_of, merged, parts_of
 from zestpanel.core.text.marks.duration import expected_s
 from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
@@ -163,8 +163,7 @@ def test_a_rate_is_percent_of_normal_and_shown_as_a_duration() -> None:
 def test_recipes_say_something_and_differ_visibly(project: Project) -> None:
     calm = recipe("calm", {"rate": "85", "volume": " "}, {"Tangor": {"pace": 0.9, "mood": "calm"}})
     brisk = recipe("brisk", {"rate": "115 %", "pitch": "+1"}, {"Tangor": {"pace": 1.1, "mood": "calm"}})
-    document = with_recipe(with_recipe(with_recipe(None, calm), brisk), calm)
-    project.documents.put(DOCUMENT, document)
+    RECIPES.write(project.documents, with_recipe(with_recipe(with_recipe((), calm), brisk), calm))
     assert [r.name for r in recipes(project.documents)] == ["brisk", "calm"]
     rows = compared([calm, brisk])
     assert [(name, differs) for name, _, differs in rows] == [

@@ -26,7 +26,7 @@ from zestpanel.core.runs.execute.troubles import duration_words
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.plan.undecided import WORDS, undecided
-from zestpanel.core.runs.spending.caps import DOCUMENT, SpendGuard, SpendingCaps
+from zestpanel.core.runs.spending.caps import CAPS, SpendGuard, SpendingCaps
 from zestpanel.core.runs.spending.left_to_spend import left_of_budget
 from zestpanel.core.store.one_asker import AskedElsewhere, asked_elsewhere, asking
 from zestpanel.core.store.project import Project
@@ -82,7 +82,7 @@ def test_what_may_have_been_paid_is_asked_for_once_and_counts_against_caps_over_
 ) -> None:
     with SmallService(lambda _: answer) as service:
         with_engine(project, priced_engine(service.address))
-        project.documents.put(DOCUMENT, {"a_day": {"EUR": "1.00"}})
+        project.documents.put(CAPS.name, {"a_day": {"EUR": "1.00"}})
         first = made(project)
         assert len(service.heard) == 2, "two requests of 0.50 fill the cap, whatever came of them"
         assert "The cap of 1.00 EUR a day would be broken" in first.held
@@ -91,12 +91,12 @@ def test_what_may_have_been_paid_is_asked_for_once_and_counts_against_caps_over_
         assert [why for _, _, why in planned.left_out] == [WORDS] * 2
         made(project)
         assert len(service.heard) == 2, "another run asks for nothing more"
-        project.documents.put(DOCUMENT, {"a_day": {"EUR": "1.50"}})
+        project.documents.put(CAPS.name, {"a_day": {"EUR": "1.50"}})
         made(project)
         assert len(service.heard) == 3
         project.journal.let_be_asked_again([row.id for row in undecided(project)])
         assert undecided(project) == []
-        project.documents.put(DOCUMENT, {"a_day": {"EUR": "9"}})
+        project.documents.put(CAPS.name, {"a_day": {"EUR": "9"}})
         service.answer = lambda heard: said(heard.json["text"])
         assert made(project).done == 4
         assert plan_run(project).jobs == ()
@@ -172,7 +172,7 @@ def test_what_another_program_has_under_way_is_not_called_left_open(project: Pro
 def test_a_line_heard_during_a_run_counts_against_its_cap(project: Project) -> None:
     with SmallService(lambda heard: said(heard.json["text"])) as service:
         with_engine(project, priced_engine(service.address))
-        project.documents.put(DOCUMENT, {"a_day": {"EUR": "2.00"}})
+        project.documents.put(CAPS.name, {"a_day": {"EUR": "2.00"}})
         engine = project.shortlist.engines()["Priced"]
         line = a_line(project, engine)
         done: list[int] = []
@@ -206,7 +206,7 @@ def test_nothing_is_held_while_there_is_room(project: Project) -> None:
                 {"kind": "per unit", "price": "0.60", "per": 1, "unit": "minute"}]  # fmt: skip
             with_engine(one, json.dumps(source), texts=[f"{t} Number {n}." for n in range(6) for t in TEXTS])
             seconds = 24 * Decimal("0.4") / 60 * Decimal("0.60")
-            one.documents.put(DOCUMENT, {"a_run": {"EUR": str(seconds + Decimal("0.05"))}})
+            one.documents.put(CAPS.name, {"a_run": {"EUR": str(seconds + Decimal("0.05"))}})
             progress = made(one)
             assert (progress.held, progress.done) == ("", 24)
             one.close()

@@ -47,7 +47,7 @@ from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.estimates import estimate, use_of
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.runs.plan.undecided import undecided
-from zestpanel.core.runs.spending.caps import DOCUMENT, SpendGuard, SpendingCaps, at_most
+from zestpanel.core.runs.spending.caps import CAPS, SpendGuard, SpendingCaps, at_most
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import Behaviour, StandInService
@@ -81,7 +81,7 @@ def resting(run: BenchRun) -> Progress:
 def test_a_cap_stops_before_the_request_that_would_break_it(bench: Project, service: StandInService) -> None:
     citrange = bench.shortlist.candidates()[1]
     cap = 2 * len(TEXTS[0]) * PRICE  # two of the four texts, all of 13 characters
-    bench.documents.put(DOCUMENT, {"a_run": {"EUR": str(cap)}})
+    bench.documents.put(CAPS.name, {"a_run": {"EUR": str(cap)}})
     run = BenchRun(bench, plan_run(bench), executor=Unmeasured())
     run.start()
     progress = resting(run)
@@ -89,7 +89,7 @@ def test_a_cap_stops_before_the_request_that_would_break_it(bench: Project, serv
     assert (progress.done, progress.failed, progress.paused) == (4 + 2, 0, True)
     assert "The cap of 0.00047 EUR a run would be broken by the next request (0.00023 EUR)" in progress.held
     asked = service.behaviour.requests
-    bench.documents.put(DOCUMENT, {"a_run": {"EUR": "0.01"}})
+    bench.documents.put(CAPS.name, {"a_run": {"EUR": "0.01"}})
     run.resume()
     assert run.wait(120)
     assert run.progress().done == 8
@@ -102,7 +102,7 @@ def test_caps_of_a_day_and_of_a_plan_count_earlier_runs(bench: Project) -> None:
     made(bench, candidates=[citrange], passages=bench.texts.all()[:1])
     price = len(TEXTS[0]) * PRICE
     for caps in ({"a_day": {"EUR": str(2 * price)}}, {"a_plan": {"Citrange / By the character": str(3 * price)}}):
-        bench.documents.put(DOCUMENT, caps)
+        bench.documents.put(CAPS.name, caps)
         progress = made(bench, candidates=[citrange])
         assert progress.done == 1
         assert ("a day" if "a_day" in caps else "a month of Citrange / By the character") in progress.held
@@ -186,7 +186,7 @@ def test_a_cap_holds_a_plan_that_is_priced_by_the_request(bench: Project) -> Non
     candidate = priced(bench, {"kind": "per unit", "price": "0.50", "unit": "request"})
     planned = plan_run(bench, candidates=[candidate])
     assert [(e.requests, str(e.cost)) for e in planned.estimates] == [(4, "2.00 EUR")]
-    bench.documents.put(DOCUMENT, {"a_run": {"EUR": "0.60"}})
+    bench.documents.put(CAPS.name, {"a_run": {"EUR": "0.60"}})
     progress = made(bench, candidates=[candidate])
     assert (progress.done, [str(m) for m in progress.spent]) == (1, ["0.50 EUR"])
     assert "The cap of 0.60 EUR a run would be broken by the next request (0.50 EUR)." in progress.held

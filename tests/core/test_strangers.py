@@ -33,8 +33,8 @@ from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
 from zestpanel.core.runs.plan.planning import plan_run
-from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule
-from zestpanel.core.runs.schedule.scheduled import coming, is_due, keep_schedule, sleeps, take_due, wake
+from zestpanel.core.runs.schedule.schedule import Schedule
+from zestpanel.core.runs.schedule.scheduled import SCHEDULE, coming, is_due, keep_schedule, sleeps, take_due, wake
 from zestpanel.core.store.own_voices import Consent
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
@@ -185,7 +185,7 @@ def test_a_strangers_project_asks_for_nothing(
     schedule = Schedule(
         first=datetime.now(UTC) - timedelta(minutes=2), candidate_ids=(candidate.id,), passage_ids=(passage.id,)
     )
-    project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
+    SCHEDULE.write(project.documents, schedule)
     now = datetime.now(UTC)
     assert not is_due(project, now)
     assert take_due(project, now)[1] is None
@@ -213,7 +213,7 @@ def test_a_schedule_set_here_runs_and_another_in_its_place_sleeps(project: Proje
     assert not sleeps(project, schedule)
     assert not sleeps(project, schedule.model_copy(update={"done": (0,), "missed": (1,)}))
     other = schedule.model_copy(update={"repeats": 9})
-    project.documents.put(DOCUMENT, other.model_dump(mode="json"))
+    SCHEDULE.write(project.documents, other)
     assert sleeps(project, other)
     wake(project)
     assert not sleeps(project, other)
@@ -315,7 +315,7 @@ def test_hosts_of_the_demo_need_no_question(service: StandInService, project: Pr
     "stored", [{"first": "never"}, {"first": "2026-01-01T08:00:00+00:00", "times": 10**9}, [1], "x"]
 )
 def test_a_schedule_that_makes_no_sense_is_none(project: Project, stored: Any) -> None:
-    project.documents.put(DOCUMENT, stored)
+    project.documents.put(SCHEDULE.name, stored)
     assert take_due(project, datetime.now(UTC)) == (None, None)
     assert not is_due(project, datetime.now(UTC))
 

@@ -12,8 +12,8 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import add_command_engine, demo_engine_source
 from tests.desk.conftest import Opener, cells, drop, recorder, settle, words
 from zestpanel.core.connectors.agreed import agreements_file, missing
-from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule
-from zestpanel.core.runs.schedule.scheduled import sleeps
+from zestpanel.core.runs.schedule.schedule import Schedule
+from zestpanel.core.runs.schedule.scheduled import SCHEDULE, sleeps
 from zestpanel.core.store.project import Project
 from zestpanel.desk.agreeing import AgreeDialog, TakeBackDialog
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -77,7 +77,7 @@ def test_a_project_of_somebody_else_asks_when_it_is_opened(
     agreements_file().unlink()
     (first, *_) = bench_project.shortlist.candidates()
     schedule = Schedule(first="2026-01-01T08:00:00+00:00", candidate_ids=(first.id,))  # type: ignore[arg-type]
-    bench_project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
+    SCHEDULE.write(bench_project.documents, schedule)
     bench_project.texts.add(["One text more."], language="en-GB")
     window = open_window(bench_project)
     renders = window.page("renders")

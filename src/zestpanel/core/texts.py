@@ -1,7 +1,8 @@
 """The texts of the interface: written in English where they are used, shown in the language of the interface.
 
-The catalogue is gettext's, one folder for each language beside this file; ``docs/languages.md`` says how it is kept. The
-language is settled when the program starts: by what a person has chosen, else by the environment as gettext reads it.
+The catalogue is gettext's, one folder for each language beside this file; ``docs/languages.md`` says how it is kept.
+The language is settled when the program starts: by what a person has chosen, else by the environment as gettext reads
+it.
 """
 
 from __future__ import annotations

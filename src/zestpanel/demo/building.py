@@ -34,7 +34,8 @@ from zestpanel.core.secrets.masking import environment_name
 from zestpanel.core.sending.choices import SendingChoices
 from zestpanel.core.store.notes import VoiceNote
 from zestpanel.core.store.own_voices import Consent
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.project import BRIEF, Project
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.texts import NewText
 from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.core.text.readers.reading import read_script
@@ -45,7 +46,9 @@ NAME: Final = "Orchard & Almanac.zest"
 TRAPS: Final = "Orchard & Almanac, traps.zest"
 ENGINES: Final = ("tangor", "citrange", "mandelo", "rangpur", "sunquat")
 REPEATS: Final = 2
-_STEPS: Final = "scenario"  # the document that says which steps were made
+_STEPS: Final[Stored[tuple[str, ...]]] = Stored(
+    "scenario", tuple[str, ...], ()
+)  # the document that says which steps were made
 _KEY: Final = "orchard-demo-key"  # the stand-in's; it opens nothing else
 
 
@@ -115,11 +118,11 @@ def go_on(folder: Path, tell: Callable[[str], None]) -> None:
         for name, step in steps.items():
             if name not in (done := steps_done(project)):
                 step()
-                project.documents.put(_STEPS, [*done, name])
+                _STEPS.write(project.documents, (*done, name))
 
 
 def steps_done(project: Project) -> list[str]:
-    return list(project.documents.get(_STEPS) or ())
+    return list(_STEPS.read(project.documents))
 
 
 def is_whole(folder: Path) -> bool:
@@ -154,7 +157,7 @@ def _beside(folder: Path, steps: Callable[[Project], None]) -> None:
 
 def fill(project: Project, data: dict[str, Any], engine_files: tuple[str, ...]) -> None:
     """Brief, engines with their voices, shortlist and passages."""
-    project.documents.put("brief", Brief.model_validate(data["brief"]).model_dump(mode="json"))
+    BRIEF.write(project.documents, Brief.model_validate(data["brief"]))
     for name in engine_files:
         source = (resources.files("zestpanel.demo") / "engines" / f"{name}.yaml").read_text("utf-8")
         engine = parse_connector(source, name=f"{name}.yaml")

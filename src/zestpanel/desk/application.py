@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from zestpanel import __version__
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.store.project import SUFFIX, Project
+from zestpanel.core.store.project import BRIEF, SUFFIX, Project
 from zestpanel.core.texts import LANGUAGE, tr
 from zestpanel.desk.collecting import NEVER, QuietCollector
 from zestpanel.desk.preparing import Preparing
@@ -76,7 +76,7 @@ class Desk:
             self.window.state.complain(error)
             return
         if make:
-            project.documents.put("brief", Brief(channel=folder.stem).model_dump(mode="json"))
+            BRIEF.write(project.documents, Brief(channel=folder.stem))
         before = self.window
         self.window = MainWindow(project, open_project=self.open)
         put_in_place(self.window)

@@ -17,6 +17,7 @@ from zestpanel.core.domain.take import Mark, Measured, Take
 from zestpanel.core.listening.material import Around, heard_clip
 from zestpanel.core.measures.silence import pause_spans
 from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
+from zestpanel.core.store.small_documents import PINNED
 from zestpanel.core.texts import tr
 
 if TYPE_CHECKING:
@@ -24,13 +25,11 @@ if TYPE_CHECKING:
     from zestpanel.desk.state import DeskState
 
 MOST_LANES = 9  # as many as there are digit keys
-PINS = tr("pinned lanes")  # the document that keeps them
 SHOWN_PAUSE_S = 0.4  # from when on a pause is drawn
 
 
 def project_pins(project: Project) -> list[int]:
-    found = project.documents.get(PINS)
-    return [one for one in found if isinstance(one, int)] if isinstance(found, list) else []
+    return list(PINNED.read(project.documents))
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +115,7 @@ class Tray(QObject):
 
         def put(pins: list[int]) -> Callable[[], None]:
             def do() -> None:
-                self._state.project.documents.put(PINS, pins)
+                PINNED.write(self._state.project.documents, tuple(pins))
                 self.pinned = pins
                 self.load(keep_place=True)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from zestpanel.core.store.project import BRIEF
 from zestpanel.verbs.opening import Output, opened
 from zestpanel.verbs.telling import each
 
@@ -17,7 +18,7 @@ def new(options: argparse.Namespace) -> Output:
     languages = tuple(typed_language(tag) for tag in options.language or ["en-GB"])
     folder = options.project if options.project.suffix == SUFFIX else Path(f"{options.project}{SUFFIX}")
     project = Project.create(folder)
-    project.documents.put("brief", Brief(channel=options.channel, languages=languages).model_dump(mode="json"))
+    BRIEF.write(project.documents, Brief(channel=options.channel, languages=languages))
     project.close()
     return {"project": str(folder), "lines": [f"Made {folder}."]}
 

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict
 
 from zestpanel.core.choice.ranking import Criterion, Evidence
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import tr, word
 
 
@@ -86,14 +88,28 @@ KINDS: Final = (
 )  # fmt: skip
 
 
+class SetTo(BaseModel):
+    """What a person has set of a criterion; None is as it starts."""
+
+    model_config = ConfigDict(frozen=True)
+    worst: float | None = None
+    best: float | None = None
+    weight: float | None = None
+
+
+CRITERIA: Final[Stored[dict[str, SetTo]]] = Stored("criteria", dict[str, SetTo], {}, sparing=True)
+
+
 def criteria_of(documents: Documents, brief: Brief) -> tuple[Criterion, ...]:
     """As they are set: the start's bounds and weights, and what was stored instead."""
-    stored: dict[str, Any] = documents.get("criteria") or {}
+    stored = CRITERIA.read(documents)
     out = []
     for kind in KINDS:
         worst, best, weight = kind.start(brief)
-        set_to = {"worst": worst, "best": best, "weight": weight, **stored.get(kind.name, {})}
-        out.append(Criterion(name=kind.name, **set_to))
+        one = stored.get(kind.name, SetTo())
+        out.append(Criterion(name=kind.name, worst=worst if one.worst is None else one.worst,
+                             best=best if one.best is None else one.best,
+                             weight=weight if one.weight is None else one.weight))  # fmt: skip
     return tuple(out)
 
 

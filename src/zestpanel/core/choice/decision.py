@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
+from typing import Final
 
 from zestpanel.core.choice.evidence import Standing
 from zestpanel.core.choice.row import Row
@@ -10,9 +11,8 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import tr
-
-DOCUMENT = "decisions"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,8 +25,11 @@ class Decision:
     decided: str
 
 
+DECISIONS: Final[Stored[tuple[Decision, ...]]] = Stored("decisions", tuple[Decision, ...], ())
+
+
 def decisions(documents: Documents) -> list[Decision]:
-    return [Decision(**item) for item in documents.get(DOCUMENT) or []]
+    return list(DECISIONS.read(documents))
 
 
 def decide(
@@ -60,7 +63,7 @@ def decide(
         role=role, candidate_id=candidate_id, runner_up_id=runner_up_id, why=why.strip(), by=by.strip(), decided=now()
     )
     others = [d for d in decisions(project.documents) if d.role != role]
-    project.edit_document(DOCUMENT, [asdict(d) for d in [*others, decision]], label=tr("choice of {role}", role=role))
+    project.edit_document(DECISIONS, (*others, decision), label=tr("choice of {role}", role=role))
     return decision
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import csv
 import re
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, Literal
 
@@ -17,6 +17,7 @@ from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import csv_text, numbered_rows
 from zestpanel.core.text_files import read_text, write_text
@@ -158,21 +159,21 @@ def as_ratings(form: Path, map_file: Path) -> Path:
 
 # -- maps kept in the project, one for each set of columns
 
-_DOCUMENT: Final = "survey maps"
+_MAPS: Final[Stored[tuple[tuple[Column, ...], ...]]] = Stored("survey maps", tuple[tuple[Column, ...], ...], ())
 
 
 def known_or_drafted(shortlist: Shortlist, documents: Documents, texts: Texts, text: str) -> list[Column]:
     """The map that was agreed to for these columns before, else a draft by their names."""
     columns = columns_of(text)
-    for kept in documents.get(_DOCUMENT) or []:
-        if [one["column"] for one in kept] == columns:
-            return [Column(**one) for one in kept]
+    for kept in _MAPS.read(documents):
+        if [one.column for one in kept] == columns:
+            return list(kept)
     engines = shortlist.engines()
     names = [candidate_name(c, engines.get(c.engine)) for c in shortlist.candidates()]
     return drafted(columns, [p.title for p in texts.all()], names)
 
 
 def keep_map(documents: Documents, columns: Sequence[Column]) -> None:
-    others = [kept for kept in documents.get(_DOCUMENT) or []
-              if [one["column"] for one in kept] != [c.column for c in columns]]  # fmt: skip
-    documents.put(_DOCUMENT, [*others, [asdict(one) for one in columns]])
+    named = [one.column for one in columns]
+    others = [kept for kept in _MAPS.read(documents) if [one.column for one in kept] != named]
+    _MAPS.write(documents, (*others, tuple(columns)))

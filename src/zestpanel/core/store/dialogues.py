@@ -5,15 +5,28 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Final
 
+from pydantic import BaseModel, ConfigDict, Field
+
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.texts import NewText, Texts
 from zestpanel.core.text.readers.script import Part
 from zestpanel.core.texts import tr
 
 GAP_S: Final = 0.5  # between turns; common practice, no source
-_DOCUMENT: Final = "dialogues"
+
+
+class Staged(BaseModel):
+    """How a dialogue is cast: candidate by speaker; and the silence between its turns."""
+
+    model_config = ConfigDict(frozen=True)
+    cast: dict[str, int] = Field(default_factory=dict)
+    gap_s: float = GAP_S
+
+
+_STAGED: Final[Stored[dict[str, Staged]]] = Stored("dialogues", dict[str, Staged], {})
 
 
 class Dialogues:
@@ -55,16 +68,15 @@ class Dialogues:
     def speakers(self, name: str) -> list[str]:
         return list(dict.fromkeys(turn.speaker for turn in self.turns(name)))
 
-    def _stated(self, name: str) -> dict[str, Any]:
-        found: dict[str, Any] = (self._documents.get(_DOCUMENT) or {}).get(name, {})
-        return found
+    def _stated(self, name: str) -> Staged:
+        return _STAGED.read(self._documents).get(name, Staged())
 
     def cast(self, name: str) -> dict[str, int]:
         """Candidate id by speaker."""
-        return {str(k): int(v) for k, v in self._stated(name).get("cast", {}).items()}
+        return dict(self._stated(name).cast)
 
     def gap_s(self, name: str) -> float:
-        return float(self._stated(name).get("gap_s", GAP_S))
+        return self._stated(name).gap_s
 
     def gaps_s(self, name: str) -> list[float]:
         """Silence before each turn but the first."""
@@ -85,9 +97,8 @@ class Dialogues:
         self._put(name, gap_s=gap_s)
 
     def _put(self, name: str, **values: Any) -> None:
-        every = dict(self._documents.get(_DOCUMENT) or {})
-        every[name] = {**every.get(name, {}), **values}
-        self._documents.put(_DOCUMENT, every)
+        staged = self._stated(name).model_copy(update=values)
+        _STAGED.write(self._documents, {**_STAGED.read(self._documents), name: staged})
 
 
 NARRATOR: Final = "Narrator"

@@ -7,9 +7,11 @@ from typing import Final
 
 from zestpanel.core.domain.passage import Passage, text_hash
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.text.difficulty import KINDS, kinds_of
 
-_DOCUMENT: Final = "hard parts"
+# by the hash of a text: what a person says of its kinds, whatever the rules find
+_CORRECTIONS: Final[Stored[dict[str, dict[str, bool]]]] = Stored("hard parts", dict[str, dict[str, bool]], {})
 
 
 class HardParts:
@@ -18,8 +20,7 @@ class HardParts:
         self._by_rule: dict[tuple[str, str], frozenset[str]] = {}  # by the text's hash and its language
 
     def _corrections(self) -> dict[str, dict[str, bool]]:
-        found: dict[str, dict[str, bool]] = self._documents.get(_DOCUMENT) or {}
-        return found
+        return _CORRECTIONS.read(self._documents)
 
     def kinds(self, passage: Passage) -> list[str]:
         """Kinds of hard parts, in the order of KINDS."""
@@ -55,4 +56,4 @@ class HardParts:
         else:
             corrections[kind] = present
         every = {**before, passage.sha256: corrections}
-        self._documents.put(_DOCUMENT, {sha: kept for sha, kept in every.items() if kept})
+        _CORRECTIONS.write(self._documents, {sha: kept for sha, kept in every.items() if kept})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import ProjectError
@@ -26,12 +26,16 @@ from zestpanel.core.store.pronunciations import Pronunciations
 from zestpanel.core.store.scripts import Scripts
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.stored import Stored, T
 from zestpanel.core.store.sweeps import Sweeps
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
 
 SUFFIX = ".zest"
+
+
+BRIEF: Final[Stored[Brief]] = Stored("brief", Brief, Brief())
 
 
 class Project:
@@ -97,13 +101,13 @@ class Project:
 
     @property
     def brief(self) -> Brief:
-        return Brief.model_validate(self.documents.get("brief") or {})
+        return BRIEF.read(self.documents)
 
     def set_brief(self, brief: Brief, *, label: str = "brief") -> None:
-        self.edit_document("brief", brief.model_dump(mode="json"), label=label)
+        self.edit_document(BRIEF, brief, label=label)
 
-    def edit_document(self, name: str, value: Any, *, label: str) -> None:
+    def edit_document(self, stored: Stored[T], value: T, *, label: str) -> None:
         """Write a document so that it can be undone. Nothing happens when the value is what it was."""
-        before = self.documents.get(name)
-        if before != value:
-            self.history.run(label, lambda: self.documents.put(name, value), lambda: self.documents.put(name, before))
+        name, before, after = stored.name, self.documents.get(stored.name), stored.as_json(value)
+        if before != after:
+            self.history.run(label, lambda: self.documents.put(name, after), lambda: self.documents.put(name, before))

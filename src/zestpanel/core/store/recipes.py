@@ -10,10 +10,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from zestpanel.core.domain.mark import DeliveryMark, tidy_value
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import tr
 
 DELIVERY: Final = ("rate", "pitch", "volume", "style")
-DOCUMENT: Final = "recipes"
 
 
 class Recipe(BaseModel):
@@ -23,6 +23,9 @@ class Recipe(BaseModel):
     name: str = Field(min_length=1)
     delivery: dict[str, str] = Field(default_factory=dict)
     settings: dict[str, dict[str, Any]] = Field(default_factory=dict)
+
+
+RECIPES: Final[Stored[tuple[Recipe, ...]]] = Stored("recipes", tuple[Recipe, ...], ())
 
 
 def recipe(
@@ -48,13 +51,13 @@ def recipe(
 
 
 def recipes(documents: Documents) -> list[Recipe]:
-    return [Recipe.model_validate(one) for one in documents.get(DOCUMENT) or []]
+    return list(RECIPES.read(documents))
 
 
-def with_recipe(document: Sequence[Any] | None, one: Recipe) -> list[Any]:
-    """The stored list with a recipe added, in the place of one of the same name."""
-    rest = [r for r in document or [] if r["name"] != one.name]
-    return sorted([*rest, one.model_dump(mode="json")], key=lambda r: str(r["name"]).lower())
+def with_recipe(known: Sequence[Recipe], one: Recipe) -> tuple[Recipe, ...]:
+    """With a recipe added, in the place of one of the same name."""
+    rest = [r for r in known if r.name != one.name]
+    return tuple(sorted([*rest, one], key=lambda r: r.name.lower()))
 
 
 def marks_of(one: Recipe, text: str) -> list[DeliveryMark]:

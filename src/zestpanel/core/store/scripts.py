@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
-
-_LIST: Final = "scripts"
+from zestpanel.core.store.stored import Stored
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,16 +23,16 @@ class KeptScript:
     added: str = ""
 
 
+_SCRIPTS: Final[Stored[tuple[KeptScript, ...]]] = Stored("scripts", tuple[KeptScript, ...], ())
+_TEXT: Final[Stored[str]] = Stored("script ", str, "")
+
+
 class Scripts:
     def __init__(self, documents: Documents) -> None:
         self._documents = documents
 
-    def _rows(self) -> list[dict[str, Any]]:
-        rows: list[dict[str, Any]] = self._documents.get(_LIST) or []
-        return rows
-
     def all(self) -> list[KeptScript]:
-        return [KeptScript(**row) for row in self._rows()]
+        return list(_SCRIPTS.read(self._documents))
 
     def keep(self, name: str, text: str, *, language: str, rights: str = "", source: str = "") -> KeptScript:
         """Keep a script; the same name with another text takes the earlier one's place. Safe from many threads."""
@@ -41,19 +40,19 @@ class Scripts:
             return self._keep(name, text, language=language, rights=rights, source=source)
 
     def _keep(self, name: str, text: str, *, language: str, rights: str, source: str) -> KeptScript:
-        rows = [row for row in self._rows() if row["name"] != name]
-        number = max((row["number"] for row in self._rows()), default=0) + 1
-        for row in self._rows():
-            if row["name"] == name:
-                self._documents.put(f"script {row['number']}", None)
+        known = self.all()
+        number = max((one.number for one in known), default=0) + 1
+        for one in known:
+            if one.name == name:
+                _TEXT.of(one.number).forget(self._documents)
         kept = KeptScript(number=number, name=name, language=language, characters=len(text), rights=rights,
                           source=source, added=now())  # fmt: skip
-        self._documents.put(f"script {number}", text)
-        self._documents.put(_LIST, [*rows, {n: getattr(kept, n) for n in KeptScript.__dataclass_fields__}])
+        _TEXT.of(number).write(self._documents, text)
+        _SCRIPTS.write(self._documents, (*(one for one in known if one.name != name), kept))
         return kept
 
     def text(self, number: int) -> str:
-        return str(self._documents.get(f"script {number}") or "")
+        return _TEXT.of(number).read(self._documents)
 
     def by_language(self) -> dict[str, str]:
         """All text by primary language."""

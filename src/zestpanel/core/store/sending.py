@@ -12,10 +12,12 @@ from zestpanel.core.sending.as_sent import AsSent, as_sent
 from zestpanel.core.sending.choices import SendingChoices
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.pronunciations import Pronunciations
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.worked_out import WorkedOut
 from zestpanel.core.text.lexicon.lexicon import Entry
 
-_DOCUMENT: Final = "sending"
+# by engine
+_CHOICES: Final[Stored[dict[str, SendingChoices]]] = Stored("sending", dict[str, SendingChoices], {})
 _MOST_KEPT: Final = 20_000
 _USUAL: Final = (SendingChoices(), SendingChoices().model_dump_json())
 
@@ -38,8 +40,7 @@ class Sending:
         return self._choices.get().get(engine, _USUAL)
 
     def _read(self) -> dict[str, tuple[SendingChoices, str]]:
-        stored = self._documents.get(_DOCUMENT) or {}
-        found = {engine: SendingChoices.model_validate(one) for engine, one in stored.items()}
+        found = _CHOICES.read(self._documents)
         return {engine: (one, one.model_dump_json()) for engine, one in found.items()}
 
     def look_again(self) -> None:
@@ -47,9 +48,7 @@ class Sending:
         self._choices.forget()
 
     def put_choices(self, engine: str, choices: SendingChoices) -> None:
-        every = dict(self._documents.get(_DOCUMENT) or {})
-        every[engine] = choices.model_dump(mode="json")
-        self._documents.put(_DOCUMENT, every)
+        _CHOICES.write(self._documents, {**_CHOICES.read(self._documents), engine: choices})
         self._choices.forget()
 
     def of(self, candidate: Candidate, passage: Passage, engine: Engine) -> AsSent:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Final
 
-from pydantic import ValidationError
 from sqlalchemy import Row, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
@@ -24,8 +23,15 @@ from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.schema import candidates, connectors
 from zestpanel.core.store.splitting import Split, merge_back, split_candidate
+from zestpanel.core.store.stored import Readable, Stored
 from zestpanel.core.store.worked_out import WorkedOut
 from zestpanel.core.texts import tr
+
+# what is kept of an engine beside its file, by the engine's name
+_BY_HAND: Final[Stored[ByHand]] = Stored("by hand: ", ByHand, ByHand(), forgiving=True, sparing=True)
+_FETCHED: Final[Stored[tuple[Voice, ...]]] = Stored("voices of ", tuple[Voice, ...], (), sparing=True)
+_PLANS: Final[Stored[tuple[Plan, ...]]] = Stored("plans of ", Readable(Plan), (), forgiving=True)
+_FORMER: Final[Stored[tuple[FormerPlan, ...]]] = Stored("former plans of ", Readable(FormerPlan), (), forgiving=True)
 
 
 class Shortlist:
@@ -68,13 +74,10 @@ class Shortlist:
 
     def by_hand(self, engine: str) -> ByHand:
         """What a person stated of the engine beside its file; nothing where it cannot be read."""
-        try:
-            return ByHand.model_validate(self._documents.get(f"by hand: {engine}") or {})
-        except ValidationError:
-            return ByHand()
+        return _BY_HAND.of(engine).read(self._documents)
 
     def put_by_hand(self, engine: str, stated: ByHand) -> None:
-        self._documents.put(f"by hand: {engine}", stated.model_dump(mode="json", exclude_defaults=True))
+        _BY_HAND.of(engine).write(self._documents, stated)
         self._engines.forget()
 
     def files(self) -> dict[str, tuple[Engine, str, str]]:
@@ -115,10 +118,10 @@ class Shortlist:
 
     def fetched(self, engine: str) -> list[Voice]:
         """The voices last fetched from the service, none when they never were."""
-        return [Voice.model_validate(v) for v in self._documents.get(f"voices of {engine}") or []]
+        return list(_FETCHED.of(engine).read(self._documents))
 
     def put_fetched(self, engine: str, voices: Sequence[Voice]) -> None:
-        self._documents.put(f"voices of {engine}", [v.model_dump(mode="json", exclude_defaults=True) for v in voices])
+        _FETCHED.of(engine).write(self._documents, tuple(voices))
         self._engines.forget()
 
     def voices_changed(self) -> None:
@@ -129,25 +132,17 @@ class Shortlist:
 
     def stated_plans(self, engine: str) -> list[Plan]:
         """Those that can be read: what a stranger's project holds instead is left out."""
-        found = []
-        for one in self._documents.get(f"plans of {engine}") or []:
-            with contextlib.suppress(ValidationError):
-                found.append(Plan.model_validate(one))
-        return found
+        return list(_PLANS.of(engine).read(self._documents))
 
     def state_plans(self, engine: str, plans: Sequence[Plan], *, former: Sequence[FormerPlan] | None = None) -> None:
         """Those that a person stated; prices that they replace are kept. former: as in ``add_engine``."""
         self._put_former(engine, former, self.stated_plans(engine), plans)
-        self._documents.put(f"plans of {engine}", [p.model_dump(mode="json") for p in plans])
+        _PLANS.of(engine).write(self._documents, tuple(plans))
         self._engines.forget()
 
     def former_plans(self, engine: str) -> list[FormerPlan]:
         """Prices that held before, the newest last."""
-        found = []
-        for one in self._documents.get(f"former plans of {engine}") or []:
-            with contextlib.suppress(ValidationError):
-                found.append(FormerPlan.model_validate(one))
-        return found
+        return list(_FORMER.of(engine).read(self._documents))
 
     def _put_former(
         self, engine: str, former: Sequence[FormerPlan] | None, before: Sequence[Plan], after: Sequence[Plan]
@@ -155,7 +150,7 @@ class Shortlist:
         known = self.former_plans(engine)
         new = with_former(known, before, after, on=clock.today()) if former is None else list(former)
         if new != known:
-            self._documents.put(f"former plans of {engine}", [one.model_dump(mode="json") for one in new])
+            _FORMER.of(engine).write(self._documents, tuple(new))
 
     def hold_to_language(self, candidate_ids: Sequence[int], held: bool) -> None:
         """Whether candidates read texts of their own language only, whatever else their voice speaks."""

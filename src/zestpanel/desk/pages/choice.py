@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.choice.criteria import KINDS, bounds_in_words
+from zestpanel.core.choice.criteria import CRITERIA, KINDS, SetTo, bounds_in_words
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
@@ -214,13 +214,13 @@ class ChoicePage(Page):
         self._say_against()
 
     def _weights_changed(self) -> None:
-        stored = dict(self.state.project.documents.get("criteria") or {})
+        stored = dict(CRITERIA.read(self.state.project.documents))
         for name, box in self.weights.items():
-            stored[name] = {**stored.get(name, {}), "weight": box.value()}
+            stored[name] = stored.get(name, SetTo()).model_copy(update={"weight": float(box.value())})
         if self.state.standing and any(
             round(c.weight) != self.weights[c.name].value() for c in self.state.standing.criteria
         ):
-            self.state.project.edit_document("criteria", stored, label=tr("weights"))
+            self.state.project.edit_document(CRITERIA, stored, label=tr("weights"))
             self.state.refresh()
 
     def _pick(self, candidate_id: int) -> None:

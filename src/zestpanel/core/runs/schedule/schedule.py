@@ -10,7 +10,6 @@ from typing import Final
 
 from pydantic import BaseModel, ConfigDict, Field
 
-DOCUMENT: Final = "schedule"
 LATEST_MINUTES: Final = 60  # whatever a project states: nothing older is made up for
 
 

@@ -3,34 +3,29 @@
 from __future__ import annotations
 
 from datetime import datetime
-
-from pydantic import ValidationError
+from typing import Final
 
 from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
 from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
-from zestpanel.core.runs.schedule.schedule import DOCUMENT, Schedule, finished, look
+from zestpanel.core.runs.schedule.schedule import Schedule, finished, look
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import dated, tr
+
+SCHEDULE: Final[Stored[Schedule | None]] = Stored("schedule", Schedule, None, forgiving=True)
 
 
 def stored_schedule(documents: Documents) -> Schedule | None:
     """The project's schedule; None for none, and for one that makes no sense: the project may be of anybody."""
-    return _understood(documents.get(DOCUMENT))
-
-
-def _understood(stored: object) -> Schedule | None:
-    try:
-        return Schedule.model_validate(stored) if stored else None
-    except ValidationError:
-        return None
+    return SCHEDULE.read(documents)
 
 
 def keep_schedule(project: Project, schedule: Schedule) -> None:
     """Set by the person at this machine: it may begin runs by itself."""
     agree_to_schedule(project.folder, schedule.identity)
-    project.documents.put(DOCUMENT, schedule.model_dump(mode="json"))
+    SCHEDULE.write(project.documents, schedule)
 
 
 def sleeps(project: Project, schedule: Schedule) -> bool:
@@ -45,7 +40,7 @@ def wake(project: Project) -> None:
 
 
 def give_up_schedule(documents: Documents) -> None:
-    documents.put(DOCUMENT, None)
+    SCHEDULE.forget(documents)
 
 
 def is_due(project: Project, now: datetime) -> bool:
@@ -56,8 +51,8 @@ def is_due(project: Project, now: datetime) -> bool:
 def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
     that neither a crash in the middle nor a second program that looks renders it twice."""
-    while (stored := project.documents.get(DOCUMENT)) is not None:
-        schedule = _understood(stored)
+    while (stored := project.documents.get(SCHEDULE.name)) is not None:
+        schedule = SCHEDULE.understood(stored)
         if schedule is None:
             break
         if sleeps(project, schedule):
@@ -65,7 +60,7 @@ def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedR
         schedule, due = look(schedule, now)
         if due is not None:
             schedule = finished(schedule, due)
-        if project.documents.put_if(DOCUMENT, schedule.model_dump(mode="json"), was=stored):
+        if project.documents.put_if(SCHEDULE.name, SCHEDULE.as_json(schedule), was=stored):
             return schedule, None if due is None else plan_occasion(project, schedule)
     return None, None
 

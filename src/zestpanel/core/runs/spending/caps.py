@@ -23,9 +23,8 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
 from zestpanel.core.store.auditions import Audition
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import tr
-
-DOCUMENT: Final = "spending caps"
 
 
 class SpendingCaps(BaseModel):
@@ -45,8 +44,11 @@ class SpendingCaps(BaseModel):
         return value
 
 
+CAPS: Final[Stored[SpendingCaps]] = Stored("spending caps", SpendingCaps, SpendingCaps())
+
+
 def caps_of(documents: Documents) -> SpendingCaps:
-    return SpendingCaps.model_validate(documents.get(DOCUMENT) or {})
+    return CAPS.read(documents)
 
 
 def plan_key(engine: str, plan: str) -> str:

@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.choice.evidence import own_figures
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.voice_list import fetch_voices
+from zestpanel.core.store.small_documents import CLAIMS, FACTS_AGE, OUTSIDE_VOTES
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
@@ -125,10 +126,10 @@ class CatalogueView(QWidget):
 
     @property
     def age_days(self) -> int:
-        return int(self.state.project.documents.get("facts age") or PRICE_AGE_DAYS)
+        return FACTS_AGE.read(self.state.project.documents) or PRICE_AGE_DAYS
 
     def _set_age(self, days: int) -> None:
-        self.state.project.edit_document("facts age", days, label=tr("when facts are old"))
+        self.state.project.edit_document(FACTS_AGE, days, label=tr("when facts are old"))
         self.state.history_changed.emit()
         self.refresh()
 
@@ -304,7 +305,7 @@ class CatalogueView(QWidget):
         return rows + unknown, bad
 
     def _show_claims(self, chosen: list[Engine]) -> None:
-        by_hand = self.state.project.documents.get("claims") or {}
+        by_hand = CLAIMS.read(self.state.project.documents)
         rows: list[list[str]] = []
         bad: list[tuple[int, int]] = []
         self._by_hand = {}
@@ -348,12 +349,10 @@ class CatalogueView(QWidget):
                         source,
                     ]
                 )
-            for vote in (self.state.project.documents.get("outside votes") or {}).get(engine.engine, []):
-                basis = tr("{vote} votes", vote=vote["votes"] or tr("unknown"))
+            for vote in OUTSIDE_VOTES.read(self.state.project.documents).get(engine.engine, ()):
+                basis = tr("{vote} votes", vote=vote.votes or tr("unknown"))
                 source = tr("outside opinion, never mixed into scores")
-                rows.append(
-                    [engine.engine, tr("vote table: {vote}", vote=vote["table"]), str(vote["strength"]), basis, source]
-                )
+                rows.append([engine.engine, tr("vote table: {vote}", vote=vote.table), vote.strength, basis, source])
         self.heading.setText(
             tr("Claims are held against our own figures. Enter on one that no figure answers settles it by hand.")
         )
@@ -373,10 +372,12 @@ class CatalogueView(QWidget):
         if self.what.currentText() != VIEWS[1] or row not in self._by_hand:
             return
         key, state = self._by_hand[row]
-        following = {"unverified": "confirmed", "confirmed": "refuted", "refuted": ""}[state]
-        known = {**(self.state.project.documents.get("claims") or {}), key: following}
-        kept = {claim: said for claim, said in known.items() if said}
-        self.state.project.edit_document("claims", kept, label=tr("a claim"))
+        kept = dict(CLAIMS.read(self.state.project.documents))
+        if state == "refuted":
+            kept.pop(key, None)
+        else:
+            kept[key] = "refuted" if state == "confirmed" else "confirmed"
+        self.state.project.edit_document(CLAIMS, kept, label=tr("a claim"))
         self.state.history_changed.emit()
         self._show_detail()
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cached_property
@@ -35,6 +34,7 @@ from zestpanel.core.report.catalogue_file import (
     votes_from_csv,
 )
 from zestpanel.core.runs.files.bringing_in import guess
+from zestpanel.core.store.small_documents import OUTSIDE_VOTES, AttachedVotes
 from zestpanel.core.text_files import write_text
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first, unasked
@@ -427,7 +427,7 @@ class EnginesPage(TabbedPage):
         if votes is None:
             return
         known = {name.casefold(): name for name in self.state.bench.engines}
-        document = json.loads(json.dumps(self.state.project.documents.get("outside votes") or {}))
+        document = dict(OUTSIDE_VOTES.read(self.state.project.documents))
         attached = 0
         for vote in votes:
             engine = known.get(vote.name.casefold())
@@ -439,15 +439,15 @@ class EnginesPage(TabbedPage):
                     if vote.wins
                     else "–"
                 )
-                rows = [r for r in document.get(engine, []) if r["table"] != path.name]
-                document[engine] = [*rows, {"table": path.name, "strength": strength, "votes": vote.votes}]
+                rows = [r for r in document.get(engine, ()) if r.table != path.name]
+                document[engine] = (*rows, AttachedVotes(table=path.name, strength=str(strength), votes=vote.votes))
                 attached += 1
         if not attached:
             self.state.complain(
                 tr("{name} names none of the engines of the catalogue. Nothing was attached.", name=path.name)
             )
             return
-        self.state.project.edit_document("outside votes", document, label=tr("a vote table"))
+        self.state.project.edit_document(OUTSIDE_VOTES, document, label=tr("a vote table"))
         self.state.history_changed.emit()
         self.state.say(
             tr("{attached} of {votes} rows attached as outside opinion.", attached=attached, votes=len(votes))

@@ -11,7 +11,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import ZestError
 from zestpanel.core.store.recipes import (
     DELIVERY,
-    DOCUMENT,
+    RECIPES,
     Recipe,
     compared,
     delivery_of,
@@ -147,7 +147,7 @@ class RecipesDialog(QDialog):
             return
         documents = self.state.project.documents
         self.state.project.edit_document(
-            DOCUMENT, with_recipe(documents.get(DOCUMENT), one), label=tr("recipe '{name}'", name=one.name)
+            RECIPES, with_recipe(RECIPES.read(documents), one), label=tr("recipe '{name}'", name=one.name)
         )
         self.state.history_changed.emit()
         self.name.clear()
@@ -155,8 +155,8 @@ class RecipesDialog(QDialog):
 
     def remove_chosen(self) -> None:
         names = {r.name for r in self.chosen()}
-        left = [r.model_dump(mode="json") for r in self._recipes if r.name not in names]
-        self.state.project.edit_document(DOCUMENT, left, label=tr("removing recipes"))
+        left = tuple(r for r in self._recipes if r.name not in names)
+        self.state.project.edit_document(RECIPES, left, label=tr("removing recipes"))
         self.state.history_changed.emit()
         self.refresh()
 

@@ -14,10 +14,11 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from zestpanel.core.connectors.preflight import marks_in
-from zestpanel.core.domain.mark import KINDS, DeliveryMark, from_json
+from zestpanel.core.domain.mark import KINDS, DeliveryMark
 from zestpanel.core.domain.passage import RIGHTS, Passage, words_with_places
 from zestpanel.core.errors import InputError
 from zestpanel.core.languages import locale_name
+from zestpanel.core.store.small_documents import DRAFTS, Draft
 from zestpanel.core.text.difficulty import KINDS as HARD_KINDS
 from zestpanel.core.text.difficulty import Difficulty, find_difficulties
 from zestpanel.core.text.marks.duration import expected_s
@@ -467,28 +468,24 @@ class SetView(QWidget):
     # -- drafts and versions
 
     def _draft(self, passage: Passage) -> tuple[str, tuple[DeliveryMark, ...]] | None:
-        draft = (self.state.project.documents.get("drafts") or {}).get(str(passage.id))
-        if not draft:
-            return None
-        if isinstance(draft, str):  # as earlier programs kept it
-            return draft, ()
-        return str(draft["text"]), from_json(draft["marks"])
+        draft = DRAFTS.read(self.state.project.documents).get(str(passage.id))
+        return (draft.text, draft.delivery_marks()) if draft is not None else None
 
     def keep_draft(self) -> None:
         """Unfinished typing goes into the project as a draft; it becomes a version when it is kept."""
         self._rest.stop()
         if self._shown is None:
             return
-        drafts = self.state.project.documents.get("drafts") or {}
-        before = dict(drafts)
+        before = DRAFTS.read(self.state.project.documents)
+        drafts = dict(before)
         if not self._changed():
             drafts.pop(str(self._shown.id), None)
         else:
             text, marks = self.text.marked()
-            rows = [[m.start, m.end, m.kind, m.value] for m in marks]
-            drafts[str(self._shown.id)] = {"text": text, "marks": rows}
+            rows = tuple((m.start, m.end, m.kind, m.value) for m in marks)
+            drafts[str(self._shown.id)] = Draft(text=text, marks=rows)
         if drafts != before:
-            self.state.project.documents.put("drafts", drafts)
+            DRAFTS.write(self.state.project.documents, drafts)
 
     def save_text(self) -> None:
         """Keep the text as a new version of the passage."""
@@ -496,14 +493,14 @@ class SetView(QWidget):
             return
         texts, passage = self.state.project.texts, self._shown
         text, marks = self.text.marked()
-        drafts = self.state.project.documents.get("drafts") or {}
+        drafts = dict(DRAFTS.read(self.state.project.documents))
         drafts.pop(str(passage.id), None)
         if self.state.edit(
             tr("text of '{title}'", title=passage.title),
             lambda: texts.edit(passage.id, text, marks) and None,
             lambda: texts.edit(passage.id, passage.text, passage.marks) and None,
         ):
-            self.state.project.documents.put("drafts", drafts)
+            DRAFTS.write(self.state.project.documents, drafts)
             self._shown = None
             self.refresh()
 

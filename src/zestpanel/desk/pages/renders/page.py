@@ -19,7 +19,8 @@ from zestpanel.core.runs.files.bringing_in import Clipping, from_table, guess
 from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
-from zestpanel.core.runs.schedule.scheduled import coming, give_up_schedule, sleeps, stored_schedule, wake
+from zestpanel.core.runs.schedule.scheduled import SCHEDULE, coming, give_up_schedule, sleeps, stored_schedule, wake
+from zestpanel.core.store.small_documents import REPEATS
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
@@ -59,8 +60,7 @@ class RendersPage(TabbedPage):
         self.repeats.setPrefix("× ")
         self.repeats.setToolTip(tr("Repeats of each clip: three show how steady a voice is"))
         self.repeats.setAccessibleName(tr("Repeats of each clip"))
-        stored = state.project.documents.get("repeats")
-        self.repeats.setValue(stored if isinstance(stored, int) else 1)
+        self.repeats.setValue(REPEATS.read(state.project.documents))
         self.repeats.valueChanged.connect(self._repeats_changed)
         self.render_button = button(tr("Render what is missing"), self.start, role="main")
         self.head_words.addWidget(self._about)
@@ -177,7 +177,7 @@ class RendersPage(TabbedPage):
         self._show_plan()
 
     def _repeats_changed(self) -> None:
-        self.state.project.documents.put("repeats", self.repeats.value())
+        REPEATS.write(self.state.project.documents, self.repeats.value())
         self._plan()
 
     def _plan(self) -> None:
@@ -353,12 +353,11 @@ class RendersPage(TabbedPage):
     def give_up_hours(self) -> None:
         before = stored_schedule(self.state.project.documents)
         if before is not None:
-            put = self.state.project.documents.put
-            document = before.model_dump(mode="json")
+            documents = self.state.project.documents
             self.state.edit(
                 tr("schedule"),
-                lambda: give_up_schedule(self.state.project.documents),
-                lambda: put("schedule", document),
+                lambda: give_up_schedule(documents),
+                lambda: SCHEDULE.write(documents, before),
             )
             self._scheduled()
 

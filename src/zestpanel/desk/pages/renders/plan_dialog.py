@@ -30,8 +30,7 @@ from zestpanel.core.runs.plan.conditions import LEVELS, Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import keep_schedule
-from zestpanel.core.runs.spending.caps import DOCUMENT as CAPS
-from zestpanel.core.runs.spending.caps import SpendingCaps, caps_of, plan_key
+from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.state import DeskState
@@ -304,7 +303,7 @@ class PlanDialog(QDialog):
         planned = self.planned
         if planned is None:
             return
-        self.state.project.documents.put(CAPS, caps.model_dump(mode="json"))
+        CAPS.write(self.state.project.documents, caps)
         if self.when.currentData() == "now":
             self._start(planned)
         else:
