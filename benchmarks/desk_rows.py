@@ -241,7 +241,7 @@ def run_of_1000() -> Rows:
         window = MainWindow(project)
         window.show()
         state, renders = window.state, window.pages["renders"]
-        wait_for(lambda: not state.background.busy and state.standing is not None and renders.planned is not None)  # type: ignore[attr-defined]
+        wait_for(lambda: not state.background.busy and state.evaluation is not None and renders.planned is not None)  # type: ignore[attr-defined]
         gaps: list[float] = []
         last = [time.perf_counter()]
 

@@ -12,7 +12,7 @@ import pytest
 from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.analysis.timing.waits import waits
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.registry import measure, versions
@@ -191,7 +191,7 @@ def test_measuring_later_gives_the_same_figures(project: Project) -> None:
     assert (done, problems) == (1, [])
     values = project.takes.measured([take])[take].values
     assert values["pitch_hz"] == pytest.approx(220, rel=0.01)
-    assert standing(project).rows[candidate.id].summary.sound["duration_s"].median == pytest.approx(1.2)
+    assert evaluate(project).rows[candidate.id].summary.sound["duration_s"].median == pytest.approx(1.2)
 
 
 @pytest.mark.listens

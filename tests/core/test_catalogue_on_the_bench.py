@@ -22,7 +22,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice, language_for
 from zestpanel.core.catalogue.ledger import ledger, price_is_old
 from zestpanel.core.catalogue.machine import Machine, fits
-from zestpanel.core.choice.evidence import own_figures, standing
+from zestpanel.core.choice.evidence import evaluate, own_figures
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.domain.take import Measured, Take
@@ -73,7 +73,7 @@ def test_claims_are_held_against_waits_that_were_really_measured(project: Projec
     project.shortlist.add(tangor, voice="ilseth")
     project.texts.add(["A short one.", "And another."], language="en-GB")
     render_missing(project, repeats=6)
-    figures = own_figures(standing(project), "Tangor")
+    figures = own_figures(evaluate(project), "Tangor")
     assert 1.3 <= figures["first sound s"].value < 3.0
     held = {h.claim.about: h for h in (hold(claim, figures) for claim in tangor.claims)}
     assert held["first sound s"].state == "refuted"
@@ -235,7 +235,7 @@ def test_a_newly_stated_version_never_goes_on_under_the_old_label(project: Proje
     planned = plan_run(project)
     assert planned.jobs == ()
     assert "its model is stated as version 2.0 now, this is 1.0" in planned.left_out[0][2]
-    gate = next(g for g in standing(project).rows[old.id].gates if g.name == "can still be made")
+    gate = next(g for g in evaluate(project).rows[old.id].gates if g.name == "can still be made")
     assert (gate.verdict, gate.why) == ("unknown", "version 1.0; its model is stated as 2.0 now")
     new = project.shortlist.add(engine, voice="hesk")[0]
     assert [job.candidate.id for job in plan_run(project).jobs] == [new.id]

@@ -16,7 +16,7 @@ from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.catalogue.candidate import candidate_detail, candidate_name, short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
 from zestpanel.core.runs.execute.unattended import make
@@ -138,7 +138,7 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
         (then.id, f"the same request gives another sound since {then.ended_on}")
     }
     with pytest.raises(InputError, match="can still be made"):
-        decide(bench, standing(bench), role="narrator", candidate_id=then.id, why="by ear", by="Ash")
+        decide(bench, evaluate(bench), role="narrator", candidate_id=then.id, why="by ear", by="Ash")
     # both are still compared, and the first run once more asks the one that goes on
     change = next(
         c for c in compare_runs(bench.shortlist, bench.takes, bench.journal, first, second) if c.candidate.id == now.id

@@ -20,7 +20,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice import criteria
 from zestpanel.core.choice.criteria import COST, QUALITY
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
 from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ExchangeRate
@@ -61,7 +61,7 @@ def bench(project: Project) -> Project:
 
 
 def test_each_exclusion_names_its_fact(bench: Project) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     tangor, citrange, kitchen = found.rows.values()
     assert tangor.passes
     assert what_stands_against(citrange) == [
@@ -73,14 +73,14 @@ def test_each_exclusion_names_its_fact(bench: Project) -> None:
     bench.set_brief(
         bench.brief.model_copy(update={"budget_per_month": Decimal("21.99"), "must_haves": ("runs locally",)})
     )
-    tangor = standing(bench).rows[tangor.candidate.id]
+    tangor = evaluate(bench).rows[tangor.candidate.id]
     assert [(g.name, g.verdict, g.why) for g in tangor.gates if g.verdict == "no"] == [
         ("runs locally", "no", "hosted"), ("at most 21.99 EUR a month", "no", "costs 22.00 EUR"),
     ]  # fmt: skip
 
 
 def test_missing_evidence_is_missing_and_not_zero(bench: Project) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     kitchen = next(r for r in found.ranking if r.candidate_id == list(found.rows)[2])
     assert kitchen.utilities[COST] is None
     assert set(kitchen.missing) >= {COST}
@@ -130,7 +130,7 @@ def test_firmness_is_certain_of_the_certain_and_split_between_twins() -> None:
 
 
 def test_a_choice_needs_a_reason_and_no_unknown_gate(bench: Project) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     tangor, citrange, _ = found.rows
     with pytest.raises(InputError, match="needs its reason"):
         decide(bench, found, role="main narrator", candidate_id=tangor, why=" ", by="me")
@@ -160,7 +160,7 @@ class Page(HTMLParser):
 
 
 def test_the_record_stands_by_itself_and_tells_all(bench: Project, tmp_path: Path) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     decide(bench, found, role="main narrator", candidate_id=next(iter(found.rows)), why="Clear <and> warm", by="lead")
     written = write_record(bench, tmp_path)
     html = written.record.read_text("utf-8")
@@ -198,7 +198,7 @@ def test_no_record_of_nothing_and_none_where_it_cannot_be_written(bench: Project
 
 
 def test_tables_copy_as_tsv(bench: Project) -> None:
-    rows = evidence_table(standing(bench))
+    rows = evidence_table(evaluate(bench))
     lines = as_tsv(rows).split("\n")
     assert len({line.count("\t") for line in lines}) == 1
     assert len(lines) == 4
@@ -206,7 +206,7 @@ def test_tables_copy_as_tsv(bench: Project) -> None:
 
 
 def test_pictures_keep_within_their_frame_and_both_palettes(bench: Project) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     for picture in (
         scores_picture(found, width=640, language="en"),
         trade_off_picture(found, language="en"),
@@ -292,7 +292,7 @@ def test_languages_never_compete_and_a_voice_nobody_heard_is_named(bench: Projec
              "passage_version_id": passage.version_id, "score": 5.0, "origin": "file"} for k in range(6)
         ])  # fmt: skip
     unheard = bench.shortlist.add(engines["Tangor"], voice="corwick")[0]
-    found = standing(bench)
+    found = evaluate(bench)
     assert found.languages() == ["en", "fr"]
     assert [r.candidate_id for r in found.ranking_in("fr")] == [french.id]
     english = [r for r in found.ranking if r.language == "en"]
@@ -315,14 +315,14 @@ def test_a_price_in_another_currency_has_a_way_out(bench: Project) -> None:
         + "plans:\n- {name: Abroad, tariff: {currency: USD, components: [{kind: subscription, price: 19}]}}\n"
     )
     bench.shortlist.add_engine(parse_connector(source, name="kitchen.yaml"), source, "kitchen.yaml")
-    row = list(standing(bench).rows.values())[2]
+    row = list(evaluate(bench).rows.values())[2]
     bench.shortlist.set_removed([row.candidate.id], True)
     abroad = bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="ansgild")[0]
-    found = standing(bench)
+    found = evaluate(bench)
     assert "the brief gives no exchange rate" in {r.candidate.id: why for r, why in found.not_placed()}[abroad.id]
     rate = ExchangeRate(currency="USD", rate=Decimal("0.9"), dated=date(2026, 11, 2), source="the bank")
     bench.set_brief(bench.brief.model_copy(update={"exchange_rates": (rate,)}))
-    gate = next(g for g in standing(bench).rows[abroad.id].gates if "a month" in g.name)
+    gate = next(g for g in evaluate(bench).rows[abroad.id].gates if "a month" in g.name)
     assert (gate.verdict, gate.why) == ("yes", "costs 17.10 EUR (19.00 USD)")
 
 
@@ -330,7 +330,7 @@ def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypa
     level = criteria.Kind(name="level", words="loudness", unit=lambda _: " LUFS", start=lambda _: (-30.0, -10.0, 40),
                           read=criteria._measured("loudness_lufs"))  # fmt: skip
     monkeypatch.setattr(criteria, "KINDS", (*criteria.KINDS, level))
-    found = standing(bench)
+    found = evaluate(bench)
     assert "loudness (weight 40) from −30 LUFS to −10 LUFS" in criteria.bounds_in_words(found.criteria, found.brief)
     assert "words wrong" not in criteria.bounds_in_words(found.criteria, found.brief), "it has no weight yet"
     for ranked in found.ranking:
@@ -340,7 +340,7 @@ def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypa
 
 
 def test_the_answer_comes_first_and_says_how_firm_it_is(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
-    found = standing(bench)
+    found = evaluate(bench)
     (language,) = found.languages()
     one, other, *rest = found.ranking_in(language)
     a, b = (found.rows[r.candidate_id].name for r in (one, other))

@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import demo_engine_source
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decisions
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.runs.files.dialogue import takes_of
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.store.database import FILE
@@ -61,7 +61,7 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
         building.go_on(folder, lambda _: None)
         assert (folder / FILE).read_bytes() == before, "what was made is not made again"
     project = Project.open(folder)
-    found = standing(project)
+    found = evaluate(project)
     turns = project.dialogues.turns("At the gate")
     assert len(turns) == 6
     by_kind = {run.id: run.kind for run in project.journal.runs().values()}

@@ -16,8 +16,8 @@ from zestpanel.core.runs.files.dialogue import (
     Caption,
     as_srt,
     as_vtt,
+    assembled_dialogue,
     plan_dialogue,
-    put_together,
     takes_of,
     write_dialogue,
 )
@@ -55,7 +55,7 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
     voices = [(job.passage.speaker, job.candidate.voice) for job in sorted(planned.jobs, key=lambda j: j.passage.id)]
     assert voices == [("Marge", "ilseth"), ("Tom", "corwick"), ("Marge", "ilseth"), ("Narrator", "corwick")]
     with pytest.raises(InputError, match="4 of 4 turns"):
-        put_together(cast, name)
+        assembled_dialogue(cast, name)
     run = BenchRun(cast, planned)
     run.start()
     assert run.wait(120)

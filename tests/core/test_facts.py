@@ -18,7 +18,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger, troubles
 from zestpanel.core.catalogue.machine import Machine, Verdict, fits, this_machine
 from zestpanel.core.catalogue.outside import Claim
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.preflight import Surroundings, obstacles, remarks, text_obstacles
 from zestpanel.core.domain.brief import MUST_HAVES, Brief
 from zestpanel.core.errors import ConnectorError, InputError
@@ -212,7 +212,7 @@ def test_a_voice_from_a_recording_needs_a_consent_that_holds(project: Project) -
     ended = Consent(who="Ann", given=TODAY, use="narration", until=date(2026, 1, 1))
     project.own_voices.set_consent(recording.id, ended)
     assert "the consent of Ann ended on 2026-01-01" in plan_run(project).left_out[0][2]
-    row = next(iter(standing(project).rows.values()))
+    row = next(iter(evaluate(project).rows.values()))
     assert [g.verdict for g in row.gates if g.name == "consent"] == ["no"]
     project.own_voices.set_consent(recording.id, Consent(who="Ann", given=TODAY, use="narration"))
     assert len(plan_run(project).jobs) == 1
@@ -222,7 +222,7 @@ def test_a_voice_from_a_recording_needs_a_consent_that_holds(project: Project) -
 def test_gates_say_unknown_where_sources_disagree(project: Project) -> None:
     project.documents.put("brief", Brief(must_haves=("commercial use", "offline")).model_dump(mode="json"))
     candidate(project, quincewood(), voice="famed", model="small")
-    row = next(iter(standing(project).rows.values()))
+    row = next(iter(evaluate(project).rows.values()))
     verdicts = {g.name: (g.verdict, g.why) for g in row.gates}
     assert verdicts["commercial use"] == ("unknown", "plan 'Basic': sources disagree")
     assert verdicts["offline"] == ("yes", "model 'small'")

@@ -19,7 +19,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector, read_connec
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.catalogue.reaching import HttpSpeak
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.connector import retry_after
 from zestpanel.core.connectors.http.finding import Contents, word_times
@@ -60,7 +60,7 @@ def test_an_unknown_must_have_is_unknown_and_no_fall(project: Project) -> None:
     (candidate,) = project.shortlist.add(engine, voice="hesk")
     brief = Brief(channel="C", must_haves=("sings",))
     project.documents.put("brief", brief.model_dump(mode="json"))
-    (gate,) = [one for one in standing(project).rows[candidate.id].gates if one.name == "sings"]
+    (gate,) = [one for one in evaluate(project).rows[candidate.id].gates if one.name == "sings"]
     assert gate.verdict == "unknown"
     assert "no fact of that name" in gate.why
 

@@ -13,7 +13,7 @@ from tests.conftest import add_command_engine, pretend_take
 from zestpanel.core.analysis.changes.comparing import yardsticks
 from zestpanel.core.analysis.sweeps.results import swept
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.measures import registry
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.report.tables import evidence_table
@@ -99,7 +99,7 @@ def test_a_new_family_is_measured_and_the_others_stand(project: Project, with_cr
     assert isinstance(after.values["crest_db"], float)
     assert after.versions == {**before.versions, "crest": 1}
     assert (after.words, after.words_by) == (before.words, before.words_by)
-    head, row = evidence_table(standing(project))
+    head, row = evidence_table(evaluate(project))
     assert row[head.index("crest factor, dB")] == f"{after.values['crest_db']:.1f}"
 
 

@@ -12,9 +12,9 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.difficulty import kinds_of
 from zestpanel.core.text.picking.coverage import coverage
+from zestpanel.core.text.picking.matched_sets import matched_sets
 from zestpanel.core.text.picking.picker import Feature, features_of, pick
 from zestpanel.core.text.picking.sounds import sounds_in
-from zestpanel.core.text.picking.twins import twins
 from zestpanel.core.text.picking.unpredictable import LANGUAGES, unpredictable_sentences
 
 SCRIPT = [
@@ -77,16 +77,16 @@ def test_coverage_of_a_set_against_the_channels_own_script(project: Project) -> 
 def test_twins_are_nearer_than_any_split_by_order() -> None:
     texts = [f"{'A long winding sentence about pears and plums. ' * (i % 4 + 1)}" for i in range(12)]
     kinds = [["money"] if i < 6 else ["dates"] for i in range(12)]
-    found = twins(texts, kinds, seed=3)
+    found = matched_sets(texts, kinds, seed=3)
     assert not set(found.first) & set(found.second)
     assert len(found.first) == len(found.second) == 6
     assert found.figures["money"] == (3.0, 3.0)
     assert found.figures["dates"] == (3.0, 3.0)
     one, other = found.figures["characters"]
     assert abs(one - other) <= 0.05 * (one + other)
-    assert found == twins(texts, kinds, seed=3)
+    assert found == matched_sets(texts, kinds, seed=3)
     with pytest.raises(InputError, match="at least four"):
-        twins(texts[:3], kinds[:3])
+        matched_sets(texts[:3], kinds[:3])
 
 
 STRUCTURES = {

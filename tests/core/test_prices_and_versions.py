@@ -18,7 +18,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
 from zestpanel.core.choice.costs import costs_of
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.clock import today
 from zestpanel.core.domain.brief import Brief
@@ -88,10 +88,10 @@ def test_what_a_new_price_changes_is_said_in_costs_must_haves_and_order(project:
     for voice, under in (("hesk", "Studio"), ("ansgild", "Other")):
         (candidate, *_) = project.shortlist.add(project.shortlist.engines()[engine.engine], voice=voice, plan=under)
         pretend_take(project, candidate.id, passage.version_id)
-    before = standing(project)
+    before = evaluate(project)
     assert what_changed(before, before) == []
     project.shortlist.state_plans(engine.engine, [plan("25", date(2026, 11, 30)), plans[1]])
-    said = " ".join(what_changed(before, standing(project)))
+    said = " ".join(what_changed(before, evaluate(project)))
     assert "A month costs: Kitchen Table · Hesk 20.00 EUR → 25.00 EUR (+25 %)." in said
     assert "Kitchen Table · Hesk: 'at most 22 EUR a month' is not met any more" in said
     assert "The cheapest is Kitchen Table · Ansgild now, not Kitchen Table · Hesk." in said
@@ -208,7 +208,7 @@ def test_price_lists_of_engines_that_nobody_has_heard_are_compared_at_the_assume
                  Typed("allowance", {"amount": str(included), "every": "month"})]  # fmt: skip
         lines += [Typed("per unit", {"price": beyond, "per": "1,000"})] if beyond else []
         project.shortlist.state_plans(name, [stated_plan(TypedPlan(name="Pro", currency="EUR", lines=tuple(lines)))])
-    found = standing(project)
+    found = evaluate(project)
     costs = costs_of(found, project.shortlist.engines())
     assert [(one.name, str(one.cost.own)) for one in costs.unlisted[:3]] == [
         ("List P, Pro", "11.60 EUR"), ("List Q, Pro", "20.00 EUR"), ("List R, Pro", "30.00 EUR")

@@ -27,7 +27,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.run import Answered
@@ -37,7 +37,7 @@ from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.tariff import NO_USE, Usage
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute import asking
-from zestpanel.core.runs.execute.arriving import doubts_on_arrival
+from zestpanel.core.runs.execute.arriving import acceptance_flags
 from zestpanel.core.runs.execute.events import Progress, RunEvent
 from zestpanel.core.runs.execute.pacing import RateLimiter, backoff_s
 from zestpanel.core.runs.execute.running import BenchRun
@@ -248,7 +248,7 @@ def test_the_same_sound_under_another_plan_or_of_the_same_text_is_paid_once(benc
     takes = bench.takes.all()
     assert len({t.clip for t in takes if t.passage_version_id == double.version_id}) == 1
     assert plan_run(bench, candidates=[first, other]).jobs == ()
-    found = standing(bench)
+    found = evaluate(bench)
     assert not found.rows[other.id].cost.rates.assumed, "the same voice speaks at the same pace"
 
 
@@ -519,7 +519,7 @@ def _speech(seconds: float, dbfs: float = -12.0) -> Clip:
     ],
 )
 def test_a_clip_is_looked_at_when_it_arrives(clip: Clip, more: dict[str, object], doubt: str) -> None:
-    found = doubts_on_arrival(clip, "The last frost falls in May.", **more)  # type: ignore[arg-type]
+    found = acceptance_flags(clip, "The last frost falls in May.", **more)  # type: ignore[arg-type]
     assert found == ([doubt] if doubt else [])
 
 

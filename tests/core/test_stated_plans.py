@@ -14,7 +14,7 @@ from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.catalogue.by_hand import ByHand, entry_of, heard_of_text, limits_of
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.choice.other_plans import cheapest_in_words, other_plans
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.domain.brief import Brief
@@ -174,10 +174,10 @@ def test_an_engine_without_a_price_gets_one_and_its_candidates_with_it(project: 
     (passage,) = project.texts.add(["Some words to say."], language="en-GB")
     pretend_take(project, mine.id, passage.version_id)
     takes = project.takes.all()
-    assert not standing(project).rows[mine.id].cost.own
+    assert not evaluate(project).rows[mine.id].cost.own
     project.shortlist.state_plans("Kitchen Table", [stated_plan(LIST)])
     project.shortlist.set_plan([mine.id], "Studio")
-    found = standing(project)
+    found = evaluate(project)
     cost = found.rows[mine.id].cost
     assert cost.own is not None
     assert cost.own.amount >= 22

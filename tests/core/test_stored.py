@@ -52,11 +52,13 @@ def test_all_documents_are_known() -> None:
 @given(value=JSON)
 def test_whatever_stands_in_a_project_is_understood_forgiven_or_refused_in_a_sentence(name: str, value: Any) -> None:
     stored = DOCUMENTS[name]
+    refused = ""
     try:
         found = stored.understood(value)
     except ProjectError as error:
-        assert name in str(error)
-        assert "Traceback" not in str(error)
+        refused = str(error)
+    if refused:
+        assert f"document '{name}' makes no sense" in refused
         return
     again = json.loads(json.dumps(stored.as_json(found)))
     assert stored.understood(again) == found  # what is written is what is read

@@ -485,7 +485,7 @@ def test_a_persons_recordings_are_heard_and_never_chosen(
     assert (person.engine, len(bench_project.takes.all(candidate_id=person.id))) == ("Our narrator", 3)
     window.go_to("choice")
     settle(qtbot, window)
-    assert window.state.standing is not None
-    row = window.state.standing.rows[person.id]
+    assert window.state.evaluation is not None
+    row = window.state.evaluation.rows[person.id]
     assert not row.passes
     assert [g.why for g in row.gates if g.verdict == "no"] == ["recordings of a person, to compare with"]

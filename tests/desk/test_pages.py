@@ -229,9 +229,9 @@ def rate_all(project: Project) -> None:
 def test_every_figure_leads_to_what_is_behind_it(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
     rate_all(bench_project)
     window = open_window(bench_project)
-    standing = window.state.standing
-    assert standing is not None
-    row = next(iter(standing.rows.values()))
+    evaluation = window.state.evaluation
+    assert evaluation is not None
+    row = next(iter(evaluation.rows.values()))
     score = behind_score(window, bench_project, row)
     assert score.table.rowCount() == 18
     assert behind_takes(window, bench_project, row, "Sound", listed()).table.rowCount() == 3

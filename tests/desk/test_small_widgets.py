@@ -17,7 +17,7 @@ from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.report.drawing import Picture, Region
 from zestpanel.core.runs.files.bringing_in import Clipping, bring_in
 from zestpanel.core.store.project import Project
@@ -191,7 +191,7 @@ def test_a_typed_wait_is_shown_as_typed(bench_project: Project, qtbot: QtBot, tm
     )
     parent = QWidget()
     qtbot.addWidget(parent)
-    shown = behind_waits(parent, bench_project, standing(bench_project).rows[candidate.id])
+    shown = behind_waits(parent, bench_project, evaluate(bench_project).rows[candidate.id])
     kinds = [shown.table.item(r, 2).text() for r in range(shown.table.rowCount())]  # type: ignore[union-attr]
     assert kinds == ["typed"]
 

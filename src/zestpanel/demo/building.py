@@ -18,7 +18,7 @@ import yaml
 
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.decision import decide, decisions
-from zestpanel.core.choice.evidence import standing
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.domain.brief import Brief
@@ -281,7 +281,7 @@ def add_marks(project: Project, data: dict[str, Any]) -> None:
 
 def add_decisions(project: Project, data: dict[str, Any]) -> None:
     candidates = project.shortlist.candidates()
-    found = standing(project)
+    found = evaluate(project)
     for item in data["decisions"]:
         with contextlib.suppress(InputError):  # a gate may stand against it: then the role stays open, as for anybody
             decide(

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zestpanel.core.catalogue.candidate import candidate_detail
-from zestpanel.core.choice.evidence import Standing, standing
+from zestpanel.core.choice.evidence import Evaluation, evaluate
 from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
@@ -35,14 +35,14 @@ class DeskState(QObject):
     """The desk's shared state. All signals are emitted on the interface thread.
 
     bench_changed: candidates, passages or takes changed. selected: another cell. labels_changed: names hidden or shown.
-    schedule_changed: hours of runs were set or given up. standing_changed: fresh evidence.
+    schedule_changed: hours of runs were set or given up. evaluation_changed: fresh evidence.
     notice: (level, text) for people; level is 'info' or 'problem'. tray: what is heard; runs: the run that goes on.
     """
 
     bench_changed = pyqtSignal()
     selected = pyqtSignal()
     labels_changed = pyqtSignal()
-    standing_changed = pyqtSignal()
+    evaluation_changed = pyqtSignal()
     history_changed = pyqtSignal()
     schedule_changed = pyqtSignal()
     notice = pyqtSignal(str, str)
@@ -52,13 +52,13 @@ class DeskState(QObject):
         self.project, self.player = project, player
         self.background = Background(self)
         self.bench: Bench = bench_of(project)
-        self.standing: Standing | None = None
-        self.standing_stale = True
+        self.evaluation: Evaluation | None = None
+        self.evaluation_stale = True
         self.candidate_id: int | None = None
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
         self._read_s = 0.0
-        self._told: tuple[str, Standing] | None = None
+        self._told: tuple[str, Evaluation] | None = None
         self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
         self.tray = Tray(self)
@@ -157,7 +157,7 @@ class DeskState(QObject):
         told: 'The new price of Kumquat', where a notice is to follow of what it changes in costs, must-haves and
         order.
         """
-        before = None if self.standing_stale else self.standing
+        before = None if self.evaluation_stale else self.evaluation
         try:
             self.project.history.run(label, do, undo)  # type: ignore[arg-type]
         except ZestError as error:
@@ -220,7 +220,7 @@ class DeskState(QObject):
         self.bench_changed.emit()
         self.history_changed.emit()
         self.tray.marks_changed.emit()
-        self.refresh_standing()
+        self.refresh_evaluation()
         unaligned = measured and not all(lane.measured.words for lane in self.tray.lanes)
         if unaligned or [t.id for t in self.tray.takes()] != [lane.take.id for lane in self.tray.lanes]:
             self.tray.load(keep_place=True)
@@ -251,18 +251,18 @@ class DeskState(QObject):
 
         self.background.run(project.changes, arrived, lambda _: None, topic="others")  # locked: at the next look
 
-    def refresh_standing(self) -> None:
-        self.standing_stale = True
+    def refresh_evaluation(self) -> None:
+        self.evaluation_stale = True
 
-        def arrived(found: Standing) -> None:
-            self.standing, self.standing_stale = found, False
-            self.standing_changed.emit()
+        def arrived(found: Evaluation) -> None:
+            self.evaluation, self.evaluation_stale = found, False
+            self.evaluation_changed.emit()
             if self._told is not None:
                 (what, before), self._told = self._told, None
                 if changes := what_changed(before, found):
                     self.say(f"{what}: {' '.join(changes)}")
 
-        self.background.run(lambda: standing(self.project), arrived, self.complain, topic="standing")
+        self.background.run(lambda: evaluate(self.project), arrived, self.complain, topic="evaluation")
 
     def measure_soon(self) -> None:
         """Measure takes that lack figures, in a process of its own, and show them."""

@@ -26,13 +26,13 @@ class Trail(QWidget):
         self.setAccessibleName(tr("The trail: eight steps"))
         self._state = state
         self._on = "renders"
-        self._states = step_states(state.bench, state.standing)
-        for signal in (state.bench_changed, state.runs.changed, state.standing_changed):
+        self._states = step_states(state.bench, state.evaluation)
+        for signal in (state.bench_changed, state.runs.changed, state.evaluation_changed):
             signal.connect(self.refresh)
         theme.changed.connect(self._resize)
 
     def refresh(self) -> None:
-        self._states = step_states(self._state.bench, self._state.standing)
+        self._states = step_states(self._state.bench, self._state.evaluation)
         self.setToolTip("\n".join(f"{words}: {self._states[key].words}" for key, words in TITLES.items()))
         self.update()
 

@@ -87,7 +87,7 @@ class MainWindow(QMainWindow):
         self.state.notice.connect(self.notices.show_notice)
         self.state.history_changed.connect(self._show_history)
         self.state.player.lost.connect(self._sound_lost)
-        for signal in (self.state.bench_changed, self.state.standing_changed):
+        for signal in (self.state.bench_changed, self.state.evaluation_changed):
             signal.connect(self._refresh_page)
         self.state.labels_changed.connect(self._show_labels)
         self.state.tray.changed.connect(self._make_room)
@@ -102,7 +102,7 @@ class MainWindow(QMainWindow):
             self.state.select(bench.candidates[0].id, bench.passages[0].id)
         else:
             self.go_to("brief" if not project.brief.channel else "passages" if bench.candidates else "engines")
-        self.state.refresh_standing()
+        self.state.refresh_evaluation()
         self._show_title()
 
     # -- built once

@@ -101,11 +101,11 @@ def shortlist(options: argparse.Namespace) -> Output:
 def choice(options: argparse.Namespace) -> Output:
     """The ranking and what stands against each; or fill a role, with its reason."""
     from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-    from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.choice.evidence import evaluate
     from zestpanel.core.choice.verdict import verdict
 
     with opened(options) as project:
-        found = standing(project)
+        found = evaluate(project)
         if options.choose is not None:
             if options.choose not in found.rows:
                 raise InputError(

@@ -16,12 +16,12 @@ def ratings(options: argparse.Namespace) -> Output:
         from zestpanel.verbs import plain_tables
 
         return plain_tables.ratings(options)
-    from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.choice.evidence import evaluate
     from zestpanel.core.listening.rating_files import import_ratings
 
     with opened(options) as project:
         added = import_ratings(project, options.table) if options.table else 0
-        found = standing(project)
+        found = evaluate(project)
         scores, lines = [], [f"{added} ratings added."] if options.table else []
         for row in sorted(found.rows.values(), key=lambda r: -(r.score.mean if r.score else 0)):
             if row.score is None:
@@ -59,11 +59,11 @@ def answers(options: argparse.Namespace) -> Output:
 
 
 def cost(options: argparse.Namespace) -> Output:
-    from zestpanel.core.choice.evidence import standing
+    from zestpanel.core.choice.evidence import evaluate
     from zestpanel.core.runs.spending.left_to_spend import spent
 
     with opened(options) as project:
-        found, costs, lines = standing(project), [], []
+        found, costs, lines = evaluate(project), [], []
         for row in found.rows.values():
             month = row.cost.month
             figures = {

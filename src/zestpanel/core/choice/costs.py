@@ -10,7 +10,7 @@ from itertools import pairwise
 from typing import Final
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.unlisted import UnlistedPlan, unlisted_plans
@@ -60,7 +60,7 @@ class Costs:
     remarks: tuple[str, ...]
 
 
-def costs_of(found: Standing, engines: Mapping[str, Engine], what_if: WhatIf | None = None) -> Costs:
+def costs_of(found: Evaluation, engines: Mapping[str, Engine], what_if: WhatIf | None = None) -> Costs:
     """what_if: nothing is kept of it."""
     what_if = what_if or WhatIf()
     changed = what_if != WhatIf()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
@@ -34,7 +34,7 @@ def decisions(documents: Documents) -> list[Decision]:
 
 def decide(
     project: Project,
-    found: Standing,
+    found: Evaluation,
     *,
     role: str,
     candidate_id: int,
@@ -76,7 +76,7 @@ def what_stands_against(row: Row) -> list[str]:
     ]
 
 
-def suggest_runner_up(found: Standing, candidate_id: int) -> int | None:
+def suggest_runner_up(found: Evaluation, candidate_id: int) -> int | None:
     """The best of the ranking that meets every must-have, whatever its engine; None where there is no other.
 
     A fall-back, which has to be on another engine, is a role of its own.

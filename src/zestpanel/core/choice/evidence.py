@@ -31,7 +31,7 @@ from zestpanel.core.waiting import give_way
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Standing:
+class Evaluation:
     """The whole result: rows by candidate id, the ranking (language by language, since candidates of two languages
     never compete), and who is on the quality-cost frontier of their language."""
 
@@ -65,7 +65,7 @@ class Standing:
         return out
 
 
-def standing(project: Project) -> Standing:
+def evaluate(project: Project) -> Evaluation:
     """Everything the choice page, the card and the decision record show."""
     brief = project.brief
     engines = project.shortlist.engines()
@@ -138,7 +138,7 @@ def standing(project: Project) -> Standing:
                 if row.candidate.id in heard and row.cost.own is not None and row.language == language_tag
             ]
         )
-    return Standing(
+    return Evaluation(
         brief=brief,
         rows=rows,
         ranking=tuple(ranking),
@@ -185,7 +185,7 @@ def cost_curve(tariff: Tariff, row: Row, brief: Brief, minutes: list[float]) -> 
     return [None if m is None else float(m * in_own.amount) for m in found]
 
 
-def own_figures(found: Standing, engine: str) -> dict[str, OwnFigure]:
+def own_figures(found: Evaluation, engine: str) -> dict[str, OwnFigure]:
     """Our figures that an engine's claims are held against: for each the best of its candidates, as claims mean it."""
     rows = [row for row in found.rows.values() if row.candidate.engine == engine]
     out: dict[str, OwnFigure] = {}

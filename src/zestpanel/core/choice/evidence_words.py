@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.row import Row
 from zestpanel.core.texts import tr
 
@@ -13,7 +13,7 @@ WRONG_WORDS: Final = 5.0  # percent, from which on it is worth a sentence (commo
 FAILING: Final = 0.02
 
 
-def evidence_in_words(found: Standing) -> list[str]:
+def evidence_in_words(found: Evaluation) -> list[str]:
     """A sentence each. Waits are compared by their medians, and no one is called quicker where there are too few."""
     rows = [row for row in found.rows.values() if row.summary.takes]
     if not rows:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from zestpanel.core.catalogue.facts import Engine, Plan
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.row import Row
 from zestpanel.core.money.volume import VolumeCost, cost_at_volume
 from zestpanel.core.texts import tr
@@ -24,7 +24,7 @@ class OtherPlan:
     saves: Decimal | None
 
 
-def other_plans(found: Standing, engines: Mapping[str, Engine]) -> list[OtherPlan]:
+def other_plans(found: Evaluation, engines: Mapping[str, Engine]) -> list[OtherPlan]:
     """At the brief's volume and the candidate's own pace, those that save most first; plans that lack the voice's tier
     are left out. Characters as another plan counts them are taken as the script's own."""
     out = []
@@ -49,7 +49,7 @@ def other_plans(found: Standing, engines: Mapping[str, Engine]) -> list[OtherPla
     return sorted(out, key=lambda one: (one.saves is None, -(one.saves or 0)))
 
 
-def cheapest_in_words(found: Standing, others: list[OtherPlan]) -> str:
+def cheapest_in_words(found: Evaluation, others: list[OtherPlan]) -> str:
     """'Cheapest at this volume: A, own machine: 0.010 EUR a month. B would cost 4.00 EUR less under Credits.'"""
     priced = [row for row in found.rows.values() if row.cost.own is not None]
     if not priced:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.analysis.statistics.crossed import listeners_to_tell
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.texts import tr
 
@@ -13,7 +13,7 @@ FIRM: Final = 0.9  # of the draws of listeners, passages and weights (common pra
 SAME: Final = 0.05  # of a category: less is not shown
 
 
-def verdict(found: Standing, language: str) -> str:
+def verdict(found: Evaluation, language: str) -> str:
     """'A comes first, firmly (93 %).' or 'Too close to call between A (44 %) and B (41 %): …'."""
     ranking = found.ranking_in(language)
     placed = sorted((one for one in ranking if one.first is not None), key=lambda one: -(one.first or 0.0))
@@ -42,7 +42,7 @@ def verdict(found: Standing, language: str) -> str:
     return f"{close}{_more_listeners(found, language, best.candidate_id, second.candidate_id)}."
 
 
-def _more_listeners(found: Standing, language: str, a: int, b: int) -> str:
+def _more_listeners(found: Evaluation, language: str, a: int, b: int) -> str:
     """What more listeners would tell of the difference in quality that is seen between the two."""
     one, other = found.score_in(a, language), found.score_in(b, language)
     if one is None or other is None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.money import Money
 from zestpanel.core.languages import language_name
 from zestpanel.core.texts import tr
@@ -10,7 +10,7 @@ from zestpanel.core.texts import tr
 _MOST_NAMED = 4
 
 
-def what_changed(before: Standing, after: Standing) -> list[str]:
+def what_changed(before: Evaluation, after: Evaluation) -> list[str]:
     """Sentences, none where costs, must-haves and order are as they were. Costs are a month's at the channel's
     volume, in its currency."""
     out = []
@@ -55,7 +55,7 @@ def what_changed(before: Standing, after: Standing) -> list[str]:
     return out
 
 
-def _first(found: Standing, language: str) -> int | None:
+def _first(found: Evaluation, language: str) -> int | None:
     ranking = found.ranking_in(language)
     return ranking[0].candidate_id if ranking else None
 

@@ -23,7 +23,7 @@ ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common pract
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class ListenerLoad:
     """why_not: a sentence on what keeps the test from being opened, '' for nothing."""
 
     trials: int
@@ -65,7 +65,7 @@ def material_of(project: Project) -> Material:
     )  # fmt: skip
 
 
-def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettings) -> Asked:
+def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettings) -> ListenerLoad:
     kind = kind_of(kind_name)
     able: Mapping[Cell, int] = drawn(
         pool_of(material.project.takes, material.project.texts, settings), settings, listener=0
@@ -74,7 +74,7 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
     planned = with_repeats(kind.design(able, settings, listener=0, rng=rng), settings, rng) if able else []
     questions = len(kind.shown(planned[0], settings).questions) if planned else 1
     seconds = sum(_heard_s(one, material.lasts) + ANSWERING_S * questions for one in planned)
-    return Asked(
+    return ListenerLoad(
         trials=len(planned) + (settings.traps if planned else 0), minutes=max(1, round(seconds / 60)),
         candidates=len({c for c, _ in able if c in settings.candidate_ids}),
         passages=len({version for _, version in able}), why_not=_why_not(kind_name, settings, bool(planned)),

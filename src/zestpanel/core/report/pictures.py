@@ -1,11 +1,11 @@
-"""Charts of a standing: the same ones on the pages and in the decision record."""
+"""Charts of a evaluation: the same ones on the pages and in the decision record."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from decimal import Decimal
 
-from zestpanel.core.choice.evidence import Standing, cost_curve
+from zestpanel.core.choice.evidence import Evaluation, cost_curve
 from zestpanel.core.choice.unlisted import UnlistedPlan
 from zestpanel.core.domain.money import Money
 from zestpanel.core.report.charts import (
@@ -25,17 +25,17 @@ _MOST_UNLISTED = 6
 _CURVE_COLOURS = ("ink", "leaf", "plum", "deep-zest", "wave")
 
 
-def scores_picture(standing: Standing, *, width: float, language: str) -> Picture | None:
+def scores_picture(evaluation: Evaluation, *, width: float, language: str) -> Picture | None:
     """Scores of one language, best first; None when there are none."""
-    found = standing.scores.of_language(language)
+    found = evaluation.scores.of_language(language)
     if found is None:
         return None
-    scores = sorted((s for s in found.scores.values() if s.candidate_id in standing.rows), key=lambda s: -s.mean)
+    scores = sorted((s for s in found.scores.values() if s.candidate_id in evaluation.rows), key=lambda s: -s.mean)
     lines = [
         ScoreLine(
             candidate_id=score.candidate_id,
-            name=standing.rows[score.candidate_id].name,
-            detail=standing.rows[score.candidate_id].detail,
+            name=evaluation.rows[score.candidate_id].name,
+            detail=evaluation.rows[score.candidate_id].detail,
             mean=score.mean,
             crossed=score.crossed,
             by_listener=score.by_listener,
@@ -48,9 +48,9 @@ def scores_picture(standing: Standing, *, width: float, language: str) -> Pictur
     return score_chart(lines, width) if lines else None
 
 
-def waits_picture(standing: Standing, *, width: float, first_sound: bool) -> Picture | None:
+def waits_picture(evaluation: Evaluation, *, width: float, first_sound: bool) -> Picture | None:
     lines = []
-    for row in standing.rows.values():
+    for row in evaluation.rows.values():
         found = row.summary.first_sound if first_sound else row.summary.whole_clip
         if found.n or row.summary.cold:
             lines.append(
@@ -69,10 +69,12 @@ def waits_picture(standing: Standing, *, width: float, first_sound: bool) -> Pic
     return wait_chart(lines, width, title=title) if lines else None
 
 
-def trade_off_picture(standing: Standing, *, language: str, width: float = 560, height: float = 330) -> Picture | None:
-    """Quality against cost of the candidates of one language; who cannot be placed is in ``Standing.not_placed``."""
+def trade_off_picture(
+    evaluation: Evaluation, *, language: str, width: float = 560, height: float = 330
+) -> Picture | None:
+    """Quality against cost of the candidates of one language; who cannot be placed is in ``Evaluation.not_placed``."""
     points = []
-    for row in standing.rows.values():
+    for row in evaluation.rows.values():
         if row.language != language or row.score is None or row.cost.own is None:
             continue
         crossed = row.score.crossed
@@ -85,27 +87,27 @@ def trade_off_picture(standing: Standing, *, language: str, width: float = 560, 
                 high=crossed.high,
                 cost=float(row.cost.own.amount),
                 passes=row.passes,
-                on_frontier=row.candidate.id in standing.on_frontier,
+                on_frontier=row.candidate.id in evaluation.on_frontier,
             )
         )
-    return trade_off_chart(points, standing.brief.currency, width, height) if points else None
+    return trade_off_chart(points, evaluation.brief.currency, width, height) if points else None
 
 
 def volume_picture(
-    standing: Standing, *, width: float, height: float = 290, unlisted: Sequence[UnlistedPlan] = ()
+    evaluation: Evaluation, *, width: float, height: float = 290, unlisted: Sequence[UnlistedPlan] = ()
 ) -> Picture | None:
     """One curve a plan (the first candidate on it stands for it), up to three times the channel's volume. unlisted:
     plans nobody is on, dashed, their pace being assumed; the cheapest few of them are drawn."""
-    at = float(standing.brief.minutes_per_month)
+    at = float(evaluation.brief.minutes_per_month)
     if at <= 0:
         return None
     minutes = [at * 3 * k / 60 for k in range(61)]
     seen: dict[tuple[str, str], Curve] = {}
-    for row in standing.rows.values():
+    for row in evaluation.rows.values():
         key = (row.candidate.engine, row.plan.name)
         if key in seen:
             continue
-        costs = cost_curve(row.plan.tariff, row, standing.brief, minutes)
+        costs = cost_curve(row.plan.tariff, row, evaluation.brief, minutes)
         if any(c is not None for c in costs):
             index = len(seen)
             seen[key] = Curve(
@@ -116,8 +118,8 @@ def volume_picture(
                 dashed=index >= len(_CURVE_COLOURS),
             )
     for other in unlisted[:_MOST_UNLISTED]:
-        curve = other.curve(standing.brief)
-        own = standing.brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
+        curve = other.curve(evaluation.brief)
+        own = evaluation.brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
         if curve is not None and own is not None:
             found = curve.at([Decimal(repr(minute)) for minute in minutes])
             drawn = tuple(None if cost is None else float(cost * own.amount) for cost in found)
@@ -127,5 +129,5 @@ def volume_picture(
     if not seen:
         return None
     return volume_chart(
-        minutes, list(seen.values()), at=at, currency=standing.brief.currency, width=width, height=height
+        minutes, list(seen.values()), at=at, currency=evaluation.brief.currency, width=width, height=height
     )

@@ -14,7 +14,7 @@ from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import bounds_in_words
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
-from zestpanel.core.choice.evidence import Standing, standing
+from zestpanel.core.choice.evidence import Evaluation, evaluate
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import ZestError
@@ -40,7 +40,7 @@ class Written:
 def write_record(project: Project, folder: Path | None = None) -> Written:
     """Write the record and its table into a folder (the project's exports by default). Raises ZestError."""
     folder = folder or project.folder / "exports"
-    found = standing(project)
+    found = evaluate(project)
     if not found.rows:
         raise ZestError(
             tr("There is nothing to record: the shortlist is empty."), remedy=tr("Put candidates on it first.")
@@ -70,7 +70,7 @@ def _free_names(folder: Path, stamp: str) -> tuple[Path, Path]:
     return record, table
 
 
-def render_record(project: Project, found: Standing) -> str:
+def render_record(project: Project, found: Evaluation) -> str:
     environment = Environment(
         loader=PackageLoader("zestpanel.core.report"),
         autoescape=True,
@@ -84,7 +84,7 @@ def render_record(project: Project, found: Standing) -> str:
     ratings = project.answers.ratings()
     heard = {r.listener_id for r in ratings}
     return environment.get_template("record.html.j2").render(
-        standing=found,
+        evaluation=found,
         brief=found.brief,
         by_language=[
             (tag, [(found.rows[r.candidate_id], r) for r in found.ranking_in(tag)], _pictures_of(found, tag))
@@ -111,7 +111,7 @@ def render_record(project: Project, found: Standing) -> str:
     )
 
 
-def _impressions(impressions: Impressions, found: Standing) -> list[tuple[str, list[tuple[str, Impression]]]]:
+def _impressions(impressions: Impressions, found: Evaluation) -> list[tuple[str, list[tuple[str, Impression]]]]:
     """Of the voices compared: (name, [(which it is, the impression)])."""
     given, out = impressions.all(), {}
     for row in found.rows.values():
@@ -125,7 +125,7 @@ def _drawn(pictures: list[tuple[str, Picture | None]]) -> list[tuple[str, Markup
     return [(title, Markup(to_svg(picture, LIGHT))) for title, picture in pictures if picture is not None]  # noqa: S704 drawn by this program, its texts escaped
 
 
-def _pictures_of(found: Standing, language: str) -> list[tuple[str, Markup]]:
+def _pictures_of(found: Evaluation, language: str) -> list[tuple[str, Markup]]:
     return _drawn(
         [
             (tr("Panel scores, with 95 % intervals"), scores_picture(found, width=760, language=language)),
@@ -134,7 +134,7 @@ def _pictures_of(found: Standing, language: str) -> list[tuple[str, Markup]]:
     )
 
 
-def _pictures(found: Standing) -> list[tuple[str, Picture | None]]:
+def _pictures(found: Evaluation) -> list[tuple[str, Picture | None]]:
     return [
         (tr("Money a month against volume"), volume_picture(found, width=760)),
         (tr("Wait for the whole clip"), waits_picture(found, width=760, first_sound=False)),
@@ -149,7 +149,7 @@ def _month(row: Row) -> str:
     return str(own) if own.currency == total.currency else f"{own} ({total})"
 
 
-def _named(documents: Documents, found: Standing) -> list[tuple[Decision, Row | None, Row | None]]:
+def _named(documents: Documents, found: Evaluation) -> list[tuple[Decision, Row | None, Row | None]]:
     return [
         (d, found.rows.get(d.candidate_id), found.rows.get(d.runner_up_id) if d.runner_up_id else None)
         for d in decisions(documents)

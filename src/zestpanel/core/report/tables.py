@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Final
 
 from zestpanel.core.analysis.summary import Summary
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.own_files import written_beside
@@ -29,7 +29,7 @@ def _sound(summary: Summary, name: str, places: int) -> str:
     return _plain(found.median if found else None, places)
 
 
-def evidence_table(standing: Standing) -> list[list[str]]:
+def evidence_table(evaluation: Evaluation) -> list[list[str]]:
     """One row a candidate, in ranking order; the first row names the columns with their units. Missing is empty."""
     head = [
         "candidate",
@@ -65,8 +65,8 @@ def evidence_table(standing: Standing) -> list[list[str]]:
         "total",
     ]
     rows = [head]
-    for ranked in standing.ranking:
-        row = standing.rows[ranked.candidate_id]
+    for ranked in evaluation.ranking:
+        row = evaluation.rows[ranked.candidate_id]
         score, s, cost = row.score, row.summary, row.cost
         crossed = score.crossed if score else None
         total = cost.month.total

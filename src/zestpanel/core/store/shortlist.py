@@ -37,7 +37,7 @@ _FORMER: Final[Stored[tuple[FormerPlan, ...]]] = Stored("former plans of ", Read
 class Shortlist:
     def __init__(self, database: Database, documents: Documents, own_voices: OwnVoices) -> None:
         self._database, self._documents, self._own_voices = database, documents, own_voices
-        self._engines = WorkedOut(self._put_together)
+        self._engines = WorkedOut(self._assembled)
         self._parsed: dict[str, Engine] = {}  # by the file's text, which is read once
 
     # -- engines
@@ -63,7 +63,7 @@ class Shortlist:
         """Engines by name, in the order they were added: as their files state them, with fetched and own voices."""
         return self._engines.get()
 
-    def _put_together(self) -> dict[str, Engine]:
+    def _assembled(self) -> dict[str, Engine]:
         own = self._own_voices.voices()
         out = {}
         for name, (engine, _, _) in self.files().items():

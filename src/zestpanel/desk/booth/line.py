@@ -114,16 +114,16 @@ class PlacingLine(QWidget):
         """Middle of each token: those that would lie over one another stand above, those not placed wait below."""
         size, out = theme.px(_TOKEN), []
         below = [k for k, place in enumerate(self.places) if place is None]
-        standing: list[tuple[float, int]] = []
+        evaluation: list[tuple[float, int]] = []
         for k, place in enumerate(self.places):
             if place is None:
                 x = self.width() / 2 + (below.index(k) - (len(below) - 1) / 2) * size * 1.4
                 out.append(QPointF(x, self._line_y() + theme.px(46) + size / 2))
                 continue
             x, floor = self._x(place), 0
-            while any(abs(x - other) < size and floor == at for other, at in standing) and floor < _FLOORS - 1:
+            while any(abs(x - other) < size and floor == at for other, at in evaluation) and floor < _FLOORS - 1:
                 floor += 1
-            standing.append((x, floor))
+            evaluation.append((x, floor))
             out.append(QPointF(x, self._line_y() - size / 2 - floor * size))
         return out
 

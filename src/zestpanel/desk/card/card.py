@@ -43,14 +43,14 @@ class Card(QFrame):
         self._rest.timeout.connect(self.refresh)
         self._selected_at = 0.0
         state.selected.connect(self._selected)
-        for signal in (state.labels_changed, state.standing_changed):
+        for signal in (state.labels_changed, state.evaluation_changed):
             signal.connect(self.refresh)
         state.bench_changed.connect(self._bench_changed)
         theme.changed.connect(self._restyle)
         self._restyle()
 
     def _bench_changed(self) -> None:
-        """Figures follow the standing; of the bench only the candidate itself is shown here, and its impressions."""
+        """Figures follow the evaluation; of the bench only the candidate itself is shown here, and its impressions."""
         candidate, given = self._state.candidate(), self._state.project.impressions.number()
         if (
             given != self._given
@@ -71,7 +71,7 @@ class Card(QFrame):
         self._shown, self._given = self._state.candidate(), self._state.project.impressions.number()
         self._shown_name = self._state.name(self._shown) if self._shown else ""
         candidate = self._shown
-        row = self._state.standing.rows.get(candidate.id) if candidate and self._state.standing else None
+        row = self._state.evaluation.rows.get(candidate.id) if candidate and self._state.evaluation else None
         pieces: list[Piece] = []
         self._pieces = pieces
         if candidate is None:
@@ -204,8 +204,8 @@ class Card(QFrame):
         if score.preliminary:
             self._words(tr("preliminary: ") + score.why_preliminary, "small")
         equal = row.as_good_as_best
-        if equal is not None and row.best_id is not None and self._state.standing is not None:
-            best, within = self._state.standing.rows[row.best_id], self._state.standing.brief.equal_within
+        if equal is not None and row.best_id is not None and self._state.evaluation is not None:
+            best, within = self._state.evaluation.rows[row.best_id], self._state.evaluation.brief.equal_within
             if equal.equal:
                 text = tr(
                     "as good as {name}, {split}, within {within}",

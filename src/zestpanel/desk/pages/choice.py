@@ -121,7 +121,7 @@ class ChoicePage(Page):
     def refresh(self) -> None:
         if self.cover_names():
             return
-        found = self.state.standing
+        found = self.state.evaluation
         if found is None:
             return
         if not found.rows:
@@ -149,12 +149,12 @@ class ChoicePage(Page):
         self._show_decided()
 
     def _map(self, width: float) -> Picture | None:
-        found, language = self.state.standing, self.language.currentData()
+        found, language = self.state.evaluation, self.language.currentData()
         return trade_off_picture(found, language=language, width=width, height=300) if found and language else None
 
     def _show_language(self) -> None:
         """The ranking, the map and who may be chosen within one language."""
-        found, language = self.state.standing, self.language.currentData()
+        found, language = self.state.evaluation, self.language.currentData()
         if found is None or language is None:
             return
         self.verdict.setText(verdict(found, language))
@@ -217,21 +217,21 @@ class ChoicePage(Page):
         stored = dict(CRITERIA.read(self.state.project.documents))
         for name, box in self.weights.items():
             stored[name] = stored.get(name, SetTo()).model_copy(update={"weight": float(box.value())})
-        if self.state.standing and any(
-            round(c.weight) != self.weights[c.name].value() for c in self.state.standing.criteria
+        if self.state.evaluation and any(
+            round(c.weight) != self.weights[c.name].value() for c in self.state.evaluation.criteria
         ):
             self.state.project.edit_document(CRITERIA, stored, label=tr("weights"))
             self.state.refresh()
 
     def _pick(self, candidate_id: int) -> None:
         """Name a candidate in the form; it may be of another language than the one shown."""
-        row = self.state.standing.rows.get(candidate_id) if self.state.standing else None
+        row = self.state.evaluation.rows.get(candidate_id) if self.state.evaluation else None
         if row is not None and row.language != self.language.currentData():
             self.language.setCurrentIndex(max(0, self.language.findData(row.language)))
         self.who.setCurrentIndex(max(0, self.who.findData(candidate_id)))
 
     def _say_against(self) -> None:
-        found, candidate_id = self.state.standing, self.who.currentData()
+        found, candidate_id = self.state.evaluation, self.who.currentData()
         against = what_stands_against(found.rows[candidate_id]) if found and candidate_id in found.rows else []
         self._against.setText(tr("Stands against it: ") + "; ".join(against) if against else "")
         self.choose.setEnabled(not against and found is not None)
@@ -239,7 +239,7 @@ class ChoicePage(Page):
 
     def _unknown(self) -> tuple[Row, Gate] | None:
         """The first must-have of the named candidate that somebody can state."""
-        found, candidate_id = self.state.standing, self.who.currentData()
+        found, candidate_id = self.state.evaluation, self.who.currentData()
         row = found.rows.get(candidate_id) if found is not None else None
         gate = next((one for one in row.gates if one.fact is not None), None) if row is not None else None
         return None if row is None or gate is None else (row, gate)
@@ -260,7 +260,7 @@ class ChoicePage(Page):
             StatementDialog(self, self.state, engine, self.state.refresh, (about, item, gate.name)).show()
 
     def decide(self) -> None:
-        found, candidate_id = self.state.standing, self.who.currentData()
+        found, candidate_id = self.state.evaluation, self.who.currentData()
         if found is None or candidate_id is None:
             return
         try:
@@ -285,7 +285,7 @@ class ChoicePage(Page):
         while (item := self._decided.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        found = self.state.standing
+        found = self.state.evaluation
         for decision in decisions(self.state.project.documents):
             row = found.rows.get(decision.candidate_id) if found else None
             name = f"{row.name}, {row.detail}" if row else tr("no longer on the shortlist")
@@ -302,8 +302,8 @@ class ChoicePage(Page):
         from PyQt6.QtGui import QGuiApplication
 
         clipboard = QGuiApplication.clipboard()
-        if self.state.standing is not None and clipboard is not None:
-            clipboard.setText(as_tsv(evidence_table(self.state.standing)))
+        if self.state.evaluation is not None and clipboard is not None:
+            clipboard.setText(as_tsv(evidence_table(self.state.evaluation)))
             self.state.say(tr("The evidence table is on the clipboard."))
 
     def write(self) -> None:

@@ -83,7 +83,7 @@ class CostPage(Page):
         self._ids: list[int] = []
 
     def _picture(self, width: float) -> Picture | None:
-        found = self.state.standing
+        found = self.state.evaluation
         return volume_picture(found, width=width, unlisted=self.unlisted) if found is not None else None
 
     def _what_if(self) -> QHBoxLayout:
@@ -110,7 +110,7 @@ class CostPage(Page):
     def refresh(self) -> None:
         if self.cover_names():
             return
-        found = self.state.standing
+        found = self.state.evaluation
         if found is None:
             return
         if not found.rows and not any(engine.plans for engine in self.state.bench.engines.values()):
@@ -128,7 +128,7 @@ class CostPage(Page):
 
     def _work_out(self) -> None:
         """Two years of months for each candidate: off this thread."""
-        found, engines, what_if = self.state.standing, self.state.bench.engines, self.what_if()
+        found, engines, what_if = self.state.evaluation, self.state.bench.engines, self.what_if()
         if found is not None:
             self.state.background.run(lambda: costs_of(found, engines, what_if), self._show, self.state.complain,
                                       topic="costs")  # fmt: skip
@@ -268,8 +268,8 @@ class CostPage(Page):
             self._open_candidate(self._ids[index])
 
     def _open_candidate(self, candidate_id: int) -> None:
-        if self.state.standing and candidate_id in self.state.standing.rows:
-            behind_cost(self, self.state.standing.rows[candidate_id]).show()
+        if self.state.evaluation and candidate_id in self.state.evaluation.rows:
+            behind_cost(self, self.state.evaluation.rows[candidate_id]).show()
 
 
 def _money(value: Money | None) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zestpanel.core.analysis.summary import Figure
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
@@ -46,13 +46,13 @@ class EvidencePage(Page):
         self.body.addWidget(self.verdict)
         self.body.addWidget(label(tr("Wait for the whole clip, warm requests; cold ones hollow"), "strong"))
         self.waits = ChartView(
-            lambda width: waits_picture(state.standing, width=width, first_sound=False) if state.standing else None
+            lambda width: waits_picture(state.evaluation, width=width, first_sound=False) if state.evaluation else None
         )
         self.waits.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.waits)
         self.body.addWidget(label(tr("Wait to first sound"), "strong"))
         self.first = ChartView(
-            lambda width: waits_picture(state.standing, width=width, first_sound=True) if state.standing else None
+            lambda width: waits_picture(state.evaluation, width=width, first_sound=True) if state.evaluation else None
         )
         self.first.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.first)
@@ -65,12 +65,12 @@ class EvidencePage(Page):
         self.body.addWidget(self._ways)
         self.body.addStretch(1)
         self._ids: list[int] = []
-        self._shown: tuple[Standing, int] | None = None
+        self._shown: tuple[Evaluation, int] | None = None
 
     def refresh(self) -> None:
         if self.cover_names():
             return
-        found = self.state.standing
+        found = self.state.evaluation
         if found is None:
             return
         if not any(row.summary.takes for row in found.rows.values()):
@@ -131,13 +131,13 @@ class EvidencePage(Page):
         self.first.refresh()
 
     def _open_takes(self, index: int) -> None:
-        if self.state.standing and index < len(self._ids):
-            row = self.state.standing.rows[self._ids[index]]
+        if self.state.evaluation and index < len(self._ids):
+            row = self.state.evaluation.rows[self._ids[index]]
             behind_takes(self, self.state.project, row, tr("Sound: {name}", name=row.name), listed()).show()
 
     def _open_waits(self, candidate_id: int) -> None:
-        if self.state.standing and candidate_id in self.state.standing.rows:
-            behind_waits(self, self.state.project, self.state.standing.rows[candidate_id]).show()
+        if self.state.evaluation and candidate_id in self.state.evaluation.rows:
+            behind_waits(self, self.state.project, self.state.evaluation.rows[candidate_id]).show()
 
 
 def _median(figure: Figure | None, places: int) -> str:

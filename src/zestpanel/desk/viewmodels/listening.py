@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.listening import Listener, ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
@@ -48,25 +48,25 @@ def settings_now(project: Project, bench: Bench) -> TestSettings:
     )
 
 
-def look_at_listening(project: Project, bench: Bench, standing: Standing | None) -> Looked:
+def look_at_listening(project: Project, bench: Bench, evaluation: Evaluation | None) -> Looked:
     test, settings, people = project.panel.open_test(), settings_now(project, bench), project.panel.listeners()
     heard = takes_to_hear(project.takes, project.texts, settings)
     kind = kind_of(test.kind if test is not None else "ACR").name
     return Looked(
         open_test=_about_the_test(test, settings, bench) if heard else "",
-        can_tell=_told(heard, bench, people, standing) if heard and kind == "ACR" else "",
-        verdicts=_verdicts(standing),
+        can_tell=_told(heard, bench, people, evaluation) if heard and kind == "ACR" else "",
+        verdicts=_verdicts(evaluation),
         people=_people(project, test, people),
         results=_results(project),
     )
 
 
-def _verdicts(standing: Standing | None) -> dict[str, str]:
-    if standing is None:
+def _verdicts(evaluation: Evaluation | None) -> dict[str, str]:
+    if evaluation is None:
         return {}
-    names = {row.candidate.id: row.name for row in standing.rows.values()}
-    within = float(standing.brief.equal_within)
-    return {one.language: verdict(one, names, equal_within=within) for one in standing.scores.languages}
+    names = {row.candidate.id: row.name for row in evaluation.rows.values()}
+    within = float(evaluation.brief.equal_within)
+    return {one.language: verdict(one, names, equal_within=within) for one in evaluation.scores.languages}
 
 
 def _results(project: Project) -> list[Result | str]:
@@ -109,7 +109,7 @@ def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: B
 
 
 def _told(
-    heard: dict[tuple[int, int], int], bench: Bench, people: Sequence[Listener], standing: Standing | None
+    heard: dict[tuple[int, int], int], bench: Bench, people: Sequence[Listener], evaluation: Evaluation | None
 ) -> str:
     """What the open test can tell, language by language."""
     languages = {p.version_id: primary(p.language) for p in bench.passages}
@@ -117,7 +117,7 @@ def _told(
     for language in dict.fromkeys(languages[version] for _, version in heard if version in languages):
         of = [cell for cell in heard if languages.get(cell[1]) == language]
         told = what_can_be_told(
-            spread=standing.scores.leanings_in(language) if standing is not None else None,
+            spread=evaluation.scores.leanings_in(language) if evaluation is not None else None,
             candidates=len({candidate for candidate, _ in of}),
             passages=len({version for _, version in of}),
             listeners=sum(language in {primary(tag) for tag in person.languages} for person in people),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.viewmodels.cells import Bench
 
@@ -41,7 +41,7 @@ class StepStatus:
     stale: bool = False
 
 
-def step_states(bench: Bench, found: Standing | None) -> dict[str, StepStatus]:
+def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]:
     """A few words on each step. found: None until it is worked out."""
     brief = bench.brief
     done, able = bench.counts

@@ -33,7 +33,7 @@ def effects_on(controls: Sequence[Control], candidate: Candidate) -> list[str]:
     ]  # fmt: skip
 
 
-def doubts_on_arrival(
+def acceptance_flags(
     clip: Clip, words: str, *, pauses_s: float = 0.0,
     voice: str = "", voice_used: str = "", model: str = "", model_used: str = "",
 ) -> list[str]:  # fmt: skip

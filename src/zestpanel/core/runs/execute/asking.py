@@ -42,7 +42,7 @@ _LOOK_S: Final = 0.2  # how often a wait looks whether the run was paused or can
 
 
 @dataclass(slots=True)
-class Asked:
+class JobProgress:
     """What has come of one job, piece by piece: its answered requests and their replies; what they used of the plan,
     and what requests that failed may have used all the same."""
 
@@ -55,7 +55,7 @@ class Asked:
 class Since:
     """How much more was billed for a job from a moment on."""
 
-    def __init__(self, asked: Asked) -> None:
+    def __init__(self, asked: JobProgress) -> None:
         self._asked, self._billed, self._maybe = asked, asked.billed, asked.maybe
 
     def more(self) -> tuple[Usage, Usage]:
@@ -85,7 +85,7 @@ class Asking:
         self._project, self._executor, self._paces, self._cold = project, executor, paces, cold
         self._go, self._cancel, self._tell, self._hold, self._rng = go, cancel, tell, hold, rng
         self._numbers = {p.id: number for number, p in enumerate(project.texts.all(), 1)}
-        self._so_far: dict[int, Asked] = {}  # by id of the job
+        self._so_far: dict[int, JobProgress] = {}  # by id of the job
         self._under_way: dict[str, int] = defaultdict(int)
         self._lock = threading.Lock()
         self.log: RunLog
@@ -96,14 +96,14 @@ class Asking:
         return use_of_job(job, self._rates, after=len(done.replies) if done else 0)
 
     def so_far(self, job: Job) -> Since:
-        return Since(self._so_far.setdefault(id(job), Asked()))
+        return Since(self._so_far.setdefault(id(job), JobProgress()))
 
-    def whole(self, engine: Engine, job: Job, run_id: int) -> Asked | None:
+    def whole(self, engine: Engine, job: Job, run_id: int) -> JobProgress | None:
         """All pieces of a job; None when it is to go on later: the run was paused, or its engine is held.
 
         Raises SynthesisFailure when a piece is given up, Cancelled when the run was.
         """
-        asked = self._so_far.setdefault(id(job), Asked())
+        asked = self._so_far.setdefault(id(job), JobProgress())
         for piece in job.sent.requests[len(asked.replies) :]:
             for attempt in count(1):
                 if not self._may_begin(engine.engine, pausing=not asked.replies):  # a text begun is spoken to its end
@@ -128,7 +128,7 @@ class Asking:
 
     def give_up(self, job: Job) -> None:
         """Pieces that came before one that failed: their sound is of no use alone, but they count as used."""
-        asked = self._so_far.pop(id(job), Asked())
+        asked = self._so_far.pop(id(job), JobProgress())
         for one in asked.answered:
             self._project.journal.close_unused(
                 one, tr("A later piece of the same text failed; this one was paid and is not used.")
@@ -151,7 +151,7 @@ class Asking:
             self._cancel.wait(min(wait_s, _LOOK_S))
         raise Cancelled
 
-    def _piece(self, engine: Engine, job: Job, piece: Request, attempt: int, run_id: int, asked: Asked) -> None:
+    def _piece(self, engine: Engine, job: Job, piece: Request, attempt: int, run_id: int, asked: JobProgress) -> None:
         """One try of one piece, journalled before and closed after it when it failed. Raises as ``whole`` does."""
         journal, name = self._project.journal, engine.engine
         with self._lock:

@@ -20,8 +20,8 @@ from zestpanel.core.errors import Cancelled, SynthesisFailure
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.money.tariff import Usage
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.execute.arriving import doubts_on_arrival, effects_on
-from zestpanel.core.runs.execute.asking import Asked, Asking, taken_in
+from zestpanel.core.runs.execute.arriving import acceptance_flags, effects_on
+from zestpanel.core.runs.execute.asking import Asking, JobProgress, taken_in
 from zestpanel.core.runs.execute.events import Progress, RunEvent
 from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
 from zestpanel.core.runs.execute.in_pieces import joined
@@ -450,7 +450,7 @@ class BenchRun:
         self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
         return True
 
-    def _keep(self, job: Job, asked: Asked, run_id: int) -> None:
+    def _keep(self, job: Job, asked: JobProgress, run_id: int) -> None:
         reply = joined(asked.replies)
         billed = job.sent.billed if reply.characters_billed is None else reply.characters_billed
         take = self._project.takes.keep(
@@ -471,7 +471,7 @@ class BenchRun:
             sent=[piece.text for piece in job.sent.requests],
             delivered=reply.data if len(asked.replies) == 1 else b"",
             doubts=effects_on(self._engines[job.candidate.engine].controls, job.candidate)
-            + doubts_on_arrival(
+            + acceptance_flags(
                 reply.clip,
                 " ".join(piece.words for piece in job.sent.requests),
                 pauses_s=sum(pause_ms(m) for m in job.passage.marks if m.kind == "pause") / 1000,

@@ -69,7 +69,7 @@ def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
     return out
 
 
-def put_together(project: Project, name: str) -> PlayedDialogue:
+def assembled_dialogue(project: Project, name: str) -> PlayedDialogue:
     """The dialogue as one clip with captions. Raises InputError where a turn has no take yet."""
     found = takes_of(project, name)
     missing = [turn for turn, take in found if take is None]
@@ -111,7 +111,7 @@ def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
 
 def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
     """Write the dialogue's sound and captions (SubRip and WebVTT, with speakers). Raises InputError."""
-    played = put_together(project, name)
+    played = assembled_dialogue(project, name)
     stem = re.sub(r"[^\w .-]+", "_", name).strip(" .") or "dialogue"
     written: list[Path] = []
     try:

@@ -382,8 +382,8 @@ class CatalogueView(QWidget):
         self._show_detail()
 
     def _figures(self, engine: Engine) -> dict[str, OwnFigure]:
-        standing = self.state.standing
-        return own_figures(standing, engine.engine) if standing is not None else {}
+        evaluation = self.state.evaluation
+        return own_figures(evaluation, engine.engine) if evaluation is not None else {}
 
     def _show_setup(self, chosen: list[Engine]) -> None:
         names = {engine.engine for engine in chosen}

@@ -184,7 +184,7 @@ class VoicesView(QWidget):
         """What holds for all voices of an engine: rights under its best plan, its lowest price, unlocked tiers."""
         brief = self.state.bench.brief
         rights = [ledger(engine, "plan", plan.name, own)["commercial use"].state for plan in engine.plans]
-        found = self.state.standing
+        found = self.state.evaluation
         known = [row for row in found.rows.values() if row.candidate.engine == engine.engine] if found else []
         rates = next((row.summary.rates for row in known if not row.summary.rates.assumed), Rates())
         prices = []

@@ -27,7 +27,7 @@ from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Option
 from zestpanel.core.listening.planned import (
-    Asked,
+    ListenerLoad,
     Material,
     asked_of_a_listener,
     material_of,
@@ -64,7 +64,7 @@ class NewTestDialog(QDialog):
         self._state, self._begin, self._persons = state, begin, tuple(persons)
         self._like = like
         self._material: Material | None = None
-        self._asked: Asked | None = None
+        self._asked: ListenerLoad | None = None
         self.setWindowTitle(tr("New listening test"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
@@ -365,7 +365,7 @@ class NewTestDialog(QDialog):
         self._state.background.run(lambda: asked_of_a_listener(material, kind, settings), self._show_asked,
                                    self._state.complain, topic="new test")  # fmt: skip
 
-    def _show_asked(self, found: Asked) -> None:
+    def _show_asked(self, found: ListenerLoad) -> None:
         self._asked = found
         self.agree.setEnabled(not found.why_not)
         kind, settings = self.settings()
@@ -384,8 +384,8 @@ class NewTestDialog(QDialog):
         if found is None or found.why_not:
             return None
         kind, settings = self.settings()
-        standing = self._state.standing
-        known = standing.scores.leanings_in(self.language.currentData()) if standing is not None else None
+        evaluation = self._state.evaluation
+        known = evaluation.scores.leanings_in(self.language.currentData()) if evaluation is not None else None
         told = told_by(kind, candidates=found.candidates, passages=found.passages, stated=bool(settings.stated_id),
                        spread=known)  # fmt: skip
         return None if told is None else power_picture(told, width, listeners=self.listeners.value())

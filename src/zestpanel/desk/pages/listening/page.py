@@ -10,7 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zestpanel.core.choice.evidence import Standing
+from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.languages import language_name
@@ -112,17 +112,17 @@ class ListeningPage(Page):
             )
             return
         self.set_empty(None)
-        project, bench, standing = self.state.project, self.state.bench, self.state.standing
+        project, bench, evaluation = self.state.project, self.state.bench, self.state.evaluation
         self.state.background.run(
-            lambda: look_at_listening(project, bench, standing), partial(self._show_found, standing),
+            lambda: look_at_listening(project, bench, evaluation), partial(self._show_found, evaluation),
             self.state.complain, topic="listening",
         )  # fmt: skip
 
-    def _show_found(self, standing: Standing | None, found: Looked) -> None:
+    def _show_found(self, evaluation: Evaluation | None, found: Looked) -> None:
         self._open.setText(found.open_test)
         self._can_tell.setText(found.can_tell)
-        if standing is not None:
-            self._show_scores(standing, found.verdicts)
+        if evaluation is not None:
+            self._show_scores(evaluation, found.verdicts)
         self._show_results(found.results)
         self.people.show_rows(list(PEOPLE_HEAD), found.people, numbers=[5])
         self.people.setFixedHeight(self.people.height_for_rows())
@@ -185,7 +185,7 @@ class ListeningPage(Page):
 
     # -- what the panel says on the main scale
 
-    def _show_scores(self, found: Standing, verdicts: dict[str, str]) -> None:
+    def _show_scores(self, found: Evaluation, verdicts: dict[str, str]) -> None:
         _empty(self._scores)
         self.charts = []
         for k, language in enumerate(found.scores.languages):
@@ -222,8 +222,8 @@ class ListeningPage(Page):
         self._notes.setText(" ".join(notes))
 
     def _open_ratings(self, candidate_id: int) -> None:
-        if self.state.standing and candidate_id in self.state.standing.rows:
-            behind_score(self, self.state.project, self.state.standing.rows[candidate_id]).show()
+        if self.state.evaluation and candidate_id in self.state.evaluation.rows:
+            behind_score(self, self.state.project, self.state.evaluation.rows[candidate_id]).show()
 
     # -- what each test says
 
@@ -352,7 +352,7 @@ class ListeningPage(Page):
         self.state.refresh()
 
 
-def _picture_of(found: Standing, language: str, width: float) -> Picture | None:
+def _picture_of(found: Evaluation, language: str, width: float) -> Picture | None:
     return scores_picture(found, width=width, language=language)
 
 

@@ -21,8 +21,8 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.store.texts import NewText
 from zestpanel.core.text.difficulty import KINDS
 from zestpanel.core.text.picking.coverage import Coverage, SoundCoverage, coverage
+from zestpanel.core.text.picking.matched_sets import matched_sets
 from zestpanel.core.text.picking.picker import Cover, Feature, pick
-from zestpanel.core.text.picking.twins import twins
 from zestpanel.core.text.picking.unpredictable import unpredictable_sentences
 from zestpanel.core.text.splitting import split_paragraphs, split_sentences
 from zestpanel.core.texts import tr, trn
@@ -225,7 +225,7 @@ class CoverageView(QWidget):
         language = passages[0].language if passages else ""
         passages = [p for p in passages if p.language == language]
         try:
-            found = twins([p.text for p in passages], list(project.hard_parts.of(passages).values()))
+            found = matched_sets([p.text for p in passages], list(project.hard_parts.of(passages).values()))
         except ZestError as error:
             self.state.complain(error)
             return

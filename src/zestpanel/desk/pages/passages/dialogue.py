@@ -23,7 +23,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.core.runs.execute.running import BenchRun
-from zestpanel.core.runs.files.dialogue import plan_dialogue, put_together, takes_of, write_dialogue
+from zestpanel.core.runs.files.dialogue import assembled_dialogue, plan_dialogue, takes_of, write_dialogue
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import play_alone
@@ -296,7 +296,7 @@ class DialogueView(QWidget):
     def play_dialogue(self) -> None:
         project, name = self.state.project, self.name
         self.state.background.run(
-            lambda: prepare_lanes([(0, put_together(project, name).clip, (), 1)])[0],
+            lambda: prepare_lanes([(0, assembled_dialogue(project, name).clip, (), 1)])[0],
             lambda lanes: play_alone(self.state, lanes),
             self.state.complain,
             topic="audition",

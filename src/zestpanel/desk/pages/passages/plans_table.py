@@ -20,7 +20,7 @@ class PlansTable(Table):
 
     def per_minute(self, candidate_id: int) -> tuple[float, bool]:
         """(characters a minute, whether measured) of a candidate."""
-        row = self._state.standing.rows.get(candidate_id) if self._state.standing is not None else None
+        row = self._state.evaluation.rows.get(candidate_id) if self._state.evaluation is not None else None
         measured = row.summary.rates.characters_per_minute if row is not None else None
         return (ASSUMED_PER_MINUTE, False) if measured is None else (float(measured), True)
 

@@ -258,7 +258,7 @@ class SetView(QWidget):
         passage = self.as_typed()
         if passage is None:
             return
-        before, self._counted = self._counted, (self.state.bench, self.state.standing, self._shown, passage)
+        before, self._counted = self._counted, (self.state.bench, self.state.evaluation, self._shown, passage)
         if all(a is b for a, b in zip(before[:3], self._counted[:3], strict=True)) and before[3] == passage:
             return  # a table that is filled anew chooses its row more than once
         changed = self._changed()

@@ -38,7 +38,7 @@ class GridTab(QWidget):
         layout.addWidget(self.grid, 1)
         self.shows.currentIndexChanged.connect(self._shade)
         self.sorted.toggled.connect(self._shade)
-        state.standing_changed.connect(self._shade_again)
+        state.evaluation_changed.connect(self._shade_again)
 
     def refresh(self) -> None:
         """The grid follows the bench by itself."""

@@ -16,7 +16,7 @@ _TRIES = 200
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Twins:
+class MatchedSets:
     """Indices of both sets and, by what was balanced, the figure of each."""
 
     first: tuple[int, ...]
@@ -24,7 +24,7 @@ class Twins:
     figures: dict[str, tuple[float, float]]
 
 
-def twins(texts: Sequence[str], kinds: Sequence[Sequence[str]], *, seed: int = 0) -> Twins:
+def matched_sets(texts: Sequence[str], kinds: Sequence[Sequence[str]], *, seed: int = 0) -> MatchedSets:
     """Part passages into two sets of the same number (one is left aside of an odd number).
 
     Balanced are characters, words a sentence-long stretch, and each kind of hard part: the sum of squared
@@ -52,7 +52,7 @@ def twins(texts: Sequence[str], kinds: Sequence[Sequence[str]], *, seed: int = 0
     figures = {
         name: (float(columns[name][list(first)].sum()), float(columns[name][list(second)].sum())) for name in names
     }
-    return Twins(first=first, second=second, figures=figures)
+    return MatchedSets(first=first, second=second, figures=figures)
 
 
 def _table(texts: Sequence[str], kinds: Sequence[Sequence[str]]) -> tuple[list[str], NDArray[np.float64]]:
