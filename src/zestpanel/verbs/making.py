@@ -5,14 +5,13 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from zestpanel.core.store.project import BRIEF
 from zestpanel.verbs.opening import Output, opened
 from zestpanel.verbs.telling import each
 
 
 def new(options: argparse.Namespace) -> Output:
     from zestpanel.core.domain.brief import Brief
-    from zestpanel.core.store.project import SUFFIX, Project
+    from zestpanel.core.store.project import BRIEF, SUFFIX, Project
     from zestpanel.core.typed import typed_language
 
     languages = tuple(typed_language(tag) for tag in options.language or ["en-GB"])
