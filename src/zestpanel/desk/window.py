@@ -3,26 +3,23 @@
 from __future__ import annotations
 
 import contextlib
-import sys
 from collections.abc import Callable
 from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QEvent, QObject, QProcess, Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QMainWindow,
     QMenu,
     QPlainTextEdit,
     QVBoxLayout,
@@ -31,15 +28,14 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.listening.session import ListeningSession
-from zestpanel.core.report.bug_report import bug_report
-from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr, trn, word
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.been import Been
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
 from zestpanel.desk.defects import DefectsDialog
+from zestpanel.desk.files_in import FilesIn
 from zestpanel.desk.hours import Hours
 from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.key_sheet import KeySheet
@@ -66,7 +62,7 @@ if TYPE_CHECKING:  # pages are made, and their modules loaded, when they are fir
     from zestpanel.desk.pages.renders import RendersPage
 
 
-class MainWindow(QMainWindow):
+class MainWindow(FilesIn):
     """One window, one project. ``open_project`` is called with a folder when another is asked for."""
 
     def __init__(
@@ -344,26 +340,6 @@ class MainWindow(QMainWindow):
         """The last thing that was said."""
         return self.notices.newest
 
-    def _check_project(self) -> None:
-        folder = self.state.project.folder
-
-        def arrived(found: list[Damage]) -> None:
-            if not found:
-                self.state.say(tr("{name} is whole: every row can be read, and every clip is there.", name=folder.name))
-                return
-            count = trn("{found} place is", "{found} places are", len(found), found=len(found))
-            self.state.complain(
-                tr(
-                    "{count} damaged, the first: {found}. Close the window, then 'zestpanel check {folder} "
-                    "--repair' puts right what can be, and keeps the damaged database.",
-                    count=count,
-                    found=found[0],
-                    folder=folder,
-                )
-            )
-
-        self.state.background.run(lambda: damage_in(folder), arrived, self.state.complain)
-
     def _sound_lost(self) -> None:
         self.state.complain(
             tr(
@@ -405,60 +381,6 @@ class MainWindow(QMainWindow):
         self.state.passage_id = None
         self.state.select(candidate, passage)
         self.state.refresh()
-
-    # -- files
-
-    def _new(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("New project"), "My channel.zest", tr("Zest Panel projects (*.zest)")
-        )
-        if name:
-            self._open_project(Path(name if name.endswith(".zest") else name + ".zest"), True)
-
-    def _open(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, tr("Open project (a folder ending in .zest)"))
-        if name:
-            self._open_project(Path(name), False)
-
-    def _open_demo(self) -> None:
-        """The demo has a window of its own, by a program of its own: this project stays open."""
-        good, _ = QProcess.startDetached(sys.executable, ["-m", "zestpanel", "demo"])
-        if good:
-            self.state.say(tr("The demo opens in a window of its own in some seconds."))
-        else:
-            self.state.complain(tr("The demo could not be started. Try it from a terminal: zestpanel demo"))
-
-    def _import(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Import"), "", tr("Scripts, engines, clips and tables (*)"))
-        self.bring_in([Path(name) for name in names])
-
-    def bring_in(self, paths: list[Path]) -> None:
-        """Files dropped or chosen, each to where its kind belongs."""
-        bring_in(self, paths)
-
-    def _copy_report(self) -> None:
-        """Put the text for a bug report on the clipboard; it is made off the interface thread."""
-        project = self.state.project
-
-        def arrived(text: str) -> None:
-            clipboard = QApplication.clipboard()
-            if clipboard is not None:
-                clipboard.setText(text)
-            self.state.say(tr("The text for a bug report is on the clipboard. It holds no key; look through it first."))
-
-        self.state.background.run(lambda: bug_report(project), arrived, self.state.complain)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        data = event.mimeData()
-        if data is not None and any(url.isLocalFile() for url in data.urls()):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        data = event.mimeData()
-        if data is not None:
-            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-            dropped(self, paths, self.mapToGlobal(event.position().toPoint()))
-            event.acceptProposedAction()
 
     # -- the rest
 
@@ -517,3 +439,19 @@ class MainWindow(QMainWindow):
         if isinstance(application, QApplication):
             application.focusChanged.disconnect(self._watch_focus)
         event.accept()
+
+    def bring_in(self, paths: list[Path]) -> None:
+        """Files dropped or chosen, each to where its kind belongs."""
+        bring_in(self, paths)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        data = event.mimeData()
+        if data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        data = event.mimeData()
+        if data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            dropped(self, paths, self.mapToGlobal(event.position().toPoint()))
+            event.acceptProposedAction()

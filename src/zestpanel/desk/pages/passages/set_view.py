@@ -6,33 +6,23 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import Final
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.connectors.preflight import marks_in
-from zestpanel.core.domain.mark import KINDS, DeliveryMark
+from zestpanel.core.domain.mark import KINDS
 from zestpanel.core.domain.passage import RIGHTS, Passage, words_with_places
-from zestpanel.core.errors import InputError
 from zestpanel.core.languages import locale_name
-from zestpanel.core.store.small_documents import DRAFTS, Draft
 from zestpanel.core.text.difficulty import KINDS as HARD_KINDS
 from zestpanel.core.text.difficulty import Difficulty, find_difficulties
-from zestpanel.core.text.marks.duration import expected_s
-from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
-from zestpanel.core.text_files import write_text
 from zestpanel.core.texts import capital, tr, trn, word
 from zestpanel.desk.flow import flow_row
-from zestpanel.desk.pages.passages.about_text import AboutText
-from zestpanel.desk.pages.passages.chips import OBJECT
 from zestpanel.desk.pages.passages.mark_popup import MarkPopup
 from zestpanel.desk.pages.passages.marks_editor import MarksEditor
+from zestpanel.desk.pages.passages.passage_keeping import PassageKeeping
 from zestpanel.desk.pages.passages.plans_table import PlansTable
-from zestpanel.desk.pages.passages.recipes import RecipesDialog
-from zestpanel.desk.pages.passages.saying import say_word
 from zestpanel.desk.pages.passages.set_edits import SetEdits
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
@@ -46,7 +36,7 @@ _QUICK = ("pause", "emphasis", "rate", "phoneme")
 AT_ONCE: Final = 4_000  # characters looked through on the interface thread
 
 
-class SetView(QWidget):
+class SetView(PassageKeeping):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
@@ -304,229 +294,7 @@ class SetView(QWidget):
         self.hard.setText((text if len(text) <= 260 else text[:258] + "…") or tr("No hard part found by rule."))
         self.hard.setToolTip(plain_tip(text if len(text) > 260 else ""))
 
-    # -- marks
-
-    def add_mark(self, kind: str) -> None:
-        self.text.add_mark(kind)
-        self.text.setFocus(Qt.FocusReason.OtherFocusReason)
-
-    def _mark_menu(self) -> None:
-        menu = QMenu(self)
-        for kind in KINDS.values():
-            act = QAction(
-                f"{kind.name[0].upper()}{kind.name[1:]}\tCtrl+Shift+{kind.key}",
-                menu,
-            )
-            act.setToolTip(kind.hint)
-            act.triggered.connect(partial(self.add_mark, kind.name))
-            menu.addAction(act)
-        menu.setToolTipsVisible(True)
-        menu.addSeparator()
-        menu.addAction(tr("Write as SSML …"), self.ask_to_write_ssml)
-        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
-
-    def _open_popup(self, number: int, place: QPoint) -> None:
-        chip = self.text.mark_numbered(number)
-        if chip is None:
-            return
-
-        def keep(value: str) -> None:
-            self.text.set_value(number, value)
-
-        def hear(value: str) -> None:
-            say_word(self.state, self._shown.language if self._shown else "en", ipa=value)
-
-        self._popup = MarkPopup(
-            self,
-            chip.kind,
-            chip.value,
-            keep=keep,
-            remove=lambda: self.text.remove_mark(number),
-            about=lambda value: self._meaning(number, value),
-            hear=hear if chip.kind == "phoneme" else None,
-        )
-        self._popup.show_at(place)
-
-    def _meaning(self, number: int, value: str) -> str:
-        """What a value makes of the duration, or how long a named pause is with each engine."""
-        chip, passage = self.text.mark_numbered(number), self.as_typed()
-        if chip is None or passage is None:
-            return ""
-        if chip.kind == "rate":
-            plain = [m for m in passage.marks if m.kind != "rate"]
-            now, normal = (expected_s(passage.text, m) for m in (self._with_value(passage, chip.value, value), plain))
-            return tr(
-                "{value} of normal speed: about {now} s for the passage instead of {normal} s.",
-                value=value,
-                now=f"{now:.1f}",
-                normal=f"{normal:.1f}",
-            )
-        if chip.kind == "pause" and not value[:1].isdigit():
-            engines = self.state.bench.engines.values()
-            known = [
-                tr("{pause_ms} ms with {engine}", pause_ms=f"{e.writes.pause_ms[value]:g}", engine=e.engine)
-                for e in engines
-                if value in e.writes.pause_ms
-            ]
-            return (
-                f"{value}: {', '.join(known)}."
-                if known
-                else tr("How long '{value}' is, no engine here states.", value=value)
-            )
-        return ""
-
-    def _with_value(self, passage: Passage, old: str, new: str) -> list[DeliveryMark]:
-        out, done = [], False
-        for m in passage.marks:
-            if not done and m.kind == "rate" and m.value == old:
-                m, done = replace(m, value=new), True
-            out.append(m)
-        return out
-
-    def turn_tags_into_marks(self) -> None:
-        """Typed tags become marks; what is no valid SSML stays as it is and is explained."""
-        passage = self.as_typed()
-        if passage is None:
-            return
-        source = f"<speak>{passage.text}</speak>"
-        try:
-            read = from_ssml(source, f"'{passage.title}'")
-        except InputError as error:
-            self.state.complain(error)
-            return
-        self.text.set_marked(read.text, read.marks)
-        self._count()
-        if read.left_out:
-            self.state.say(tr("Without a mark of ours and left out: {left_out}.", left_out=", ".join(read.left_out)))
-
-    def ask_to_write_ssml(self) -> None:
-        passage = self.as_typed()
-        if passage is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, tr("Write as SSML"), f"{passage.title}.ssml", tr("SSML (*.ssml)"))
-        if name:
-            self.write_ssml(name)
-
-    def write_ssml(self, name: str) -> None:
-        passage = self.as_typed()
-        assert passage is not None
-        try:
-            write_text(
-                Path(name), to_ssml(passage.text, passage.marks, passage.language), kept=tr("The passage is as it was.")
-            )
-        except InputError as error:
-            self.state.complain(error)
-            return
-        lost = {m.kind for m in passage.marks} & {"style", "sound"}
-        also = tr(" SSML has no {lost}: left out.", lost=tr(" and no ").join(sorted(lost))) if lost else ""
-        self.state.say(tr("Written: {name}.{also}", name=Path(name).name, also=also))
-
-    def open_recipes(self) -> None:
-        passage = self.as_typed()
-        if passage is not None:
-            RecipesDialog(self, self.state, passage, self.apply_marks).show()
-
-    def apply_marks(self, marks: list[DeliveryMark]) -> None:
-        """Lay marks over the whole text, in the place of those of their kinds that cover all of it."""
-        passage = self.as_typed()
-        if passage is None:
-            return
-        end = len(passage.text)
-        kinds = {m.kind for m in marks}
-        rest = [m for m in passage.marks if not (m.kind in kinds and (m.start, m.end) == (0, end))]
-        self.text.set_marked(passage.text, [*marks, *rest])
-        self._typed()
-        self._count()
-
-    # -- hard parts
-
-    def _correct_menu(self) -> None:
-        passage = self._shown
-        if passage is None:
-            return
-        menu = QMenu(self)
-        present = self.state.project.hard_parts.kinds(passage)
-        for kind, about in HARD_KINDS.items():
-            act = menu.addAction(f"{kind}: {about}" if about else kind)
-            assert act is not None
-            act.setCheckable(True)
-            act.setChecked(kind in present)
-            act.toggled.connect(lambda on, kind=kind: self.correct_kind(kind, on))
-        menu.popup(self.correct.mapToGlobal(self.correct.rect().topLeft()))
-
-    def correct_kind(self, kind: str, present: bool) -> None:
-        """Say that a kind of hard part is in the passage, or is not."""
-        passage, hard_parts = self._shown, self.state.project.hard_parts
-        if passage is not None:
-            self.state.edit(
-                tr("hard parts of '{title}'", title=passage.title),
-                lambda: hard_parts.correct(passage, kind, present),
-                lambda: hard_parts.correct(passage, kind, not present),
-            )
-            self.refresh()
-
     # -- drafts and versions
-
-    def _draft(self, passage: Passage) -> tuple[str, tuple[DeliveryMark, ...]] | None:
-        draft = DRAFTS.read(self.state.project.documents).get(str(passage.id))
-        return (draft.text, draft.delivery_marks()) if draft is not None else None
-
-    def keep_draft(self) -> None:
-        """Unfinished typing goes into the project as a draft; it becomes a version when it is kept."""
-        self._rest.stop()
-        if self._shown is None:
-            return
-        before = DRAFTS.read(self.state.project.documents)
-        drafts = dict(before)
-        if not self._changed():
-            drafts.pop(str(self._shown.id), None)
-        else:
-            text, marks = self.text.marked()
-            rows = tuple((m.start, m.end, m.kind, m.value) for m in marks)
-            drafts[str(self._shown.id)] = Draft(text=text, marks=rows)
-        if drafts != before:
-            DRAFTS.write(self.state.project.documents, drafts)
-
-    def save_text(self) -> None:
-        """Keep the text as a new version of the passage."""
-        if self._shown is None:
-            return
-        texts, passage = self.state.project.texts, self._shown
-        text, marks = self.text.marked()
-        drafts = dict(DRAFTS.read(self.state.project.documents))
-        drafts.pop(str(passage.id), None)
-        if self.state.edit(
-            tr("text of '{title}'", title=passage.title),
-            lambda: texts.edit(passage.id, text, marks) and None,
-            lambda: texts.edit(passage.id, passage.text, passage.marks) and None,
-        ):
-            DRAFTS.write(self.state.project.documents, drafts)
-            self._shown = None
-            self.refresh()
-
-    def _describe(self, what: str, passage: Passage, **values: object) -> None:
-        describe = self.state.project.texts.describe
-        before = {name: getattr(passage, name) for name in values}
-        self.state.edit(what, lambda: describe(passage.id, **values), lambda: describe(passage.id, **before))
-        self._shown = None
-        self.refresh()
-
-    def _save_name(self) -> None:
-        passage, title = self._shown, self.name.text().strip()
-        if passage is not None and title and title != passage.title:
-            self._describe(tr("title"), passage, title=title)
-
-    def _save_language(self) -> None:
-        passage, tag = self._shown, self.language.currentData()
-        if passage is not None and tag != passage.language:
-            self._describe(tr("language"), passage, language=tag)
-
-    def open_about(self) -> None:
-        if self._shown is not None:
-            passage = self._shown
-            others = [p for p in self.state.bench.passages if p.id != passage.id]
-            keep = lambda values: self._describe(tr("about '{title}'", title=passage.title), passage, **values)  # noqa: E731
-            AboutText(self, passage, others, keep).show()
 
     # -- whole passages
 
@@ -535,33 +303,6 @@ class SetView(QWidget):
             self.state.passage_id = passage_id
         self._shown = None
         self.refresh()
-
-    def _split_menu(self) -> None:
-        menu = QMenu(self)
-        menu.addAction(tr("At each sentence"), self.split_sentences)
-        menu.addAction(tr("At each paragraph"), self.split_paragraphs)
-        menu.addAction(tr("At the cursor"), self.split_at_cursor)
-        menu.popup(self.split.mapToGlobal(self.split.rect().topLeft()))
-
-    def split_sentences(self) -> None:
-        if (passage := self._kept()) is not None:
-            self.edits.split_sentences(passage)
-
-    def split_paragraphs(self) -> None:
-        if (passage := self._kept()) is not None:
-            self.edits.split_paragraphs(passage)
-
-    def split_at_cursor(self) -> None:
-        if (passage := self._kept()) is not None:
-            before = self.text.page().toPlainText()[: self.text.textCursor().position()]
-            self.edits.split_at(passage, len(before.replace(OBJECT, "")))
-
-    def _kept(self) -> Passage | None:
-        """The shown passage, when what is typed has been kept."""
-        if self._shown is not None and self._changed():
-            self.state.complain(tr("Keep the text as a new version first, then split it."))
-            return None
-        return self._shown
 
     def move_chosen(self, by: int) -> None:
         chosen = {p.id for p in self.selected()}

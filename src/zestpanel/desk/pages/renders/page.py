@@ -2,29 +2,21 @@
 
 from __future__ import annotations
 
-import time
 from collections import Counter
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QProgressBar, QSpinBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QSpinBox, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.preflight import missing_key
-from zestpanel.core.domain.money import Money, shown
-from zestpanel.core.errors import TableError, ZestError
-from zestpanel.core.runs.files.bringing_in import Clipping, from_table, guess
-from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.plan.undecided import WORDS as MAY_BE_PAID
-from zestpanel.core.runs.schedule.scheduled import SCHEDULE, coming, give_up_schedule, sleeps, stored_schedule, wake
 from zestpanel.core.store.small_documents import REPEATS
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
-from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
@@ -32,7 +24,7 @@ from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_un
 from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
-from zestpanel.desk.pages.tabbed import TabbedPage
+from zestpanel.desk.pages.renders.under_way import RunUnderWay
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, button, label
@@ -43,7 +35,7 @@ READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid
 _SHORT_PRICE = 26  # characters
 
 
-class RendersPage(TabbedPage):
+class RendersPage(RunUnderWay):
     title = tr("Renders")
     about = ""
     shows_title = False  # the grid needs the height
@@ -165,16 +157,6 @@ class RendersPage(TabbedPage):
         if not self.state.runs.goes_on:
             self._show_hours()
         self.refresh_view()
-
-    def _labels_changed(self) -> None:
-        """Only the grid can be looked at while labels are hidden: the other views are about names."""
-        hidden = self.state.labels_hidden
-        if hidden:
-            self.show_view("Grid")
-        for tab in self.tabs[1:]:
-            tab.setEnabled(not hidden)
-        self.plan_button.setEnabled(not hidden)  # plans name their engines
-        self._show_plan()
 
     def _repeats_changed(self) -> None:
         REPEATS.write(self.state.project.documents, self.repeats.value())
@@ -333,34 +315,6 @@ class RendersPage(TabbedPage):
         else:
             then()
 
-    # -- runs at set hours
-
-    def _scheduled(self) -> None:
-        self._show_hours()
-        self.state.schedule_changed.emit()
-
-    def _show_hours(self) -> None:
-        schedule = stored_schedule(self.state.project.documents)
-        self._hours_row.setVisible(schedule is not None)
-        asleep = schedule is not None and sleeps(self.state.project, schedule)
-        self._wake.setVisible(asleep and not (schedule is not None and schedule.over))
-        self._hours.setText(coming(schedule, asleep=asleep))
-
-    def wake_hours(self) -> None:
-        wake(self.state.project)
-        self._scheduled()
-
-    def give_up_hours(self) -> None:
-        before = stored_schedule(self.state.project.documents)
-        if before is not None:
-            documents = self.state.project.documents
-            self.state.edit(
-                tr("schedule"),
-                lambda: give_up_schedule(documents),
-                lambda: SCHEDULE.write(documents, before),
-            )
-            self._scheduled()
-
     # -- one cell
 
     def _cell_menu(self, at: QPoint) -> None:
@@ -387,23 +341,6 @@ class RendersPage(TabbedPage):
 
         if candidate := self.state.candidate():
             SetupDialog(self, self.state, candidate.engine, lambda: None).show()
-
-    def ask_where_clips_go(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, tr("Save all clips to a folder"))
-        if name:
-            self.save_clips(Path(name))
-
-    def save_clips(self, folder: Path) -> None:
-        """Write the take that each cell shows, as it was delivered, under names that tell what it is."""
-        bench, project, names = self.state.bench, self.state.project, self.state.shown_names()
-        shown = [cell.take for cell in bench.cells.values() if cell.take is not None]
-        self.state.background.run(
-            lambda: export_clips(project, shown, bench.candidates, names, folder),
-            lambda written: self.state.say(
-                tr("{written} clips written to {name}.", written=len(written), name=folder.name)
-            ),
-            self.state.complain,
-        )
 
     def show_takes(self) -> None:
         candidate, passage = self.state.candidate(), self.state.passage()
@@ -434,123 +371,3 @@ class RendersPage(TabbedPage):
             )
             return
         self.begin(one)
-
-    # -- clips made elsewhere
-
-    def cell_at(self, where: QPoint) -> tuple[int, int] | None:
-        """(candidate id, passage id) of the cell under a place on the screen, None beside the grid."""
-        viewport = self.grid.viewport()
-        assert viewport is not None
-        index = self.grid.indexAt(viewport.mapFromGlobal(where))
-        if not index.isValid():
-            return None
-        model = self.grid.grid_model
-        return model.candidate(index.row()).id, model.passage(index.column()).id
-
-    def ask_for_clips(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Clips made elsewhere"), "", tr("Sound, video and tables (*)"))
-        paths = [Path(name) for name in names]
-        tables = [path for path in paths if path.suffix.lower() in (".csv", ".tsv")]
-        for table in tables:
-            self.add_table(table)
-        if clips := [path for path in paths if path not in tables]:
-            self.bring_in(clips, None)
-
-    def bring_in(self, paths: list[Path], cell: tuple[int, int] | None) -> None:
-        """Show where the files would go: the cell they were dropped on, or what their names tell."""
-        bench = self.state.bench
-        if not bench.candidates or not bench.passages:
-            self.state.complain(tr("Clips belong to a candidate and a passage: put both in the project first."))
-            return
-        if cell is not None:
-            found = [Clipping(path=path, candidate_id=cell[0], passage_id=cell[1]) for path in paths]
-        else:
-            found = guess(paths, bench.candidates, bench.names, bench.passages)
-        BringInDialog(self, self.state, found).show()
-
-    def add_table(self, path: Path) -> None:
-        """A table of clips beside it: file, candidate, passage and what was typed."""
-        bench = self.state.bench
-        try:
-            text = path.read_text(encoding="utf-8-sig")
-            found = from_table(
-                text, name=path.name, folder=path.parent, candidates=bench.candidates, names=bench.names,
-                passages=bench.passages,
-            )  # fmt: skip
-        except (OSError, UnicodeDecodeError) as error:
-            self.state.complain(
-                TableError(
-                    tr("{name} cannot be read ({error}).", name=path.name, error=error),
-                    kept=tr("Nothing was brought in."),
-                )
-            )
-        except ZestError as error:
-            self.state.complain(error)
-        else:
-            BringInDialog(self, self.state, found).show()
-
-    def toggle_pause(self) -> None:
-        run = self.state.runs.run
-        if run is not None:
-            run.resume() if run.progress().paused or run.progress().held else run.pause()
-            self._show_run()
-
-    def cancel(self) -> None:
-        if self.state.runs.run is not None:
-            self.state.runs.run.cancel()
-
-    def _show_run(self) -> None:
-        progress = self.state.runs.run.progress() if self.state.runs.run is not None else None
-        running = progress is not None and not progress.finished
-        self._bar.setVisible(running)
-        self._held.setVisible(running and progress is not None and bool(progress.held))
-        if progress is None:
-            return
-        self._held.setText(progress.held)
-        if progress.finished:
-            if self._clock.isActive():
-                self._clock.stop()
-                self._plan()
-            return
-        over = progress.done + progress.failed
-        self._count.setText(
-            tr("{over} of {total}", over=over, total=progress.total)
-            + (tr(", {failed} failed", failed=progress.failed) if progress.failed else "")
-        )
-        self.progress.setUpdatesEnabled(False)  # else it paints at once, and half the window with it
-        self.progress.setMaximum(max(1, progress.total))
-        self.progress.setValue(over)
-        self.progress.setUpdatesEnabled(True)
-        left = (
-            tr("paused")
-            if progress.paused
-            else ("" if progress.left_s is None else tr("{time} left", time=_time(progress.left_s)))
-        )
-        if progress.waiting:
-            left = tr("a service asked to wait") if self.state.labels_hidden else progress.waiting
-        elif over == progress.total:
-            left = tr("measuring what is rendered")
-        spent = amounts(progress.spent)
-        self._left.setText(" · ".join(p for p in (left, tr("{spent} spent", spent=spent) if spent else "") if p))
-        self.pause.setText(tr("Go on") if progress.paused or progress.held else tr("Pause"))
-        if self.view != "Grid" and self.isVisible() and time.monotonic() - self._read_at > READ_AGAIN_S:
-            self._read_at = time.monotonic()
-            self.refresh_view()
-
-    def ask_about_open_requests(self) -> None:
-        """Requests that brought nothing and may have been paid: never sent again by themselves."""
-
-        def decided() -> None:
-            self.state.refresh()
-            self.refresh()
-
-        ask_about_undecided(self, self.state, decided)
-
-
-def amounts(costs: tuple[Money | None, ...]) -> str:
-    """'0.42 EUR', or several joined by a plus; '' for none."""
-    return " + ".join(f"{shown(m.amount, places=2)} {m.currency}" for m in costs if m is not None)
-
-
-def _time(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 90 else tr("{seconds} min", seconds=f"{seconds / 60:.0f}")

@@ -1,0 +1,162 @@
+"""Answers in the booth: which are allowed now, how they are given, and what a listener is to do next."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+
+from zestpanel.core.errors import ZestError
+from zestpanel.core.listening.kind import Question
+from zestpanel.core.listening.session import ListeningSession
+from zestpanel.core.texts import tr
+from zestpanel.desk.booth.line import PlacingLine
+from zestpanel.desk.spoken import SpokenRemark
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import KeyButton, set_role
+
+_MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
+_STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
+
+
+class Answering(QWidget):
+    """Under the booth, which makes the parts that are named here."""
+
+    play: KeyButton
+    back: KeyButton
+    clips: list[KeyButton]
+    answers: dict[str, QPushButton]
+    line: PlacingLine
+    written: QLineEdit
+    remark: QLineEdit
+    spoken: SpokenRemark
+    _state: DeskState
+    _session: ListeningSession | None
+    _given: dict[str, Any]
+    _asked: Question | None
+    _heard: QProgressBar
+    _hint: QLabel
+    _middle: QWidget
+
+    def _next(self) -> None:
+        raise NotImplementedError
+
+    def _ask(self, question: Question) -> None:
+        raise NotImplementedError
+
+    def _first_placed(self) -> int:
+        shown = self._session.shown if self._session is not None else None
+        return sum(lane.reference for lane in shown.lanes) if shown is not None else 0
+
+    def _fit(self) -> None:
+        """A layout whose buttons have changed is asked for its height anew, at the width it has."""
+        inner, outer = self._middle.layout(), self.layout()
+        if inner is not None and outer is not None:
+            inner.activate()
+            width = max(self._middle.minimumWidth(), min(self._middle.width(), self._middle.maximumWidth()))
+            self._middle.setMinimumHeight(inner.totalHeightForWidth(width))
+            outer.activate()
+
+    def answer(self, value: int | str | list[int]) -> None:
+        """Answer the question that is asked; the last one of a trial leads to the next trial."""
+        session, asked = self._session, self._asked
+        if session is None or asked is None or not self._state.player.heard:
+            return
+        self._moved()
+        if not session.may_answer:
+            return
+        self._given[asked.name] = value
+        rest = [one for one in session.shown.questions if one.name not in self._given]
+        if rest:
+            self._ask(rest[0])
+            self._enable()
+            return
+        try:
+            said = self.spoken.finish()
+            spoken = self._state.project.clips.keep(said) if said is not None else ""
+            if session.answer(self._given, note=self.remark.text().strip(), spoken=spoken):
+                self._state.player.pause()
+                self.written.clear()
+                self._next()
+        except ZestError as error:
+            self._given = {}
+            self._state.complain(error)
+
+    def correct(self) -> None:
+        """A slip of the key: the question before is asked anew, within the trial or of the one before."""
+        session = self._session
+        if session is None:
+            return
+        if self._given:
+            name = next(reversed(self._given))
+            del self._given[name]
+            self._ask(next(one for one in session.shown.questions if one.name == name))
+            self._enable()
+        elif session.correct():
+            self._state.player.pause()
+            self._next()
+
+    def _moved(self) -> None:
+        session, mixer = self._session, self._state.player.mixer
+        if session is None or not self._middle.isVisible() or session.finished or not mixer.lanes:
+            return
+        first = session.index * _MOST_CLIPS
+        if mixer.lanes[0].key == first and self._state.player.heard:
+            for k in range(len(mixer.lanes)):
+                session.played(k, mixer.heard_share(first + k))
+            self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[mixer.on].duration_s) * 1000))
+            self.play.set_text(tr("Pause") if mixer.playing else tr("Play"))
+        self._enable()
+
+    def _enable(self) -> None:
+        session, mixer = self._session, self._state.player.mixer
+        heard = self._state.player.heard
+        may = session is not None and session.may_answer and heard
+        for grade in self.answers.values():
+            grade.setEnabled(may)
+        self.written.setReadOnly(not heard)
+        self.line.set_active(heard and bool(mixer.lanes))
+        self.back.setVisible(session is not None and (bool(self._given) or session.may_correct)
+                             and self._middle.isVisibleTo(self))  # fmt: skip
+        for k, one in enumerate(self.clips):
+            one.setEnabled(k < len(mixer.lanes))
+            one.setChecked(bool(mixer.lanes) and mixer.on == k)
+        set_role(self._hint, "quiet" if heard else "bad")
+        self._hint.setText(self._what_to_do(may))
+
+    def _what_to_do(self, may: bool) -> str:
+        if not self._state.player.heard:
+            return tr("There is no sound device, so nothing can be rated. Connect one, then press Play.")
+        if not may:
+            must = 0.0 if self._session is None else self._session.settings.must_hear
+            each = (
+                tr("at least {must} of each", must=f"{must:.0%}")
+                if self.clips
+                else tr("at least {must} of it", must=f"{must:.0%}")
+            )
+            moves = tr(" Digits choose one, arrows place it.") if self._asked is not None and self._asked.places else ""
+            return tr("Listen to {each} first.{moves}", each=each, moves=moves)
+        if self._asked is not None and self._asked.places:
+            if not self.line.whole:
+                return tr("Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there.")
+            return tr("All are placed. Enter goes on.")
+        if not self.answers:
+            return tr("Write it down, then press Enter. Ctrl+Space plays it again.")
+        keys = [key.upper() for key in self.answers]
+        return tr("Answer with {keys} or {keys2}.", keys=", ".join(keys[:-1]), keys2=keys[-1])
+
+    def _place_key(self, event: QKeyEvent) -> bool:
+        """Whether the key moved a token or ended the placing."""
+        code = event.key()
+        if code in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            places = [place for place in self.line.places if place is not None]
+            if self.line.whole:
+                self.answer(places)
+            return True
+        for arrow, by in _STEPS.items():
+            if code == arrow:
+                self.line.step(10 * by if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else by)
+                return True
+        return False
