@@ -6,6 +6,7 @@ import itertools
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QMenu
@@ -346,3 +347,19 @@ def test_defects_have_keys_of_their_own_and_a_list(bench_project: Project, open_
     dialog.accept()
     settle(qtbot, window)
     assert len(window.state.player.mixer.lanes) == 3
+
+
+def test_what_was_undone_is_done_again_at_once_where_reading_the_project_takes_a_while(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window(bench_project)
+    window.state.select(window.state.candidate_id or 0, window.state.passage_id or 0)
+    monkeypatch.setattr("zestpanel.desk.state.MOST_S_AT_ONCE", -1.0)  # always off the interface thread
+    take = window.state.tray.takes()[0]
+    takes = bench_project.takes
+    window.state.edit("a mark", lambda: takes.add_mark(take.id, 0.5, "gap") and None, lambda: [
+        takes.set_mark_removed(mark.id, True) for mark in takes.marks()] and None)  # fmt: skip
+    for name, marks in (("undo", 0), ("redo", 1), ("undo", 0)):
+        window.actions_by_id[name].trigger()  # the next key comes before anything was read
+        assert len(takes.marks()) == marks
+    settle(qtbot, window)

@@ -293,4 +293,6 @@ WORDS: Final = (
     marked("word", "gone"),
     marked("word", "front matter"),
     marked("word", "local"),
+    marked("word", "space"),
+    marked("word", "Backspace"),
 )

@@ -203,6 +203,7 @@ class DeskState(QObject):
             self._read_s = time.perf_counter() - began
             self._show(bench)
         else:
+            self.history_changed.emit()  # what can be undone or done again is known before the project is read
             self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
 
     def _show(self, bench: Bench) -> None:

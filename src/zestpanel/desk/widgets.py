@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -119,7 +119,7 @@ class KeyButton(QPushButton):
 
     def __init__(self, text: str, key: str, *, checkable: bool = False) -> None:
         super().__init__()
-        self._key = key
+        self._key = word(key)
         self.setCheckable(checkable)
         self.set_text(text)
 
