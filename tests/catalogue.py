@@ -28,6 +28,9 @@ def in_the_code() -> Catalog:
     for part in ("core", "desk"):
         for _, _, text, _, context in extract_from_dir(SOURCE / part, keywords=KEYWORDS):  # type: ignore[arg-type]
             found.add(text, context=context)
+    templates = SOURCE / "core" / "report"
+    for _, _, text, _, context in extract_from_dir(templates, [("**.j2", "jinja2")], keywords=KEYWORDS):  # type: ignore[arg-type]
+        found.add(text, context=context)
     return found
 
 

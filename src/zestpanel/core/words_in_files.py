@@ -293,6 +293,9 @@ WORDS: Final = (
     marked("word", "gone"),
     marked("word", "front matter"),
     marked("word", "local"),
+    marked("word", "public domain"),
+    marked("word", "ours"),
+    marked("word", "licensed"),
     marked("word", "space"),
     marked("word", "Backspace"),
 )

@@ -28,7 +28,7 @@ from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.impressions import Impression, Impressions, which
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import LANGUAGE, capital, tr, word
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +78,8 @@ def render_record(project: Project, found: Evaluation) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters.update(language=language_name, locale=locale_name)
+    environment.filters.update(language=language_name, locale=locale_name, word=word, capital=capital)
+    environment.globals.update(tr=tr, interface=LANGUAGE)
     passages = project.texts.all()
     listeners = {p.id: p for p in project.panel.listeners()}
     ratings = project.answers.ratings()

@@ -88,4 +88,4 @@ class Impressions:
 
 def which(place: int) -> str:
     """'first impression' for the first of a voice, 'later' for those after it."""
-    return tr("first impression") if place == 0 else "later"
+    return tr("first impression") if place == 0 else tr("later")
