@@ -2,6 +2,7 @@
 and program, or in a large project that is there. For the tests and for measurements.
 
 python -m tests.journey first FOLDER SCRIPT ENGINE SPEED SCALE    SPEED: of hearing; SCALE: of the interface, 1 or 1.5
+python -m tests.journey keys FOLDER SCRIPT ENGINE SPEED SCALE     the same without a mouse
 python -m tests.journey large FOLDER
 """
 
@@ -15,7 +16,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from tests.waiting import pause, wait
 from zestpanel.core.choice.decision import decisions
@@ -51,11 +52,15 @@ class Heard(ClockOutput):
         self._mixer.render((self.speed - 1) * round((self._last - before) * RATE_HZ))
 
 
-class Hands:
-    """Presses and clicks, and counts them; dropping two files on the window counts as one."""
+MOST_TABS = 200  # to get from anywhere to anything
 
-    def __init__(self, window: MainWindow) -> None:
-        self.window, self.keys, self.clicks = window, 0, 0
+
+class Hands:
+    """Presses and clicks, and counts them; dropping two files on the window counts as one. Without a mouse everything
+    is gone to by Tab, and pressed by Enter."""
+
+    def __init__(self, window: MainWindow, *, mouse: bool = True) -> None:
+        self.window, self.mouse, self.keys, self.clicks = window, mouse, 0, 0
 
     def key(self, widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = NO_KEY) -> None:
         self.keys += 1
@@ -66,8 +71,35 @@ class Hands:
         QTest.keyClicks(widget, text)  # type: ignore[call-arg]  # as below
 
     def click(self, widget: QWidget) -> None:
-        self.clicks += 1
-        QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+        if self.mouse:
+            self.clicks += 1
+            QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+        else:
+            self.go_to(widget)
+            self.key(widget, Qt.Key.Key_Return)
+        self.settle()
+
+    def go_to(self, widget: QWidget) -> None:
+        """Give it the focus: by a click, or by Tab as often as it takes."""
+        if self.mouse:
+            self.clicks += 1
+            widget.setFocus()
+            return
+        window = widget.window()
+        assert window is not None
+        for _ in range(MOST_TABS):
+            if widget.hasFocus():
+                return
+            self.key(QApplication.focusWidget() or window, Qt.Key.Key_Tab)
+        raise AssertionError(f"no way by Tab to {widget.accessibleName() or widget}")
+
+    def bring_in(self, files: list[Path]) -> None:
+        """Dropped, or named in the system's own dialog."""
+        if self.mouse:
+            self.clicks += 1
+        else:
+            self.keys += 2 + sum(len(str(path)) for path in files)
+        self.window.bring_in(files)
         self.settle()
 
     def settle(self) -> None:
@@ -77,9 +109,7 @@ class Hands:
 
 def bring_in_and_shortlist(hands: Hands, engine: Path, script: Path) -> None:
     window = hands.window
-    hands.clicks += 1
-    window.bring_in([engine, script])
-    hands.settle()
+    hands.bring_in([engine, script])
     (asked,) = [one for one in window.findChildren(AgreeDialog) if one.isVisible()]
     hands.click(asked.yes)
     page = window.page("engines")
@@ -87,8 +117,11 @@ def bring_in_and_shortlist(hands: Hands, engine: Path, script: Path) -> None:
     hands.key(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     hands.settle()
     for row in (0, 1):
-        hands.clicks += 1
-        page.voices.table.selectRow(row)
+        hands.go_to(page.voices.table)
+        if hands.mouse:
+            page.voices.table.selectRow(row)
+        elif row:
+            hands.key(page.voices.table, Qt.Key.Key_Down)
         hands.click(page.voices.add)
 
 
@@ -133,9 +166,11 @@ def listen_blind(hands: Hands) -> None:
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
         page.alias.clear()
-        hands.clicks += 1
+        hands.go_to(page.alias)
         hands.type(page.alias, alias)
         if not page.languages.text():
+            if not hands.mouse:
+                hands.go_to(page.languages)
             hands.type(page.languages, "en")
         hands.key(page.alias, Qt.Key.Key_Return)
         rate_all(hands, Qt.Key.Key_4 if alias == LISTENERS[0] else Qt.Key.Key_5)
@@ -162,9 +197,12 @@ def decide_and_write(hands: Hands) -> Path:
     wait(page.state_it.isVisible)  # nobody has said what may be done with the voice
     hands.click(page.state_it)
     (price,) = [one for one in page.findChildren(PriceDialog) if one.isVisible()]
-    for right in price.rights.values():
-        hands.key(right, Qt.Key.Key_Down)
-    hands.type(price.lines[0].fields["price"], "0")  # it runs on one's own machine
+    for field in (*price.rights.values(), paid := price.lines[0].fields["price"]):
+        if not hands.mouse:
+            hands.go_to(field)
+        if field is not paid:
+            hands.key(field, Qt.Key.Key_Down)
+    hands.type(paid, "0")  # it runs on one's own machine
     hands.click(price.keep_button)
     return choose_and_write(hands, page)
 
@@ -173,7 +211,7 @@ def choose_and_write(hands: Hands, page: ChoicePage) -> Path:
     written: list[Path] = []
     page.show_record = written.append  # type: ignore[method-assign]  # no browser here
     wait(page.choose.isEnabled)
-    hands.clicks += 1
+    hands.go_to(page.why)
     hands.type(page.why, "Clearer on names")
     hands.click(page.choose)
     assert [one.why for one in decisions(hands.window.state.project.documents)] == ["Clearer on names"]
@@ -183,7 +221,7 @@ def choose_and_write(hands: Hands, page: ChoicePage) -> Path:
 
 
 @contextmanager
-def opened(project: Project, scale: float = 1.0) -> Iterator[Hands]:
+def opened(project: Project, scale: float = 1.0, *, mouse: bool = True) -> Iterator[Hands]:
     """A window as a person has it; what was done in it and how long it took is printed at the end."""
     began = time.monotonic()
     application = make_application()
@@ -196,16 +234,16 @@ def opened(project: Project, scale: float = 1.0) -> Iterator[Hands]:
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
     assert QTest.qWaitForWindowActive(window, 30000), "no keyboard focus"
-    hands = Hands(window)
+    hands = Hands(window, mouse=mouse)
     yield hands
     window.close()
     project.close()
     print(f"hands {hands.keys} {hands.clicks} {time.monotonic() - began:.1f}")
 
 
-def first(folder: Path, script: Path, engine: Path, speed: int, scale: float) -> None:
+def first(folder: Path, script: Path, engine: Path, speed: int, scale: float, *, mouse: bool = True) -> None:
     Heard.speed = speed
-    with opened(Project.create(folder), scale) as hands:
+    with opened(Project.create(folder), scale, mouse=mouse) as hands:
         bring_in_and_shortlist(hands, engine, script)
         render_and_swap(hands)
         listen_blind(hands)
@@ -213,7 +251,7 @@ def first(folder: Path, script: Path, engine: Path, speed: int, scale: float) ->
 
 
 def large(folder: Path) -> None:
-    """Forty voices on sixty passages, rated: hear some at one word, look at every page, decide, write."""
+    """A project that is rated: hear some voices at one word, look at every page, decide, write."""
     with opened(Project.open(folder)) as hands:
         window = hands.window
         hands.settle()
@@ -244,4 +282,4 @@ if __name__ == "__main__":
     if sys.argv[1] == "large":
         large(Path(sys.argv[2]))
     else:
-        first(*map(Path, sys.argv[2:5]), speed=int(sys.argv[5]), scale=float(sys.argv[6]))
+        first(*map(Path, sys.argv[2:5]), speed=int(sys.argv[5]), scale=float(sys.argv[6]), mouse=sys.argv[1] != "keys")
