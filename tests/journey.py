@@ -16,7 +16,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from tests.waiting import pause, wait
 from zestpanel.core.choice.decision import decisions
@@ -88,10 +88,11 @@ class Hands:
         window = widget.window()
         assert window is not None
         for _ in range(MOST_TABS):
-            if widget.hasFocus():
+            at = window.focusWidget()  # of a dialog, too, that no window manager has made the active one
+            if at is widget:
                 return
-            self.key(QApplication.focusWidget() or window, Qt.Key.Key_Tab)
-        raise AssertionError(f"no way by Tab to {widget.accessibleName() or widget}")
+            self.key(at or window, Qt.Key.Key_Tab)
+        raise AssertionError(f"no way by Tab to {widget.accessibleName() or widget.property('text') or widget}")
 
     def bring_in(self, files: list[Path]) -> None:
         """Dropped, or named in the system's own dialog."""

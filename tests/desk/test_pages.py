@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QDialog, QLabel, QPushButton
+from PyQt6.QtWidgets import QDialog, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
@@ -704,3 +704,17 @@ def test_evidence_answers_in_sentences_before_it_shows(
     assert isinstance(page, EvidencePage)
     assert page.verdict.text()
     assert page.verdict.y() < page.waits.y() < page.table.y(), "sentence, picture, table"
+
+
+def test_enter_presses_the_button_one_is_at(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    window.go_to("engines")
+    settle(qtbot, window)
+    page = window.at_engines()
+    tab = page.tabs[1]
+    for button, pressed in ((tab, lambda: page.view == "Engines"), (page.exchange, lambda: page.findChildren(QMenu))):
+        button.setFocus()
+        assert not pressed()
+        qtbot.keyClick(button, Qt.Key.Key_Return)
+        settle(qtbot, window)
+        assert pressed()

@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Iterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
@@ -26,24 +27,31 @@ def screen() -> Iterator[str]:
         yield display
 
 
-def test_from_the_first_start_to_a_written_decision_at_150_percent(tmp_path: Path, screen: str) -> None:
-    """On one's own text and program."""
+def test_from_the_first_start_to_a_written_decision_at_150_percent(tmp_path: Path) -> None:
+    """On one's own text and program: in English with a mouse; and, at the same time, in German without one."""
     script, engine = tmp_path / "own.txt", tmp_path / "kitchen.yaml"
     script.write_text("The russet pear keeps until March, if the frost does not find it first.", encoding="utf-8")
     engine.write_text(COMMAND_ENGINE, encoding="utf-8")
-    environment = {**os.environ, "DISPLAY": screen, "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable,
-                   "XDG_CONFIG_HOME": str(tmp_path / "settings")}  # fmt: skip
-    done = subprocess.run(
-        [sys.executable, "-m", "tests.journey", "first", *map(str, (tmp_path / "Own.zest", script, engine, 10, 1.5))],
-        cwd=ROOT, env=environment, capture_output=True, text=True, timeout=240,
-    )  # fmt: skip
-    assert done.returncode == 0, done.stderr[-2000:]
-    record, hands = done.stdout.splitlines()[-2:]
-    page = Path(record.removeprefix("record ")).read_text(encoding="utf-8")
-    assert "Clearer on names" in page
-    assert "6 ratings by 3 listeners" in page
-    keys, clicks, _ = hands.removeprefix("hands ").split()
-    assert int(keys) + int(clicks) <= MOST
+    with ExitStack() as screens:
+        journeys = {}
+        for way, language in (("first", "en"), ("keys", "de")):
+            files = (tmp_path / f"{way}.zest", script, engine, 10, 1.5)
+            journeys[way] = subprocess.Popen(
+                [sys.executable, "-m", "tests.journey", way, *map(str, files)],
+                cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+                env={**os.environ, "DISPLAY": screens.enter_context(virtual_screen("1366x768")),
+                     "QT_QPA_PLATFORM": "xcb", "ZEST_PYTHON": sys.executable, "ZEST_LANGUAGE": language,
+                     "XDG_CONFIG_HOME": str(tmp_path / f"settings-{way}")},
+            )  # fmt: skip
+        for way, ratings in (("first", "6 ratings by 3 listeners"), ("keys", "6 Bewertungen von 3 Hörern")):
+            said, wrong = journeys[way].communicate(timeout=240)
+            assert journeys[way].returncode == 0, wrong[-2000:]
+            record, hands = said.splitlines()[-2:]
+            page = Path(record.removeprefix("record ")).read_text(encoding="utf-8")
+            assert "Clearer on names" in page
+            assert ratings in page
+            keys, clicks, _ = hands.removeprefix("hands ").split()
+            assert int(clicks) == 0 if way == "keys" else int(keys) + int(clicks) <= MOST
 
 
 def test_the_program_itself_starts_and_ends(tmp_path: Path, screen: str) -> None:

@@ -113,6 +113,14 @@ class FlowLayout(QLayout):
             x += size.width() + self.spacing()
 
 
+class RightFlow(FlowLayout):
+    """All of it at the right."""
+
+    def addWidget(self, widget: QWidget | None) -> None:
+        if widget is not None:
+            self.add_right(widget)
+
+
 def flow_row(*widgets: QWidget, right: tuple[QWidget, ...] = ()) -> QWidget:
     """A widget with a flow of widgets, some of them at the right."""
     out = QWidget()
@@ -122,7 +130,12 @@ def flow_row(*widgets: QWidget, right: tuple[QWidget, ...] = ()) -> QWidget:
         layout.addWidget(widget)
     for widget in right:
         layout.add_right(widget)
+    as_high_as_it_takes(out)
+    return out
+
+
+def as_high_as_it_takes(holder: QWidget) -> None:
+    """For a widget that holds a flow: its height follows from its width."""
     policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
     policy.setHeightForWidth(True)
-    out.setSizePolicy(policy)
-    return out
+    holder.setSizePolicy(policy)

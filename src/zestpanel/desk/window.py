@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPlainTextEdit,
+    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -423,7 +424,11 @@ class MainWindow(FilesIn):
             run.wait(30)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() != Qt.Key.Key_Escape or not self.notices.close_last():
+        """Escape closes the last notice. Enter presses the button one is at, as in a dialog."""
+        focus = self.focusWidget()
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(focus, QPushButton):
+            focus.click()
+        elif event.key() != Qt.Key.Key_Escape or not self.notices.close_last():
             super().keyPressEvent(event)
 
     def closeEvent(self, event: QCloseEvent) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
+from zestpanel.desk.flow import RightFlow, as_high_as_it_takes
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, label
 
@@ -37,17 +38,23 @@ class Page(QWidget):
         outer = QVBoxLayout(content)
         outer.setContentsMargins(24, 16, 24, 12)
         outer.setSpacing(10)
-        self.head = QHBoxLayout()
-        self.head.setSpacing(10)
+        head = QHBoxLayout()
+        head.setSpacing(10)
         words = QVBoxLayout()
         words.setSpacing(0)
         if self.shows_title:
             words.addWidget(label(self.title, "page"))
         if self.about:
             words.addWidget(label(self.about, "quiet", wrap=True))
-        self.head.addLayout(words, 1)
+        head.addLayout(words, 1)
         self.head_words = words
-        outer.addLayout(self.head)
+        # what can be done stands beside the words, in more lines where the width does not do
+        actions = QWidget()
+        self.head = RightFlow(actions)
+        self.head.setSpacing(10)
+        as_high_as_it_takes(actions)
+        head.addWidget(actions)
+        outer.addLayout(head)
         self.body = QVBoxLayout()
         self.body.setSpacing(10)
         outer.addLayout(self.body, 1)

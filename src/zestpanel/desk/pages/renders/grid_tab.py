@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.viewmodels.shading import Shading, choices, shading
@@ -21,16 +22,14 @@ class GridTab(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         row = QHBoxLayout()
-        row.addWidget(label(tr("Cells show"), "quiet"))
         self.shows = QComboBox()
         self.shows.setAccessibleName(tr("Cells show"))
         for name, words in choices().items():
             self.shows.addItem(words, name)
         self.shows.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.shows.setMinimumContentsLength(16)
-        row.addWidget(self.shows)
         self.sorted = QCheckBox(tr("the best first"))
-        row.addWidget(self.sorted)
+        row.addWidget(flow_row(label(tr("Cells show"), "quiet"), self.shows, self.sorted))
         self._says = yielding(label("", "small"))
         row.addWidget(self._says, 1)
         layout.addLayout(row)

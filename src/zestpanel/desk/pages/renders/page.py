@@ -27,7 +27,7 @@ from zestpanel.desk.pages.renders.timing import TimingView
 from zestpanel.desk.pages.renders.under_way import RunUnderWay
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
-from zestpanel.desk.widgets import EmptyState, button, label
+from zestpanel.desk.widgets import EmptyState, button, label, yielding
 
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
 
@@ -72,10 +72,10 @@ class RendersPage(RunUnderWay):
         self._count = label("")
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
-        self._left = label("", "quiet")
+        self._left = yielding(label("", "quiet"))
         self.pause = button(tr("Pause"), self.toggle_pause)
         self.stop = button(tr("Stop"), self.cancel)
-        for widget, stretch in ((self._count, 0), (self.progress, 1), (self._left, 0), (self.pause, 0), (self.stop, 0)):
+        for widget, stretch in ((self._count, 0), (self.progress, 1), (self._left, 1), (self.pause, 0), (self.stop, 0)):
             bar.addWidget(widget, stretch)
         self._bar = QWidget()
         bar.setContentsMargins(0, 0, 0, 0)

@@ -12,6 +12,7 @@ from zestpanel.core.runs.schedule.scheduled import SCHEDULE, coming, give_up_sch
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.renders.clips_in_and_out import ClipsInAndOut
 from zestpanel.desk.pages.renders.questions import ask_about_undecided
+from zestpanel.desk.plain_tips import plain_tip
 
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
 
@@ -116,7 +117,9 @@ class RunUnderWay(ClipsInAndOut):
         elif over == progress.total:
             left = tr("measuring what is rendered")
         spent = amounts(progress.spent)
-        self._left.setText(" · ".join(p for p in (left, tr("{spent} spent", spent=spent) if spent else "") if p))
+        told = " · ".join(p for p in (left, tr("{spent} spent", spent=spent) if spent else "") if p)
+        self._left.setText(told)
+        self._left.setToolTip(plain_tip(told))
         self.pause.setText(tr("Go on") if progress.paused or progress.held else tr("Pause"))
         if self.view != "Grid" and self.isVisible() and time.monotonic() - self._read_at > READ_AGAIN_S:
             self._read_at = time.monotonic()
