@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import ProjectError
@@ -23,6 +23,7 @@ from zestpanel.core.store.opening import create_database, open_database
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.pronunciations import Pronunciations
+from zestpanel.core.store.purse import Purse
 from zestpanel.core.store.scripts import Scripts
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.shortlist import Shortlist
@@ -63,7 +64,7 @@ class Project:
         self.panel = Panel(database, store)
         self.answers = Answers(database)
         self.history = History()
-        self.purse: Any = None  # of the run that goes on, which lines heard meanwhile share
+        self.purse: Purse | None = None  # of the run that goes on
 
     @classmethod
     def create(cls, folder: Path) -> Project:
