@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ast
 import io
+import re
 from pathlib import Path
 
 from babel.messages.catalog import Catalog
@@ -17,7 +18,9 @@ from babel.messages.pofile import read_po, write_po
 SOURCE = Path(__file__).resolve().parent.parent / "src" / "zestpanel"
 FOLDER = SOURCE / "core" / "texts_of"
 TRANSLATED = ("de", "fr")
-KEYWORDS = {"tr": None, "trn": (1, 2), "marked": ((1, "c"), 2)}
+KEYWORDS = {"tr": None, "asked": None, "trn": (1, 2), "marked": ((1, "c"), 2)}
+WORDS = re.compile(r"\b[a-z]{2,}\b")
+SENTENCE = re.compile(r"[A-Z][^<>\n]* [^<>\n]* [^<>\n]*[.?!:]$")
 
 Key = tuple[str | None, str | tuple[str, ...]]
 
@@ -66,6 +69,47 @@ def hidden_from_extraction() -> list[str]:
                 out += [f"{path.name}:{c.lineno}" for c in ast.walk(node)
                         if isinstance(c, ast.Call) and getattr(c.func, "id", "") in KEYWORDS]  # fmt: skip
     return out
+
+
+def said_to_listeners() -> set[str]:
+    """What is asked, the answers, and the words of the booth."""
+    out: set[str] = set()
+    for part, keyword in (("core/listening", "asked"), ("desk/booth", "tr")):
+        out |= {text for _, _, text, _, _ in extract_from_dir(SOURCE / part, keywords={keyword: None})
+                if isinstance(text, str)}  # fmt: skip
+    return out
+
+
+def unmarked() -> list[str]:
+    """Sentences of the core and the desk that are not marked: whole ones, and what errors say of what to do."""
+    out = []
+    for part in ("core", "desk"):
+        for path in sorted((SOURCE / part).rglob("*.py")):
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            silent = {id(text) for node in ast.walk(tree) if _no_text_to_read(node) for text in ast.walk(node)}
+            advice = {id(keyword.value) for node in ast.walk(tree) if isinstance(node, ast.Call)
+                      for keyword in node.keywords if keyword.arg in ("kept", "remedy", "tip")}  # fmt: skip
+            for node in ast.walk(tree):
+                if id(node) not in silent and isinstance(node, ast.Constant | ast.JoinedStr):
+                    text = _literal(node)
+                    if (SENTENCE.match(text) and len(WORDS.findall(text)) > 1) or (
+                        id(node) in advice and WORDS.search(text)
+                    ):
+                        out.append(f"{path.name}:{node.lineno}: {text}")
+    return out
+
+
+def _no_text_to_read(node: ast.AST) -> bool:
+    """A docstring, a condition that always holds, or a text that is marked."""
+    if isinstance(node, ast.Call):
+        return getattr(node.func, "id", getattr(node.func, "attr", "")) in KEYWORDS
+    return isinstance(node, ast.Assert) or (isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant))
+
+
+def _literal(node: ast.Constant | ast.JoinedStr) -> str:
+    if isinstance(node, ast.Constant):
+        return node.value if isinstance(node.value, str) else ""
+    return "".join(_literal(one) if isinstance(one, ast.Constant) else "Name" for one in node.values)
 
 
 def update() -> None:

@@ -12,6 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests import catalogue
+from zestpanel.core.listening.scales import SCALES
+from zestpanel.core.listening.told import Told, languages
 from zestpanel.core.texts import language_of
 
 
@@ -44,6 +46,24 @@ def test_every_text_of_the_code_is_in_the_catalogue_with_its_places(language: st
             wrong.append((message.id, "other blanks at its ends"))
     assert wrong == []
     assert catalogue.compiled_file(language).read_bytes() == catalogue.compiled(translated)
+
+
+def test_no_sentence_of_the_code_is_left_out_of_the_catalogue() -> None:
+    assert catalogue.unmarked() == []
+
+
+@pytest.mark.parametrize("language", [one for one in languages() if one != "en"])
+def test_a_listener_is_asked_and_answers_in_their_language(language: str) -> None:
+    """Every kind of test, every scale, and the booth's own words: none stays in English."""
+    told, same = Told([f"{language}-XX"]), []
+    assert told.language == language
+    for text in catalogue.said_to_listeners():
+        said = told.tr(text)
+        assert _places(said) == _places(text), text
+        same += [text] if said == text else []
+    assert set(same) <= {"No", "Excellent", "Pause", "Articulation", "{part} · {place} of {total}"}
+    for name in SCALES:
+        assert len({told.tr(words) for words in SCALES[name].steps.values()}) == len(SCALES[name].steps), name
 
 
 @pytest.mark.parametrize("language", catalogue.TRANSLATED)

@@ -13,7 +13,8 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -30,6 +31,7 @@ from PyQt6.QtWidgets import (
 
 from tests import catalogue
 from tests.waiting import pause, wait
+from zestpanel.core.listening.told import Told
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import LANGUAGE
 from zestpanel.desk.application import make_application
@@ -115,6 +117,12 @@ def main(folder: str) -> int:
     for dialog in dialogs:
         found |= left(dialog, known)
         dialog.close()
+    before = window.booth.before  # a listener's words are those of the listener
+    before.begin(Told(["es"]), "ACR", level_lufs=None, with_headphones=True)
+    for said in ("Oirá fragmentos breves", "Póngase los auriculares", "¿Qué tono fue el más suave?"):
+        if said not in before.words():
+            found.add(before.words())
+        before.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
     print(f"{len(dialogs)} dialogs; the window is {window.width()} wide; least {window.minimumSizeHint().width()}")
     for text in sorted(found):
         print("English:", text)

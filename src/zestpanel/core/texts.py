@@ -53,7 +53,7 @@ def language_of(environment: Mapping[str, str]) -> str:
     return next((tag for tag in tags if tag in LANGUAGES), "en")
 
 
-def _table(language: str) -> gettext.NullTranslations:
+def table(language: str) -> gettext.NullTranslations:
     if language == "en":
         return gettext.NullTranslations()
     file = resources.files("zestpanel.core") / "texts_of" / language / "LC_MESSAGES" / f"{DOMAIN}.mo"
@@ -63,7 +63,7 @@ def _table(language: str) -> gettext.NullTranslations:
 
 LANGUAGE: Final = language_of({**os.environ, "LANGUAGE": os.environ.get("ZEST_LANGUAGE") or chosen()
                                or os.environ.get("LANGUAGE", "")})  # fmt: skip
-_translations: Final = _table(LANGUAGE)
+_translations: Final = table(LANGUAGE)
 
 
 def tr(text: str, /, **values: object) -> str:
@@ -99,6 +99,11 @@ def capital(text: str) -> str:
 
 def marked(_context: str, english: str) -> str:
     """Names a word for the catalogue, which ``word`` then shows; gives it back as it is."""
+    return english
+
+
+def asked(english: str) -> str:
+    """Marks what a listener is asked, or answers, for the catalogue; ``Told.tr`` says it in the listener's language."""
     return english
 
 

@@ -8,7 +8,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.texts import tr
+from zestpanel.core.listening.told import Told
+from zestpanel.core.texts import LANGUAGE
 from zestpanel.desk.playing.microphone import LONGEST_S, Microphone
 from zestpanel.desk.widgets import button, label
 
@@ -26,25 +27,34 @@ class SpokenRemark(QWidget):
         """hear: plays what was said; without it there is no such button."""
         super().__init__()
         self.clip: Clip | None = None
+        self.told = Told([LANGUAGE])
         self.microphone = Microphone(self)
         self.microphone.ticked.connect(self._show)
         self.microphone.ended.connect(self._stop)
         self.record = button(
-            tr("Say it aloud"),
+            self.told.tr("Say it aloud"),
             self.toggle,
-            tip=tr("Records up to {longest_s} minutes", longest_s=f"{LONGEST_S / 60:.0f}"),
+            tip=self.told.tr("Records up to {longest_s} minutes", longest_s=f"{LONGEST_S / 60:.0f}"),
         )
-        self._told = label("", "quiet")
-        self.hear = button(tr("Hear it"), lambda: hear(self.clip) if hear is not None and self.clip else None)
+        self._said = label("", "quiet")
+        self.hear = button(self.told.tr("Hear it"), lambda: hear(self.clip) if hear is not None and self.clip else None)
         self.hear.setProperty("wanted", hear is not None)
-        self.drop = button(tr("Throw it away"), self.clear)
+        self.drop = button(self.told.tr("Throw it away"), self.clear)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         for one in (self.record, self.hear, self.drop):
             one.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             one.setAutoDefault(False)
             layout.addWidget(one)
-        layout.addWidget(self._told, 1)
+        layout.addWidget(self._said, 1)
+        self._show()
+
+    def speak(self, told: Told) -> None:
+        """In a listener's language instead of the interface's."""
+        self.told = told
+        self.record.setToolTip(told.tr("Records up to {longest_s} minutes", longest_s=f"{LONGEST_S / 60:.0f}"))
+        self.hear.setText(told.tr("Hear it"))
+        self.drop.setText(told.tr("Throw it away"))
         self._show()
 
     def look(self) -> bool:
@@ -60,7 +70,9 @@ class SpokenRemark(QWidget):
         self.clip = None
         self.begun.emit()
         if not self.microphone.start():
-            self._told.setText(tr("The microphone cannot be opened: another program may have it, or may forbid it."))
+            self._said.setText(
+                self.told.tr("The microphone cannot be opened: another program may have it, or may forbid it.")
+            )
             return
         self._show()
 
@@ -68,7 +80,7 @@ class SpokenRemark(QWidget):
         self.clip = self.microphone.stop()
         self._show()
         if self.clip is None:
-            self._told.setText(tr("Nothing came from the microphone."))
+            self._said.setText(self.told.tr("Nothing came from the microphone."))
         self.changed.emit()
 
     def finish(self) -> Clip | None:
@@ -87,13 +99,19 @@ class SpokenRemark(QWidget):
     def _show(self) -> None:
         recording = self.microphone.recording
         self.record.setText(
-            tr("Stop recording") if recording else tr("Say it anew") if self.clip else tr("Say it aloud")
+            self.told.tr("Stop recording")
+            if recording
+            else self.told.tr("Say it anew")
+            if self.clip
+            else self.told.tr("Say it aloud")
         )
         self.hear.setVisible(bool(self.hear.property("wanted")) and self.clip is not None)
         self.drop.setVisible(self.clip is not None)
         if recording:
-            self._told.setText(tr("Recording, {seconds} s", seconds=f"{self.microphone.seconds:.0f}"))
+            self._said.setText(self.told.tr("Recording, {seconds} s", seconds=f"{self.microphone.seconds:.0f}"))
         else:
-            self._told.setText(
-                tr("{duration_s} s said", duration_s=f"{self.clip.duration_s:.1f}") if self.clip is not None else ""
+            self._said.setText(
+                self.told.tr("{duration_s} s said", duration_s=f"{self.clip.duration_s:.1f}")
+                if self.clip is not None
+                else ""
             )

@@ -142,7 +142,8 @@ def _order(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan], brief: Bri
     for other in unlisted:
         curve, unit = other.curve(brief), brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
         if curve is not None and unit is not None:
-            curves[f"{other.name} (pace assumed)"], factors[f"{other.name} (pace assumed)"] = curve, unit.amount
+            name = tr("{name} (pace assumed)", name=other.name)
+            curves[name], factors[name] = curve, unit.amount
     if len(curves) < 2 or brief.minutes_per_month <= 0:
         return []
 

@@ -21,15 +21,16 @@ from typing import Any, Final
 from zestpanel.core.contained.frames import packed, unpacked
 from zestpanel.core.errors import Cancelled, ZestError
 from zestpanel.core.secrets.environment import for_programs
+from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.1
 _JOBS_EACH: Final = 500
 _BYTES_EACH: Final = 100_000_000
 _FAILED: Final = {
-    "memory": "takes more memory than 500 MB to read",
-    "time": "takes longer to read than a file of its size should",
-    "died": "brought down the process that read it",
-    "odd": "is damaged, or not of the kind it says it is",
+    "memory": tr("{what} takes more memory than 500 MB to read."),
+    "time": tr("{what} takes longer to read than a file of its size should."),
+    "died": tr("{what} brought down the process that read it."),
+    "odd": tr("{what} is damaged, or not of the kind it says it is."),
 }
 
 
@@ -162,7 +163,7 @@ def ask(
         found, blob = helper.ask(head, data, time.monotonic() + 10 + 4 * seconds, cancelled)
     except _Gone as gone:
         helper.end()
-        raise error(f"{what} {_FAILED[gone.why]}.", kept=kept) from gone
+        raise error(_FAILED[gone.why].format(what=what), kept=kept) from gone
     except BaseException:
         helper.end()
         raise
@@ -172,7 +173,7 @@ def ask(
         with _lock:
             _idle.append(helper)
     if "failed" in found:
-        raise error(f"{what} {_FAILED.get(str(found['failed']), _FAILED['odd'])}.", kept=kept)
+        raise error(_FAILED.get(str(found["failed"]), _FAILED["odd"]).format(what=what), kept=kept)
     if "what" in found:
         raise error(str(found["what"]), kept=str(found["kept"]), remedy=str(found["remedy"]))
     return found, blob

@@ -176,15 +176,15 @@ def category_found(
         numbers=(1, 2, 4, 5, 6, 7, 8),
         rule=tr(
             "'{question}', from {low} ({steps}) to {high} ({steps2}). {rule}",
-            question=question,
+            question=tr(question),
             low=low,
-            steps=steps[low].lower(),
+            steps=tr(steps[low]),
             high=high,
-            steps2=steps[high].lower(),
+            steps2=tr(steps[high]),
             rule=RULE,
         ),
         bars=bars_of(lines, around),
-        axis=Axis(low=low, high=high, words=question, step=1.0, even=None if ordered else (low + high) / 2),
+        axis=Axis(low=low, high=high, words=tr(question), step=1.0, even=None if ordered else (low + high) / 2),
     )
 
 

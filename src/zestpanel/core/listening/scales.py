@@ -13,6 +13,7 @@ from typing import Final
 
 from zestpanel.core.listening.kind import Choice, Question
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.texts import asked, tr
 
 OWN: Final = "own"  # a scale of the lead's own, kept in the test's settings
 FEWEST_STEPS, MOST_STEPS = 2, 11
@@ -40,7 +41,7 @@ class Scale:
     def high(self) -> int:
         return max(self.steps)
 
-    def asked(self, name: str, *, by_letters: bool = False) -> Question:
+    def as_question(self, name: str, *, by_letters: bool = False) -> Question:
         """As a question whose answer is kept under this name. Keys are the scores; letters where digits are taken by
         clips, and where a score has two digits."""
         letters = by_letters or self.high > 9
@@ -56,70 +57,99 @@ def _five(*words: str) -> dict[int, str]:
 
 SCALES: Final[dict[str, Scale]] = {
     "ACR": Scale(
-        question="How good does this narration sound?",
-        steps=_five("Excellent", "Good", "Fair", "Poor", "Bad"),
-        about="How good is each?",
-        short="listening quality",
+        question=asked("How good does this narration sound?"),
+        steps=_five(asked("Excellent"), asked("Good"), asked("Fair"), asked("Poor"), asked("Bad")),
+        about=tr("How good is each?"),
+        short=tr("listening quality"),
     ),
     "naturalness": Scale(
-        question="How natural does this narration sound?",
-        steps=_five("Completely natural", "Mostly natural", "Equally natural and unnatural", "Mostly unnatural",
-                    "Completely unnatural"),
-        about="How natural is each?",
-        short="naturalness",
+        question=asked("How natural does this narration sound?"),
+        steps=_five(
+            asked("Completely natural"),
+            asked("Mostly natural"),
+            asked("Equally natural and unnatural"),
+            asked("Mostly unnatural"),
+            asked("Completely unnatural"),
+        ),
+        about=tr("How natural is each?"),
+        short=tr("naturalness"),
     ),
     "effort": Scale(
-        question="How much effort did it take to understand?",
-        steps=_five("No effort", "Attention, but no real effort", "Moderate effort", "Considerable effort",
-                    "Not understood with any effort"),
-        about="How easily is each understood?",
-        short="listening effort",
+        question=asked("How much effort did it take to understand?"),
+        steps=_five(
+            asked("No effort"),
+            asked("Attention, but no real effort"),
+            asked("Moderate effort"),
+            asked("Considerable effort"),
+            asked("Not understood with any effort"),
+        ),
+        about=tr("How easily is each understood?"),
+        short=tr("listening effort"),
     ),
     "pleasantness": Scale(
-        question="How pleasant is this voice?",
-        steps=_five("Very pleasant", "Pleasant", "Fair", "Unpleasant", "Very unpleasant"),
-        about="How pleasant is each voice?",
-        short="pleasantness",
+        question=asked("How pleasant is this voice?"),
+        steps=_five(
+            asked("Very pleasant"), asked("Pleasant"), asked("Fair"), asked("Unpleasant"), asked("Very unpleasant")
+        ),
+        about=tr("How pleasant is each voice?"),
+        short=tr("pleasantness"),
     ),
     "overall": Scale(
-        question="How do you rate the quality of the sound of what you have just heard?",
-        steps=_five("Excellent", "Good", "Fair", "Poor", "Bad"),
-        about="What is the overall impression of each?",
-        short="overall impression",
+        question=asked("How do you rate the quality of the sound of what you have just heard?"),
+        steps=_five(asked("Excellent"), asked("Good"), asked("Fair"), asked("Poor"), asked("Bad")),
+        about=tr("What is the overall impression of each?"),
+        short=tr("overall impression"),
     ),
     "comprehension": Scale(
-        question="Did you find certain words hard to understand?",
-        steps=_five("Never", "Rarely", "Occasionally", "Often", "All of the time"),
-        about="Are words hard to understand?",
-        short="comprehension problems",
+        question=asked("Did you find certain words hard to understand?"),
+        steps=_five(asked("Never"), asked("Rarely"), asked("Occasionally"), asked("Often"), asked("All of the time")),
+        about=tr("Are words hard to understand?"),
+        short=tr("comprehension problems"),
     ),
     "articulation": Scale(
-        question="Were the sounds distinguishable?",
-        steps=_five("Yes, very clear", "Yes, clear enough", "Fairly clear", "No, not very clear", "No, not at all"),
-        about="How clear are the sounds?",
-        short="articulation",
+        question=asked("Were the sounds distinguishable?"),
+        steps=_five(
+            asked("Yes, very clear"),
+            asked("Yes, clear enough"),
+            asked("Fairly clear"),
+            asked("No, not very clear"),
+            asked("No, not at all"),
+        ),
+        about=tr("How clear are the sounds?"),
+        short=tr("articulation"),
     ),
     "pronunciation": Scale(
-        question="Did you notice any anomalies in pronunciation?",
-        steps=_five("No", "Yes, but not annoying", "Yes, slightly annoying", "Yes, annoying", "Yes, very annoying"),
-        about="Is the pronunciation right?",
-        short="pronunciation",
+        question=asked("Did you notice any anomalies in pronunciation?"),
+        steps=_five(
+            asked("No"),
+            asked("Yes, but not annoying"),
+            asked("Yes, slightly annoying"),
+            asked("Yes, annoying"),
+            asked("Yes, very annoying"),
+        ),
+        about=tr("Is the pronunciation right?"),
+        short=tr("pronunciation"),
     ),
     "speed": Scale(
-        question="The average speed of delivery was:",
-        steps=_five("Much faster than preferred", "Faster than preferred", "Preferred", "Slower than preferred",
-                    "Much slower than preferred"),
-        about="Is the pace right?",
-        short="speaking rate",
+        question=asked("The average speed of delivery was:"),
+        steps=_five(
+            asked("Much faster than preferred"),
+            asked("Faster than preferred"),
+            asked("Preferred"),
+            asked("Slower than preferred"),
+            asked("Much slower than preferred"),
+        ),
+        about=tr("Is the pace right?"),
+        short=tr("speaking rate"),
         ordered=False,
     ),
     "acceptance": Scale(
-        question="Could this voice narrate the channel?",
-        steps={2: "Yes", 1: "No"},
-        about="Would each be accepted?",
-        short="acceptance",
+        question=asked("Could this voice narrate the channel?"),
+        steps={2: asked("Yes"), 1: asked("No")},
+        about=tr("Would each be accepted?"),
+        short=tr("acceptance"),
     ),
-}  # fmt: skip
+}
 
 # asked together of one clip: the set for the voices of synthetic speech (ITU-T P.85)
 SYNTHETIC_SPEECH: Final = (
@@ -128,19 +158,31 @@ SYNTHETIC_SPEECH: Final = (
 
 # not for single clips: asked by the kinds that compare with a reference
 DEGRADATION: Final = Scale(
-    question="Compared with the reference, the sample is worse:",
-    steps=_five("Inaudibly", "Audibly, but not annoyingly", "Slightly annoyingly", "Annoyingly", "Very annoyingly"),
-    about="Is it worse than this recording?",
+    question=asked("Compared with the reference, the sample is worse:"),
+    steps=_five(
+        asked("Inaudibly"),
+        asked("Audibly, but not annoyingly"),
+        asked("Slightly annoyingly"),
+        asked("Annoyingly"),
+        asked("Very annoyingly"),
+    ),
+    about=tr("Is it worse than this recording?"),
 )
 LIKENESS: Final = Scale(
-    question="How much alike are the two speakers?",
-    steps=_five("Exactly alike", "Very much alike", "Somewhat alike", "Little alike", "Not alike at all"),
-    about="Does it sound like the person?",
+    question=asked("How much alike are the two speakers?"),
+    steps=_five(
+        asked("Exactly alike"),
+        asked("Very much alike"),
+        asked("Somewhat alike"),
+        asked("Little alike"),
+        asked("Not alike at all"),
+    ),
+    about=tr("Does it sound like the person?"),
 )
 MATCH: Final = Scale(
-    question="How well does the middle part fit with what stands before and after it?",
-    steps=_five("Perfectly", "Well", "Fairly", "Poorly", "Not at all"),
-    about="Does a new line fit between recorded ones?",
+    question=asked("How well does the middle part fit with what stands before and after it?"),
+    steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+    about=tr("Does a new line fit between recorded ones?"),
 )
 
 
@@ -150,11 +192,11 @@ def scale_of(settings: TestSettings, name: str = "") -> Scale:
     if wanted != OWN:
         return SCALES[wanted]
     steps = dict(zip(range(len(settings.steps), 0, -1), settings.steps, strict=True))
-    return Scale(question=settings.question, steps=steps, about=settings.question, short="a scale of your own")
+    return Scale(question=settings.question, steps=steps, about=settings.question, short=tr("a scale of your own"))
 
 
 def wrong_with_steps(steps: tuple[str, ...]) -> str:
     """What keeps these from being the steps of a scale, '' for nothing."""
     if not FEWEST_STEPS <= len(steps) <= MOST_STEPS:
-        return f"A scale has {FEWEST_STEPS} to {MOST_STEPS} steps, the best first."
-    return "Two steps of the scale have the same words." if len(set(steps)) < len(steps) else ""
+        return tr("A scale has {fewest} to {most} steps, the best first.", fewest=FEWEST_STEPS, most=MOST_STEPS)
+    return tr("Two steps of the scale have the same words.") if len(set(steps)) < len(steps) else ""

@@ -185,7 +185,7 @@ class ListeningSession:
 
     @property
     def shown(self) -> Shown:
-        shown = self.kind.shown(self.trial, self.settings)
+        shown = self.told.shown(self.kind.shown(self.trial, self.settings))
         if "trap" not in self.trial.detail:
             return shown
         return replace(shown, lanes=(Heard("", ()),), questions=shown.questions[:1], shows_text=False)

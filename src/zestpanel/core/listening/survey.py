@@ -21,12 +21,13 @@ from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import csv_text, numbered_rows
 from zestpanel.core.text_files import read_text, write_text
+from zestpanel.core.texts import tr
 
 What = Literal["listener", "languages", "score", ""]
 WHATS: Final[tuple[What, ...]] = ("listener", "languages", "score", "")
 MAP_COLUMNS: Final = ("column", "what", "passage", "candidate")
 NEEDED: Final = frozenset({"listener", "passage", "candidate", "score"})
-_KEPT: Final = "Nothing was read."
+_KEPT: Final = tr("Nothing was read.")
 _MOST_MB: Final = 50
 _WORDS: Final = {words.casefold(): score for scale in SCALES.values() for score, words in scale.steps.items()}
 
@@ -49,7 +50,7 @@ def columns_of(text: str) -> list[str]:
     try:
         return [one.strip() for one in next(csv.reader([head], delimiter=delimiter), [])]
     except csv.Error as error:
-        raise TableError(f"This is no table that can be read ({error}).", kept=_KEPT) from error
+        raise TableError(tr("This is no table that can be read ({error}).", error=error), kept=_KEPT) from error
 
 
 def is_survey(text: str) -> bool:
@@ -88,11 +89,11 @@ def ratings_of(text: str, name: str, columns: Sequence[Column]) -> str:
     listener = next((one.column for one in columns if one.what == "listener"), None)
     scores = [one for one in columns if one.what == "score"]
     if listener is None or not scores:
-        raise InputError(f"{name}: one column is the listener, and at least one a score.", kept=_KEPT,
-                         remedy="Say which, column by column.")  # fmt: skip
+        raise InputError(tr("{name}: one column is the listener, and at least one a score.", name=name), kept=_KEPT,
+                         remedy=tr("Say which, column by column."))  # fmt: skip
     if bare := next((one for one in scores if not one.passage or not one.candidate), None):
-        raise InputError(f"{name}: whose answer is column '{bare.column}'?", kept=_KEPT,
-                         remedy="Name a passage and a candidate, or leave the column out.")  # fmt: skip
+        raise InputError(tr("{name}: whose answer is column '{column}'?", name=name, column=bare.column), kept=_KEPT,
+                         remedy=tr("Name a passage and a candidate, or leave the column out."))  # fmt: skip
     spoken = next((one.column.lower() for one in columns if one.what == "languages"), "")
     rows = [["listener", "passage", "candidate", "score", "languages"]]
     needs = [one.column.lower() for one in (*scores, *(c for c in columns if c.what == "listener"))]
@@ -118,7 +119,7 @@ def _score(cell: str, where: str) -> int:
         return int(found[1])
     if cell.casefold() in _WORDS:
         return _WORDS[cell.casefold()]
-    raise TableError(f"{where}: '{cell}' is no score.", kept=_KEPT)
+    raise TableError(tr("{where}: '{cell}' is no score.", where=where, cell=cell), kept=_KEPT)
 
 
 # -- maps as files
@@ -135,7 +136,12 @@ def map_of(text: str, name: str) -> list[Column]:
         what = next((one for one in WHATS if one == row["what"].strip().lower()), None)
         if what is None:
             raise TableError(
-                f"{name}, row {line}, column what: '{row['what']}' is not listener, languages, score or empty.",
+                tr(
+                    "{name}, row {line}, column what: '{what}' is not listener, languages, score or empty.",
+                    name=name,
+                    line=line,
+                    what=row["what"],
+                ),
                 kept=_KEPT,
             )
         out.append(Column(column=row["column"].strip(), what=what, passage=row["passage"].strip(),
@@ -149,8 +155,10 @@ def as_ratings(form: Path, map_file: Path) -> Path:
     text = read_text(form, most_mb=_MOST_MB, kept=_KEPT, error=TableError)
     if not map_file.exists():
         write_text(map_file, map_text(drafted(columns_of(text), (), ())), kept=_KEPT)
-        raise InputError(f"{map_file.name} was written, with a line for each column of {form.name}.", kept=_KEPT,
-                         remedy="Fill in what, passage and candidate of each, then run this again.")  # fmt: skip
+        said = tr("{map_file} was written, with a line for each column of {form}.",
+                  map_file=map_file.name, form=form.name)  # fmt: skip
+        raise InputError(said, kept=_KEPT,
+                         remedy=tr("Fill in what, passage and candidate of each, then run this again."))  # fmt: skip
     columns = map_of(read_text(map_file, most_mb=_MOST_MB, kept=_KEPT, error=TableError), map_file.name)
     out = form.with_name(f"{form.stem}-ratings.csv")
     write_text(out, ratings_of(text, form.name, columns), kept=_KEPT)

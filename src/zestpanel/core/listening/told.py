@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from functools import cache
 from importlib import resources
 from typing import Any, Final
@@ -10,6 +11,8 @@ from typing import Any, Final
 import yaml
 
 from zestpanel.core.listening import words as _words
+from zestpanel.core.listening.kind import Question, Shown
+from zestpanel.core.texts import table
 
 FALLBACK: Final = "en"
 
@@ -37,6 +40,25 @@ class Told:
     def say(self, name: str, **values: object) -> str:
         words = _file(self.language).get(name) or _file(FALLBACK)[name]
         return str(words).strip().format(**values)
+
+    def tr(self, english: str, **values: object) -> str:
+        """A text of the program in their language, the places in braces filled in: what is asked, its answers, the
+        booth's own words. Other texts, such as a question of the lead's own, as they stand."""
+        said = _file(self.language).get("words", {}).get(english) or table(self.language).gettext(english)
+        return str(said).format(**values) if values else str(said)
+
+    def shown(self, shown: Shown) -> Shown:
+        """A trial with its words in their language."""
+
+        def question(one: Question) -> Question:
+            choices = tuple(replace(choice, words=self._tr(choice.words)) for choice in one.choices)
+            return replace(one, words=self._tr(one.words), choices=choices, bands=tuple(map(self._tr, one.bands)))
+
+        lanes = tuple(replace(lane, name=self._tr(lane.name)) for lane in shown.lanes)
+        return replace(shown, lanes=lanes, questions=tuple(map(question, shown.questions)))
+
+    def _tr(self, english: str) -> str:
+        return self.tr(english) if english else ""
 
     def instructions(self, kind: str) -> list[str]:
         """Paragraphs before the first trial; a kind without words of its own has the general ones."""

@@ -23,6 +23,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.measures.forced_alignment import align
 from zestpanel.core.measures.silence import FRAME_S, frame_levels_dbfs, speech_frames
 from zestpanel.core.speech import builtin_voice
+from zestpanel.core.texts import tr
 
 WordTime = tuple[str, float, float, bool]
 
@@ -163,7 +164,7 @@ def _filled(starts: list[float | None], places: list[int], length: int, total_s:
     """Words joined into one event get their start by their place in the text between known neighbours."""
     known = [(place, at) for place, at in zip(places, starts, strict=True) if at is not None]
     if not known:
-        raise InputError("The built-in voice gave no word times for this text.")
+        raise InputError(tr("The built-in voice gave no word times for this text."))
     xs, ys = [p for p, _ in known] + [length], [t for _, t in known] + [total_s]
     return [float(np.interp(place, xs, ys)) if at is None else at for place, at in zip(places, starts, strict=True)]
 

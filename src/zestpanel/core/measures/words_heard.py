@@ -36,6 +36,7 @@ from zestpanel.core.measures.recogniser import (
 )
 from zestpanel.core.measures.word_errors import errors_of
 from zestpanel.core.text.lexicon.unknown_words import common_words
+from zestpanel.core.texts import tr
 
 # How firmly the text is expected: share of the probability on what follows two words, one word, and on the text's own
 # words at all. Found by trial on the stand-ins' voices: words cut out of clips raise the rate by what was cut.
@@ -48,7 +49,7 @@ _WEIGHT: Final = 10.0  # of the language model against the sound
 # Few words can be searched flat, without the tree that a large dictionary needs, and in narrower beams than the
 # usual 1e-64 and 7e-29: on 67 clips of the demo a tenth fewer words were taken for wrong, in five sixths of the time.
 _SEARCH: Final = {"fwdtree": False, "fwdflatbeam": 1e-48, "fwdflatwbeam": 1e-20}
-ENGLISH_ONLY: Final = "the built-in recogniser hears English only"
+ENGLISH_ONLY: Final = tr("the built-in recogniser hears English only")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,7 +77,7 @@ def words_heard(clip: Clip, text: str, language: str) -> WordsHeard | str:
         return ENGLISH_ONLY
     script = places(text, language)
     if not script:
-        return "the text has no words"
+        return tr("the text has no words")
     pcm = pcm_for(clip)
     with LOCK:
         names = {word: known_name(word) for place in script for reading in _expected(place) for word in reading}

@@ -25,6 +25,7 @@ from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.store.notes import SETTING_UP, VoiceNote
 from zestpanel.core.store.project import Project
 from zestpanel.core.table_rows import table_rows
+from zestpanel.core.texts import tr
 
 CATALOGUE_VERSION: Final = 1
 _VOICE_COLUMNS: Final = ("engine", "id", "name", "languages", "gender", "age", "tier", "styles", "character", "grade")
@@ -139,22 +140,26 @@ def parse_catalogue(text: str, *, name: str) -> Catalogue:
         data = yaml.load(text, Loader=Loader)  # noqa: S506 ours is a safe loader
     except (yaml.YAMLError, ValueError, RecursionError) as error:
         mark = getattr(error, "problem_mark", None)
-        at = f", line {mark.line + 1}" if mark is not None else ""
-        raise InputError(f"{name}{at}: this is neither YAML nor JSON.", kept="Nothing was taken over.") from error
+        at = tr(", line {line}", line=mark.line + 1) if mark is not None else ""
+        raise InputError(tr("{name}: this is neither YAML nor JSON.", name=name + at), kept=_KEPT) from error
     if not isinstance(data, dict) or "zest-catalogue" not in data:
-        raise InputError(f"{name}: this is no catalogue; it lacks 'zest-catalogue: 1'.", kept="Nothing was taken over.")
+        raise InputError(tr("{name}: this is no catalogue; it lacks 'zest-catalogue: 1'.", name=name), kept=_KEPT)
     if data["zest-catalogue"] != CATALOGUE_VERSION:
         raise InputError(
-            f"{name} is written in catalogue format {data['zest-catalogue']}; this program reads format 1.",
-            kept="Nothing was taken over.",
-            remedy="Open it with a newer program.",
+            tr(
+                "{name} is written in catalogue format {number}; this program reads format 1.",
+                name=name,
+                number=data["zest-catalogue"],
+            ),
+            kept=_KEPT,
+            remedy=tr("Open it with a newer program."),
         )
     try:
         catalogue = Catalogue.model_validate(data)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        raise InputError(f"{name}: {place}: {first['msg'].lower()}.", kept="Nothing was taken over.") from error
+        raise InputError(f"{name}: {place}: {first['msg'].lower()}.", kept=_KEPT) from error
     for entry in catalogue.engines:
         engine = parse_connector(entry.connector, name=f"{name}, {entry.file}")
         refuse_keys(engine, name=f"{name}, {entry.file}")
@@ -189,8 +194,8 @@ def _note_changes(project: Project, engine: str, entry: EngineEntry) -> list[Cha
     fresh = [s for s in entry.statements if s not in mine.statements]
     if fresh:
         names = ", ".join(dict.fromkeys(s.fact for s in fresh))
-        out.append(Change(state="new", about=f"statements on {engine}", name=names))
-    out += [Change(state="changed", about=f"note on a voice of {engine}", name=n.voice)
+        out.append(Change(state="new", about=tr("statements on {engine}", engine=engine), name=names))
+    out += [Change(state="changed", about=tr("note on a voice of {engine}", engine=engine), name=n.voice)
             for n in entry.notes if n not in mine.notes]  # fmt: skip
     return out
 
@@ -247,7 +252,9 @@ def voices_from_csv(text: str, *, name: str) -> dict[str, list[Voice]]:
     """Voices by engine. Columns may come in any order; id and languages are needed. Raises TableError."""
     rows = table_rows(text, name=name, kept=_KEPT)
     if not rows or not {"engine", "id", "languages"} <= set(rows[0]):
-        raise TableError(f"{name}: a table of voices has the columns engine, id and languages.", kept=_KEPT)
+        raise TableError(
+            tr("{name}: a table of voices has the columns engine, id and languages.", name=name), kept=_KEPT
+        )
     out: dict[str, list[Voice]] = {}
     for number, row in enumerate(rows, 2):
         stated: dict[str, Any] = {}
@@ -261,12 +268,20 @@ def voices_from_csv(text: str, *, name: str) -> dict[str, list[Voice]]:
             voice = Voice.model_validate(stated)
         except ValidationError as error:
             field = error.errors()[0]["loc"][0]
-            raise TableError(f"{name}, row {number}: '{field}' is missing or makes no sense.", kept=_KEPT) from error
+            raise TableError(
+                tr(
+                    "{name}, row {number}: '{field}' is missing or makes no sense.",
+                    name=name,
+                    number=number,
+                    field=field,
+                ),
+                kept=_KEPT,
+            ) from error
         out.setdefault((row["engine"] or "").strip(), []).append(voice)
     return out
 
 
-_KEPT: Final = "Nothing was taken over."
+_KEPT: Final = tr("Nothing was taken over.")
 
 
 class Vote(_Document):
@@ -283,7 +298,7 @@ def votes_from_csv(text: str, *, name: str) -> list[Vote]:
     rows = table_rows(text, name=name, kept=_KEPT)
     columns = set(rows[0]) if rows else set()
     if "name" not in columns or not columns & {"strength", "wins"}:
-        raise TableError(f"{name}: a vote table has the columns name, and strength or wins.", kept=_KEPT)
+        raise TableError(tr("{name}: a vote table has the columns name, and strength or wins.", name=name), kept=_KEPT)
     out = []
     for number, row in enumerate(rows, 2):
         try:
@@ -296,9 +311,11 @@ def votes_from_csv(text: str, *, name: str) -> list[Vote]:
                 )
             )
         except (ValueError, AttributeError) as error:
-            raise TableError(f"{name}, row {number}: a figure is no number.", kept=_KEPT) from error
+            raise TableError(
+                tr("{name}, row {number}: a figure is no number.", name=name, number=number), kept=_KEPT
+            ) from error
     if not any(vote.name for vote in out):
-        raise TableError(f"{name}: no row names anything.", kept=_KEPT)
+        raise TableError(tr("{name}: no row names anything.", name=name), kept=_KEPT)
     return out
 
 

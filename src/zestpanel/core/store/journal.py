@@ -10,6 +10,7 @@ from sqlalchemy import select, update
 from zestpanel.core.domain.run import Answered, JournalRow, RunRow
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import requests, runs
+from zestpanel.core.texts import tr
 
 
 class Journal:
@@ -114,7 +115,7 @@ class Journal:
             for request_id in request_ids:
                 one = update(requests).where(requests.c.id == request_id)
                 connection.execute(one.where(requests.c.state == "open").values(
-                    state="abandoned", failure_kind="abandoned", failure_text="Left open when the program ended.",
+                    state="abandoned", failure_kind="abandoned", failure_text=tr("Left open when the program ended."),
                     closed=now()))  # fmt: skip
                 connection.execute(one.values(decided=now()))
 

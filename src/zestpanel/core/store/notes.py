@@ -16,6 +16,7 @@ from zestpanel.core.catalogue.ledger import OwnStatement
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import setup_log, statements, voice_notes
+from zestpanel.core.texts import tr, word
 
 SETTING_UP: Final = "setting up"
 # what a person's time goes into; clicks and waiting are a cost of their own
@@ -69,7 +70,7 @@ class CatalogueNotes:
         try:
             read = read_facts(about, {fact: {"value": value, "source": source, "dated": dated}})[fact][0]
         except ValueError as error:
-            raise InputError(f"{error}.", kept="Nothing was changed.") from error
+            raise InputError(f"{error}.", kept=tr("Nothing was changed.")) from error
         with self._database.writing() as connection:
             return int(
                 connection.execute(
@@ -156,9 +157,12 @@ class CatalogueNotes:
     def log_setup(self, engine: str, minutes: float, words: str, *, at: str = "", kind: str = SETTING_UP) -> int:
         """kind: one of TIME_SPENT_ON. Raises InputError for a time that is none."""
         if kind not in TIME_SPENT_ON:
-            raise InputError(f"Time is spent on one of {', '.join(TIME_SPENT_ON)}.", kept="Nothing was changed.")
+            raise InputError(
+                tr("Time is spent on one of {kinds}.", kinds=", ".join(map(word, TIME_SPENT_ON))),
+                kept=tr("Nothing was changed."),
+            )
         if not 0 <= minutes <= 60 * 24 * 30:
-            raise InputError("The minutes spent are a number from 0 to 43,200.", kept="Nothing was changed.")
+            raise InputError(tr("The minutes spent are a number from 0 to 43,200."), kept=tr("Nothing was changed."))
         with self._database.writing() as connection:
             values = {"engine": engine, "at": at or now(), "minutes": minutes, "words": words, "kind": kind}
             row = connection.execute(setup_log.insert().values(values).returning(setup_log.c.id))

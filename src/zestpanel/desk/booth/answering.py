@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QWidge
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.kind import Question
 from zestpanel.core.listening.session import ListeningSession
-from zestpanel.core.texts import tr
+from zestpanel.core.listening.told import Told
 from zestpanel.desk.booth.line import PlacingLine
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
@@ -39,6 +39,11 @@ class Answering(QWidget):
     _heard: QProgressBar
     _hint: QLabel
     _middle: QWidget
+
+    @property
+    def told(self) -> Told:
+        """What speaks the listener's language."""
+        return self._session.told if self._session is not None else Told()
 
     def _next(self) -> None:
         raise NotImplementedError
@@ -107,7 +112,7 @@ class Answering(QWidget):
             for k in range(len(mixer.lanes)):
                 session.played(k, mixer.heard_share(first + k))
             self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[mixer.on].duration_s) * 1000))
-            self.play.set_text(tr("Pause") if mixer.playing else tr("Play"))
+            self.play.set_text(self.told.tr("Pause") if mixer.playing else self.told.tr("Play"))
         self._enable()
 
     def _enable(self) -> None:
@@ -128,24 +133,30 @@ class Answering(QWidget):
 
     def _what_to_do(self, may: bool) -> str:
         if not self._state.player.heard:
-            return tr("There is no sound device, so nothing can be rated. Connect one, then press Play.")
+            return self.told.tr("There is no sound device, so nothing can be rated. Connect one, then press Play.")
         if not may:
             must = 0.0 if self._session is None else self._session.settings.must_hear
             each = (
-                tr("at least {must} of each", must=f"{must:.0%}")
+                self.told.tr("at least {must} of each", must=f"{must:.0%}")
                 if self.clips
-                else tr("at least {must} of it", must=f"{must:.0%}")
+                else self.told.tr("at least {must} of it", must=f"{must:.0%}")
             )
-            moves = tr(" Digits choose one, arrows place it.") if self._asked is not None and self._asked.places else ""
-            return tr("Listen to {each} first.{moves}", each=each, moves=moves)
+            moves = (
+                self.told.tr(" Digits choose one, arrows place it.")
+                if self._asked is not None and self._asked.places
+                else ""
+            )
+            return self.told.tr("Listen to {each} first.{moves}", each=each, moves=moves)
         if self._asked is not None and self._asked.places:
             if not self.line.whole:
-                return tr("Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there.")
-            return tr("All are placed. Enter goes on.")
+                return self.told.tr(
+                    "Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there."
+                )
+            return self.told.tr("All are placed. Enter goes on.")
         if not self.answers:
-            return tr("Write it down, then press Enter. Ctrl+Space plays it again.")
+            return self.told.tr("Write it down, then press Enter. Ctrl+Space plays it again.")
         keys = [key.upper() for key in self.answers]
-        return tr("Answer with {keys} or {keys2}.", keys=", ".join(keys[:-1]), keys2=keys[-1])
+        return self.told.tr("Answer with {keys} or {keys2}.", keys=", ".join(keys[:-1]), keys2=keys[-1])
 
     def _place_key(self, event: QKeyEvent) -> bool:
         """Whether the key moved a token or ended the placing."""

@@ -15,7 +15,6 @@ from zestpanel.core.listening import headphones
 from zestpanel.core.listening.told import Told
 from zestpanel.core.playback.mixer import Lane, as_played, prepare_lanes
 from zestpanel.core.speech.builtin_voice import speak, voice_for_language
-from zestpanel.core.texts import tr
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, set_role
@@ -129,7 +128,7 @@ class Before(QWidget):
     def _tones(self) -> None:
         lane = as_played(_TONES_LANE, headphones.tones(*self._plan[self._trial]))
         answers = [(self._told.say(name), str(k + 1), partial(self._heard, k))
-                   for k, name in enumerate((tr("first"), tr("second"), tr("third")))]  # fmt: skip
+                   for k, name in enumerate(("first", "second", "third"))]  # fmt: skip
         self._show([f"{self._told.say('softest')}  ({self._trial + 1} / {headphones.TRIALS})"], answers)
         self._keys.pop("enter")  # a guess by Enter is none
         self._play([lane])
@@ -152,7 +151,7 @@ class Before(QWidget):
             self._player.play()
         else:
             set_role(self._lines[-1], "bad")
-            self._lines[-1].setText(tr("There is no sound device. Connect one first."))
+            self._lines[-1].setText(self._told.tr("There is no sound device. Connect one first."))
             self._lines[-1].show()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

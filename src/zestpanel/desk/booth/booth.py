@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, Q
 from zestpanel.core.listening.kind import LONGEST_TEXT, Question, Shown
 from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
+from zestpanel.core.listening.told import Told
 from zestpanel.core.playback.mixer import Lane, Stereo
-from zestpanel.core.texts import tr
 from zestpanel.desk.booth.answering import Answering
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
@@ -52,7 +52,7 @@ class Booth(Answering):
         self._heard.setMaximum(1000)
         self._hint = label("", "quiet", wrap=True)
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.play = KeyButton(tr("Play"), "space")
+        self.play = KeyButton("", "space")
         self.play.clicked.connect(self.toggle)
         self.clips: list[KeyButton] = []  # of a trial with several; one alone is just played
         self.answers: dict[str, QPushButton] = {}  # by the key that gives it
@@ -60,26 +60,20 @@ class Booth(Answering):
         self.line.moved.connect(self._enable)
         self.line.chosen.connect(lambda token: self.hear(token + self._first_placed()))
         self.written = QLineEdit()  # for tests that ask for words
-        self.written.setPlaceholderText(tr("what you heard; Enter goes on"))
         self.written.setMaxLength(LONGEST_TEXT)
-        self.written.setAccessibleName(tr("What you heard"))
         self.written.returnPressed.connect(lambda: self.answer(self.written.text()))
         self.written.textChanged.connect(lambda _: self._enable())
         self.remark = QLineEdit()
-        self.remark.setPlaceholderText(tr("a remark, if you like (Tab); Enter goes back to the answers"))
         self.remark.setMaxLength(LONGEST_TEXT)
-        self.remark.setAccessibleName(tr("A remark"))
         self.remark.returnPressed.connect(self.setFocus)
         self.spoken = SpokenRemark()
         self.spoken.begun.connect(state.player.pause)
         self.spoken.changed.connect(self.setFocus)
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.leave = button(
-            tr("Stop here"), self._leave, tip=tr("Everything answered is kept; go on later by the same name")
-        )
+        self.leave = button("", self._leave)
         self.leave.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.back = KeyButton(tr("Correct the last answer"), "Backspace")
+        self.back = KeyButton("", "Backspace")
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back.clicked.connect(self.correct)
         self.before = Before(state.player)
@@ -129,12 +123,23 @@ class Booth(Answering):
     def session(self) -> ListeningSession | None:
         return self._session
 
+    def _speak(self, told: Told) -> None:
+        self.play.set_text(told.tr("Play"))
+        self.leave.setText(told.tr("Stop here"))
+        self.leave.setToolTip(told.tr("Everything answered is kept; go on later by the same name"))
+        self.back.set_text(told.tr("Correct the last answer"))
+        self.written.setPlaceholderText(told.tr("what you heard; Enter goes on"))
+        self.written.setAccessibleName(told.tr("What you heard"))
+        self.remark.setPlaceholderText(told.tr("a remark, if you like (Tab); Enter goes back to the answers"))
+        self.remark.setAccessibleName(told.tr("A remark"))
+        self.spoken.speak(told)
+
     # -- the way through a session
 
     def begin(self, session: ListeningSession) -> None:
         self._text.setMinimumHeight(0)
-        self.leave.setText(tr("Stop here"))
         self._session, self._rested_s = session, 0.0
+        self._speak(session.told)
         self._state.player.mixer.lay_bed(None)  # what the lead listened over is no part of the test
         self._level = session.level_lufs
         self._state.player.look_for_device()
@@ -173,13 +178,13 @@ class Booth(Answering):
             return
         place, total = session.counts
         part = (
-            tr("Training, not scored")
+            self.told.tr("Training, not scored")
             if session.in_training
-            else tr("Clip")
+            else self.told.tr("Clip")
             if len(session.shown.lanes) == 1
-            else tr("Trial")
+            else self.told.tr("Trial")
         )
-        self._place.setText(tr("{part} · {place} of {total}", part=part, place=place, total=total))
+        self._place.setText(self.told.tr("{part} · {place} of {total}", part=part, place=place, total=total))
         self._given = {}
         self.remark.clear()
         self.spoken.clear()
@@ -246,13 +251,12 @@ class Booth(Answering):
             self.spoken.hide()
         self._ask(shown.questions[0])
 
-    @staticmethod
-    def _lane_names(shown: Shown) -> list[str]:
+    def _lane_names(self, shown: Shown) -> list[str]:
         """What the buttons say; samples that are placed are told apart by number alone."""
         if len(shown.lanes) == 1:
             return []
         first = sum(lane.reference for lane in shown.lanes)
-        return [lane.name or tr("Sample {k}", k=k - first + 1) for k, lane in enumerate(shown.lanes)]
+        return [lane.name or self.told.tr("Sample {k}", k=k - first + 1) for k, lane in enumerate(shown.lanes)]
 
     @staticmethod
     def _key_of(shown: Shown, at: int) -> str:
@@ -275,7 +279,7 @@ class Booth(Answering):
                 self.answers[choice.key] = grade
             self._question.setText(question.words)
         if question.places:
-            self.line.begin(question.places, question.bands)
+            self.line.begin(question.places, question.bands, self.told)
         self._question.show()
         self.line.setVisible(bool(question.places))
         self.written.setVisible(not question.choices and not question.places)
@@ -376,14 +380,16 @@ class Booth(Answering):
         assert session is not None
         place, total = session.counts
         done = (
-            tr("Every clip is rated.")
+            self.told.tr("Every clip is rated.")
             if session.finished
-            else tr("You stopped at {place} of {total}.", place=place, total=total)
+            else self.told.tr("You stopped at {place} of {total}.", place=place, total=total)
         )
         self._text.setText(
-            tr("Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done)
+            self.told.tr(
+                "Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done
+            )
         )
         # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
         self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))
-        self.leave.setText(tr("Back to the desk"))
+        self.leave.setText(self.told.tr("Back to the desk"))
         self.leave.setFocus()

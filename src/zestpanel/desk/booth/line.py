@@ -14,7 +14,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from zestpanel.core.listening.kind import HIGH, LOW
-from zestpanel.core.texts import tr
+from zestpanel.core.listening.told import Told
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
@@ -38,10 +38,12 @@ class PlacingLine(QWidget):
         self._on = 0
         self._held: int | None = None
         self._active = True
+        self.told = Told()
         self.setMouseTracking(True)
 
-    def begin(self, count: int, bands: Sequence[str]) -> None:
+    def begin(self, count: int, bands: Sequence[str], told: Told) -> None:
         """So many tokens, none placed. bands: names of equal parts of the line, the best first."""
+        self.told = told
         self.places = [None] * count
         self._bands = tuple(reversed(bands))
         self._on = 0
@@ -77,11 +79,13 @@ class PlacingLine(QWidget):
     def _told(self) -> None:
         """What a screen reader says of it."""
         said = [
-            tr("sample {k} {x}", k=k + 1, x=tr("not placed") if p is None else tr("at {p}", p=p))
+            self.told.tr(
+                "sample {k} {x}", k=k + 1, x=self.told.tr("not placed") if p is None else self.told.tr("at {p}", p=p)
+            )
             for k, p in enumerate(self.places)
         ]
         self.setAccessibleName(
-            tr(
+            self.told.tr(
                 "Line from {low} to {high}: {said}. Sample {on} is chosen",
                 low=LOW,
                 high=HIGH,

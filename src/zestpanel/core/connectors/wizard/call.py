@@ -77,7 +77,7 @@ def read_call(text: str) -> Draft:  # noqa: C901, PLR0912 one case an option
             address = word
         i += 1
     if not address:
-        raise InputError(tr("The call names no address."), remedy="Paste it whole, with its https:// address.")
+        raise InputError(tr("The call names no address."), remedy=tr("Paste it whole, with its https:// address."))
     for part in (*data, *form):
         if found := re.match(r"(?:[^=@]*=)?@(\S+)", part):
             raise InputError(
@@ -143,7 +143,7 @@ def read_items(text: str) -> Draft:
         else:
             body[item[1]] = item[3]
     if not address:
-        raise InputError(tr("The call names no address."), remedy="Paste it whole, with its https:// address.")
+        raise InputError(tr("The call names no address."), remedy=tr("Paste it whole, with its https:// address."))
     if query:
         address += ("&" if "?" in address else "?") + urlencode(query)
     method = method if method in ("GET", "PUT", "POST") else ("POST" if body else "GET")

@@ -35,7 +35,10 @@ class CategoryRating:
         return [between_neighbours(one, able) for one in trials] if settings.context == "neighbours" else trials
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        asked = [scale_of(settings).asked(SCORE), *(scale_of(settings, name).asked(name) for name in settings.also)]
+        asked = [
+            scale_of(settings).as_question(SCORE),
+            *(scale_of(settings, name).as_question(name) for name in settings.also),
+        ]
         everything = Heard("", tuple(range(len(trial.stimuli))))
         return Shown(lanes=(everything,), questions=tuple(asked), must_hear=settings.must_hear)
 

@@ -15,16 +15,16 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 STEPS: Final = {
-    3: tr("Much better"),
-    2: tr("Better"),
-    1: tr("Slightly better"),
-    0: tr("About the same"),
-    -1: tr("Slightly worse"),
-    -2: tr("Worse"),
-    -3: tr("Much worse"),
+    3: asked("Much better"),
+    2: asked("Better"),
+    1: asked("Slightly better"),
+    0: asked("About the same"),
+    -1: asked("Slightly worse"),
+    -2: asked("Worse"),
+    -3: asked("Much worse"),
 }
 FEWEST: Final = 3  # listeners, for an interval
 ALPHA: Final = 0.05
@@ -44,9 +44,9 @@ class Comparison:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         choices = tuple(Choice(score, words, key) for (score, words), key in zip(STEPS.items(), "abcdefg", strict=True))
-        question = Question("score", tr("Compared with the first, the second is"), choices)
+        question = Question("score", asked("Compared with the first, the second is"), choices)
         return Shown(
-            lanes=(Heard(tr("First"), (0,)), Heard(tr("Second"), (1,))),
+            lanes=(Heard(asked("First"), (0,)), Heard(asked("Second"), (1,))),
             questions=(question,),
             must_hear=settings.must_hear,
         )

@@ -13,7 +13,7 @@ from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Sh
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import DEGRADATION
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 
 class Degradation:
@@ -31,8 +31,8 @@ class Degradation:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         return Shown(
-            lanes=(Heard(tr("Reference"), (0,), reference=True), Heard(tr("Sample"), (1,))),
-            questions=(DEGRADATION.asked("score", by_letters=True),), must_hear=settings.must_hear,
+            lanes=(Heard(asked("Reference"), (0,), reference=True), Heard(asked("Sample"), (1,))),
+            questions=(DEGRADATION.as_question("score", by_letters=True),), must_hear=settings.must_hear,
         )  # fmt: skip
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:

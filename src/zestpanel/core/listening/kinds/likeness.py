@@ -20,7 +20,7 @@ from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Op
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import LIKENESS
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 
 class Likeness:
@@ -37,13 +37,13 @@ class Likeness:
         return with_training(trials, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        same = (Choice("same", tr("The same person"), "s"), Choice("other", tr("Another person"), "o"),
-                Choice("unsure", tr("Unsure"), "u"))  # fmt: skip
+        same = (Choice("same", asked("The same person"), "s"), Choice("other", asked("Another person"), "o"),
+                Choice("unsure", asked("Unsure"), "u"))  # fmt: skip
         return Shown(
-            lanes=(Heard(tr("Reference"), (0,), reference=True), Heard(tr("Sample"), (1,))),
+            lanes=(Heard(asked("Reference"), (0,), reference=True), Heard(asked("Sample"), (1,))),
             questions=(
-                LIKENESS.asked("score", by_letters=True),
-                Question("person", tr("Is it the same person?"), same),
+                LIKENESS.as_question("score", by_letters=True),
+                Question("person", asked("Is it the same person?"), same),
             ),
             must_hear=settings.must_hear,
             shows_text=False,

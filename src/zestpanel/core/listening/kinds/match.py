@@ -20,7 +20,7 @@ from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Op
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import MATCH
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 
 class Match:
@@ -54,13 +54,21 @@ class Match:
         return with_training(drawn[: settings.most] if settings.most else drawn, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        parts = (Choice("first", tr("The first part"), "f"), Choice("middle", tr("The middle part"), "m"),
-                 Choice("last", tr("The last part"), "l"), Choice("none", tr("Nothing stands out"), "n"))  # fmt: skip
+        parts = (
+            Choice("first", asked("The first part"), "f"),
+            Choice("middle", asked("The middle part"), "m"),
+            Choice("last", asked("The last part"), "l"),
+            Choice("none", asked("Nothing stands out"), "n"),
+        )
         return Shown(
             lanes=(Heard("", (0, 1, 2)),),
-            questions=(Question("place", tr("Which part stands out as another voice?"), parts), MATCH.asked("score")),
-            must_hear=settings.must_hear, shows_text=False,
-        )  # fmt: skip
+            questions=(
+                Question("place", asked("Which part stands out as another voice?"), parts),
+                MATCH.as_question("score"),
+            ),
+            must_hear=settings.must_hear,
+            shows_text=False,
+        )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Mean fit with its crossed interval; how often the new part was found, with Wilson's interval."""

@@ -14,9 +14,9 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
-USUAL: Final = tr("Is everything as it should be?")
+USUAL: Final = asked("Is everything as it should be?")
 
 
 class OwnQuestion:
@@ -32,7 +32,11 @@ class OwnQuestion:
         return one_at_a_time(able, settings, listener=listener, rng=rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices = (Choice("yes", "Yes", "y"), Choice("no", "No", "n"), Choice("unsure", "Unsure", "u"))
+        choices = (
+            Choice("yes", asked("Yes"), "y"),
+            Choice("no", asked("No"), "n"),
+            Choice("unsure", asked("Unsure"), "u"),
+        )
         question = Question("says", settings.question or USUAL, choices)
         return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear)
 
@@ -43,9 +47,7 @@ class OwnQuestion:
         if not said:
             raise NotEnoughData(tr("Nobody has answered yet."))
         rows = []
-        shares = {
-            c: wilson_interval(n["yes"], asked) if (asked := n["yes"] + n["no"]) else None for c, n in said.items()
-        }
+        shares = {c: wilson_interval(n["yes"], sure) if (sure := n["yes"] + n["no"]) else None for c, n in said.items()}
 
         def best_first(candidate: int) -> float:
             share = shares[candidate]
@@ -67,7 +69,7 @@ class OwnQuestion:
                     "",
                 )
             )
-        question = around.settings.question or USUAL
+        question = around.settings.question or tr(USUAL)
         return Found(
             says=tr(
                 "{question} {rows}: yes {rows2}; {rows3}: yes {rows4}.",

@@ -31,10 +31,17 @@ from zestpanel.core.listening.kind import (
 )
 from zestpanel.core.listening.scaled import RULE, Value, bars_of, best_sentence, lines_of
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 PLACES: Final = "places"
-BANDS: Final = (tr("Excellent"), tr("Good"), tr("Fair"), tr("Poor"), tr("Bad"))  # five equal ones, BS.1534-3
+# five equal ones (ITU-R BS.1534-3)
+BANDS: Final = (
+    asked("Excellent"),
+    asked("Good"),
+    asked("Fair"),
+    asked("Poor"),
+    asked("Bad"),
+)
 ANCHORS: Final = {-1: LOW_HZ, -2: MID_HZ}  # by the number they have in place of a candidate's
 # a category of a 5-point scale in points of this one: usual spreads, which few answers are held to, are known in those
 _CATEGORY: Final = 25.0
@@ -69,10 +76,14 @@ class Placing:
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         opened = bool(trial.detail.get("reference"))
-        lanes = [Heard(tr("Reference"), (0,), reference=True)] if opened else []
+        lanes = [Heard(asked("Reference"), (0,), reference=True)] if opened else []
         placed = range(len(lanes), len(trial.stimuli))
         lanes += [Heard("", (at,)) for at in placed]
-        words = tr("Place each on the line by its quality") + (tr(", compared with the reference") if opened else "")
+        words = (
+            asked("Place each on the line by its quality, compared with the reference")
+            if opened
+            else asked("Place each on the line by its quality")
+        )
         return Shown(
             lanes=tuple(lanes), questions=(Question(PLACES, words, places=len(placed), bands=BANDS),),
             must_hear=settings.must_hear,

@@ -29,7 +29,7 @@ from zestpanel.core.listening.kind import (
     Versus,
 )
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 FIRST, NEITHER, SECOND = "first", "neither", "second"
 STRONGLY: Final = ", strongly"
@@ -49,19 +49,22 @@ class Preference:
         return with_training(pairs_in_both_orders(able, settings, listener=listener, rng=rng), settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices: tuple[Choice, ...] = (Choice(FIRST, tr("The first"), "f"), Choice(NEITHER, tr("No preference"), "n"),
-                   Choice(SECOND, tr("The second"), "s"))  # fmt: skip
+        choices: tuple[Choice, ...] = (
+            Choice(FIRST, asked("The first"), "f"),
+            Choice(NEITHER, asked("No preference"), "n"),
+            Choice(SECOND, asked("The second"), "s"),
+        )
         if settings.strength:
             choices = (
-                Choice(FIRST + STRONGLY, tr("The first, strongly"), "a"),
-                Choice(FIRST, tr("The first, slightly"), "b"),
-                Choice(NEITHER, tr("No preference"), "c"),
-                Choice(SECOND, tr("The second, slightly"), "d"),
-                Choice(SECOND + STRONGLY, tr("The second, strongly"), "e"),
+                Choice(FIRST + STRONGLY, asked("The first, strongly"), "a"),
+                Choice(FIRST, asked("The first, slightly"), "b"),
+                Choice(NEITHER, asked("No preference"), "c"),
+                Choice(SECOND, asked("The second, slightly"), "d"),
+                Choice(SECOND + STRONGLY, asked("The second, strongly"), "e"),
             )
-        question = Question("choice", tr("Which of the two would you publish?"), choices)
+        question = Question("choice", asked("Which of the two would you publish?"), choices)
         return Shown(
-            lanes=(Heard(tr("First"), (0,)), Heard(tr("Second"), (1,))),
+            lanes=(Heard(asked("First"), (0,)), Heard(asked("Second"), (1,))),
             questions=(question,),
             must_hear=settings.must_hear,
         )

@@ -19,7 +19,7 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_of, with_training
 from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 
 class SameOrDifferent:
@@ -52,8 +52,8 @@ class SameOrDifferent:
         return with_training(trials, settings.training, rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        choices = (Choice("a", tr("X is A"), "a"), Choice("b", tr("X is B"), "b"))
-        question = Question("x", tr("Which of the two is X?"), choices)
+        choices = (Choice("a", asked("X is A"), "a"), Choice("b", asked("X is B"), "b"))
+        question = Question("x", asked("Which of the two is X?"), choices)
         return Shown(
             lanes=(Heard("A", (0,)), Heard("B", (1,)), Heard("X", (2,))),
             questions=(question,),

@@ -19,7 +19,7 @@ from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Found, Heard,
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.word_errors import errors_of
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import asked, tr
 
 _MOST_NAMED: Final = 5
 _FEWEST: Final = 3  # listeners, for an interval
@@ -45,7 +45,7 @@ class WriteWhatYouHear:
         return one_at_a_time(chosen, settings, listener=listener, rng=rng, training=0)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
-        question = Question("text", tr("Write down what was said"))
+        question = Question("text", asked("Write down what was said"))
         return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear, shows_text=False)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:

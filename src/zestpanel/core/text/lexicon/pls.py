@@ -160,7 +160,7 @@ def _preferred(found: list[tuple[str, bool]]) -> str:
     return next((text for text, preferred in found if preferred), found[0][0] if found else "")
 
 
-def from_pls(source: str, what: str = "The list") -> list[Entry]:
+def from_pls(source: str, what: str = tr("The list")) -> list[Entry]:
     """Entries of a document. Raises InputError with line and reason."""
     reader = _Reader(what)
     try:

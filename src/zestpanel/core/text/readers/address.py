@@ -43,7 +43,9 @@ def read_address(address: str, *, timeout_s: float = 30.0) -> Script:
         good = False
     if not good:
         raise TextError(
-            tr("'{address}' is no web address.", address=address), kept=_KEPT, remedy="Write it with https:// in front."
+            tr("'{address}' is no web address.", address=address),
+            kept=_KEPT,
+            remedy=tr("Write it with https:// in front."),
         )
     host = parts.hostname or ""
     late = tr("What {host} sends was not whole after {longest_s} s.", host=host, longest_s=f"{_LONGEST_S:g}")

@@ -284,7 +284,7 @@ class RecordingsView(QWidget):
 
 def _made_from(voice: OwnVoice, names: Mapping[int, str]) -> str:
     if voice.at_service is not None:
-        of = "; ".join(names.get(number, "a recording taken away") for number in voice.at_service.recordings)
+        of = "; ".join(names.get(number, tr("a recording taken away")) for number in voice.at_service.recordings)
         return tr("{of} (kept at the service, {visibility})", of=of, visibility=voice.at_service.visibility)
     described = ", ".join(f"{name} {value}" for name, value in voice.described.items() if value)
     return names.get(voice.recording_id or 0) or described

@@ -51,7 +51,8 @@ class AnswersDialog(QDialog):
         titles = {p.version_id: p.title for p in self._state.bench.passages}
         self._answers = [one for one in answers if self._clip(one) is not None]
         rows = [
-            [people.get(one.listener_id, "?"), titles.get(one.trial.stimuli[-1].passage_version_id, "an earlier text"),
+            [people.get(one.listener_id, "?"),
+             titles.get(one.trial.stimuli[-1].passage_version_id, tr("an earlier text")),
              in_words(one.answer.given), one.answer.note or (tr("spoken") if one.answer.spoken else ""),
              one.answer.created[:16].replace("T", " ")]
             for one in self._answers

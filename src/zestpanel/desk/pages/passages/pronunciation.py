@@ -14,7 +14,7 @@ from zestpanel.core.text.lexicon.lexicon import Entry, entries_for, hits
 from zestpanel.core.text.lexicon.pls import from_pls, to_pls
 from zestpanel.core.text.lexicon.unknown_words import unknown_words
 from zestpanel.core.text_files import read_text, write_text
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
 from zestpanel.desk.pages.passages.saying import say_word
@@ -226,7 +226,7 @@ class PronunciationView(QWidget):
 
     def keep_entry(self) -> None:
         if self.keep.isEnabled():
-            self.put([self.typed()], f"how '{self.word.text().strip()}' is said")
+            self.put([self.typed()], tr("how '{word}' is said", word=self.word.text().strip()))
 
     def put(self, entries: list[Entry], what: str) -> None:
         """Add entries, with undo."""
@@ -292,7 +292,9 @@ class PronunciationView(QWidget):
         except ZestError as error:
             self.state.complain(error)
             return
-        self.put(entries, f"{len(entries)} words from {path.name}")
+        self.put(
+            entries, trn("{n} word from {name}", "{n} words from {name}", len(entries), n=len(entries), name=path.name)
+        )
         self.state.say(tr("{name}: {entries} words.", name=path.name, entries=len(entries)))
 
     def _ask_to_write(self) -> None:

@@ -233,7 +233,7 @@ class PlanDialog(QDialog):
         rows = []
         for e in planned.estimates:
             used = (
-                "no allowance"
+                tr("no allowance")
                 if e.allowance_used is None
                 else tr("{allowance_used} % used after it", allowance_used=f"{100 * e.allowance_used:.1f}")
             )

@@ -56,9 +56,9 @@ def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then
                 characters=f"{planned.characters:,}",
                 reason=reason,
             ),
-            "" if state.labels_hidden else f"Billed by {plans}.",
-            "Render all the same",
-            "Do not render",
+            "" if state.labels_hidden else tr("Billed by {plans}.", plans=plans),
+            tr("Render all the same"),
+            tr("Do not render"),
             then,
         ).open()
 
@@ -122,7 +122,7 @@ def _listed(state: DeskState, rows: Sequence[JournalRow]) -> str:
     lines = []
     for row in rows:
         who = names.get(row.candidate_id) or f"{by_id[row.candidate_id].engine} {by_id[row.candidate_id].voice}"
-        title = titles.get(row.passage_version_id, "an earlier text")
+        title = titles.get(row.passage_version_id, tr("an earlier text"))
         lines.append(
             tr(
                 "{who}, '{title}', take {repeat}: {characters} characters, {opened}",

@@ -152,8 +152,8 @@ class SweepsView(QWidget):
         self.pick.blockSignals(True)
         self.pick.clear()
         for sweep in sweeps:
-            axes = " and ".join(axis.control for axis in sweep.spec.axes)
-            who = names.get(sweep.spec.candidate_id, "a candidate no longer there")
+            axes = tr(" and ").join(axis.control for axis in sweep.spec.axes)
+            who = names.get(sweep.spec.candidate_id, tr("a candidate no longer there"))
             self.pick.addItem(
                 tr(
                     "{who}: {axes}, {points} points × {repeats}",
@@ -276,7 +276,7 @@ class SweepsView(QWidget):
     def _picture(self, width: float) -> Picture | None:
         if self.result is None or self.sweep is None:
             return None
-        across = " and ".join(axis.control for axis in self.sweep.spec.axes)
+        across = tr(" and ").join(axis.control for axis in self.sweep.spec.axes)
         return sweep_picture(
             self.result, across=tr("{across}; the candidate's own value in bold", across=across), width=width
         )
