@@ -383,10 +383,10 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     assert "ressemble bien à un casque" in before.words()
     qtbot.keyClick(booth, Qt.Key.Key_Return)
     session = trial_of(window, qtbot, 1)
-    assert [one.text() for one in booth.answers.values()] == ["Y    Oui", "N    Non", "U    Incertain"]
+    assert [one.text() for one in booth.answers.values()] == ["Y    Oui", "N    Non", "U    Pas sûr"]
     assert "Did it laugh?" in words(booth), "the lead's own words stand"
     assert {"Play", "Stop here", "Yes", "Clip · 1 of 3"}.isdisjoint(one.text() for one in booth.findChildren(QLabel))
-    assert booth.leave.text() == "Arrêter ici"
+    assert booth.leave.text() == "S’arrêter ici"
     (kept,) = bench_project.panel.sessions(bench_project.panel.tests()[-1].id)
     assert kept.checks == {"level": "set", "headphones": {"right": 6, "of": 6, "passed": True}}
     recorder(window).hear(4.0)
