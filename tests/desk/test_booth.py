@@ -30,6 +30,7 @@ from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
 
 
@@ -68,11 +69,13 @@ def planned(
 def begun(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> Booth:
     page.alias.setText(alias)
     page.languages.setText("en")
+    high = window.height()
     qtbot.keyClick(page.alias, Qt.Key.Key_Return)
     assert "no right or wrong answers" in window.booth.before.words()
     qtbot.keyClick(window.booth, Qt.Key.Key_Return)  # read
     settle(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
+    assert window.height() == high, "the booth takes the room there is"
     return window.booth
 
 
@@ -406,6 +409,26 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     assert "headphones heard: 6 of 6" in cells(page.people)[0][-1]
+
+
+@pytest.mark.parametrize("kind", ["CCR", "ACR", "multi-stimulus"])
+def test_all_answers_are_seen_at_150_percent_on_a_small_screen(
+    kind: str, bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    """A scale whose lower end has to be scrolled to would be answered at its upper end."""
+    theme.set(scale=1.5)
+    try:
+        window = open_window(bench_project)
+        window.resize(1366, 768)
+        settle(qtbot, window)
+        booth = begun(window, planned(window, qtbot, kind, most=1), qtbot, "Ann")
+        assert (window.width(), window.height()) == (1366, 768)
+        for one in (*booth.answers.values(), booth.play, booth.line if kind == "multi-stimulus" else booth.leave):
+            corner = one.mapTo(window, one.rect().bottomRight())
+            assert one.isVisible()
+            assert window.rect().adjusted(0, 0, 0, -20).contains(corner), one
+    finally:
+        theme.set(scale=1.0)
 
 
 def test_a_listener_is_left_out_and_counted_again(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

@@ -123,8 +123,9 @@ class KeyButton(QPushButton):
         self.setCheckable(checkable)
         self.set_text(text)
 
-    def set_text(self, text: str) -> None:
-        self._words = text
+    def set_text(self, text: str, key: str = "") -> None:
+        """key: as it is shown, where it has another name than the interface gives it."""
+        self._words, self._key = text, key or self._key
         self.setText("")
         self.setAccessibleName(tr("{words}, key {key}", words=text, key=self._key))
         self.setToolTip(f"{text} ({self._key})")

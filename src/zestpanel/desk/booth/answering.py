@@ -6,15 +6,17 @@ from typing import Any, Final
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.kind import Question
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.desk.booth.line import PlacingLine
+from zestpanel.desk.booth.room import Room
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, set_role
 
 _MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
@@ -39,6 +41,8 @@ class Answering(QWidget):
     _heard: QProgressBar
     _hint: QLabel
     _middle: QWidget
+    _room: Room
+    _answer_column: QVBoxLayout
 
     @property
     def told(self) -> Told:
@@ -58,11 +62,22 @@ class Answering(QWidget):
     def _fit(self) -> None:
         """A layout whose buttons have changed is asked for its height anew, at the width it has."""
         inner, outer = self._middle.layout(), self.layout()
-        if inner is not None and outer is not None:
+        if inner is None or outer is None:
+            return
+        width = max(self._middle.minimumWidth(), min(self._middle.width(), self._middle.maximumWidth()))
+        around = self.play.height() + outer.contentsMargins().top() + outer.contentsMargins().bottom() + theme.px(12)
+        for low in (False, True):  # where not all answers would be seen, which leans them, they lie closer together
+            inner.setSpacing(theme.px(5 if low else 14))
+            self._answer_column.setSpacing(theme.px(3 if low else 8))
+            for grade in self.answers.values():
+                set_role(grade, "low grade" if low else "grade")
             inner.activate()
-            width = max(self._middle.minimumWidth(), min(self._middle.width(), self._middle.maximumWidth()))
-            self._middle.setMinimumHeight(inner.totalHeightForWidth(width))
-            outer.activate()
+            high = inner.totalHeightForWidth(width)
+            if high <= self.height() - around:
+                break
+        self._middle.setMinimumHeight(high)
+        self._room.updateGeometry()
+        outer.activate()
 
     def answer(self, value: int | str | list[int]) -> None:
         """Answer the question that is asked; the last one of a trial leads to the next trial."""
@@ -124,7 +139,7 @@ class Answering(QWidget):
         self.written.setReadOnly(not heard)
         self.line.set_active(heard and bool(mixer.lanes))
         self.back.setVisible(session is not None and (bool(self._given) or session.may_correct)
-                             and self._middle.isVisibleTo(self))  # fmt: skip
+                             and self._room.isVisibleTo(self))  # fmt: skip
         for k, one in enumerate(self.clips):
             one.setEnabled(k < len(mixer.lanes))
             one.setChecked(bool(mixer.lanes) and mixer.on == k)

@@ -20,6 +20,7 @@ from zestpanel.core.playback.mixer import Lane, Stereo
 from zestpanel.desk.booth.answering import Answering
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
+from zestpanel.desk.booth.room import Room
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -112,11 +113,12 @@ class Booth(Answering):
         outer.addLayout(head)
         outer.addStretch(1)
         outer.addWidget(self.before, 0, Qt.AlignmentFlag.AlignHCenter)
-        outer.addWidget(middle, 0, Qt.AlignmentFlag.AlignHCenter)
+        self._room = Room(middle)
+        outer.addWidget(self._room, 0, Qt.AlignmentFlag.AlignHCenter)
         outer.addStretch(2)
         self.before.setFixedWidth(theme.px(600))
         middle.setMinimumWidth(theme.px(560))
-        for one in (middle, self.before):  # until a session begins it asks for no room
+        for one in (self._room, self.before):  # until a session begins it asks for no room
             one.hide()
 
     @property
@@ -124,10 +126,10 @@ class Booth(Answering):
         return self._session
 
     def _speak(self, told: Told) -> None:
-        self.play.set_text(told.tr("Play"))
+        self.play.set_text(told.tr("Play"), told.tr("space"))
         self.leave.setText(told.tr("Stop here"))
         self.leave.setToolTip(told.tr("Everything answered is kept; go on later by the same name"))
-        self.back.set_text(told.tr("Correct the last answer"))
+        self.back.set_text(told.tr("Correct the last answer"), told.tr("Backspace"))
         self.written.setPlaceholderText(told.tr("what you heard; Enter goes on"))
         self.written.setAccessibleName(told.tr("What you heard"))
         self.remark.setPlaceholderText(told.tr("a remark, if you like (Tab); Enter goes back to the answers"))
@@ -155,14 +157,16 @@ class Booth(Answering):
 
     def _only(self, shown: QWidget) -> None:
         self.before.setVisible(shown is self.before)
-        self._middle.setVisible(shown is self._middle)
+        self._room.setVisible(shown is self._room)
         self._place.setText("")
         self.back.setVisible(False)
 
     def _begin_trials(self) -> None:
         if self._session is not None:
             self._session.note_checks(self.before.found)
-            self._only(self._middle)
+            for one in (self.line, self.written, self.remark, self.spoken):
+                one.hide()  # shown where a trial asks for them: all at once would want more room than a screen has
+            self._only(self._room)
             self._next()
 
     def _next(self) -> None:
@@ -364,7 +368,7 @@ class Booth(Answering):
         """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
         session, self._session = self._session, None
         self.spoken.clear()  # a remark belongs to an answer
-        self._only(self._middle)
+        self._only(self._room)
         self._state.player.pause()
         self._state.player.load([], on=0)
         self._state.player.mixer.lay_bed(None)

@@ -83,6 +83,7 @@ QPushButton[role="tab"]:checked {{ color: {c["ink"]}; font-weight: bold; border-
 QPushButton[role="tab"]:focus {{ color: {c["ink"]}; border: none; border-bottom: 2px solid {c["focus"]}; }}
 QPushButton[role="sign"] {{ padding: {px(2)}px {px(5)}px; min-width: {px(16)}px; font-size: {size["lead"]}px; }}
 QPushButton[role="grade"] {{ text-align: left; padding: {px(12)}px {px(18)}px; font-size: {size["lead"]}px; }}
+QPushButton[role="low grade"] {{ text-align: left; padding: {px(4)}px {px(18)}px; font-size: {size["lead"]}px; }}
 QLineEdit, QPlainTextEdit, QTextEdit, QAbstractSpinBox, QComboBox {{ background: {c["sheet"]};
   border: 1px solid {c["rule"]}; border-radius: 3px; padding: {px(5)}px {px(8)}px;
   selection-background-color: {c["zest-pale"]}; selection-color: {c["ink"]}; }}
