@@ -441,7 +441,7 @@ def test_listeners_are_told_in_their_language_what_to_do() -> None:
     english = told._file("en")
     for language in told.languages():
         words = told._file(language)
-        assert set(words) == set(english)
+        assert set(words) - {"words"} == set(english)
         assert set(words["kinds"]) == set(kinds())
         said = told.Told([f"{language}-XX"])
         assert said.language == language
