@@ -298,4 +298,7 @@ WORDS: Final = (
     marked("word", "licensed"),
     marked("word", "space"),
     marked("word", "Backspace"),
+    marked("word", "times in the reply"),
+    marked("word", "aligned by the recogniser"),
+    marked("word", "warped onto the built-in voice"),
 )

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.money import shown
+from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -92,7 +93,7 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
             titles.get(r.passage_version_id, ""),
             str(r.repeat),
             tr("failed"),
-            r.failure_kind,
+            word(FAILURE_KINDS.get(r.failure_kind, r.failure_kind)),
             r.failure_text,
             "",
             "",
@@ -100,7 +101,7 @@ def behind_waits(parent: QWidget, project: Project, row: Row) -> SourceDialog:
             "",
             "",
         ]
-        for r in project.journal.rows(state=tr("failed"))
+        for r in project.journal.rows(state="failed")
         if r.candidate_id == row.candidate.id
     ]
     head = [

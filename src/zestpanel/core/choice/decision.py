@@ -12,7 +12,7 @@ from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.stored import Stored
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,7 +70,7 @@ def decide(
 def what_stands_against(row: Row) -> list[str]:
     """Gates not met or unknown, as words."""
     return [
-        tr("'{name}' is {x} ({why})", name=g.name, x=tr("not met") if g.verdict == "no" else "unknown", why=g.why)
+        tr("'{name}' is {x} ({why})", name=g.name, x=tr("not met") if g.verdict == "no" else word("unknown"), why=g.why)
         for g in row.gates
         if g.verdict != "yes"
     ]

@@ -142,4 +142,4 @@ def drift_words(found: Sequence[Drift]) -> str:
 
 
 def _listed(words: Sequence[str]) -> str:
-    return " and ".join(part for part in (", ".join(words[:-1]), words[-1]) if part)
+    return tr(" and ").join(part for part in (", ".join(words[:-1]), words[-1]) if part)

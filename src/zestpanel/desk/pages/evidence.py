@@ -8,7 +8,7 @@ from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_takes, behind_waits
@@ -112,8 +112,8 @@ class EvidencePage(Page):
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         ways = self.state.project.takes.ways_of_word_times()
-        heard_by = self.state.project.takes.recognisers()
-        found_by = "; ".join(f"{count} {way}" for way, count in ways.items())
+        heard_by = tr(" and ").join(self.state.project.takes.recognisers())
+        found_by = "; ".join(f"{count} {word(way)}" for way, count in ways.items())
         self._ways.setText(
             tr(
                 "wpm: words a minute. Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by "
@@ -122,7 +122,7 @@ class EvidencePage(Page):
                 "the speech."
             )
             + (tr(" Word times: {found_by}.", found_by=found_by) if found_by else "")
-            + (f" {WORDS_WRONG.format(by=' and '.join(heard_by))}" if heard_by else "")
+            + (f" {WORDS_WRONG.format(by=heard_by)}" if heard_by else "")
             + (tr(" {unmeasured} takes are not measured yet.", unmeasured=unmeasured) if unmeasured else "")
         )
         if unmeasured and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:

@@ -72,7 +72,7 @@ def choices() -> dict[str, str]:
         "marks": tr("defects marked"),
         "money": tr("money a month"),
     }
-    return found | {tr("measure {name}", name=name): one.label for name, one in listed().items()}
+    return found | {f"measure {name}": one.label for name, one in listed().items()}
 
 
 def shading(project: Project, bench: Bench, name: str) -> Shading | None:
@@ -95,7 +95,7 @@ def _measure(project: Project, takes: Mapping[Place, Take], name: str) -> Shadin
             values[place] = float(value)
     better = {"lower": True, "higher": False}.get(str(one.better or ""))
     return Shading(
-        name=tr("measure {name}", name=name),
+        name=f"measure {name}",
         title=one.label,
         unit=one.unit,
         decimals=one.decimals,

@@ -48,11 +48,11 @@ def look_into(received: Received) -> tuple[dict[str, Any], list[str]]:
     for name in received.headers:
         low = name.lower()
         if "character" in low and "remain" not in low and "characters_billed" not in reply:
-            reply["characters_billed"] = tr("header {name}", name=name)
+            reply["characters_billed"] = f"header {name}"
         elif ("remain" in low or low.endswith("-left")) and "allowance_left" not in reply:
-            reply["allowance_left"] = tr("header {name}", name=name)
+            reply["allowance_left"] = f"header {name}"
         elif low.endswith("voice") and "voice_used" not in reply:
-            reply["voice_used"] = tr("header {name}", name=name)
+            reply["voice_used"] = f"header {name}"
     understood += [f"{what.replace('_', ' ')}: {place}" for what, place in reply.items() if what != "audio"]
     if "audio" in reply:
         understood.insert(0, tr("sound at: {reply}", reply=reply["audio"]))

@@ -201,8 +201,8 @@ class SpendGuard:
         earlier, name = self._earlier(key, "month"), plan_key(*key)
         plan = then.amount + (earlier.amount if earlier is not None else Decimal(0))
         for scope, caps, costs, words in (
-            ("run", self.caps.a_run, run, "a run"),
-            ("day", self.caps.a_day, [*run, *self._earlier_today], "a day"),
+            ("run", self.caps.a_run, run, tr("a run")),
+            ("day", self.caps.a_day, [*run, *self._earlier_today], tr("a day")),
         ):
             if caps and (reason := self._over(scope, caps, costs, words, then.currency, more, name)):
                 return reason
@@ -222,7 +222,7 @@ class SpendGuard:
                 "The caps of {words} are in {caps}, {plan} bills in {currency}, and the brief gives no "
                 "exchange rate: nothing would hold it.",
                 words=words,
-                caps=" and ".join(caps),
+                caps=tr(" and ").join(caps),
                 plan=plan,
                 currency=currency,
             )

@@ -11,7 +11,7 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Measured, Take
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import FAILURE_KINDS, ZestError
 from zestpanel.core.measures.drift import drift_words, from_values
 from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.core.texts import tr, word
@@ -248,13 +248,18 @@ def _row(take: Take) -> list[str]:
 
 
 def _failed(row: JournalRow) -> list[str]:
+    kind = word(FAILURE_KINDS.get(row.failure_kind, row.failure_kind))
     return [
         str(row.repeat),
         day_and_hour(row.opened),
         "–",
         "–",
         "–",
-        tr("failed, {failure_kind}: {failure_text}", failure_kind=row.failure_kind, failure_text=row.failure_text),
+        tr(
+            "failed, {failure_kind}: {failure_text}",
+            failure_kind=kind,
+            failure_text=row.failure_text,
+        ),
         "",
         "",
     ]
