@@ -411,7 +411,7 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     assert "headphones heard: 6 of 6" in cells(page.people)[0][-1]
 
 
-@pytest.mark.parametrize("kind", ["CCR", "ACR", "multi-stimulus"])
+@pytest.mark.parametrize("kind", ["CCR", "multi-stimulus"])
 def test_all_answers_are_seen_at_150_percent_on_a_small_screen(
     kind: str, bench_project: Project, open_window: Opener, qtbot: QtBot
 ) -> None:

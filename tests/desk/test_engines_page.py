@@ -398,6 +398,7 @@ def test_a_recording_is_cleaned_heard_and_taken_away_with_undo(
     # none of these engines makes voices, and it is said which word in a file would change that
     bench_project.shortlist.remove_engine("Citrange")
     window.state.refresh()
+    settle(qtbot, window)
     qtbot.mouseClick(view.make, Qt.MouseButton.LeftButton)
     assert "takes_recordings or makes_voices in its connector file" in window.notice_text.text()
     view.make_described()

@@ -67,7 +67,8 @@ def test_swaps_leave_the_program_at_the_same_word_equally_loud_and_without_a_cli
     keys = [float(line.split()[1]) for line in lines if line.startswith("key")]
     heard = swaps_heard(server, keys)
     steady = 0.1 * (2 * np.pi * 2200 / RATE_HZ) ** 2  # second difference of the highest tone there is
-    clean = [one for one in heard if one.rough < steady]
+    # a machine that stands still leaves gaps: those swaps say nothing, and enough others have to be left
+    clean = [one for one in heard if one.rough < steady and min(one.loud) > 0]
     assert len(clean) >= UNDISTURBED
     for one in clean:
         assert 0 <= one.behind - one.before < 0.2, "on at the same word"
