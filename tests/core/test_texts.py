@@ -57,6 +57,7 @@ def test_a_listener_is_asked_and_answers_in_their_language(language: str) -> Non
     """Every kind of test, every scale, and the booth's own words: none stays in English."""
     told, same = Told([f"{language}-XX"]), []
     assert told.language == language
+    assert told.tr("Did it laugh?") == "Did it laugh?", "a question of the lead's own stands as it was written"
     for text in catalogue.said_to_listeners():
         said = told.tr(text)
         assert _places(said) == _places(text), text

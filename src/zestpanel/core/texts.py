@@ -11,6 +11,7 @@ import gettext
 import os
 from collections.abc import Mapping
 from datetime import date, datetime
+from functools import cache
 from importlib import resources
 from pathlib import Path
 from typing import Final
@@ -53,8 +54,10 @@ def language_of(environment: Mapping[str, str]) -> str:
     return next((tag for tag in tags if tag in LANGUAGES), "en")
 
 
+@cache
 def table(language: str) -> gettext.NullTranslations:
-    if language == "en":
+    """The catalogue of a language; texts stay as they are in English and where there is none. Read once."""
+    if language == "en" or language not in LANGUAGES:
         return gettext.NullTranslations()
     file = resources.files("zestpanel.core") / "texts_of" / language / "LC_MESSAGES" / f"{DOMAIN}.mo"
     with file.open("rb") as opened:
