@@ -3,6 +3,7 @@ and measurements."""
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import sys
 import time
@@ -20,7 +21,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.store.project import Project
-from zestpanel.desk.application import make_application
+from zestpanel.desk.application import make_application, take_down
 from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.window import MainWindow
 
@@ -104,6 +105,7 @@ def say(window: MainWindow) -> None:
 
 
 if __name__ == "__main__":
+    faulthandler.enable()
     application = make_application()
     window = opened(Path(sys.argv[1]))
     match sys.argv[2:]:
@@ -113,4 +115,4 @@ if __name__ == "__main__":
                 unplugged(window)
         case ["say"]:
             say(window)
-    window.close()
+    take_down(window)

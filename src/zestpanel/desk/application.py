@@ -12,7 +12,17 @@ import traceback
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QSettings, QSocketNotifier, Qt, QThread, QTimer, QTranslator
+from PyQt6.QtCore import (
+    QCoreApplication,
+    QEvent,
+    QLibraryInfo,
+    QSettings,
+    QSocketNotifier,
+    Qt,
+    QThread,
+    QTimer,
+    QTranslator,
+)
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -131,8 +141,18 @@ def open_window(folder: Path | None) -> int:
     settings.setValue("dark", theme.dark)
     settings.setValue("scale", theme.scale)
     if desk.window is not None:
-        desk.window.state.project.close()
+        take_down(desk.window)
     return status
+
+
+def take_down(window: MainWindow) -> None:
+    """Close the window and its project and take apart all it holds, the sound device's threads among it, while the
+    application is still there: left to the interpreter's end, they would go in no order."""
+    window.close()
+    project = window.state.project
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    project.close()
 
 
 def _end_when_told(application: QApplication, desk: Desk) -> None:

@@ -13,7 +13,7 @@ from zestpanel.core.listening.kind import Question
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.desk.booth.line import PlacingLine
-from zestpanel.desk.booth.room import Room
+from zestpanel.desk.room import Room
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -20,7 +20,7 @@ from zestpanel.core.playback.mixer import Lane, Stereo
 from zestpanel.desk.booth.answering import Answering
 from zestpanel.desk.booth.before import Before
 from zestpanel.desk.booth.line import PlacingLine
-from zestpanel.desk.booth.room import Room
+from zestpanel.desk.room import Room
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme

@@ -49,8 +49,8 @@ class TabbedPage(Page):
     def show_view(self, at: int | str) -> None:
         """Show one of the views, by place or by name."""
         self._bring_up(self._names.index(at) if isinstance(at, str) else at)
+        self.view_shown.emit()  # what stood beside the last view makes room before this one is filled and laid out
         self.refresh_view()
-        self.view_shown.emit()
 
     def _bring_up(self, place: int) -> None:
         for i, tab in enumerate(self.tabs):

@@ -75,6 +75,7 @@ class Microphone(QObject):
             return None
         self._take()
         source.stop()
+        source.deleteLater()
         self._device = None
         samples = np.frombuffer(bytes(self._heard), dtype=np.int16)
         return Clip(samples=as_samples(samples), rate_hz=self._rate_hz) if len(samples) else None

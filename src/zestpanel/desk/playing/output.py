@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 BUFFER_MS = 32
 CLOSING_MS = 2_000
+_UNANSWERED: list[QObject] = []
 
 
 class Output(Protocol):
@@ -109,7 +110,9 @@ class SinkOutput(QObject):
     def close(self) -> None:
         self._stop.emit()
         self._thread.quit()
-        self._thread.wait(CLOSING_MS)
+        if not self._thread.wait(CLOSING_MS):  # a sound system that does not answer: nothing it uses may go before it
+            self._thread.setParent(None)
+            _UNANSWERED.append(self)
 
 
 class Feeder(QObject):

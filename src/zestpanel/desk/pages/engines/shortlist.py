@@ -17,6 +17,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.core.texts import tr, word
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.what_changed import WhatChanged
@@ -41,7 +42,6 @@ class ShortlistView(QWidget):
         self.table.setAccessibleName(tr("Shortlist"))
         self.table.itemSelectionChanged.connect(self._offer_version)
         layout.addWidget(self.table, 1)
-        row = QHBoxLayout()
         self.duplicate = button(
             tr("Duplicate with a change …"), self.make_variant, tip=tr("The same candidate, one thing moved")
         )
@@ -50,16 +50,10 @@ class ShortlistView(QWidget):
         )
         self.newer = button("", self.put_newer_beside, tip=tr("The same voice and settings, made with the new version"))
         self.versions = button(tr("Compare versions …"), self.compare_versions, tip=tr("What the new version changed"))
-        row.addWidget(self.duplicate)
-        row.addWidget(self.newer)
-        row.addWidget(self.versions)
         self.hold = button(
             "", self.hold_to_language, tip=tr("Texts of the other languages its voice speaks are left out")
         )
-        row.addWidget(self.hold)
-        row.addWidget(self.off)
-        row.addStretch(1)
-        layout.addLayout(row)
+        layout.addWidget(flow_row(self.duplicate, self.newer, self.versions, self.hold, self.off))
         self.empty = EmptyState(tr("The shortlist is empty. Hear voices and put some on it."), "", lambda: None)
         self.empty.action.hide()
         self.empty.hide()

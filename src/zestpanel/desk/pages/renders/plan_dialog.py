@@ -3,11 +3,11 @@ of it all, with its basis, before anything is sent."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from decimal import Decimal
 
-from PyQt6.QtCore import QDateTime, Qt
+from PyQt6.QtCore import QDateTime
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -16,15 +16,11 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.passage import Passage
 from zestpanel.core.errors import InputError
 from zestpanel.core.runs.plan.conditions import LEVELS, Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
@@ -33,9 +29,11 @@ from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
+from zestpanel.desk.room import Room
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.ticks import Ticks
 from zestpanel.desk.widgets import button, label, open_at
 
 WHEN = (("now", tr("Now")), ("day", tr("Every hour for a day")), ("week", tr("Every four hours for a week")))
@@ -59,12 +57,18 @@ class PlanDialog(QDialog):
         across.setSpacing(18)
         outer.addLayout(across, 1)
         who = QVBoxLayout()
-        self.candidates = self._ticks(tr("Candidates"), [(state.name(c), c) for c in state.bench.candidates], who)
-        self.passages = self._ticks(tr("Passages"), [(p.title, p) for p in state.bench.passages], who)
+        self.candidates = Ticks(tr("Candidates"), {c.id: state.name(c) for c in state.bench.candidates}, self.look)
+        self.passages = Ticks(tr("Passages"), {p.id: p.title for p in state.bench.passages}, self.look)
+        for ticks in (self.candidates, self.passages):
+            ticks.list.setMinimumWidth(theme.px(200))
+            who.addWidget(ticks, 1)
         across.addLayout(who, 1)
         right = QVBoxLayout()
         across.addLayout(right, 3)
-        form = QFormLayout()
+        asked = QWidget()
+        form = QFormLayout(asked)
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         self.repeats = QSpinBox()
         self.repeats.setRange(1, 20)
         self.repeats.setValue(3)
@@ -102,7 +106,7 @@ class PlanDialog(QDialog):
         when.addStretch(1)
         form.addRow(tr("When"), when)
         self._caps_form(form)
-        right.addLayout(form)
+        right.addWidget(Room(asked))
         self.estimate = Table()
         self.estimate.setAccessibleName(tr("Estimate by plan"))
         right.addWidget(label(tr("What it will take"), "strong"))
@@ -121,38 +125,10 @@ class PlanDialog(QDialog):
         for changed in (
             self.repeats.valueChanged, self.ask.currentIndexChanged, self.cold.toggled, self.side_by_side.toggled,
             self.when.currentIndexChanged,
-            self.candidates.itemChanged, self.passages.itemChanged, *(b.toggled for b in self.levels.values()),
+            *(b.toggled for b in self.levels.values()),
         ):  # fmt: skip
             changed.connect(self.look)
         open_at(self, 1000, 660)
-        self.look()
-
-    def _ticks(self, title: str, items: Sequence[tuple[str, object]], into: QVBoxLayout) -> QListWidget:
-        head = QHBoxLayout()
-        head.addWidget(label(title, "strong"))
-        head.addStretch(1)
-        out = QListWidget()
-        out.setAccessibleName(title)
-        out.setProperty("takesSpace", True)
-        out.setMinimumWidth(theme.px(220))
-        head.addWidget(button(tr("all or none"), lambda: self._all_or_none(out), role="link"))
-        into.addLayout(head)
-        for words, value in items:
-            item = QListWidgetItem(words)
-            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            item.setCheckState(Qt.CheckState.Checked)
-            item.setData(Qt.ItemDataRole.UserRole, value)
-            out.addItem(item)
-        into.addWidget(out, 1)
-        return out
-
-    def _all_or_none(self, ticks: QListWidget) -> None:
-        items = [item for i in range(ticks.count()) if (item := ticks.item(i)) is not None]
-        every = all(item.checkState() == Qt.CheckState.Checked for item in items)
-        ticks.blockSignals(True)
-        for item in items:
-            item.setCheckState(Qt.CheckState.Unchecked if every else Qt.CheckState.Checked)
-        ticks.blockSignals(False)
         self.look()
 
     def _caps_form(self, form: QFormLayout) -> None:
@@ -190,10 +166,6 @@ class PlanDialog(QDialog):
 
     # -- what is chosen
 
-    def chosen(self, ticks: QListWidget) -> list[object]:
-        items = [item for i in range(ticks.count()) if (item := ticks.item(i)) is not None]
-        return [item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() == Qt.CheckState.Checked]
-
     def conditions(self) -> Conditions:
         levels = tuple(level for level, box in self.levels.items() if box.isChecked())
         kind = "load" if levels else "bench"
@@ -211,8 +183,9 @@ class PlanDialog(QDialog):
         other = self.cold.isChecked() or any(box.isChecked() for box in self.levels.values())
         self.ask.setEnabled(not other)
         self.ask.setToolTip(tr("Other conditions need requests of their own") if other else "")
-        candidates = [c for c in self.chosen(self.candidates) if isinstance(c, Candidate)]
-        passages = [p for p in self.chosen(self.passages) if isinstance(p, Passage)]
+        bench, whom, what = self.state.bench, self.candidates.ticked(), self.passages.ticked()
+        candidates = [c for c in bench.candidates if c.id in whom]
+        passages = [p for p in bench.passages if p.id in what]
         project, repeats, conditions = self.state.project, self.repeats.value(), self.conditions()
         self.go.setEnabled(False)
 

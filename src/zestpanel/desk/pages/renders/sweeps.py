@@ -263,11 +263,14 @@ class SweepsView(QWidget):
         self.render_button.setText(
             tr("Render {jobs} takes · {money}", jobs=len(planned.jobs), money=money)
             if planned.jobs
-            else tr("Cannot be rendered: {left_out}", left_out=planned.left_out[0][2])[:60]
+            else tr("Cannot be rendered")
             if planned.left_out
             else tr("All of it is rendered")
         )
-        self.edges.setText(edge_words(result, sweep))
+        found = edge_words(result, sweep)
+        why = next((reason for _, _, reason in planned.left_out if not planned.jobs), "")
+        blocked = tr("Cannot be rendered: {left_out}", left_out=why.rstrip("."))
+        self.edges.setText(f"{blocked}. {found}" if why else found)
         self.chart.refresh()
         if self.point is None:
             self.point = next((p for p in result.points if p.here and p.takes), None)

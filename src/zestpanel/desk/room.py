@@ -1,4 +1,5 @@
-"""The room a trial has: all it wants where the window is high enough, else as much as there is, and it scrolls."""
+"""The room that a trial or a form has: all it wants where the window is high enough, else as much as there is, and it
+scrolls."""
 
 from __future__ import annotations
 
@@ -14,7 +15,7 @@ class Room(QScrollArea):
         self.setWidget(inner)
         self.setWidgetResizable(True)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # keys are answers
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # keys are for what is in it
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
 
