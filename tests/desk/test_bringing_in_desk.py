@@ -34,6 +34,7 @@ def test_a_clip_dropped_on_a_cell_becomes_a_take_of_it(
     index = page.grid.grid_model.place_of(candidate.id, passage.id)
     middle = page.grid.viewport().mapTo(window, page.grid.visualRect(index).center())  # type: ignore[union-attr]
     drop_at(window, QPointF(middle), path)
+    settle(qtbot, window)
     dialog = page.findChild(BringInDialog)
     assert dialog is not None
     how, wait = dialog.table.cellWidget(0, 3), dialog.table.cellWidget(0, 4)
@@ -63,6 +64,7 @@ def test_what_a_name_does_not_tell_is_asked(
     (folder / "notes.pdf").write_bytes(b"%PDF")
     window = open_window(bench_project)
     drop_at(window, QPointF(400, 300), folder)
+    settle(qtbot, window)
     assert window.current == "renders"
     page = window.page("renders")
     dialog = page.findChild(BringInDialog)
@@ -91,13 +93,16 @@ def test_tables_go_where_their_columns_say(
     assert [len(found[k]) for k in ("clips", "voices", "ratings")] == [2, 1, 0]
     window = open_window(bench_project)
     window.bring_in([tmp_path / "bad.csv"])
+    settle(qtbot, window)
     assert "bad.csv, row 2: there is no file 'none.wav'" in window.notice_text.text()
     window.bring_in([tmp_path / "clips.csv"])
+    settle(qtbot, window)
     dialog = window.page("renders").findChild(BringInDialog)
     assert dialog is not None
     assert all(c.ready for c in dialog.clippings())
     dialog.reject()
     window.bring_in([tmp_path / "voices.csv"])
+    settle(qtbot, window)
     assert "lists voices of Else, which the catalogue does not hold" in window.notice_text.text()
     page = window.page("engines")
     assert isinstance(page, EnginesPage)

@@ -90,8 +90,8 @@ def test_scripts_and_engines_are_dropped_on_the_window(
     other.write_bytes(b"x")
     window = open_window(empty_project)
     drop(window, script)
-    assert window.current == "passages"
     settle(qtbot, window)
+    assert window.current == "passages"
     assert [p.text for p in empty_project.texts.all()] == ["First paragraph, of two lines.", "Second one."]
     drop(window, engine)
     settle(qtbot, window)
@@ -99,6 +99,7 @@ def test_scripts_and_engines_are_dropped_on_the_window(
     assert isinstance(page, EnginesPage)
     assert page.voices.model.rowCount() == 2
     drop(window, other)
+    settle(qtbot, window)
     assert "photo.jpg was not imported" in window.notice_text.text()
     bad = tmp_path / "bad.yaml"
     bad.write_text("zest-connector: 1\nengine: X\nspeak: {kind: command, arguments: [x]}\n", encoding="utf-8")

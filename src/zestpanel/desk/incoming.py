@@ -15,9 +15,23 @@ if TYPE_CHECKING:
     from zestpanel.desk.window import MainWindow
 
 
-def bring_in(window: MainWindow, paths: Sequence[Path]) -> None:
+def bring_in(window: MainWindow, paths: Sequence[Path], cell: tuple[int, int] | None = None) -> None:
+    """Look at the files off the interface thread, which a folder of many would hold, and hand them on.
+
+    cell: where they were dropped; sound alone goes there.
+    """
+    window.state.background.run(
+        lambda: sort_files(paths), lambda found: _hand_on(window, found, cell), window.state.complain
+    )
+
+
+def dropped(window: MainWindow, paths: Sequence[Path], at: QPoint) -> None:
+    on_cell = window.current == "renders" and not any(path.is_dir() for path in paths)
+    bring_in(window, paths, window.at_renders().cell_at(at) if on_cell else None)
+
+
+def _hand_on(window: MainWindow, found: dict[str, list[Path]], cell: tuple[int, int] | None) -> None:
     """What is of no known kind is explained."""
-    found = sort_files(list(paths))
     for path in found["unknown"]:
         window.state.complain(
             tr(
@@ -36,23 +50,14 @@ def bring_in(window: MainWindow, paths: Sequence[Path]) -> None:
     for table in found["clips"]:
         window.at_renders().add_table(table)
     if found["sound"]:
-        sound_dropped(window, found["sound"])
+        alone = not any(paths for kind, paths in found.items() if kind != "sound")
+        _take_sound(window, found["sound"], cell if alone else None)
 
 
-def dropped(window: MainWindow, paths: Sequence[Path], at: QPoint) -> None:
-    """Sound alone goes to the cell under it."""
-    sound = sort_files(list(paths))["sound"]
-    if sound and len(sound) == len(paths):
-        sound_dropped(window, sound, at)
-    else:
-        bring_in(window, paths)
-
-
-def sound_dropped(window: MainWindow, paths: Sequence[Path], at: QPoint | None = None) -> None:
+def _take_sound(window: MainWindow, paths: list[Path], cell: tuple[int, int] | None) -> None:
     """Sound becomes takes; on the view of own voices it becomes recordings."""
     if window.current == "engines" and (engines := window.at_engines()).view == "Own voices":
         for path in paths:
             engines.recordings.add_file(path)
         return
-    on_cell = window.at_renders().cell_at(at) if at is not None and window.current == "renders" else None
-    window.at_renders().bring_in(list(paths), on_cell)
+    window.at_renders().bring_in(paths, cell)

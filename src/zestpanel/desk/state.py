@@ -151,8 +151,12 @@ class DeskState(QObject):
 
     # -- edits
 
-    def edit(self, label: str, do: object, undo: object, *, told: str = "") -> bool:
+    def edit(
+        self, label: str, do: object, undo: object, *, told: str = "", done: Callable[[], None] = lambda: None
+    ) -> bool:
         """Run an undoable edit; a refused one is explained and leaves everything as it was.
+
+        done: called when it worked, before it is shown.
 
         told: 'The new price of Kumquat', where a notice is to follow of what it changes in costs, must-haves and
         order.
@@ -164,20 +168,22 @@ class DeskState(QObject):
             self.complain(error)
             return False
         self._told = (told, before) if told and before is not None else None
+        done()
         self.refresh()
         return True
 
     def edit_aside(
-        self, label: str, do: Callable[[], None], undo: Callable[[], None], then: Callable[[], None]
+        self, label: str, do: Callable[[], None], undo: Callable[[], None], done: Callable[[], None]
     ) -> None:
-        """An undoable edit that takes a while: done off this thread, and then shown."""
+        """An undoable edit that takes a while, done off this thread. done: called when it worked, before it is
+        shown."""
 
-        def done(_: object) -> None:
+        def worked(_: object) -> None:
             self.project.history.was_done(label, do, undo)
+            done()
             self.refresh()
-            then()
 
-        self.background.run(do, done, self.complain)
+        self.background.run(do, worked, self.complain)
 
     def undo(self) -> None:
         label = self.project.history.undo()

@@ -280,17 +280,19 @@ class PassagesPage(TabbedPage):
         def undo() -> None:
             texts.set_removed([p.id for p in made], True)
 
-        def added() -> None:
+        def done() -> None:
             if made:
                 self.state.passage_id = made[0].id
                 self.set.forget()
-                self.refresh()
+
+        def done_aside() -> None:
+            done()
             then()
 
         if sum(len(one.text) for one in new) > LONG:
-            self.state.edit_aside(what, do, undo, added)
-        elif self.state.edit(what, do, undo):
-            added()
+            self.state.edit_aside(what, do, undo, done_aside)
+        elif self.state.edit(what, do, undo, done=done):
+            then()
 
     def write_one(self) -> None:
         def write() -> None:

@@ -19,7 +19,7 @@ from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
-from zestpanel.desk.pages.renders.plan_dialog import PlanDialog
+from zestpanel.desk.pages.renders.plan_dialog import PlanDialog, nothing_more
 from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided
 from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
@@ -195,7 +195,7 @@ class RendersPage(RunUnderWay):
             else tr("see the tip")
         )
         self.render_button.setText(
-            tr("Render what is missing · {short}", short=short) if planned.jobs else tr("Nothing is missing")
+            tr("Render what is missing · {short}", short=short) if planned.jobs else nothing_more(planned)
         )
         parts = [price] * (short != price) + [
             tr(

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import datetime, timedelta
 from decimal import Decimal
 
-from PyQt6.QtCore import QDateTime
+from PyQt6.QtCore import QDateTime, QLocale
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -27,7 +27,7 @@ from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import LANGUAGE, tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.room import Room
 from zestpanel.desk.state import DeskState
@@ -80,10 +80,12 @@ class PlanDialog(QDialog):
         self.ask.addItem(tr("Ask again, beside the takes there are"), True)
         self.ask.setAccessibleName(tr("What is asked for"))
         form.addRow(tr("Ask for"), self.ask)
-        self.cold = QCheckBox(tr("every request cold: engine just started, new connection"))
+        self.cold = QCheckBox(tr("every request cold"))
         form.addRow(tr("Conditions"), self.cold)
-        self.side_by_side = QCheckBox(tr("programs of this machine side by side: sooner over, waits kept apart"))
+        self.side_by_side = QCheckBox(tr("programs of this machine side by side"))
         form.addRow("", self.side_by_side)
+        said = tr("Cold: engine just started, new connection. Side by side: sooner over, waits kept apart.")
+        form.addRow("", label(said, "small", wrap=True))
         levels = QHBoxLayout()
         self.levels = {level: QCheckBox(str(level)) for level in LEVELS}
         for box in self.levels.values():
@@ -97,11 +99,12 @@ class PlanDialog(QDialog):
             self.when.addItem(words, key)
         self.when.setAccessibleName(tr("When"))
         self.first = QDateTimeEdit(QDateTime.currentDateTime().addSecs(60))
+        self.first.setLocale(QLocale(LANGUAGE))
         self.first.setDisplayFormat("ddd d MMM, HH:mm")
         self.first.setAccessibleName(tr("First run at"))
         self.first.setEnabled(False)
         when.addWidget(self.when)
-        when.addWidget(label(tr("from")))
+        when.addWidget(label(tr("starting at")))
         when.addWidget(self.first)
         when.addStretch(1)
         form.addRow(tr("When"), when)
@@ -129,6 +132,7 @@ class PlanDialog(QDialog):
         ):  # fmt: skip
             changed.connect(self.look)
         open_at(self, 1000, 660)
+        self.repeats.setFocus()
         self.look()
 
     def _caps_form(self, form: QFormLayout) -> None:
@@ -246,9 +250,11 @@ class PlanDialog(QDialog):
         self.sums.setText(
             f"{takes}{each}. {lasts} ({left.basis})."
             if planned.requests
+            else tr("Nothing is sent.")
+            if not planned.jobs
             else tr("{takes}. Nothing is sent.", takes=takes)
         )
-        why = list(dict.fromkeys(reason for _, _, reason in planned.left_out))
+        why = list(dict.fromkeys(one for _, _, reasons in planned.left_out for one in reasons.split("; ")))
         cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
         self.left_out.setText(
             tr("{cells} cells are left out, or timed at fewer loads: {why}", cells=cells, why="; ".join(why[:3]))
@@ -262,7 +268,7 @@ class PlanDialog(QDialog):
             if scheduled
             else tr("Render · {money}", money=money)
             if planned.jobs
-            else tr("Nothing is missing")
+            else nothing_more(planned)
         )
 
     # -- deeds
@@ -312,6 +318,11 @@ class PlanDialog(QDialog):
         )
         keep_schedule(self.state.project, schedule)
         self._scheduled()
+
+
+def nothing_more(planned: PlannedRun) -> str:
+    """Why a plan is empty, on its button."""
+    return tr("Nothing more can be rendered") if planned.left_out else tr("Nothing is missing")
 
 
 def _duration(seconds: float) -> str:
