@@ -34,7 +34,7 @@ from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.ticks import Ticks
-from zestpanel.desk.widgets import button, label, open_at
+from zestpanel.desk.widgets import button, label, open_at, yielding
 
 WHEN = (("now", tr("Now")), ("day", tr("Every hour for a day")), ("week", tr("Every four hours for a week")))
 _EVERY = {"day": (60, 24), "week": (240, 42)}
@@ -81,11 +81,16 @@ class PlanDialog(QDialog):
         self.ask.setAccessibleName(tr("What is asked for"))
         form.addRow(tr("Ask for"), self.ask)
         self.cold = QCheckBox(tr("every request cold"))
-        form.addRow(tr("Conditions"), self.cold)
         self.side_by_side = QCheckBox(tr("programs of this machine side by side"))
-        form.addRow("", self.side_by_side)
-        said = tr("Cold: engine just started, new connection. Side by side: sooner over, waits kept apart.")
-        form.addRow("", label(said, "small", wrap=True))
+        for words, box, means in (
+            (tr("Conditions"), self.cold, tr("engine just started, new connection")),
+            ("", self.side_by_side, tr("sooner over, waits kept apart")),
+        ):
+            condition = QHBoxLayout()
+            box.setToolTip(means)
+            condition.addWidget(box)
+            condition.addWidget(yielding(label(means, "small")), 1)
+            form.addRow(words, condition)
         levels = QHBoxLayout()
         self.levels = {level: QCheckBox(str(level)) for level in LEVELS}
         for box in self.levels.values():
@@ -98,15 +103,17 @@ class PlanDialog(QDialog):
         for key, words in WHEN:
             self.when.addItem(words, key)
         self.when.setAccessibleName(tr("When"))
+        for choice in (self.when, self.ask):  # long words are cut, the dialog is not widened
+            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(16)
         self.first = QDateTimeEdit(QDateTime.currentDateTime().addSecs(60))
         self.first.setLocale(QLocale(LANGUAGE))
         self.first.setDisplayFormat("ddd d MMM, HH:mm")
         self.first.setAccessibleName(tr("First run at"))
         self.first.setEnabled(False)
-        when.addWidget(self.when)
+        when.addWidget(self.when, 1)
         when.addWidget(label(tr("starting at")))
         when.addWidget(self.first)
-        when.addStretch(1)
         form.addRow(tr("When"), when)
         self._caps_form(form)
         right.addWidget(Room(asked))
