@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from types import MappingProxyType
-from typing import Final
+from typing import Final, Protocol
 
 import numpy as np
 
@@ -29,8 +29,12 @@ from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Measured, Take, Timing
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.planning import asked_alike
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasJournal, HasNotes, HasSending, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.store.sending import Sending
+
+
+class SummaryParts(HasTexts, HasShortlist, HasNotes, HasSending, HasTakes, HasJournal, Protocol):
+    """Takes, their requests, and what they speak."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -127,7 +131,7 @@ def figure(values: Sequence[float]) -> Figure | None:
 FEWEST_TEXTS_FOR_PACE: Final = 3
 
 
-def summaries(project: Project) -> dict[int, Summary]:
+def summaries(project: SummaryParts) -> dict[int, Summary]:
     """Summary by candidate id, over takes of the passages' present versions."""
     present = {p.version_id: p for p in project.texts.all()}
     measured = project.takes.measured()

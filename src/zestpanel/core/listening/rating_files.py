@@ -8,7 +8,7 @@ from typing import Final
 
 from zestpanel.core.catalogue.candidate import candidate_name
 from zestpanel.core.errors import TableError
-from zestpanel.core.store.project import Project
+from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.table_rows import numbered_rows
 from zestpanel.core.text_files import read_text
 from zestpanel.core.texts import tr
@@ -19,7 +19,7 @@ _KEPT: Final = tr("No rating was added.")
 
 
 def import_ratings(
-    project: Project, path: Path, *, origin: str = "file", simulated: bool = False, languages: Sequence[str] = ()
+    project: AnswerParts, path: Path, *, origin: str = "file", simulated: bool = False, languages: Sequence[str] = ()
 ) -> int:
     """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column; see
     ``import_rating_text``."""
@@ -28,7 +28,7 @@ def import_ratings(
 
 
 def import_rating_text(
-    project: Project, text: str, name: str, *, origin: str = "file", simulated: bool = False,
+    project: AnswerParts, text: str, name: str, *, origin: str = "file", simulated: bool = False,
     languages: Sequence[str] = (),
 ) -> int:  # fmt: skip
     """Add the ratings of a table's text, all or none; returns how many. Raises TableError naming row and column.

@@ -14,13 +14,13 @@ from zestpanel.core.domain.listening import Answered, Listener, ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Around, Found, Kind
+from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.scales import scale_of
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel
-from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
 
 MOST_MOVED: Final = 0.005
@@ -62,7 +62,7 @@ class Result:
         return f"{self.asks}  ·  {self.kind.title}"
 
 
-def result_of(project: Project, test: ListeningTest) -> Result:
+def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     """Raises InputError for a kind that this version does not know."""
     kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
     people = {p.id: p for p in project.panel.listeners()}

@@ -30,7 +30,7 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.listening import Listener, Rating
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.counted import counted
-from zestpanel.core.store.project import Project
+from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.texts import tr
 
 FEWEST_KINDS: Final = 2
@@ -157,7 +157,7 @@ def primary(tag: str) -> str:
     return tag.split("-")[0].lower()
 
 
-def panel_scores(project: Project, *, scale: str = "ACR") -> PanelScores:
+def panel_scores(project: RatingParts, *, scale: str = "ACR") -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions."""
     texts = project.texts.all()
     passages = {p.version_id: p.language for p in texts}

@@ -15,9 +15,9 @@ from zestpanel.core.domain.listening import Answered
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kinds.placing import PLACES
 from zestpanel.core.listening.kinds.write_what_you_hear import KIND as WRITTEN
+from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.results import result_of
 from zestpanel.core.report.tables import write_csv
-from zestpanel.core.store.project import Project
 from zestpanel.core.text_files import write_text
 from zestpanel.core.texts import tr
 
@@ -28,7 +28,7 @@ COLUMNS: Final = (
 )  # fmt: skip
 
 
-def answers(project: Project) -> Iterator[dict[str, Any]]:
+def answers(project: AnswerParts) -> Iterator[dict[str, Any]]:
     """Every answer that stands, of all tests, training included, in the order they were given within a test."""
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
     names = short_names(candidates, project.shortlist.engines())
@@ -118,7 +118,7 @@ def _placed(
                "take": clip["take"]}  # fmt: skip
 
 
-def write_answers(project: Project, to: Path) -> int:
+def write_answers(project: AnswerParts, to: Path) -> int:
     """Write all answers as a table (.csv) or as JSON lines (.jsonl); how many. Raises InputError."""
     found = list(answers(project))
     if not found:

@@ -6,7 +6,7 @@ import os
 import platform
 import re
 from importlib.metadata import PackageNotFoundError, version
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel import __version__
 from zestpanel.core.catalogue.machine import this_machine
@@ -14,13 +14,18 @@ from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.keys import find_secret
 from zestpanel.core.secrets.masking import masked
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasJournal, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.store.shortlist import Shortlist
+
+
+class ReportParts(HasShortlist, HasTexts, HasTakes, HasJournal, Protocol):
+    """What is counted in a report."""
+
 
 _PACKAGES: Final = ("PyQt6", "numpy", "scipy", "soundfile", "httpx", "websockets", "av", "SQLAlchemy", "pydantic")
 
 
-def bug_report(project: Project) -> str:
+def bug_report(project: ReportParts) -> str:
     """Text for people to look through before they send it. Names of texts, voices and listeners are not in it."""
     machine = this_machine()
     engines = project.shortlist.engines()

@@ -11,7 +11,7 @@ import io
 import json
 from collections.abc import Sequence
 from datetime import date
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, Protocol
 
 import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -23,9 +23,14 @@ from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.store.notes import SETTING_UP, VoiceNote
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasNotes, HasShortlist
 from zestpanel.core.table_rows import table_rows
 from zestpanel.core.texts import tr
+
+
+class CatalogueParts(HasShortlist, HasNotes, Protocol):
+    """What is known of engines."""
+
 
 CATALOGUE_VERSION: Final = 1
 _VOICE_COLUMNS: Final = ("engine", "id", "name", "languages", "gender", "age", "tier", "styles", "character", "grade")
@@ -77,7 +82,7 @@ class Catalogue(_Document):
     engines: list[EngineEntry]
 
 
-def export_catalogue(project: Project, *, engines: Sequence[str] | None = None) -> Catalogue:
+def export_catalogue(project: CatalogueParts, *, engines: Sequence[str] | None = None) -> Catalogue:
     """Everything known of the engines (all, or those named)."""
     statements, notes = project.notes.statements(), project.notes.voices()
     entries = []
@@ -171,7 +176,7 @@ def is_catalogue(text: str) -> bool:
     return any(mark in text[:4000] for mark in ("zest-catalogue:", '"zest-catalogue"'))
 
 
-def preview(project: Project, catalogue: Catalogue) -> list[Change]:
+def preview(project: CatalogueParts, catalogue: Catalogue) -> list[Change]:
     """What taking the catalogue over would change. Engines that it does not name stay: they are not listed as gone."""
     files = project.shortlist.files()
     out = []
@@ -188,7 +193,7 @@ def preview(project: Project, catalogue: Catalogue) -> list[Change]:
     return out
 
 
-def _note_changes(project: Project, engine: str, entry: EngineEntry) -> list[Change]:
+def _note_changes(project: CatalogueParts, engine: str, entry: EngineEntry) -> list[Change]:
     mine = next(iter(export_catalogue(project, engines=[engine]).engines))
     out = []
     fresh = [s for s in entry.statements if s not in mine.statements]
@@ -200,7 +205,7 @@ def _note_changes(project: Project, engine: str, entry: EngineEntry) -> list[Cha
     return out
 
 
-def take_over(project: Project, catalogue: Catalogue) -> None:
+def take_over(project: CatalogueParts, catalogue: Catalogue) -> None:
     """Add or replace the engines of a catalogue with their statements, notes and log; nothing of ours is removed."""
     for entry in catalogue.engines:
         engine = parse_connector(entry.connector, name=entry.file)

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
-from typing import Final
+from typing import Final, Protocol
 
 import numpy as np
 
@@ -14,8 +14,12 @@ from zestpanel.core.domain.sweep import Sweep, Value
 from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.runs.plan.planning import asked_alike
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasJournal, HasSending, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.texts import tr
+
+
+class SweepParts(HasTexts, HasShortlist, HasSending, HasTakes, HasJournal, Protocol):
+    """Takes of a sweep, their requests, and what they speak."""
 
 
 def swept() -> dict[str, tuple[str, int]]:
@@ -84,7 +88,7 @@ class SweepResult:
     above: tuple[float, float] | None = None
 
 
-def sweep_result(project: Project, sweep: Sweep) -> SweepResult:
+def sweep_result(project: SweepParts, sweep: Sweep) -> SweepResult:
     """What is known of the sweep so far, from its takes of the passages' present versions."""
     passages = {p.version_id: p for p in project.texts.all() if p.id in sweep.spec.passage_ids}
     engines = project.shortlist.engines()

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, Protocol
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.catalogue.candidate import plan_of
@@ -32,11 +32,17 @@ from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
 from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.one_asker import asking
 from zestpanel.core.store.own_voices import OwnVoices
+from zestpanel.core.store.parts import HasOwnVoices, HasSending
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
+
+
+class SendingParts(HasOwnVoices, HasSending, Protocol):
+    """How texts are sent."""
+
 
 _SEED = 1  # that of a run's first take
 
@@ -132,7 +138,7 @@ def hear(
         return _asked(project, line, cancelled, connect)
 
 
-def first_line(project: Project, engine: Engine, text: str) -> Line:
+def first_line(project: SendingParts, engine: Engine, text: str) -> Line:
     """A line for an engine that is being set up: its first voice, model and plan, at factory settings. Raises as
     ``line_for`` does."""
     if not engine.voices:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.connectors.folder import plain
@@ -13,8 +13,13 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasTakes, HasTexts
 from zestpanel.core.texts import tr
+
+
+class RenderedParts(HasTexts, HasTakes, Protocol):
+    """Takes and what they speak."""
+
 
 _LONGEST: Final = 40  # characters of a part of a name
 
@@ -26,8 +31,12 @@ def clip_name(name: str, number: int, passage: Passage, take: Take, extension: s
 
 
 def export_clips(
-    project: Project, takes: Sequence[Take], candidates: Sequence[Candidate], names: Mapping[int, str], folder: Path
-) -> list[Path]:
+    project: RenderedParts,
+    takes: Sequence[Take],
+    candidates: Sequence[Candidate],
+    names: Mapping[int, str],
+    folder: Path,
+) -> list[Path]:  # fmt: skip
     """Copy takes as they were delivered into a folder; the files written. Nothing there is ever written over.
 
     Raises InputError where a file cannot be written; those written before it stay.

@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import write_wav
@@ -16,9 +17,14 @@ from zestpanel.core.measures.joining import join
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.own_files import write_whole
 from zestpanel.core.runs.plan.planning import PlannedRun, asked_alike, plan_run
+from zestpanel.core.store.parts import HasDialogues, HasSending, HasShortlist, HasTakes
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.splitting import split_sentences
 from zestpanel.core.texts import tr
+
+
+class DialogueParts(HasDialogues, HasShortlist, HasSending, HasTakes, Protocol):
+    """Dialogues, and what speaks their turns."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,7 +55,7 @@ def plan_dialogue(project: Project, name: str) -> PlannedRun:
     )  # fmt: skip
 
 
-def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
+def takes_of(project: DialogueParts, name: str) -> list[tuple[Passage, Take | None]]:
     """Each turn with the take that speaks it now, None where it is missing, stale or not cast."""
     cast = project.dialogues.cast(name)
     candidates = {c.id: c for c in project.shortlist.candidates()}
@@ -69,7 +75,7 @@ def takes_of(project: Project, name: str) -> list[tuple[Passage, Take | None]]:
     return out
 
 
-def assembled_dialogue(project: Project, name: str) -> PlayedDialogue:
+def assembled_dialogue(project: DialogueParts, name: str) -> PlayedDialogue:
     """The dialogue as one clip with captions. Raises InputError where a turn has no take yet."""
     found = takes_of(project, name)
     missing = [turn for turn, take in found if take is None]
@@ -109,7 +115,7 @@ def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
     return out
 
 
-def write_dialogue(project: Project, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
+def write_dialogue(project: DialogueParts, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
     """Write the dialogue's sound and captions (SubRip and WebVTT, with speakers). Raises InputError."""
     played = assembled_dialogue(project, name)
     stem = re.sub(r"[^\w .-]+", "_", name).strip(" .") or "dialogue"

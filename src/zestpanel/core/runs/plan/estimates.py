@@ -9,7 +9,7 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 from functools import reduce
 from types import MappingProxyType
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
@@ -24,10 +24,15 @@ from zestpanel.core.runs.plan.conditions import USUAL, Conditions
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.store.auditions import Audition, Auditions
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasAuditions, HasJournal, HasShortlist, HasTakes
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import tr
+
+
+class BillParts(HasShortlist, HasTakes, HasJournal, HasAuditions, Protocol):
+    """What plans have been used for."""
+
 
 PlanKey = tuple[str, str]  # engine, plan
 UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
@@ -201,7 +206,7 @@ def estimate(
     return out
 
 
-def cost_of_sending(project: Project, candidate: Candidate, engine: Engine, sent: AsSent) -> Added:
+def cost_of_sending(project: BillParts, candidate: Candidate, engine: Engine, sent: AsSent) -> Added:
     """What one text more would add to the bill of a candidate's plan today."""
     rates = paces_of(project.takes, project.shortlist, [candidate])
     used = used_so_far(project.auditions, project.shortlist, project.journal.rows(), rates)

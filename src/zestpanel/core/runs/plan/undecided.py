@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Protocol
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.candidate import Candidate
@@ -10,13 +11,18 @@ from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Take
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
 from zestpanel.core.store.one_asker import asked_elsewhere
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasFolder, HasJournal, HasPurse, HasShortlist, HasTakes
 from zestpanel.core.texts import tr
+
+
+class AskedParts(HasFolder, HasShortlist, HasTakes, HasJournal, HasPurse, Protocol):
+    """What was asked for, and who asks now."""
+
 
 WORDS = tr("an earlier request may have been paid; decide on it first")
 
 
-def undecided(project: Project) -> list[JournalRow]:
+def undecided(project: AskedParts) -> list[JournalRow]:
     """Those that wait for a word, oldest first: left open by a program that ended, or failed in a way that a service
     may bill. While another program asks for the project, what is open is its own affair and not among them."""
     by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
 from zestpanel.core.runs.plan.conditions import Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule, finished, look
 from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.parts import HasDocuments, HasFolder
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import dated, tr
+
+
+class ScheduleParts(HasFolder, HasDocuments, Protocol):
+    """Where the hours of runs are kept."""
+
 
 SCHEDULE: Final[Stored[Schedule | None]] = Stored("schedule", Schedule, None, forgiving=True)
 
@@ -22,18 +28,18 @@ def stored_schedule(documents: Documents) -> Schedule | None:
     return SCHEDULE.read(documents)
 
 
-def keep_schedule(project: Project, schedule: Schedule) -> None:
+def keep_schedule(project: ScheduleParts, schedule: Schedule) -> None:
     """Set by the person at this machine: it may begin runs by itself."""
     agree_to_schedule(project.folder, schedule.identity)
     SCHEDULE.write(project.documents, schedule)
 
 
-def sleeps(project: Project, schedule: Schedule) -> bool:
+def sleeps(project: ScheduleParts, schedule: Schedule) -> bool:
     """Whether it was not set or agreed to on this machine: then nothing is begun and nothing made up for."""
     return not schedule_agreed(project.folder, schedule.identity)
 
 
-def wake(project: Project) -> None:
+def wake(project: ScheduleParts) -> None:
     """The person at this machine agrees to the schedule the project came with."""
     if (schedule := stored_schedule(project.documents)) is not None:
         agree_to_schedule(project.folder, schedule.identity)
@@ -43,7 +49,7 @@ def give_up_schedule(documents: Documents) -> None:
     SCHEDULE.forget(documents)
 
 
-def is_due(project: Project, now: datetime) -> bool:
+def is_due(project: ScheduleParts, now: datetime) -> bool:
     schedule = stored_schedule(project.documents)
     return schedule is not None and not sleeps(project, schedule) and look(schedule, now)[1] is not None
 

@@ -6,15 +6,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel.core.catalogue.facts import UNPRICED
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.runs.plan.estimates import paces_of, used_so_far
 from zestpanel.core.runs.plan.planning import PlannedRun
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasAuditions, HasBrief, HasJournal, HasShortlist, HasTakes
 from zestpanel.core.texts import tr
+
+
+class BudgetParts(HasBrief, HasShortlist, HasTakes, HasJournal, HasAuditions, Protocol):
+    """What is spent, and what may be."""
+
 
 # without a budget a sum is asked about from here on, in the brief's currency (the price of some hours of narration at
 # common list prices; common practice, no source)
@@ -46,7 +51,7 @@ class Spent:
         return text
 
 
-def spent(project: Project, counts: Callable[[date], bool] = lambda day: True) -> Spent:
+def spent(project: BudgetParts, counts: Callable[[date], bool] = lambda day: True) -> Spent:
     """counts: which days are summed up; what was used before them counts against allowances all the same."""
     brief, engines = project.brief, project.shortlist.engines()
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
@@ -69,13 +74,13 @@ def spent(project: Project, counts: Callable[[date], bool] = lambda day: True) -
     return Spent(total, tuple(apart), requests, characters)
 
 
-def spent_this_month(project: Project) -> Decimal:
+def spent_this_month(project: BudgetParts) -> Decimal:
     """In the brief's currency, since the month began (UTC); what has no rate is left out."""
     today = datetime.now(UTC).date()
     return spent(project, lambda day: (day.year, day.month) == (today.year, today.month)).own.amount
 
 
-def left_of_budget(project: Project, planned: PlannedRun) -> str:
+def left_of_budget(project: BudgetParts, planned: PlannedRun) -> str:
     """Why a planned run should be asked about, '' where it need not be: it is dearer than what is left of the budget,
     or, without one, than a large sum; or its price cannot be put in the brief's currency."""
     brief = project.brief

@@ -1,0 +1,105 @@
+"""What a function needs of a project: some of its collections, named one by one.
+
+A project has them all, and so may anything else that holds them; whoever reads a signature sees what is touched.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.store.answers import Answers
+from zestpanel.core.store.auditions import Auditions
+from zestpanel.core.store.dialogues import Dialogues
+from zestpanel.core.store.documents import Documents
+from zestpanel.core.store.hard_parts import HardParts
+from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.notes import CatalogueNotes
+from zestpanel.core.store.own_voices import OwnVoices
+from zestpanel.core.store.panel import Panel
+from zestpanel.core.store.purse import Purse
+from zestpanel.core.store.sending import Sending
+from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
+
+
+class HasFolder(Protocol):
+    @property
+    def folder(self) -> Path: ...
+
+
+class HasDocuments(Protocol):
+    @property
+    def documents(self) -> Documents: ...
+
+
+class HasBrief(Protocol):
+    @property
+    def brief(self) -> Brief: ...
+
+
+class HasTexts(Protocol):
+    @property
+    def texts(self) -> Texts: ...
+
+
+class HasHardParts(Protocol):
+    @property
+    def hard_parts(self) -> HardParts: ...
+
+
+class HasDialogues(Protocol):
+    @property
+    def dialogues(self) -> Dialogues: ...
+
+
+class HasShortlist(Protocol):
+    @property
+    def shortlist(self) -> Shortlist: ...
+
+
+class HasNotes(Protocol):
+    @property
+    def notes(self) -> CatalogueNotes: ...
+
+
+class HasOwnVoices(Protocol):
+    @property
+    def own_voices(self) -> OwnVoices: ...
+
+
+class HasSending(Protocol):
+    @property
+    def sending(self) -> Sending: ...
+
+
+class HasTakes(Protocol):
+    @property
+    def takes(self) -> Takes: ...
+
+
+class HasJournal(Protocol):
+    @property
+    def journal(self) -> Journal: ...
+
+
+class HasAuditions(Protocol):
+    @property
+    def auditions(self) -> Auditions: ...
+
+
+class HasPurse(Protocol):
+    @property
+    def purse(self) -> Purse | None: ...
+
+
+class HasPanel(Protocol):
+    @property
+    def panel(self) -> Panel: ...
+
+
+class HasAnswers(Protocol):
+    @property
+    def answers(self) -> Answers: ...
