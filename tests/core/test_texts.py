@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
+import os
 import re
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 from babel.plural import PluralRule
@@ -106,3 +109,16 @@ def test_a_terminal_gets_the_same_lines_in_every_language() -> None:
     said = [subprocess.run(verb, env={"LANG": lang, "PATH": "/usr/bin"}, capture_output=True, text=True).stderr
             for lang in ("C.UTF-8", "de_DE.UTF-8")]  # fmt: skip
     assert said[0] == said[1] != ""
+
+
+def test_what_happens_hangs_on_no_word_that_is_for_people(tmp_path: Path) -> None:
+    came = []
+    for language in ("en", *catalogue.TRANSLATED):
+        run = [sys.executable, "-m", "tests.in_a_language", str(tmp_path / f"{language}.zest")]
+        environment = {**os.environ, "ZEST_LANGUAGE": language, "XDG_CONFIG_HOME": str(tmp_path)}
+        came.append(json.loads(subprocess.run(run, env=environment, capture_output=True, text=True).stdout))
+    english, *others = came
+    assert english["held"], "an engine whose key is refused is not asked again"
+    assert english["asked"]["Key refused"] == english["asked"]["Key in its words"] == english["asked"]["Used up"] == 1
+    for other in others:
+        assert other == english

@@ -56,6 +56,10 @@ class AudioError(ZestError):
     """Bytes that are no playable sound."""
 
 
+class NotSound(AudioError):
+    """What came is no sound at all."""
+
+
 class ProjectError(ZestError):
     """The project folder cannot be opened, or was written by a newer program."""
 
@@ -67,14 +71,19 @@ class NotEnoughData(ZestError):
 class SynthesisFailure(ZestError):
     """An engine did not deliver a usable clip.
 
-    kind: one of FAILURE_KINDS. retry_after_s: seconds the service asked to wait, if it did.
+    kind: one of FAILURE_KINDS. retry_after_s: seconds the service asked to wait, if any. of_key: it is about the key,
+    so that every further request would fail alike. ``what`` is for people alone: it is in their language.
     """
 
-    def __init__(self, kind: str, what: str, *, retry_after_s: float | None = None) -> None:
+    def __init__(self, kind: str, what: str, *, retry_after_s: float | None = None, of_key: bool = False) -> None:
         if kind not in FAILURE_KINDS:
             raise ValueError(kind)
-        self.kind, self.retry_after_s = kind, retry_after_s
+        self.kind, self.retry_after_s, self.of_key = kind, retry_after_s, of_key
         super().__init__(what)
+
+    def in_words(self, what: str) -> SynthesisFailure:
+        """The same failure, said otherwise."""
+        return SynthesisFailure(self.kind, what, retry_after_s=self.retry_after_s, of_key=self.of_key)
 
 
 FAILURE_KINDS = {

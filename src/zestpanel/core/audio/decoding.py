@@ -11,7 +11,7 @@ import soundfile
 
 from zestpanel.core.audio.clip import Clip, Samples
 from zestpanel.core.audio.kinds import describe_bytes, kind_of_sound, with_true_sizes
-from zestpanel.core.errors import AudioError
+from zestpanel.core.errors import AudioError, NotSound
 from zestpanel.core.texts import tr
 
 MOST_VALUES: Final = 60_000_000  # samples times channels: 41 minutes at 24 kHz, 240 MB in memory
@@ -21,10 +21,10 @@ _NO_LENGTH: Final = 1 << 60
 
 
 def decode_here(data: bytes) -> Clip:
-    """Decode a whole file held in memory. Raises AudioError naming what the bytes are instead of sound."""
+    """Decode a whole file held in memory. Raises NotSound naming what the bytes are, and AudioError."""
     kind = kind_of_sound(data)
     if kind is None:
-        raise AudioError(tr("The reply is {describe_bytes}, not sound.", describe_bytes=describe_bytes(data)))
+        raise NotSound(tr("The reply is {describe_bytes}, not sound.", describe_bytes=describe_bytes(data)))
     if kind in ("m4a", "webm", "aac"):
         return _packed(data)
     return _by_libsndfile(with_true_sizes(data), {})

@@ -13,7 +13,7 @@ import soxr
 
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.audio.decoding import decode_here, raw_here
-from zestpanel.core.audio.kinds import describe_bytes, is_plain_wav, kind_of_sound
+from zestpanel.core.audio.kinds import describe_bytes, is_plain_wav, kind_of_sound, kind_of_text
 from zestpanel.core.contained.asking import ask
 from zestpanel.core.errors import AudioError
 from zestpanel.core.own_files import read_regular, written_beside
@@ -42,7 +42,7 @@ _UNPACKS_TO: Final = 10
 
 def decode_raw(data: bytes, encoding: str, *, rate_hz: int, channels: int) -> Clip:
     """Decode samples without a header, in one of the stated encodings. Raises AudioError when there are none."""
-    if kind_of_sound(data) == "wav" or describe_bytes(data) in ("a web page", "JSON text"):
+    if kind_of_sound(data) == "wav" or kind_of_text(data) in ("web page", "JSON"):
         what = tr("a WAV file") if kind_of_sound(data) else describe_bytes(data)
         raise AudioError(tr("The reply is {what}, not raw samples.", what=what))
     return raw_here(data, encoding, rate_hz=rate_hz, channels=channels)

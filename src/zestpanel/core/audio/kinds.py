@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Final, Literal
 
 from zestpanel.core.texts import tr
 
@@ -35,17 +35,27 @@ def kind_of_sound(data: bytes) -> str | None:
     return None
 
 
+def kind_of_text(data: bytes) -> Literal["web page", "JSON", "XML", ""]:
+    """By how the bytes begin; '' where they seem to be no text."""
+    head = data[:512].lstrip().lower()
+    if head.startswith((b"<!doctype html", b"<html")):
+        return "web page"
+    if head.startswith((b"{", b"[")):
+        return "JSON"
+    return "XML" if head.startswith(b"<") else ""
+
+
 def describe_bytes(data: bytes) -> str:
     """A few words on what bytes that are no sound seem to be, for an error sentence."""
-    head = data[:512].lstrip().lower()
     if not data:
         return tr("nothing at all")
-    if head.startswith((b"<!doctype html", b"<html")):
-        return "a web page"
-    if head.startswith((b"{", b"[")):
-        return "JSON text"
-    if head.startswith(b"<"):
-        return "XML text"
+    match kind_of_text(data):
+        case "web page":
+            return tr("a web page")
+        case "JSON":
+            return tr("JSON text")
+        case "XML":
+            return tr("XML text")
     return tr("something that is no known sound file (it begins with {hex})", hex=data[:8].hex(" "))
 
 

@@ -71,7 +71,7 @@ def fetch_voices(engine: Engine, cancelled: Cancelled = never_cancelled) -> list
                 break
             received = fetch(client, speak, asked, following, began, cancelled, secret)
     except SynthesisFailure as failure:
-        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
+        raise failure.in_words(without_keys(failure.what)) from None
     finally:
         client.close()
     if not voices:

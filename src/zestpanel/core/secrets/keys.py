@@ -43,10 +43,13 @@ def find_secret(secret: str) -> str:
                 secret=secret,
                 environment_name=environment_name(secret),
             ),
+            of_key=True,
         )
     note_key(value)
     if why := cannot_be_sent(value):
-        raise SynthesisFailure("refused", tr("The key '{secret}' {why}. Nothing was sent.", secret=secret, why=why))
+        raise SynthesisFailure(
+            "refused", tr("The key '{secret}' {why}. Nothing was sent.", secret=secret, why=why), of_key=True
+        )
     return value
 
 

@@ -203,6 +203,7 @@ def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequ
         raise SynthesisFailure(
             "refused",
             tr("The service redirects to {host}. The request with its key was not sent there.", host=there.host),
+            of_key=True,
         )
     return HttpRequest(method="GET", address=str(there))
 
@@ -222,7 +223,9 @@ def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, 
     same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
     if not same and holds_any_key(str(there), secret):
         raise SynthesisFailure(
-            "refused", tr("The reply links to {host} with the key in it. It was not sent there.", host=there.host)
+            "refused",
+            tr("The reply links to {host} with the key in it. It was not sent there.", host=there.host),
+            of_key=True,
         )
     kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
     return send(client, speak, HttpRequest(method="GET", address=str(there), headers=kept), secret, began, cancelled)

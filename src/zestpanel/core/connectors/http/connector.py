@@ -17,7 +17,7 @@ import httpx
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode, decode_raw
-from zestpanel.core.audio.kinds import describe_bytes, is_cut_off
+from zestpanel.core.audio.kinds import is_cut_off, kind_of_text
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
@@ -29,7 +29,7 @@ from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.domain.take import Timing
-from zestpanel.core.errors import AudioError, SynthesisFailure
+from zestpanel.core.errors import AudioError, NotSound, SynthesisFailure
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.keys import find_secret
@@ -39,6 +39,7 @@ from zestpanel.core.waiting import Cancelled, never_cancelled
 
 LONGEST_NAME: Final = 200  # of what a service calls its voice or model
 _READ_OF_FAILURES: Final = 4000
+_OF_KEY: Final = re.compile(r"\bkey\b", re.IGNORECASE)  # in a service's own words, whatever its status
 _STATUS_KINDS: Final = {
     401: "refused",
     402: "no allowance",
@@ -66,9 +67,7 @@ class OverNetwork:
         try:
             reply = self._once(request, secret, cold, cancelled)
         except SynthesisFailure as failure:
-            raise SynthesisFailure(
-                failure.kind, without_keys(failure.what), retry_after_s=failure.retry_after_s
-            ) from None
+            raise failure.in_words(without_keys(failure.what)) from None
         with self._lock:
             self._warm.add(request.model)
         return replace(
@@ -237,6 +236,7 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
     text = data[:_READ_OF_FAILURES].decode("utf-8", errors="replace")
     wait_s = retry_after(received.headers)
     detail = _short(data)
+    of_key = received.status in (401, 403) or _OF_KEY.search(detail) is not None
     for rule in speak.failures:
         if (
             (rule.status is None or rule.status == received.status)
@@ -247,6 +247,7 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
                 rule.kind,
                 tr("The service answered {status}: {detail}", status=received.status, detail=detail),
                 retry_after_s=wait_s,
+                of_key=of_key,
             )
     if received.status >= 300:
         kind = _STATUS_KINDS.get(received.status, "refused" if received.status < 500 else "server error")
@@ -256,6 +257,7 @@ def raise_for_failure(speak: Reached, received: Received) -> None:
             kind,
             tr("The service answered {status}: {detail}", status=received.status, detail=detail),
             retry_after_s=wait_s,
+            of_key=of_key,
         )
 
 
@@ -373,10 +375,6 @@ def _decoded(sound: bytes, form: Form) -> Clip:
             raise SynthesisFailure("broken sound", tr("The sound is cut off: its header promises more than came."))
         return decode(sound)
     except AudioError as error:
-        quoted = (
-            tr(" It says: {short}", short=_short(sound))
-            if describe_bytes(sound) in ("JSON text", "XML text", "a web page")
-            else ""
-        )
-        kind = "wrong content" if "not sound" in error.what else "broken sound"
+        quoted = tr(" It says: {short}", short=_short(sound)) if kind_of_text(sound) else ""
+        kind = "wrong content" if isinstance(error, NotSound) else "broken sound"
         raise SynthesisFailure(kind, error.what + quoted) from error

@@ -15,7 +15,7 @@ from email.parser import BytesParser
 from email.policy import compat32
 from typing import Any, Final
 
-from zestpanel.core.audio.kinds import describe_bytes, wav_data_bytes
+from zestpanel.core.audio.kinds import describe_bytes, kind_of_text, wav_data_bytes
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.masking import without_keys
@@ -193,8 +193,11 @@ def json_of(data: bytes) -> Any:
     try:
         return json.loads(data)
     except (ValueError, RecursionError) as error:
-        what = describe_bytes(data)
-        said = tr("JSON that is damaged or too deep") if what == "JSON text" else tr("{what}, not JSON", what=what)
+        said = (
+            tr("JSON that is damaged or too deep")
+            if kind_of_text(data) == "JSON"
+            else tr("{what}, not JSON", what=describe_bytes(data))
+        )
         raise SynthesisFailure("wrong content", tr("The reply is {said}.", said=said)) from error
 
 

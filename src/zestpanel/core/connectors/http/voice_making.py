@@ -75,7 +75,7 @@ def make_voice(
                 talk.wait(making, number)
             except SynthesisFailure as failure:
                 there = tr("The voice '{number}' may be there all the same: look at the service.", number=number)
-                raise SynthesisFailure(failure.kind, f"{failure.what} {there}") from failure
+                raise failure.in_words(f"{failure.what} {there}") from failure
         return number
 
 
@@ -120,7 +120,7 @@ class _Talk:
     def __exit__(self, kind: object, error: object, trace: object) -> None:
         self._client.close()
         if isinstance(error, SynthesisFailure):
-            raise SynthesisFailure(error.kind, without_keys(error.what)) from None
+            raise error.in_words(without_keys(error.what)) from None
 
     def ask(
         self, address: str, method: str, values: dict[str, Any], *, whole: VoiceMaking | None = None,

@@ -56,7 +56,7 @@ def send_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
         raise_for_failure(engine.speak, received)
         return received
     except SynthesisFailure as failure:
-        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
+        raise failure.in_words(without_keys(failure.what)) from None
     finally:
         client.close()
 
@@ -98,7 +98,7 @@ def look_once(source: str, text: str, *, key: str, cancelled: Cancelled = never_
             cancelled,
         )  # fmt: skip
     except SynthesisFailure as failure:
-        raise SynthesisFailure(failure.kind, without_keys(failure.what)) from None
+        raise failure.in_words(without_keys(failure.what)) from None
     finally:
         client.close()
     words = tr("The service answers with a job; what was seen of it stands in the file under job.")

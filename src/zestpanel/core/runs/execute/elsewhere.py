@@ -68,8 +68,8 @@ class DaskExecutor:
         future = self._client.submit(_speak_there, document, request, recording, cold, pure=False)
         answer = self._answer(future, cancelled)
         if "failed" in answer:
-            kind, what, retry_after_s = answer["failed"]
-            raise SynthesisFailure(kind, what, retry_after_s=retry_after_s)
+            kind, what, retry_after_s, of_key = answer["failed"]
+            raise SynthesisFailure(kind, what, retry_after_s=retry_after_s, of_key=of_key)
         reply: Reply = answer["reply"]
         return reply
 
@@ -135,7 +135,7 @@ def _speak_there(document: Mapping[str, Any], request: SpeakRequest, recording: 
                 if cold:
                     connector.close()
         except SynthesisFailure as failure:
-            return {"failed": (failure.kind, failure.what, failure.retry_after_s)}
+            return {"failed": (failure.kind, failure.what, failure.retry_after_s, failure.of_key)}
     if reply.timing is not None:
         reply = replace(reply, timing=replace(reply.timing, machine=describe_machine()))
     return {"reply": reply}

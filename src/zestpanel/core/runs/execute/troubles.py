@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import math
-import re
 from typing import Final
 
 from zestpanel.core.errors import SynthesisFailure
@@ -14,7 +13,6 @@ from zestpanel.core.texts import tr
 IN_A_ROW: Final = 3  # takes given up in a row before an engine is held for it
 DOWN: Final = ("unreachable", "broke off", "server error")  # kinds that say so
 LONGEST_WAIT_S: Final = 900.0  # that a run waits by itself because a service asked it to
-_KEY_REFUSED: Final = re.compile(r"\banswered 40[13]\b|\bkey\b", re.IGNORECASE)
 _FULL: Final = (errno.ENOSPC, errno.EDQUOT)
 
 
@@ -28,7 +26,7 @@ def stops_engine(failure: SynthesisFailure) -> str:
             what=failure.what,
             duration_words=duration_words(failure.retry_after_s),
         )
-    if failure.kind == "refused" and _KEY_REFUSED.search(failure.what):
+    if failure.kind == "refused" and failure.of_key:
         return tr("{what} Its key is not accepted any more.", what=failure.what)
     return ""
 
