@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.errors import ZestError
+from zestpanel.core.store.scripts import KeptScript
 from zestpanel.core.store.texts import NewText
 from zestpanel.core.text.difficulty import KINDS
 from zestpanel.core.text.picking.coverage import Coverage, coverage
@@ -99,6 +100,7 @@ class CoverageView(QWidget):
         )
         across.addLayout(right, 1)
         self._cover: Cover | None = None
+        self._from: KeptScript | None = None
         self._language = "en-GB"
 
     # -- shown
@@ -167,7 +169,7 @@ class CoverageView(QWidget):
 
         def arrived(found: Cover) -> None:
             self.go.setEnabled(True)
-            self._cover, self._language = found, language
+            self._cover, self._language, self._from = found, language, script
             self._show_picked(found)
 
         def failed(error: Exception) -> None:
@@ -202,9 +204,7 @@ class CoverageView(QWidget):
         if self._cover is None:
             return
         rows = sorted({index.row() for index in self.table.selectedIndexes()})
-        name = self.script.currentText().split(" · ")[0]
-        script = next((s for s in self.state.project.scripts.all() if s.number == self.script.currentData()), None)
-        rights = script.rights if script is not None else ""
+        name, rights = (self._from.name, self._from.rights) if self._from is not None else ("", "")
         new = [NewText(text=self._cover.picked[row].text, source=name, rights=rights, tags=("picked",)) for row in rows]
 
         def added() -> None:
