@@ -19,6 +19,7 @@ os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zest-bench-")  # nobody
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from benchmarks import core_rows, desk_rows, error_rates, listening_rows, run_rows, sound_rows, stall_rows, text_rows
+from benchmarks.timing import machine_today
 
 Row = Callable[[], list[tuple[str, str, str]]]
 ROWS: list[tuple[str, Row]] = [
@@ -29,12 +30,13 @@ ROWS: list[tuple[str, Row]] = [
 
 def main(words: list[str]) -> int:
     print(f"{platform.system()} {platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
-    print(f"{'what':<66}{'measured':>22}   goal")
+    print(machine_today())
+    print(f"{'what':<66}{'measured':>28}   goal")
     for name, row in ROWS:
         if words and not any(word in name for word in words):
             continue
         for what, measured, goal in row():
-            print(f"{what:<66}{measured:>22}   {goal}", flush=True)
+            print(f"{what:<66}{measured:>28}   {goal}", flush=True)
     return 0
 
 

@@ -3,7 +3,8 @@
 python -m benchmarks.stalls walk CANDIDATES PASSAGES   every page, every tab, held arrows, another passage, typing
 python -m benchmarks.stalls drop WHAT                  one thing dropped on the window: see DROPS
 
-Prints a line "longest SECONDS WHERE" and the next four behind it.
+Prints a line "longest SECONDS WHERE", the next four behind it, and "computed SECONDS": the most that was computed
+within one of them, which leaves out what the machine stood still.
 """
 
 from __future__ import annotations
@@ -158,6 +159,7 @@ def main(what: str, *rest: str) -> int:
                 drop(window, paths)
         for held, where in meter.held[:5] or [(0.0, "")]:
             print("longest", round(held, 4), where, flush=True)
+        print("computed", round(meter.computed_s, 4), flush=True)
         for dialog in QApplication.topLevelWidgets():
             dialog.close()
         application.processEvents()

@@ -16,13 +16,15 @@ BEAT_MS = 4
 
 class StallMeter:
     """While it is entered a timer of the interface thread beats; a watcher notes where that thread stood whenever no
-    beat came for ``limit_s``. ``held`` lists (seconds, where), the longest first.
+    beat came for ``limit_s``. ``held`` lists (seconds, where), the longest first. ``computed_s`` is the most that this
+    program computed, on all its threads, within one of them: a machine that stands still is not counted in it.
     """
 
     def __init__(self, limit_s: float = 0.05) -> None:
         self.limit_s = limit_s
         self.held: list[tuple[float, str]] = []
-        self._beat = time.monotonic()
+        self.computed_s = 0.0
+        self._beat, self._computed = time.monotonic(), time.process_time()
         self._where: Counter[str] = Counter()
         self._ended = threading.Event()
         self._thread = threading.get_ident()
@@ -32,7 +34,7 @@ class StallMeter:
         self._watcher = threading.Thread(target=self._watch, daemon=True)
 
     def __enter__(self) -> Self:
-        self._beat = time.monotonic()
+        self._beat, self._computed = time.monotonic(), time.process_time()
         self._timer.start()
         self._watcher.start()
         return self
@@ -47,10 +49,11 @@ class StallMeter:
         self.held.sort(reverse=True)
 
     def _on_beat(self) -> None:
-        now = time.monotonic()
+        now, computed = time.monotonic(), time.process_time()
         if now - self._beat > self.limit_s:
             self.held.append((now - self._beat, "; ".join(f"{n} x {w}" for w, n in self._where.most_common(3))))
-        self._beat, self._where = now, Counter()
+            self.computed_s = max(self.computed_s, min(computed - self._computed, now - self._beat))
+        self._beat, self._computed, self._where = now, computed, Counter()
 
     def _watch(self) -> None:
         while not self._ended.wait(self.limit_s / 5):

@@ -7,17 +7,20 @@ from pathlib import Path
 
 import docx
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QGuiApplication, QTextCursor
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtGui import QGuiApplication, QTextCursor, QTextDocument
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import add_demo_engine
 from tests.desk.conftest import Opener, cells, drop, settle, words
-from zestpanel.core.domain.mark import DeliveryMark
+from zestpanel.core.domain.mark import DeliveryMark, in_order
 from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.passages.about_text import AboutText
+from zestpanel.desk.pages.passages.chips import read_document, write_document
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
 from zestpanel.desk.pages.passages.mark_popup import MarkPopup
@@ -478,3 +481,48 @@ def test_twins_and_unpredictable_sentences_from_the_page(
     window.actions_by_id["undo"].trigger()
     window.actions_by_id["undo"].trigger()
     assert len(bench_project.texts.all()) == 3
+
+
+@given(
+    text=st.text(alphabet="ab 🍐é\n𝄞", min_size=1, max_size=30),
+    cuts=st.lists(st.tuples(st.integers(0, 30), st.integers(0, 30)), max_size=4),
+)
+def test_a_text_with_marks_is_read_as_it_was_written(
+    qapp: QApplication, text: str, cuts: list[tuple[int, int]]
+) -> None:
+    """Characters beyond the basic plane are two places to the editor, and one to the text."""
+    assert qapp is not None
+    places = sorted({min(cut, len(text)) for pair in cuts for cut in pair})
+    marks = [DeliveryMark(start, end, "style", "calm") for start, end in zip(places[::2], places[1::2], strict=False)]
+    marks += [DeliveryMark(place, place, "pause", "400 ms") for place in places[:1]]
+    document = QTextDocument()
+    write_document(document, text, marks)
+    assert read_document(document) == (text, in_order(marks))
+
+
+def test_marks_and_splits_stand_where_the_cursor_is_behind_an_emoji(
+    bench_project: Project, on_passages: OnPassages, qtbot: QtBot
+) -> None:
+    text = "🍐 Pears 🍎 and apples. Ripe."
+    bench_project.texts.add([text], language="en-GB")
+    window, page = on_passages(bench_project)
+    view = page.set
+    view.table.selectRow(view.table.rowCount() - 1)
+    editor = view.text
+
+    def stand_before(word: str) -> None:
+        cursor = editor.page().find(word)
+        cursor.setPosition(cursor.selectionStart())
+        editor.setTextCursor(cursor)
+
+    stand_before("Pears")
+    editor.add_mark("emphasis")
+    stand_before("apples")
+    editor.add_mark("emphasis")
+    assert [text[m.start : m.end] for m in editor.marked()[1]] == ["Pears", "apples"]
+    assert editor.plain_text() == text
+    view.save_text()
+    stand_before("Ripe")
+    view.split_at_cursor()
+    settle(qtbot, window)
+    assert [p.text.strip() for p in bench_project.texts.all()[-2:]] == ["🍐 Pears 🍎 and apples.", "Ripe."]

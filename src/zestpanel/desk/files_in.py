@@ -5,8 +5,10 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QProcess
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -16,7 +18,11 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.state import DeskState
+
+if TYPE_CHECKING:
+    from zestpanel.desk.window import MainWindow
 
 
 class FilesIn(QMainWindow):
@@ -26,7 +32,20 @@ class FilesIn(QMainWindow):
     _open_project: Callable[[Path, bool], None]
 
     def bring_in(self, paths: list[Path]) -> None:
-        raise NotImplementedError
+        """Files dropped or chosen, each to where its kind belongs."""
+        bring_in(cast("MainWindow", self), paths)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        data = event.mimeData()
+        if data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        data = event.mimeData()
+        if data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            dropped(cast("MainWindow", self), paths, self.mapToGlobal(event.position().toPoint()))
+            event.acceptProposedAction()
 
     def _check_project(self) -> None:
         folder = self.state.project.folder

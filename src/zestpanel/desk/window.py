@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable
 from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QAbstractSpinBox,
     QApplication,
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QMenu,
-    QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -30,17 +23,18 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.listening.defects import KINDS
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import tr
 from zestpanel.desk.actions import ACTIONS
+from zestpanel.desk.bare_keys import BareKeys
 from zestpanel.desk.been import Been
 from zestpanel.desk.booth.booth import Booth
 from zestpanel.desk.card.card import Card
 from zestpanel.desk.defects import DefectsDialog
 from zestpanel.desk.files_in import FilesIn
 from zestpanel.desk.hours import Hours
-from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.key_sheet import KeySheet
 from zestpanel.desk.language_dialog import LanguageDialog
+from zestpanel.desk.menu import menu_of
 from zestpanel.desk.notices import Notices, NoticesDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -89,9 +83,7 @@ class MainWindow(FilesIn):
         self.state.labels_changed.connect(self._show_labels)
         self.state.tray.changed.connect(self._make_room)
         theme.changed.connect(self._restyle)
-        application = QApplication.instance()
-        assert isinstance(application, QApplication)
-        application.focusChanged.connect(self._watch_focus)
+        self._bare_keys = BareKeys(self)
         self.resize(1280, 800)
         bench = self.state.bench
         if bench.candidates and bench.passages:
@@ -111,7 +103,7 @@ class MainWindow(FilesIn):
         head.setContentsMargins(20, 7, 20, 7)
         head.setSpacing(12)
         self._channel, self._step = label("", "channel"), label("", "quiet")
-        self.menu_button = button(tr("Menu"), self._show_menu)
+        self.menu_button = button(tr("Menu"), self._open_menu)
         self.hide_labels = KeyButton(tr("Hide labels"), "H")
         self.hide_labels.clicked.connect(self.state.toggle_labels)
         self.hide_labels.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -220,25 +212,10 @@ class MainWindow(FilesIn):
             self.actions_by_id[one.id] = action
         self._show_history()
 
-    def _show_menu(self) -> None:
-        menu = QMenu(self)
-        for title in dict.fromkeys(d.menu for d in ACTIONS if d.menu):
-            part = menu.addMenu(word(title))
-            assert part is not None
-            if title == "Project":
-                self._add_recent(part)
-            for one in ACTIONS:
-                if one.menu == title:
-                    part.addAction(self.actions_by_id[one.id])
+    def _open_menu(self) -> None:
+        lately = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
+        menu = menu_of(self, self.actions_by_id, lately, lambda folder: self._open_project(folder, False))
         menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
-
-    def _add_recent(self, menu: QMenu) -> None:
-        others = [folder for folder in recent() if folder != self.state.project.folder.absolute()]
-        if others:
-            part = menu.addMenu(tr("Opened lately"))
-            assert part is not None
-            for folder in others:
-                part.addAction(folder.stem, partial(self._open_project, folder, False))
 
     # -- where we are
 
@@ -385,32 +362,6 @@ class MainWindow(FilesIn):
 
     # -- the rest
 
-    def _watch_focus(self, old: QWidget | None, new: QWidget | None) -> None:
-        """Keys are looked at where they arrive, and nowhere else: an ear on everything would cost all that is drawn."""
-        with contextlib.suppress(RuntimeError):  # it may be gone
-            if old is not None:
-                old.removeEventFilter(self)
-        if new is not None:
-            new.installEventFilter(self)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Bare keys are shortcuts except where they mean something to the focused widget: typing, and Space on
-        buttons, boxes and lists to choose from."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            focus = QApplication.focusWidget()
-            typing = isinstance(focus, QLineEdit | QPlainTextEdit | QAbstractSpinBox)
-            bare = event.modifiers() in (
-                Qt.KeyboardModifier.NoModifier,
-                Qt.KeyboardModifier.ShiftModifier,
-                Qt.KeyboardModifier.KeypadModifier,
-            )
-            space = event.key() == Qt.Key.Key_Space
-            takes_space = focus is not None and bool(focus.property("takesSpace"))
-            if bare and (typing or (space and (isinstance(focus, QAbstractButton | QComboBox) or takes_space))):
-                event.accept()
-                return True
-        return super().eventFilter(watched, event)
-
     def _restyle(self) -> None:
         application = QApplication.instance()
         if isinstance(application, QApplication):
@@ -440,23 +391,5 @@ class MainWindow(FilesIn):
         self.state.player.close()
         self.state.background.close()
         self._leave_run()  # one that was about to begin
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.focusChanged.disconnect(self._watch_focus)
+        self._bare_keys.end()
         event.accept()
-
-    def bring_in(self, paths: list[Path]) -> None:
-        """Files dropped or chosen, each to where its kind belongs."""
-        bring_in(self, paths)
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        data = event.mimeData()
-        if data is not None and any(url.isLocalFile() for url in data.urls()):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        data = event.mimeData()
-        if data is not None:
-            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-            dropped(self, paths, self.mapToGlobal(event.position().toPoint()))
-            event.acceptProposedAction()

@@ -32,6 +32,7 @@ from zestpanel.desk.pages.engines.voice_table import VoiceModel
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.try_it import TryIt
+from zestpanel.desk.viewmodels.audition_lines import lines_for, with_line
 from zestpanel.desk.widgets import KeyButton, button, label, yielding
 
 _RIGHTS = ("yes", "unknown", "no")
@@ -266,17 +267,11 @@ class VoicesView(QWidget):
         return str(self.model_choice.currentData() or "")
 
     def _fill_lines(self, voice: Voice | None) -> None:
-        lines = self.lines_for(voice) if voice else []
+        bench = self.state.bench
+        lines = lines_for(bench.brief, bench.passages, voice) if voice else []
         if [self.line.itemText(i) for i in range(self.line.count())] != lines:
             self.line.clear()
             self.line.addItems(lines)
-
-    def lines_for(self, voice: Voice) -> list[str]:
-        """The lines a voice can be heard on: the brief's own for its language, then the passages' first lines."""
-        brief = self.state.bench.brief
-        own = [line.strip() for tag in voice.languages for line in brief.audition_line(tag).split("\n") if line.strip()]
-        passages = [p.text.split("\n")[0][:200] for p in self.state.bench.passages if voice.speaks(p.language)]
-        return list(dict.fromkeys([*own, *passages]))
 
     # -- done
 
@@ -357,15 +352,11 @@ class VoicesView(QWidget):
         if found is None or not text:
             return
         project = self.state.project
-        primary = found.voice.languages[0].split("-")[0].lower()
-        lines = [line for line in project.brief.audition_line(primary).split("\n") if line.strip()]
-        if text in lines:
+        brief = with_line(project.brief, found.voice.languages[0], text)
+        if brief is None:
             self.state.say(tr("This line is kept already."))
             return
-        kept = {**project.brief.audition_lines, primary: "\n".join([*lines, text])}
-        project.set_brief(
-            project.brief.model_copy(update={"audition_lines": kept}), label=tr("a line to hear voices on")
-        )
+        project.set_brief(brief, label=tr("a line to hear voices on"))
         self.state.refresh()
         self.state.say(tr("The line is kept with the brief."))
 

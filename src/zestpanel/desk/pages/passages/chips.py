@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QUrl
@@ -137,16 +137,27 @@ def chips_in(document: QTextDocument) -> list[Chip]:
     return found
 
 
+def index_in(text: str) -> Callable[[int], int]:
+    """From a place as Qt counts it, in units of UTF-16, to the index in the text: a character beyond the basic plane,
+    such as an emoji, is two of them (The Unicode Standard, D91)."""
+    if not text or max(text) <= "\uffff":
+        return lambda place: place
+    coded = text.encode("utf-16-le", "surrogatepass")
+    return lambda place: len(coded[: 2 * place].decode("utf-16-le", "surrogatepass"))
+
+
 def read_document(document: QTextDocument) -> tuple[str, list[DeliveryMark]]:
     """(text, marks) of a document: the text without chips, the marks by index in it."""
     whole = document.toPlainText()
     chips = chips_in(document)
-    places = [chip.position for chip in chips]
-    text = "".join(c for i, c in enumerate(whole) if i not in set(places))
+    index = index_in(whole)
+    places = [index(chip.position) for chip in chips]
+    begins = [0, *(place + 1 for place in places)]
+    text = "".join(whole[begin:end] for begin, end in zip(begins, [*places, len(whole)], strict=True))
     marks: list[DeliveryMark] = []
     opened: dict[int, tuple[int, Chip]] = {}
-    for before, chip in enumerate(chips):
-        at = chip.position - before
+    for before, (place, chip) in enumerate(zip(places, chips, strict=True)):
+        at = place - before
         if chip.side == "point":
             marks.append(DeliveryMark(at, at, chip.kind, chip.value))
         elif chip.side == "open":

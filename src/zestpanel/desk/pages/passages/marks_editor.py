@@ -36,6 +36,7 @@ class MarksEditor(QTextEdit):
         self.setAcceptRichText(False)
         self.setProperty("role", "reading")
         self._next = 1
+        self._read: tuple[int, str, list[DeliveryMark]] | None = None  # by the revision of the document
         self._tidying = False
         self.textChanged.connect(self._tidy)
         self.cursorPositionChanged.connect(self._show_where)
@@ -62,7 +63,11 @@ class MarksEditor(QTextEdit):
         self.moveCursor(QTextCursor.MoveOperation.Start)
 
     def marked(self) -> tuple[str, list[DeliveryMark]]:
-        return read_document(self.page())
+        """The text without chips, and the marks by index in it; read once for each change."""
+        revision = self.page().revision()
+        if self._read is None or self._read[0] != revision:
+            self._read = revision, *read_document(self.page())
+        return self._read[1], list(self._read[2])
 
     def plain_text(self) -> str:
         return self.marked()[0]
@@ -116,10 +121,10 @@ class MarksEditor(QTextEdit):
 
     def _without_edges(self, start: int, end: int) -> tuple[int, int]:
         """A selection without the spaces at its ends."""
-        whole = self.page().toPlainText()
-        while start < end and whole[start : start + 1].isspace():
+        page = self.page()
+        while start < end and page.characterAt(start).isspace():
             start += 1
-        while end > start and whole[end - 1 : end].isspace():
+        while end > start and page.characterAt(end - 1).isspace():
             end -= 1
         return start, end
 
