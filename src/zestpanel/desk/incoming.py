@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, QTimer
 
 from zestpanel.core.texts import tr
 from zestpanel.desk.files import sort_files
 
 if TYPE_CHECKING:
+    from zestpanel.desk.pages.engines import EnginesPage
+    from zestpanel.desk.pages.listening import ListeningPage
+    from zestpanel.desk.pages.renders import RendersPage
     from zestpanel.desk.window import MainWindow
 
 
@@ -39,19 +43,35 @@ def _hand_on(window: MainWindow, found: dict[str, list[Path]], cell: tuple[int, 
                 name=path.name,
             )
         )
+    alone = not any(paths for kind, paths in found.items() if kind != "sound")
+    steps: list[Callable[[], object]] = []
     if found["engine"]:
-        window.at_engines().add_files(found["engine"])
+        steps.append(lambda: window.at_engines().add_files(found["engine"]))
     if found["script"]:
-        window.at_passages().import_files(found["script"])
-    for table in found["ratings"]:
-        window.at_listening().add_table(table)
-    for table in (*found["voices"], *found["votes"]):
-        window.at_engines().add_table(table)
-    for table in found["clips"]:
-        window.at_renders().add_table(table)
+        steps.append(lambda: window.at_passages().import_files(found["script"]))
+    steps += [partial(_add_table, window.at_listening, table) for table in found["ratings"]]
+    steps += [partial(_add_table, window.at_engines, table) for table in (*found["voices"], *found["votes"])]
+    steps += [partial(_add_table, window.at_renders, table) for table in found["clips"]]
     if found["sound"]:
-        alone = not any(paths for kind, paths in found.items() if kind != "sound")
-        _take_sound(window, found["sound"], cell if alone else None)
+        steps.append(lambda: _take_sound(window, found["sound"], cell if alone else None))
+    one_by_one(window, steps)
+
+
+def _add_table(page: Callable[[], EnginesPage | ListeningPage | RendersPage], table: Path) -> None:
+    page().add_table(table)
+
+
+def one_by_one(window: MainWindow, steps: list[Callable[[], object]]) -> None:
+    """Each step in a turn of its own: each may show another page, and together they would hold the window."""
+    if not steps:
+        return
+    steps[0]()
+    if len(steps) > 1:
+        turn = QTimer(window)  # which goes with the window
+        turn.setSingleShot(True)
+        turn.timeout.connect(turn.deleteLater)
+        turn.timeout.connect(lambda: one_by_one(window, steps[1:]))
+        turn.start(0)
 
 
 def _take_sound(window: MainWindow, paths: list[Path], cell: tuple[int, int] | None) -> None:

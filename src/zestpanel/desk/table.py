@@ -25,12 +25,14 @@ from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
+_SEEN = 600  # characters of a cell that can be seen; to cut a longer text to its width takes long
+
 
 class TwoLines(QStyledItemDelegate):
     """Cells whose text has two lines: a name over its detail, smaller and quiet."""
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        first, newline, second = str(index.data() or "").partition("\n")
+        first, newline, second = str(index.data() or "")[:_SEEN].partition("\n")
         if not newline or painter is None:
             super().paint(painter, option, index)
             return
@@ -56,6 +58,11 @@ class TwoLines(QStyledItemDelegate):
             shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(box, align | side, shown)
         painter.restore()
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        super().initStyleOption(option, index)
+        if option is not None and len(text := option.text or "") > _SEEN:
+            option.text = text[:_SEEN]
 
 
 _SLICE = 40  # rows that are filled in at once; the others follow, so many at a time

@@ -8,6 +8,7 @@ import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import lru_cache
 from typing import Final
 
 from zestpanel.core.domain.mark import DeliveryMark, as_json
@@ -90,7 +91,12 @@ def text_hash(text: str, marks: Sequence[DeliveryMark] = ()) -> str:
 
 def words_with_places(text: str) -> list[tuple[str, int, int]]:
     """(word, start, end) by character index: runs of letters and digits, joined inside by ' . , : - /."""
-    return [(m.group(), m.start(), m.end()) for m in _WORD.finditer(text)]
+    return list(_words(text))
+
+
+@lru_cache(maxsize=16)  # the same few texts are asked about again and again while they are shown
+def _words(text: str) -> tuple[tuple[str, int, int], ...]:
+    return tuple((m.group(), m.start(), m.end()) for m in _WORD.finditer(text))
 
 
 def title_from(text: str) -> str:

@@ -251,13 +251,38 @@ class SetView(PassageKeeping):
         before, self._counted = self._counted, (self.state.bench, self.state.evaluation, self._shown, passage)
         if all(a is b for a, b in zip(before[:3], self._counted[:3], strict=True)) and before[3] == passage:
             return  # a table that is filled anew chooses its row more than once
-        changed = self._changed()
+        changed = (passage.text.strip(), passage.marks) != (self._shown.text, tuple(self._shown.marks))
+        if len(passage.text) <= AT_ONCE:
+            self._show_counts(passage, changed, len(words_with_places(passage.text)))
+            self._show_hard(find_difficulties(passage.text, passage.language))
+        else:
+            self._counts.clear()
+            self.hard.setText(tr("Looking for hard parts …"))
+
+            def arrived(found: tuple[int, list[Difficulty]]) -> None:
+                self._show_counts(passage, changed, found[0])
+                self._show_hard(found[1])
+
+            self.state.background.run(
+                lambda: (
+                    len(words_with_places(passage.text)), find_difficulties(passage.text, passage.language)
+                ),
+                arrived, self.state.complain, topic="hard parts of one",
+            )  # fmt: skip
+        self.plans.show_passage(passage)
+        self.keep.setEnabled(changed)
+        typed = bool(marks_in(passage.text))
+        self.tags_to_marks.setVisible(typed)
+        if changed:
+            self._rest.start()
+
+    def _show_counts(self, passage: Passage, changed: bool, spoken: int) -> None:
         self._counts.setText(
             tr(
                 "version {number} · {words} characters · {words_with_places} words",
                 number=passage.number,
                 words=f"{len(passage.text):,}",
-                words_with_places=f"{len(words_with_places(passage.text)):,}",
+                words_with_places=f"{spoken:,}",
             )
             + (
                 trn(" · {marks} mark", " · {marks} marks", len(passage.marks), marks=len(passage.marks))
@@ -268,20 +293,6 @@ class SetView(PassageKeeping):
             + (f" · {', '.join(passage.tags)}" if passage.tags else "")
             + (tr(" · not kept yet") if changed else "")
         )
-        if len(passage.text) <= AT_ONCE:
-            self._show_hard(find_difficulties(passage.text, passage.language))
-        else:
-            self.hard.setText(tr("Looking for hard parts …"))
-            self.state.background.run(
-                lambda: find_difficulties(passage.text, passage.language), self._show_hard, self.state.complain,
-                topic="hard parts of one",
-            )  # fmt: skip
-        self.plans.show_passage(passage)
-        self.keep.setEnabled(changed)
-        typed = bool(marks_in(passage.text))
-        self.tags_to_marks.setVisible(typed)
-        if changed:
-            self._rest.start()
 
     def _show_hard(self, parts: Sequence[Difficulty]) -> None:
         """What the rules find in the text as typed, each kind with its words; notes on readings behind them."""
