@@ -11,6 +11,7 @@ from collections import Counter
 from pathlib import Path
 
 from tests.small_service import Answer, SmallService, as_json, wav
+from zestpanel.core.analysis.timing.points import points_of
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.agreed import agree
@@ -32,6 +33,16 @@ ANSWERS = {
     "Failing": Answer(b"oh", 500),
     "Speaking": Answer(wav()),
 }
+TARIFF = [
+    {"kind": "subscription", "price": "5"},
+    {"kind": "allowance", "amount": 3, "unit": "request", "every": "day"},
+    {"kind": "per unit", "price": "0.20", "per": 1000, "unit": "character", "above": 500, "all_units": True},
+    {"kind": "per unit", "price": "0.10", "unit": "request"},
+    {"kind": "discount", "percent": 20, "months": 2},
+    {"kind": "once", "price": "9"},
+    {"kind": "tax", "percent": 19},
+    {"kind": "least", "price": "1"},
+]
 TEXTS = ["Frost comes late.", "The pears are in.", "Prune in March.", "Graft in April."]
 
 
@@ -47,21 +58,26 @@ def main(folder: Path) -> dict[str, object]:
         for name in ANSWERS:
             source = json.dumps({
                 "zest-connector": 1, "engine": name, "voices": [{"id": "v", "languages": ["en-GB"]}],
+                "plans": [{"name": "plan", "tariff": {"currency": "EUR", "components": TARIFF}}],
                 "speak": {"kind": "http", "address": f"{service.address}/speak",
                           "body": {"text": "{text}", "engine": name}},
             })  # fmt: skip
             engine = parse_connector(source, name="e.json")
             agree(engine)
             project.shortlist.add_engine(engine, source, "e.json")
-            project.shortlist.add(engine, voice="v")
+            project.shortlist.add(engine, voice="v", plan="plan")
         progress = make(project, plan_run(project), executor=Unmeasured())
         asked = Counter(heard.json["engine"] for heard in service.heard)
     names = {c.id: c.engine for c in project.shortlist.candidates()}
     rows = Counter(f"{names[row.candidate_id]}: {row.state} {row.failure_kind}" for row in project.journal.rows())
     found = evaluate(project)
+    waits = points_of(project.takes, project.journal, project.shortlist)
     return {
         "done": progress.done, "failed": progress.failed, "left": progress.left_over, "held": bool(progress.held),
         "asked": dict(sorted(asked.items())), "rows": dict(sorted(rows.items())),
+        "prices": [run.conditions["prices"] for run in project.journal.runs().values()],
+        "taken on": sorted({repr(point.circumstances) for point in waits}),
+        "candidates": [(c.route, c.model, c.settings, c.factory) for c in project.shortlist.candidates()],
         "again": len(plan_run(project).jobs),
         "gates": [[gate.verdict for gate in row.gates] for row in found.rows.values()],
     }  # fmt: skip

@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import gettext
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import date, datetime
 from functools import cache
 from importlib import resources
@@ -67,17 +69,33 @@ def table(language: str) -> gettext.NullTranslations:
 LANGUAGE: Final = language_of({**os.environ, "LANGUAGE": os.environ.get("ZEST_LANGUAGE") or chosen()
                                or os.environ.get("LANGUAGE", "")})  # fmt: skip
 _translations: Final = table(LANGUAGE)
+_stored: ContextVar[bool] = ContextVar("stored", default=False)
+
+
+@contextmanager
+def as_stored() -> Iterator[None]:
+    """Within this block texts stay as they are in the code: for what is kept, and compared with what was kept in
+    another language."""
+    token = _stored.set(True)
+    try:
+        yield
+    finally:
+        _stored.reset(token)
+
+
+def _said(text: str) -> str:
+    return text if _stored.get() else _translations.gettext(text)
 
 
 def tr(text: str, /, **values: object) -> str:
     """A text in the language of the interface, its places in braces filled in."""
-    found = _translations.gettext(text)
+    found = _said(text)
     return found.format(**values) if values else found
 
 
 def trn(one: str, many: str, count: int, /, **values: object) -> str:
     """A text about a number of things, in the form that number takes."""
-    found = _translations.ngettext(one, many, count)
+    found = (one if count == 1 else many) if _stored.get() else _translations.ngettext(one, many, count)
     return found.format(**values) if values else found
 
 
@@ -112,4 +130,4 @@ def asked(english: str) -> str:
 
 def word(english: str) -> str:
     """A word that files and exports know in English, as it is shown; any other text as it stands."""
-    return _translations.gettext(_WORD + english).removeprefix(_WORD)
+    return _said(_WORD + english).removeprefix(_WORD)

@@ -197,6 +197,8 @@ WORDS: Final = (
     marked("word", "second"),
     marked("word", "minute"),
     marked("word", "hour"),
+    *(marked("word", "words"), marked("word", "tokens"), marked("word", "credits"), marked("word", "requests")),
+    *(marked("word", "seconds"), marked("word", "minutes"), marked("word", "hours")),
     marked("word", "day"),
     marked("word", "week"),
     marked("word", "month"),

@@ -86,7 +86,7 @@ class Part(BaseModel):
 
 def units(count: int, unit: str) -> str:
     """'character', '1,000 characters'."""
-    return word(unit) if count == 1 else tr("{count} {unit}s", count=f"{count:,}", unit=word(unit))
+    return word(unit) if count == 1 else f"{count:,} {word(f'{unit}s')}"
 
 
 class PerUnit(Part):
@@ -130,9 +130,9 @@ class PerUnit(Part):
         months = at.beyond[self.unit]
         paid = sum((units_at(self, at.tiers[self.unit], beyond) for beyond in months), Decimal(0)) / len(months)
         text = tr(
-            "{paid} {unit}s at {price} per {units}",
+            "{paid} {many} at {price} per {units}",
             paid=shown(paid, places=0),
-            unit=word(self.unit),
+            many=word(f"{self.unit}s"),
             price=shown(self.price),
             units=units(self.per, self.unit),
         )
@@ -181,9 +181,9 @@ class Allowance(Part):
         )
         kept = kept if self.kept_months else ""
         return tr(
-            "{amount} {unit}s a {every} included{months}{kept}",
+            "{amount} {many} a {every} included{months}{kept}",
             amount=f"{self.amount:,}",
-            unit=word(self.unit),
+            many=word(f"{self.unit}s"),
             every=word(self.every),
             months=months,
             kept=kept,
@@ -191,7 +191,10 @@ class Allowance(Part):
 
     def stamp(self) -> str:
         return tr(
-            "{amount} {unit}s a {every} free", amount=f"{self.amount:,}", unit=word(self.unit), every=word(self.every)
+            "{amount} {many} a {every} free",
+            amount=f"{self.amount:,}",
+            many=word(f"{self.unit}s"),
+            every=word(self.every),
         )
 
 

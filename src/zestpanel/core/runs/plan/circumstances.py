@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import as_stored, tr
 
 SLEPT_FROM_S: Final = 0.05  # below this the two clocks differ by their reading only
 _ROUTES: Final = Path("/proc/net/route")
@@ -16,14 +16,15 @@ _INTERFACES: Final = Path("/sys/class/net")
 
 
 def describe_machine() -> str:
-    """The machine a timing was taken on, without its name."""
-    return tr(
-        "{system} {machine}, {cpu_count} cores, Python {python_version}",
-        system=platform.system(),
-        machine=platform.machine(),
-        cpu_count=os.cpu_count(),
-        python_version=platform.python_version(),
-    )
+    """The machine a timing was taken on, without its name; the same words whatever the language of the interface."""
+    with as_stored():
+        return tr(
+            "{system} {machine}, {cpu_count} cores, Python {python_version}",
+            system=platform.system(),
+            machine=platform.machine(),
+            cpu_count=os.cpu_count(),
+            python_version=platform.python_version(),
+        )
 
 
 def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> str:

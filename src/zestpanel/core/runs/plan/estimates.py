@@ -27,7 +27,7 @@ from zestpanel.core.store.auditions import Audition, Auditions
 from zestpanel.core.store.parts import HasAuditions, HasJournal, HasShortlist, HasTakes
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import as_stored, tr
 
 
 class BillParts(HasShortlist, HasTakes, HasJournal, HasAuditions, Protocol):
@@ -244,7 +244,8 @@ def prices_of(candidates: Iterable[Candidate], engines: Mapping[str, Engine]) ->
     out = {}
     for candidate in candidates:
         plan = plan_of(candidate, engines.get(candidate.engine))
-        parts = [part.stamp() for part in plan.tariff.components]
+        with as_stored():
+            parts = [part.stamp() for part in plan.tariff.components]
         out[f"{candidate.engine} / {plan.name}"] = "; ".join(filter(None, parts)) or "not stated"
         if parts:
             out[f"{candidate.engine} / {plan.name}"] += f" ({plan.tariff.currency})"
