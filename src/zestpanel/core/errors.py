@@ -6,6 +6,7 @@ ZestError
 │   ├── TextError       a script cannot be imported
 │   └── TableError      a table of ratings cannot be read
 ├── AudioError          sound that cannot be decoded, or is empty
+│   └── NotSound        what came is no sound at all
 ├── SynthesisFailure    an engine did not deliver (carries the kind of failure)
 ├── ProjectError        the project folder cannot be opened or is too new
 └── NotEnoughData       a figure cannot be computed from what there is
