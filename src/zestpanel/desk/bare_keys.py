@@ -31,7 +31,8 @@ class BareKeys(QObject):
         self._focus_changed.connect(self._watch)
 
     def end(self) -> None:
-        self._focus_changed.disconnect(self._watch)
+        with contextlib.suppress(TypeError):  # a window may be told to close twice
+            self._focus_changed.disconnect(self._watch)
 
     def _watch(self, old: QWidget | None, new: QWidget | None) -> None:
         with contextlib.suppress(RuntimeError):  # it may be gone
