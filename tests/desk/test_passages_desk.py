@@ -484,7 +484,7 @@ def test_twins_and_unpredictable_sentences_from_the_page(
 
 
 @given(
-    text=st.text(alphabet="ab 🍐é\n𝄞", min_size=1, max_size=30),
+    text=st.text(alphabet="ab 🍐é\n𝄞\u00a0", min_size=1, max_size=30),
     cuts=st.lists(st.tuples(st.integers(0, 30), st.integers(0, 30)), max_size=4),
 )
 def test_a_text_with_marks_is_read_as_it_was_written(

@@ -64,6 +64,10 @@ KINDS: Final = {
 }
 
 
+# marks of how words are read hold those words and nothing else: in W3C SSML 1.1 phoneme, sub and say-as hold text only
+INNERMOST: Final = frozenset({"phoneme", "read as", "say-as"})
+
+
 @dataclass(frozen=True, slots=True, order=True)
 class DeliveryMark:
     """A mark over characters ``start`` to ``end`` of the text; start equals end for a pause or a sound."""
@@ -174,14 +178,22 @@ def _problems(text: str, marks: Iterable[DeliveryMark]) -> list[tuple[bool, str]
             other = open_until[-1].kind
             found.append((True, tr("{where} and {kind} cross each other: one must lie within the other", where=where,
                                    kind=other)))  # fmt: skip
+        elif open_until and open_until[-1].kind in INNERMOST:
+            found.append((True, tr("{where} lies within {kind}, which holds nothing but the words that are read so",
+                                   where=where, kind=open_until[-1].kind)))  # fmt: skip
         if mark.end > mark.start:
             open_until.append(mark)
     return found
 
 
 def in_order(marks: Iterable[DeliveryMark]) -> list[DeliveryMark]:
-    """Marks so that an outer one comes before what lies within it."""
-    return sorted(marks, key=lambda m: (m.start, -m.end, m.kind, m.value))
+    """Marks so that an outer one comes before what lies within it, and a pause before words that are read as another
+    word."""
+
+    def rank(mark: DeliveryMark) -> int:
+        return 2 if mark.kind in INNERMOST else int(mark.start == mark.end)
+
+    return sorted(marks, key=lambda m: (m.start, rank(m), -m.end, m.kind, m.value))
 
 
 def spans_of(marks: Iterable[DeliveryMark]) -> list[tuple[int, int]]:

@@ -269,7 +269,7 @@ class _Reader:
             return
         if self.stack and self.stack[-1].name in _EMPTY and data.strip():
             self.fail(tr("<{name}> may hold no text", name=self.stack[-1].name))
-        folded = re.sub(r"\s+", " ", data)
+        folded = re.sub(r"[ \t\r\n]+", " ", data)  # what XML calls white space; a no-break space is a sign of the text
         if folded.startswith(" ") and (not self.signs or self.signs[-1].isspace()):
             folded = folded[1:]
         self.signs += folded

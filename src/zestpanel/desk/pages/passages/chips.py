@@ -146,9 +146,14 @@ def index_in(text: str) -> Callable[[int], int]:
     return lambda place: len(coded[: 2 * place].decode("utf-16-le", "surrogatepass"))
 
 
+def whole_of(document: QTextDocument) -> str:
+    """The text with its chips. Qt's plain text has common spaces for no-break ones, which French texts are full of."""
+    return document.toRawText().replace("\u2029", "\n").replace("\u2028", "\n")
+
+
 def read_document(document: QTextDocument) -> tuple[str, list[DeliveryMark]]:
     """(text, marks) of a document: the text without chips, the marks by index in it."""
-    whole = document.toPlainText()
+    whole = whole_of(document)
     chips = chips_in(document)
     index = index_in(whole)
     places = [index(chip.position) for chip in chips]

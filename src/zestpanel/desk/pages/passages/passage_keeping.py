@@ -10,7 +10,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.store.small_documents import DRAFTS, Draft
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.passages.about_text import AboutText
-from zestpanel.desk.pages.passages.chips import OBJECT, index_in
+from zestpanel.desk.pages.passages.chips import OBJECT, index_in, whole_of
 from zestpanel.desk.pages.passages.passage_marks import PassageMarks
 from zestpanel.desk.pages.passages.set_edits import SetEdits
 
@@ -108,7 +108,7 @@ class PassageKeeping(PassageMarks):
 
     def split_at_cursor(self) -> None:
         if (passage := self._kept()) is not None:
-            whole = self.text.page().toPlainText()
+            whole = whole_of(self.text.page())
             before = whole[: index_in(whole)(self.text.textCursor().position())]
             self.edits.split_at(passage, len(before.replace(OBJECT, "")))
 
