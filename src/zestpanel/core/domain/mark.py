@@ -187,13 +187,23 @@ def _problems(text: str, marks: Iterable[DeliveryMark]) -> list[tuple[bool, str]
 
 
 def in_order(marks: Iterable[DeliveryMark]) -> list[DeliveryMark]:
-    """Marks so that an outer one comes before what lies within it, and a pause before words that are read as another
-    word."""
+    """Marks so that an outer one comes before what lies within it, and a pause before words that are read as others."""
+    listed = list(marks)
+    inner: dict[int, int] = {}  # the longest mark of how words are read, by where it begins
+    others: dict[int, int] = {}  # the shortest other one
+    for mark in listed:
+        if mark.end > mark.start and mark.kind in INNERMOST:
+            inner[mark.start] = max(mark.end, inner.get(mark.start, mark.end))
+        elif mark.end > mark.start:
+            others[mark.start] = min(mark.end, others.get(mark.start, mark.end))
 
-    def rank(mark: DeliveryMark) -> int:
-        return 2 if mark.kind in INNERMOST else int(mark.start == mark.end)
+    def key(mark: DeliveryMark) -> tuple[int, int, int, str, str]:
+        start, end = mark.start, mark.end
+        if start == end and others.get(start, inner.get(start, 0)) >= inner.get(start, start):
+            end = inner.get(start, end)  # it stands before these words
+        return start, -end, 2 if mark.kind in INNERMOST else int(mark.start == mark.end), mark.kind, mark.value
 
-    return sorted(marks, key=lambda m: (m.start, rank(m), -m.end, m.kind, m.value))
+    return sorted(listed, key=key)
 
 
 def spans_of(marks: Iterable[DeliveryMark]) -> list[tuple[int, int]]:
