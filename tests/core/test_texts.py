@@ -115,7 +115,8 @@ def test_what_happens_hangs_on_no_word_that_is_for_people(tmp_path: Path) -> Non
     came = []
     for language in ("en", *catalogue.TRANSLATED):
         run = [sys.executable, "-m", "tests.in_a_language", str(tmp_path / f"{language}.zest")]
-        environment = {**os.environ, "ZEST_LANGUAGE": language, "XDG_CONFIG_HOME": str(tmp_path)}
+        environment = {**os.environ, "ZEST_LANGUAGE": language, "XDG_CONFIG_HOME": str(tmp_path),
+                       "HTTPS_PROXY": "http://127.0.0.1:9"}  # fmt: skip
         came.append(json.loads(subprocess.run(run, env=environment, capture_output=True, text=True).stdout))
     english, *others = came
     assert english["held"], "an engine whose key is refused is not asked again"

@@ -70,7 +70,7 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
     if sends:
         with told(len(planned.jobs), quiet=options.json) as teller:
             progress = make(project, planned, on_event=teller.on_event, executor=executor)
-    out = _planned(planned, len(waiting))
+    out = _planned(project, planned, len(waiting))
     lines: list[str] = out["lines"]
     if progress is not None:
         spent = [str(m) for m in progress.spent]
@@ -86,12 +86,15 @@ def _render_alone(options: argparse.Namespace, project: Project, stack: contextl
     return out
 
 
-def _planned(planned: PlannedRun, still_open: int) -> Output:
+def _planned(project: Project, planned: PlannedRun, still_open: int) -> Output:
+    from zestpanel.core.connectors.agreed import waits_for_agreement
+
     left = [(c.id, p.title, why) for c, p, why in planned.left_out]
     costs = [str(m) for m in planned.costs]
     lines = [f"{len(planned.jobs)} takes, {planned.characters:,} characters, estimated {planned.price}"]
     lines += [f"left out: candidate {c}, {title}: {why}" for c, title, why in left]
-    if any("not agreed to on this machine" in why for _, _, why in left):
+    engines = project.shortlist.engines()
+    if any(waits_for_agreement(engines[c.engine]) for c, _, _ in planned.left_out if c.engine in engines):
         lines.append("See what engines would use here, and agree to it, with: zestpanel agree PROJECT")
     if still_open:
         lines.append(

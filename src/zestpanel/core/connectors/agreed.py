@@ -221,6 +221,14 @@ def before(engine: Engine) -> tuple[str, ...]:
     )
 
 
+def waits_for_agreement(engine: Engine) -> bool:
+    """Whether it uses something that nobody has agreed to; not where what it uses cannot be told."""
+    try:
+        return bool(missing(engine))
+    except SynthesisFailure:
+        return False
+
+
 def not_agreed(engine: Engine) -> str:
     """Why an engine may not be used yet, '' when it may."""
     try:

@@ -8,8 +8,6 @@ import time
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.texts import as_stored, tr
-
 SLEPT_FROM_S: Final = 0.05  # below this the two clocks differ by their reading only
 _ROUTES: Final = Path("/proc/net/route")
 _INTERFACES: Final = Path("/sys/class/net")
@@ -17,18 +15,13 @@ _INTERFACES: Final = Path("/sys/class/net")
 
 def describe_machine() -> str:
     """The machine a timing was taken on, without its name; the same words whatever the language of the interface."""
-    with as_stored():
-        return tr(
-            "{system} {machine}, {cpu_count} cores, Python {python_version}",
-            system=platform.system(),
-            machine=platform.machine(),
-            cpu_count=os.cpu_count(),
-            python_version=platform.python_version(),
-        )
+    on = f"{platform.system()} {platform.machine()}"
+    return f"{on}, {os.cpu_count()} cores, Python {platform.python_version()}"
 
 
 def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> str:
-    """The kind of network in use, without names or addresses: 'wired', 'wireless', 'tunnel', 'none', 'unknown'."""
+    """The kind of network in use, without names or addresses: 'wired', 'wireless', 'tunnel', 'none', 'unknown'; likewise
+    the same in every language."""
     try:
         lines = [line.split() for line in routes.read_text().splitlines()[1:]]
     except OSError:
@@ -41,7 +34,7 @@ def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> 
     else:
         kind = "tunnel" if way.startswith(("tun", "wg", "ppp")) else "wired"
     proxied = any(os.environ.get(name) for name in ("https_proxy", "HTTPS_PROXY", "all_proxy", "ALL_PROXY"))
-    return kind + (tr(", through a proxy") if proxied else "")
+    return f"{kind}, through a proxy" if proxied else kind
 
 
 def asleep_s() -> float:

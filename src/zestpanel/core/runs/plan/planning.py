@@ -42,8 +42,11 @@ from zestpanel.core.texts import tr, trn
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedRun:
+    """left_out: cells, each with all its reasons in one line. reasons: each of them once, in the order met."""
+
     jobs: tuple[Job, ...]
     left_out: tuple[tuple[Candidate, Passage, str], ...]
+    reasons: tuple[str, ...]
     estimates: tuple[PlanEstimate, ...]
     repeats: int
     time: TimeNeeded
@@ -123,6 +126,7 @@ def plan_run(
     may_be_paid = {(r.candidate_id, r.passage_version_id, r.repeat) for r in waiting}
     jobs: list[Job] = []
     left_out: list[tuple[Candidate, Passage, str]] = []
+    why: list[str] = []
     in_the_way = barred(project.own_voices, project.notes, candidates, engines)
     leading: dict[str, str] = {}  # digest of a sound, whatever the plan -> digest of the job that asks for it
     for candidate in candidates:
@@ -139,6 +143,7 @@ def plan_run(
                 reasons.append(MAY_BE_PAID)
             if reasons or engine is None:
                 left_out.append((candidate, passage, "; ".join(reasons)))
+                why += reasons
                 continue
             sent = project.sending.of(candidate, passage, engine)
             language = language_for(engine.voice(candidate.voice), candidate.language, passage.language)
@@ -151,6 +156,7 @@ def plan_run(
                 wanted = [replace(one, repeat=n, seed=n) for n in free[: max(0, repeats - len(made))]]
                 undecided = [job for job in wanted if (*key, job.repeat) in may_be_paid]
                 left_out += [(candidate, passage, MAY_BE_PAID)] * bool(undecided)
+                why += [MAY_BE_PAID] * bool(undecided)
                 wanted = [job for job in wanted if job not in undecided]
             else:
                 wanted = _asked_again(one, engine, conditions, repeats, last[key])
@@ -164,6 +170,7 @@ def plan_run(
                             level=level,
                         )
                         left_out.append((candidate, passage, limit))
+                        why.append(limit)
             for job in wanted:
                 asked = request_digest(job, own_voice)
                 serve = None if conditions.asks_again else _stored_sound(stored, job, own_voice, engine)
@@ -180,6 +187,7 @@ def plan_run(
     return PlannedRun(
         jobs=tuple(jobs),
         left_out=tuple(left_out),
+        reasons=tuple(dict.fromkeys(why)),
         repeats=repeats,
         estimates=tuple(estimate(jobs, engines, used, rates, speeds, today=today)),
         time=time_needed(jobs, engines, speeds, conditions),

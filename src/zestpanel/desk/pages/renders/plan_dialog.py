@@ -261,7 +261,7 @@ class PlanDialog(QDialog):
             if not planned.jobs
             else tr("{takes}. Nothing is sent.", takes=takes)
         )
-        why = list(dict.fromkeys(one for _, _, reasons in planned.left_out for one in reasons.split("; ")))
+        why = planned.reasons
         cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
         self.left_out.setText(
             tr("{cells} cells are left out, or timed at fewer loads: {why}", cells=cells, why="; ".join(why[:3]))
