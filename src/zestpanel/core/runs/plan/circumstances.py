@@ -20,8 +20,8 @@ def describe_machine() -> str:
 
 
 def describe_network(routes: Path = _ROUTES, interfaces: Path = _INTERFACES) -> str:
-    """The kind of network in use, without names or addresses: 'wired', 'wireless', 'tunnel', 'none', 'unknown'; likewise
-    the same in every language."""
+    """The kind of network in use, without names or addresses, the same in every language: 'wired', 'wireless',
+    'tunnel', 'none', 'unknown'."""
     try:
         lines = [line.split() for line in routes.read_text().splitlines()[1:]]
     except OSError:
