@@ -68,6 +68,11 @@ class DeskState(QObject):
         self._others = QTimer(self)  # other programs may write to the project meanwhile
         self._others.setInterval(OTHERS_MS)
         self._others.timeout.connect(self._look_for_others)
+        self._unaligned = False
+        self._tray_soon = QTimer(self)
+        self._tray_soon.setSingleShot(True)
+        self._tray_soon.setInterval(0)
+        self._tray_soon.timeout.connect(self._follow_on_tray)
         self._seen = project.changes()
         self._others.start()
 
@@ -226,10 +231,14 @@ class DeskState(QObject):
             self.passage_id = bench.passages[0].id if bench.passages else None
         self.bench_changed.emit()
         self.history_changed.emit()
-        self.tray.marks_changed.emit()
+        self._unaligned = measured and not all(lane.measured.words for lane in self.tray.lanes)
+        self._tray_soon.start()
         self.refresh_evaluation()
-        unaligned = measured and not all(lane.measured.words for lane in self.tray.lanes)
-        if unaligned or [t.id for t in self.tray.takes()] != [lane.take.id for lane in self.tray.lanes]:
+
+    def _follow_on_tray(self) -> None:
+        """The lanes after the page: what both take together would hold the window for too long."""
+        self.tray.marks_changed.emit()
+        if self._unaligned or [t.id for t in self.tray.takes()] != [lane.take.id for lane in self.tray.lanes]:
             self.tray.load(keep_place=True)
 
     def _read_bench(self) -> None:
@@ -242,6 +251,7 @@ class DeskState(QObject):
     def stop_hearing(self) -> None:
         """From here on no other thread touches this object, which may then be deleted."""
         self._others.stop()
+        self._tray_soon.stop()
         self.runs.stop_hearing()
 
     def _look_for_others(self) -> None:

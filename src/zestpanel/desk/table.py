@@ -32,7 +32,7 @@ class TwoLines(QStyledItemDelegate):
     """Cells whose text has two lines: a name over its detail, smaller and quiet."""
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        first, newline, second = str(index.data() or "")[:_SEEN].partition("\n")
+        first, newline, second = str(index.data() or "").partition("\n")
         if not newline or painter is None:
             super().paint(painter, option, index)
             return
@@ -59,11 +59,6 @@ class TwoLines(QStyledItemDelegate):
             painter.drawText(box, align | side, shown)
         painter.restore()
 
-    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
-        super().initStyleOption(option, index)
-        if option is not None and len(text := option.text or "") > _SEEN:
-            option.text = text[:_SEEN]
-
 
 _SLICE = 40  # rows that are filled in at once; the others follow, so many at a time
 
@@ -86,7 +81,7 @@ class Table(QTableWidget):
         self._more = QTimer(self)
         self._more.setInterval(0)
         self._more.timeout.connect(self._fill_more)
-        self.setItemDelegate(TwoLines(self))
+        self._two_lines = TwoLines(self)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setShowGrid(False)
@@ -129,7 +124,10 @@ class Table(QTableWidget):
         self.clear()
         self.setRowCount(len(rows))
         self.setColumnCount(len(head))
-        self._line = 44 if any("\n" in cell for row in rows for cell in row) else 32
+        two_lines = {column for row in rows for column, cell in enumerate(row) if "\n" in cell}
+        for column in range(len(head)):
+            self.setItemDelegateForColumn(column, self._two_lines if column in two_lines else None)
+        self._line = 44 if two_lines else 32
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         for column, name in enumerate(head):
@@ -147,7 +145,7 @@ class Table(QTableWidget):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for r, row in enumerate(self._rows):
             for c, text in enumerate(row):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(text[:_SEEN])
                 if c in numbers:
                     item.setTextAlignment(right)
                 if (r, c) in bad:

@@ -12,6 +12,7 @@ from functools import lru_cache
 from typing import Final
 
 from zestpanel.core.domain.mark import DeliveryMark, as_json
+from zestpanel.core.long_texts import lines, stretches
 from zestpanel.core.texts import tr
 
 _WORD = re.compile(r"[^\W_]+(?:['’.,:\-/][^\W_]+)*", re.UNICODE)
@@ -78,9 +79,12 @@ _NOT_KEPT = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 
 def clean_text(text: str) -> str:
     """Text as it is kept: NFC, one kind of line end, no control characters, no halves of pairs, no space at ends."""
-    text = unicodedata.normalize("NFC", text).replace("\r\n", "\n").replace("\r", "\n")
-    text = _NOT_KEPT.sub("", text)
-    return "\n".join(line.rstrip() for line in text.split("\n")).strip()
+    clean = "".join(_NOT_KEPT.sub("", _one_form(piece)) for piece in stretches(text))
+    return "\n".join(line.rstrip() for line in lines(clean)).strip()
+
+
+def _one_form(text: str) -> str:
+    return unicodedata.normalize("NFC", text).replace("\r\n", "\n").replace("\r", "\n")
 
 
 def text_hash(text: str, marks: Sequence[DeliveryMark] = ()) -> str:

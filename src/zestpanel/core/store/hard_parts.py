@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final
 
-from zestpanel.core.domain.passage import Passage, text_hash
+from zestpanel.core.domain.passage import Passage
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.text.difficulty import KINDS, kinds_of
@@ -17,7 +17,7 @@ _CORRECTIONS: Final[Stored[dict[str, dict[str, bool]]]] = Stored("hard parts", d
 class HardParts:
     def __init__(self, documents: Documents) -> None:
         self._documents = documents
-        self._by_rule: dict[tuple[str, str], frozenset[str]] = {}  # by the text's hash and its language
+        self._by_rule: dict[tuple[str, str], frozenset[str]] = {}  # by the text and its language
 
     def _corrections(self) -> dict[str, dict[str, bool]]:
         return _CORRECTIONS.read(self._documents)
@@ -39,10 +39,10 @@ class HardParts:
 
     def is_known(self, passage: Passage) -> bool:
         """Whether its kinds are told at once: they were looked for before."""
-        return (text_hash(passage.text), passage.language) in self._by_rule
+        return (passage.text, passage.language) in self._by_rule
 
     def _found(self, passage: Passage) -> frozenset[str]:
-        key = (text_hash(passage.text), passage.language)
+        key = (passage.text, passage.language)
         if key not in self._by_rule:
             self._by_rule[key] = frozenset(kinds_of(passage.text, passage.language))
         return self._by_rule[key]

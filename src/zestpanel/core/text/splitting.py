@@ -15,15 +15,18 @@ from typing import Any, Final
 
 import yaml
 
+from zestpanel.core.long_texts import STRETCH, gaps, lines
 from zestpanel.core.texts import tr
 
 Span = tuple[int, int]
-_END: Final = re.compile(r"(?P<stop>[.!?…]+)(?P<close>[\"'”“’»)\]\u00a0\u202f]*(?:\s»)?)(?P<gap>\s+|$)")
+_STOPS: Final = re.compile(r"[.!?…]+")
+# matched where a row of stops begins and nowhere within it: 50,000 dots are gone through once, not once for each
+_END: Final = re.compile(r"(?P<stop>[.!?…]++)(?P<close>[\"'”“’»)\]\u00a0\u202f]*(?:\s»)?)(?P<gap>\s+|$)")
 _OPENING: Final = "(\"'“‘«„[¿¡—–-\u00a0\u202f "
+_BEFORE: Final = 200  # characters before a stop that tell whether a sentence ends there
 _LIST_NUMBER: Final = re.compile(r"^\s*(?:\d{1,3}|[ivxlc]{1,4}|[a-zA-Z])$")
 _SCENE: Final = re.compile(r"^\s*(?:[*#~⁂\-–—_](?:\s*[*#~⁂\-–—_])*|(?:INT|EXT|EST|INT\./EXT)[. ].*)\s*$")
 _PAIRS: Final = {"“": "”", "«": "»", "„": "“", "(": ")", "[": "]"}
-_PHRASE: Final = re.compile(r"(?<=[,;:])\s+|\s+(?=[–—(])")
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,8 +92,15 @@ def is_abbreviation(word: str, language: str = "") -> bool:
 
 def split_paragraphs(text: str) -> list[str]:
     """Paragraphs: parts between empty lines, line breaks inside them folded to spaces."""
-    parts = re.split(r"\n\s*\n", text)
-    return [folded for part in parts if (folded := re.sub(r"\s*\n\s*", " ", part).strip())]
+    out: list[str] = []
+    gathered: list[str] = []
+    for line in lines(text):
+        if bare := line.strip():
+            gathered.append(bare)
+        elif gathered:
+            out.append(" ".join(gathered))
+            gathered = []
+    return [*out, " ".join(gathered)] if gathered else out
 
 
 def cut_words(text: str, most_characters: int) -> list[str]:
@@ -101,12 +111,12 @@ def cut_words(text: str, most_characters: int) -> list[str]:
 def split_scenes(text: str) -> list[str]:
     """Scenes: parts between lines of asterisks, dashes or number signs, or before a screenplay's scene heading."""
     scenes: list[list[str]] = [[]]
-    for line in text.split("\n"):
+    for line in lines(text):
         if _SCENE.match(line) and line.strip():
             scenes.append([line.strip()] if line.strip()[0].isalpha() else [])
         else:
             scenes[-1].append(line)
-    joined = ("\n".join(lines).strip() for lines in scenes)
+    joined = ("\n".join(scene).strip() for scene in scenes)
     return [scene for scene in joined if any(c.isalnum() for c in scene)]
 
 
@@ -128,7 +138,7 @@ def sentence_spans(text: str, language: str = "", *, whole: Sequence[Span] = ())
 
 def split_sentences(text: str, language: str = "") -> list[str]:
     """Sentences of one paragraph. The parts joined by single spaces are the text with its spaces folded."""
-    text = re.sub(r"\s+", " ", text).strip()
+    text = " ".join(text.split())
     return [text[a:b] for a, b in sentence_spans(text, language)]
 
 
@@ -141,10 +151,26 @@ def _sentence_ends(text: str, language: str) -> Iterator[tuple[int, int]]:
     """(end, start of what follows) wherever a sentence ends by its words alone."""
     rules = _rules(language)
     start = 0
-    for match in _END.finditer(text):
+    for match in _stopped(text):
         if match.end() == len(text) or _ends(text, start, match, rules):
             yield match.start("gap"), match.end()
             start = match.end()
+
+
+def _stopped(text: str) -> Iterator[re.Match[str]]:
+    """Stops, with what closes behind them, that are followed by a space or the end."""
+    at = 0
+    while at < len(text):
+        stops = _STOPS.search(text, at, at + STRETCH)
+        if stops is None:
+            at += STRETCH
+        elif match := _END.match(text, stops.start()):
+            yield match
+            at = match.end()
+        else:
+            at = stops.end()
+            while at < len(text) and (more := _STOPS.match(text, at, at + STRETCH)):
+                at = more.end()
 
 
 def _ends(text: str, start: int, match: re.Match[str], rules: _Rules) -> bool:
@@ -161,7 +187,8 @@ def _ends(text: str, start: int, match: re.Match[str], rules: _Rules) -> bool:
         return not (close and close[-1] in "”“\"'’»" and not opened and _goes_on(said, next_word, rules))
     if close:
         return True
-    before = text[start : match.start()]
+    begin = max(start, match.start() - _BEFORE)  # a text of stops alone is not gone through again from each of them
+    before = text[begin : match.start()]
     if "\n" in match["gap"] and re.search(r"\n\s*\n", match["gap"]):
         return True
     last = before.rsplit(None, 1)[-1] if before.strip() else ""
@@ -177,7 +204,7 @@ def _ends(text: str, start: int, match: re.Match[str], rules: _Rules) -> bool:
     if bare in rules.may_end:
         return bool(first) and not first.isdigit()
     if bare.isdigit():
-        if not before[: -len(last)].strip() and _LIST_NUMBER.match(last):
+        if begin == start and not before[: -len(last)].strip() and _LIST_NUMBER.match(last):
             return False  # the number of a list's item
         named = rules.ordinals and len(bare) <= 2 and first.isalpha() and not (opened and following[0] not in "(¿¡–—-")
         if named and next_word not in rules.starters:
@@ -231,17 +258,17 @@ def _fitting(text: str, start: int, end: int, most: int, whole: _Whole) -> Itera
     """A sentence in pieces that fit, cut at the last phrase end that fits, else at the last space."""
     while end - start > most:
         window = text[start : start + most + 1]
-        cuts = [start + m.start() for m in _PHRASE.finditer(window)] or []
-        cuts = [c for c in cuts if c > start + most // 3 and c not in whole]
+        spaces = [(a, b) for a, b in gaps(window, 0, len(window)) if a]
+        phrases = (a for a, b in spaces if window[a - 1] in ",;:" or window[b : b + 1] in ("–", "—", "("))
+        cuts = [start + a for a in phrases if a > most // 3 and start + a not in whole]
         if not cuts:
-            cuts = [start + m.start() for m in re.finditer(r"\s+", window) if m.start()]
-            cuts = [c for c in cuts if c not in whole and not _in_number(text, c)]
+            cuts = [c for a, _ in spaces if (c := start + a) not in whole and not _in_number(text, c)]
         if not cuts:  # nothing fits: up to the first place where a cut is allowed
-            later = (start + m.start() for m in re.finditer(r"\s+", text[start:end]) if m.start())
-            allowed = [c for c in later if c not in whole and not _in_number(text, c)]
-            if not allowed:
+            later = (c for c, _ in gaps(text, start, end) if c > start)
+            allowed = next((c for c in later if c not in whole and not _in_number(text, c)), None)
+            if allowed is None:
                 break
-            cuts = [allowed[0]]
+            cuts = [allowed]
         yield _trimmed(text, start, cuts[-1])
         start = cuts[-1]
         while start < end and text[start].isspace():

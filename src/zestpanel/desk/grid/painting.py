@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from zestpanel.core.domain.take import Take
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.brush import painting
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
@@ -200,6 +201,7 @@ class TwoLineHeader(QHeaderView):
         super().__init__(orientation)
         self.setSectionsClickable(True)
         self.setHighlightSections(False)
+        self._drawn: dict[tuple[object, ...], QPixmap] = {}
 
     def sizeHint(self) -> QSize:
         across = self.orientation() == Qt.Orientation.Horizontal
@@ -210,9 +212,22 @@ class TwoLineHeader(QHeaderView):
         if painter is None or model is None or not rect.isValid():
             return
         text = str(model.headerData(index, self.orientation(), Qt.ItemDataRole.DisplayRole) or "")
+        key = (text, rect.width(), rect.height(), self.devicePixelRatioF(), theme.looks)
+        if key not in self._drawn:
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap(rect.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            with painting(picture) as brush:
+                self._draw(brush, QRect(0, 0, rect.width(), rect.height()), text)
+            if len(self._drawn) >= MOST_KEPT:
+                self._drawn.clear()
+            self._drawn[key] = picture
+        painter.drawPixmap(rect.topLeft(), self._drawn[key])
+
+    def _draw(self, painter: QPainter, rect: QRect, text: str) -> None:
         first, _, second = text.partition("\n")
         across = self.orientation() == Qt.Orientation.Horizontal
-        painter.save()
         box = QRectF(rect).adjusted(theme.px(5) if across else 0, 0, -theme.px(6), 0)
         small, body = theme.font("small"), theme.font("body")
         upper, lower = (small, body) if across else (body, small)
@@ -228,4 +243,3 @@ class TwoLineHeader(QHeaderView):
             painter.drawText(QPointF(box.left(), y), shown)
         painter.setPen(QPen(theme.colour("rule")))
         painter.drawLine(QLineF(QRectF(rect).bottomLeft(), QRectF(rect).bottomRight()))
-        painter.restore()

@@ -5,12 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 from itertools import pairwise
+from typing import Final
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QMouseEvent, QShortcut, QTextCharFormat, QTextCursor, QTextDocument
+from PyQt6.QtGui import (
+    QKeySequence,
+    QMouseEvent,
+    QShortcut,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+    QTextOption,
+)
 from PyQt6.QtWidgets import QTextEdit, QWidget
 
 from zestpanel.core.domain.mark import KINDS, DeliveryMark, clashes, tidy_value
+from zestpanel.core.domain.passage import LONGEST_PASSAGE
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.passages.chips import (
     OBJECT,
@@ -22,6 +32,8 @@ from zestpanel.desk.pages.passages.chips import (
     write_document,
 )
 from zestpanel.desk.theme.tokens import theme
+
+_LONGEST_WRAPPED: Final = 1_000  # characters of a word
 
 
 class MarksEditor(QTextEdit):
@@ -55,12 +67,22 @@ class MarksEditor(QTextEdit):
     def set_marked(self, text: str, marks: Sequence[DeliveryMark]) -> None:
         """Show a text; what was typed before cannot be taken back from here."""
         self._tidying = True
+        self._wrap_for(text)
         self.page().setDefaultFont(theme.font("title", serif=True))
         self._next = write_document(self.page(), text, marks, self._next)
         self.page().clearUndoRedoStacks()
         self._tidying = False
         self._tint()
         self.moveCursor(QTextCursor.MoveOperation.Start)
+
+    def _wrap_for(self, text: str) -> None:
+        """Lines end between words; in a text with a word of pages anywhere: for each line of it Qt would go through
+        the whole word again."""
+        giant = max(map(len, text.split()), default=0) > _LONGEST_WRAPPED
+        wrap = QTextOption.WrapMode.WrapAnywhere if giant else QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere
+        if wrap != self.wordWrapMode():
+            self.page().clear()
+            self.setWordWrapMode(wrap)
 
     def marked(self) -> tuple[str, list[DeliveryMark]]:
         """The text without chips, and the marks by index in it; read once for each change."""
@@ -261,5 +283,17 @@ class MarksEditor(QTextEdit):
         return data
 
     def insertFromMimeData(self, source: QMimeData | None) -> None:
-        if source is not None and source.hasText():
-            self.textCursor().insertText(source.text().replace(OBJECT, ""), QTextCharFormat())
+        if source is None or not source.hasText():
+            return
+        text, there = source.text().replace(OBJECT, ""), len(self.plain_text())
+        if there + len(text) > LONGEST_PASSAGE:
+            self.refused.emit(
+                tr(
+                    "What was copied has {copied} characters; a passage has at most {most}. Nothing was pasted. "
+                    "Bring it in as a script: Import script …, Paste text.",
+                    copied=f"{len(text):,}",
+                    most=f"{LONGEST_PASSAGE:,}",
+                )
+            )
+            return
+        self.textCursor().insertText(text, QTextCharFormat())

@@ -176,7 +176,9 @@ class SetView(PassageKeeping):
             self.text.set_marked("", [])
         else:
             at = next((i for i, p in enumerate(passages) if p.id == self.state.passage_id), 0)
+            self.table.blockSignals(True)  # what follows from it is done once, below
             self.table.selectRow(at)
+            self.table.blockSignals(False)
         self._chosen()
 
     def _look_for_hard_parts(self, passages: Sequence[Passage]) -> set[Passage]:
