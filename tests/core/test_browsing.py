@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import demo_engine_source
-from zestpanel.core.catalogue.browsing import FACETS, EngineTraits, VoiceIndex, Wanted, counted, make_rows, price_band
+from zestpanel.core.catalogue.browsing import FACETS, EngineTraits, VoiceIndex, Wanted, make_rows, price_band
 from zestpanel.core.catalogue.comparing import compare
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
@@ -70,10 +70,12 @@ def test_finding_is_the_plain_filter(text: str, facets: dict[str, frozenset[str]
 
 
 def test_headline_counts_and_bands() -> None:
-    rows = index().rows
-    text = counted(rows, len(rows))
+    one = index()
+    text = one.counted(range(len(one.rows)))
     assert text.startswith("14 voices: 7 women, 7 men; 7 locked")
-    assert counted(rows[:1], 1) == "1 voice: 1 woman; 1 locked"
+    assert VoiceIndex(one.rows[:1]).counted([0]) == "1 voice: 1 woman; 1 locked"
+    assert one.counted([0]) == "1 of 14 voices: 1 woman; 1 locked"
+    assert one.counted([]) == "0 of 14 voices"
     assert [price_band(p, "EUR") for p in (None, 0, 0.018, 0.3, 2)] == [
         "price unknown", "nothing", "up to 0.02 EUR", "0.10 to 0.50 EUR", "over 0.50 EUR"]  # fmt: skip
 

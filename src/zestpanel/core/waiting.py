@@ -21,21 +21,35 @@ def never_cancelled() -> bool:
     return False
 
 
+def nobody_waits() -> None:
+    pass
+
+
 _given_up: ContextVar[Cancelled] = ContextVar("given up", default=never_cancelled)
+_aside: ContextVar[Callable[[], None]] = ContextVar("aside", default=nobody_waits)
 
 
 @contextmanager
-def giving_way(given_up: Cancelled) -> Iterator[None]:
-    """Within this block ``give_way`` stops the work once ``given_up`` says so."""
-    token = _given_up.set(given_up)
+def giving_way(given_up: Cancelled, aside: Callable[[], None] = nobody_waits) -> Iterator[None]:
+    """Within this block ``give_way`` stops the work once ``given_up`` says so. aside: returns when nobody has anything
+    more urgent to do."""
+    token, token_aside = _given_up.set(given_up), _aside.set(aside)
     try:
         yield
     finally:
         _given_up.reset(token)
+        _aside.reset(token_aside)
+
+
+def stand_aside() -> None:
+    """Called within long work, every few milliseconds, but never with a lock held: waits while somebody has something
+    more urgent to do, such as the interface, which shares the interpreter with it."""
+    _aside.get()()
 
 
 def give_way() -> None:
     """Called within long work that changes nothing. Raises Cancelled where its result is not wanted any more."""
+    stand_aside()
     if _given_up.get()():
         raise WasCancelled
 

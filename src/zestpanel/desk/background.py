@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from typing import Any
+from threading import Event
+from typing import Any, Final
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 
-from zestpanel.core.waiting import Cancelled, give_way, giving_way
+from zestpanel.core.waiting import Cancelled, give_way, giving_way, nobody_waits
+
+_LONGEST_ASIDE_S: Final = 0.25
 
 
 class _Answer(QObject):
@@ -17,13 +20,15 @@ class _Answer(QObject):
 
 
 class _Work(QRunnable):
-    def __init__(self, function: Callable[[], Any], answer: _Answer, replaced: Cancelled) -> None:
+    def __init__(
+        self, function: Callable[[], Any], answer: _Answer, replaced: Cancelled, aside: Callable[[], None]
+    ) -> None:
         super().__init__()
-        self._function, self._answer, self._replaced = function, answer, replaced
+        self._function, self._answer, self._replaced, self._aside = function, answer, replaced, aside
 
     def run(self) -> None:
         try:
-            with giving_way(self._replaced):
+            with giving_way(self._replaced, self._aside):
                 give_way()  # it may have waited long for its turn
                 result = self._function()
         except Exception as error:
@@ -40,6 +45,8 @@ class Background(QObject):
     A topic is for what can be asked for again: a later call of the same topic replaces an earlier one, which never
     begins, stops where it gives way (``core.waiting``), or has its answer dropped; so it is when the window closes.
     What must be done has no topic.
+
+    ``stand_aside`` lets the interface get on with what it has to show: the work waits until it is painted.
     """
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -49,6 +56,29 @@ class Background(QObject):
         self._latest: dict[str, int] = {}
         self._answers: set[_Answer] = set()
         self._closed = False
+        self._free = Event()  # cleared while the work stands aside
+        self._free.set()
+        self._turns = 0
+        self._next_turn = QTimer(self)
+        self._next_turn.setInterval(0)
+        self._next_turn.timeout.connect(self._turn_over)
+
+    def stand_aside(self) -> None:
+        """Called on the interface thread, before it fills or lays out much: what it does there, and the painting that
+        follows, shares the interpreter with nobody."""
+        if not self._closed:
+            self._turns = 2  # a timer without an interval comes after what was posted before it, painting included
+            self._free.clear()
+            self._next_turn.start()
+
+    def _turn_over(self) -> None:
+        self._turns -= 1
+        if self._turns <= 0:
+            self._next_turn.stop()
+            self._free.set()
+
+    def _aside(self) -> None:
+        self._free.wait(_LONGEST_ASIDE_S)
 
     def run(
         self,
@@ -57,9 +87,10 @@ class Background(QObject):
         on_failed: Callable[[Exception], None],
         *,
         topic: str = "",
+        urgent: bool = False,
     ) -> None:
         """on_done or on_failed is called exactly once on the interface thread, unless a later call of the same topic
-        has replaced this one."""
+        has replaced this one. urgent: it never stands aside, as for what is to be heard."""
         number = self._latest[topic] = self._latest.get(topic, 0) + 1
         answer = _Answer()
         self._answers.add(answer)
@@ -70,6 +101,7 @@ class Background(QObject):
                 if self._closed:
                     return
                 if not topic or self._latest[topic] == number:
+                    self.stand_aside()
                     call(value)
 
             return deliver
@@ -80,7 +112,7 @@ class Background(QObject):
         def replaced() -> bool:
             return bool(topic) and (self._closed or self._latest[topic] != number)
 
-        self._pool.start(_Work(function, answer, replaced))
+        self._pool.start(_Work(function, answer, replaced, nobody_waits if urgent else self._aside))
 
     @property
     def busy(self) -> bool:
@@ -89,4 +121,6 @@ class Background(QObject):
     def close(self) -> None:
         """Wait until nothing runs; answers that come afterwards are dropped."""
         self._closed = True
+        self._next_turn.stop()
+        self._free.set()
         self._pool.waitForDone()

@@ -166,6 +166,7 @@ class DeskState(QObject):
         told: 'The new price of Kumquat', where a notice is to follow of what it changes in costs, must-haves and
         order.
         """
+        self.background.stand_aside()
         before = None if self.evaluation_stale else self.evaluation
         try:
             self.project.history.run(label, do, undo)  # type: ignore[arg-type]
@@ -218,6 +219,7 @@ class DeskState(QObject):
             self.background.run(lambda: bench_of(project), self._show, self.complain, topic="bench")
 
     def _show(self, bench: Bench) -> None:
+        self.background.stand_aside()
         measured = bench.unmeasured < self.bench.unmeasured
         self.bench = bench
         self.tray.repeats = []  # what was laid out may have changed

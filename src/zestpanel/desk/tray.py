@@ -298,7 +298,7 @@ class Tray(QObject):
             state.complain(error)
 
         self._loading = True
-        state.background.run(prepare, laid_out, refused, topic="tray")
+        state.background.run(prepare, laid_out, refused, topic="tray", urgent=True)
 
     def _around(self, takes: Sequence[Take]) -> dict[int, Around]:
         """The takes before and after each, by take id, where they are wanted and there are such."""

@@ -235,6 +235,7 @@ class MainWindow(FilesIn):
         self._been.note((self.current, page.view if isinstance(page, TabbedPage) else ""))
 
     def go_to(self, step: str) -> None:
+        self.state.background.stand_aside()
         page = self.page(step)
         show_only(self._stack, page)  # before the strip unfolds and wants its height
         self.current = step

@@ -31,6 +31,7 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.planning import asked_alike
 from zestpanel.core.store.parts import HasJournal, HasNotes, HasSending, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.store.sending import Sending
+from zestpanel.core.waiting import stand_aside
 
 
 class SummaryParts(HasTexts, HasShortlist, HasNotes, HasSending, HasTakes, HasJournal, Protocol):
@@ -209,6 +210,7 @@ def summary_of(
 ) -> Summary:
     """Summary of one candidate. lengths: characters by passage version. give_ups: time-outs by circumstances. counted:
     characters as its plan counts them for each of the script, where no take of its own tells."""
+    stand_aside()
     values: dict[str, list[float]] = defaultdict(list)
     for take in (one for one in takes if one.scored):
         for name, value in (measured[take.id].values if take.id in measured else {}).items():

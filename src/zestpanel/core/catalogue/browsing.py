@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.texts import tr, trn, word
+from zestpanel.core.waiting import stand_aside
 
 Mask = NDArray[np.bool_]
 
@@ -109,6 +110,7 @@ def make_rows(
     for one in traits:
         name = one.engine.engine
         for voice in one.engine.voices:
+            stand_aside()
             favourite, said = notes.get((name, voice.id), (False, ""))
             count = shortlisted.get((name, voice.id), 0)
             locked = bool(voice.tier) and voice.tier not in one.unlocked_tiers
@@ -147,6 +149,8 @@ class VoiceIndex:
         self._orders: dict[int, NDArray[np.intp]] = {}
         self._words = [row.words for row in self.rows]
         self._text: tuple[str, Mask] = ("", np.ones(len(self.rows), dtype=bool))
+        self._genders = np.array([row.voice.gender for row in self.rows], dtype=object)
+        self._locked = np.array([row.locked for row in self.rows], dtype=bool)
 
     def _mask(self, numbers: Sequence[int]) -> Mask:
         mask = np.zeros(len(self.rows), dtype=bool)
@@ -209,6 +213,11 @@ class VoiceIndex:
         self._text = (text, self._mask(found))
         return self._text[1]
 
+    def counted(self, found: Sequence[int]) -> str:
+        """What was found, in words: '12 of 40 voices: 7 women, 5 men; 3 locked'."""
+        places = np.asarray(found, dtype=np.intp)
+        return _counted(len(places), len(self.rows), Counter(self._genders[places]), int(self._locked[places].sum()))
+
     def _order(self, column: int) -> NDArray[np.intp]:
         if column not in self._orders:
             keys = [row.cells[column].casefold() for row in self.rows]
@@ -216,20 +225,17 @@ class VoiceIndex:
         return self._orders[column]
 
 
-def counted(rows: Sequence[VoiceRow], total: int) -> str:
-    """'12 of 40 voices: 7 women, 5 men; 3 locked'."""
-    genders = Counter([row.voice.gender for row in rows])
+def _counted(n: int, total: int, genders: Counter[str], locked: int) -> str:
     words: dict[str, Callable[[int], str]] = {
         "woman": lambda n: trn("{n} woman", "{n} women", n, n=f"{n:,}"),
         "man": lambda n: trn("{n} man", "{n} men", n, n=f"{n:,}"),
         "child": lambda n: trn("{n} child", "{n} children", n, n=f"{n:,}"),
     }
     parts = [words[g](n) for g, n in genders.most_common() if g in words]
-    locked = sum([row.locked for row in rows if row.voice.tier])
-    if len(rows) == total:
+    if n == total:
         text = trn("{rows} voice", "{rows} voices", total, rows=f"{total:,}")
     else:
-        text = trn("{rows} of {total} voice", "{rows} of {total} voices", len(rows), rows=f"{len(rows):,}",
+        text = trn("{rows} of {total} voice", "{rows} of {total} voices", n, rows=f"{n:,}",
                    total=f"{total:,}")  # fmt: skip
     text += f": {', '.join(parts)}" if parts else ""
     return text + (tr("; {locked} locked", locked=f"{locked:,}") if locked else "")

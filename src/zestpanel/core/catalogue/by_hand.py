@@ -44,6 +44,8 @@ class ByHand(Stated):
 
 def _over(own: Sequence[_Named], stated: Sequence[_Named]) -> tuple[_Named, ...]:
     """The file's, each changed where something of the same id is stated, and what is new behind them."""
+    if not stated:
+        return tuple(own)
     by_id = {one.id: one for one in stated}
     known = {one.id for one in own}
     out = [by_id.get(one.id, one) for one in own]

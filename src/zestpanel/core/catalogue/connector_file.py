@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import time
 from difflib import get_close_matches
 from pathlib import Path
 from typing import Any
@@ -19,10 +18,20 @@ from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.money.components import KINDS as COMPONENTS
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import stand_aside
 
 LARGEST_BYTES = 10_000_000
 # a character beyond the first plane as JSON escapes it (RFC 8259, section 7), which YAML reads as two halves
-_PAIR = re.compile(r"((?<!\\)(?:\\\\)*)\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
+_PAIR = re.compile(r"\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
+
+
+def _whole_character(pair: re.Match[str]) -> str:
+    at = pair.start()
+    while at and pair.string[at - 1] == "\\":
+        at -= 1
+    if (pair.start() - at) % 2:
+        return pair[0]  # the backslash before it is escaped itself
+    return chr(0x10000 + ((int(pair[1], 16) & 0x3FF) << 10) + (int(pair[2], 16) & 0x3FF))
 
 
 def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
@@ -30,7 +39,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
 
     kept: one that a project holds already, where a name that stands twice was let pass by an earlier version.
     """
-    text = _PAIR.sub(lambda m: m[1] + chr(0x10000 + ((int(m[2], 16) & 0x3FF) << 10) + (int(m[3], 16) & 0x3FF)), text)
+    text = _PAIR.sub(_whole_character, text)
     try:
         loader = Loader(text)
         node = loader.get_single_node()
@@ -57,6 +66,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         engine = _validated(data)
         if not kept:
             _refuse_unknown_places(engine, node, name)
+        _let_go(node, data)
         return engine
     except ValidationError as error:
         # a misspelt field shows as one unknown and one missing: the unknown one is what the eye must find
@@ -93,12 +103,21 @@ def _validated(data: dict[str, Any]) -> Engine:
         return Engine.model_validate(data)
     found: list[Voice] = []
     for at in range(0, len(voices), _VOICES_AT_ONCE):
+        stand_aside()
         try:
             found += _SOME_VOICES.validate_python(voices[at : at + _VOICES_AT_ONCE])
         except ValidationError:
             return Engine.model_validate(data)  # names the place
-        time.sleep(0)
     return Engine.model_validate({**data, "voices": found})
+
+
+def _let_go(node: yaml.Node | None, data: dict[str, Any]) -> None:
+    """What was read of thousands of voices is freed one by one: as a whole that would hold up others for long."""
+    parts = node.value if isinstance(node, yaml.MappingNode) else []
+    lists = [part.value for _, part in parts if isinstance(part, yaml.SequenceNode)]
+    for each in (*lists, *(value for value in data.values() if isinstance(value, list))):
+        while each:
+            each.pop()
 
 
 def _short(name: str) -> str:

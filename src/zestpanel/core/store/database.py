@@ -17,6 +17,7 @@ from sqlalchemy import Connection, create_engine, event
 from sqlalchemy.exc import DBAPIError
 
 from zestpanel.core.store.storage_trouble import kind_of, trouble
+from zestpanel.core.waiting import stand_aside
 
 FILE: Final = "project.sqlite"
 _WAIT_S: Final = 5.0  # for another program's transaction
@@ -76,6 +77,7 @@ class Database:
         if mine is not None:
             yield mine
             return
+        stand_aside()
         with self._told(), self._readers.connect() as connection:
             yield connection
 

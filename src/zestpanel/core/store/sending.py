@@ -15,6 +15,7 @@ from zestpanel.core.store.pronunciations import Pronunciations
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.worked_out import WorkedOut
 from zestpanel.core.text.lexicon.lexicon import Entry
+from zestpanel.core.waiting import stand_aside
 
 # by engine
 _CHOICES: Final[Stored[dict[str, SendingChoices]]] = Stored("sending", dict[str, SendingChoices], {})
@@ -53,6 +54,7 @@ class Sending:
 
     def of(self, candidate: Candidate, passage: Passage, engine: Engine) -> AsSent:
         """The requests a candidate's engine would get for a passage under its plan."""
+        stand_aside()
         choices, choices_text = self._chosen(engine.engine)
         counting = plan_of(candidate, engine).tariff.counting
         entries = self._entries(passage)

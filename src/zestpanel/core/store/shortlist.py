@@ -293,6 +293,8 @@ def candidate_of(row: Row[Any]) -> Candidate:
 
 def with_voices(engine: Engine, fetched: Sequence[Voice], own: Sequence[Voice]) -> Engine:
     """The engine with the voices its service lists (what the file says of a voice of the same id wins) and own ones."""
+    if not fetched and not own:
+        return engine
     stated = {v.id: v for v in engine.voices}
     voices = [stated.pop(v.id, v) for v in fetched] + list(stated.values()) if fetched else list(engine.voices)
     have = {v.id for v in voices}

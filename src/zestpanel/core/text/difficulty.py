@@ -13,6 +13,7 @@ import yaml
 
 from zestpanel.core.text.splitting import is_abbreviation, sentence_spans
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import stand_aside
 
 LONG_SENTENCE_WORDS: Final = 28  # common practice, no source
 
@@ -128,6 +129,7 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
         found.append(Difficulty(*giant.span(), "odd punctuation", f"{giant[0][:30]}…", note))
     blank = _GIANT.sub(lambda giant: " " * len(giant[0]), text) if found else text
     for start, end in _windows(blank):
+        stand_aside()
         found += (
             replace(one, start=one.start + start, end=one.end + start) for one in _in_window(blank[start:end], language)
         )

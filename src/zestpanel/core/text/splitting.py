@@ -17,6 +17,7 @@ import yaml
 
 from zestpanel.core.long_texts import STRETCH, gaps, lines
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import stand_aside
 
 Span = tuple[int, int]
 _STOPS: Final = re.compile(r"[.!?…]+")
@@ -152,6 +153,7 @@ def _sentence_ends(text: str, language: str) -> Iterator[tuple[int, int]]:
     rules = _rules(language)
     start = 0
     for match in _stopped(text):
+        stand_aside()
         if match.end() == len(text) or _ends(text, start, match, rules):
             yield match.start("gap"), match.end()
             start = match.end()

@@ -44,8 +44,8 @@ class VoiceModel(QAbstractTableModel):
     def facets(self) -> dict[str, list[FacetValue]]:
         return self.index_of_voices.facets(self.wanted)
 
-    def shown(self) -> list[VoiceRow]:
-        return [self.index_of_voices.rows[i] for i in self._shown]
+    def counted(self) -> str:
+        return self.index_of_voices.counted(self._shown)
 
     def row(self, index: QModelIndex) -> VoiceRow | None:
         if index.isValid() and index.row() < len(self._shown):

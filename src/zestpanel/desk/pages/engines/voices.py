@@ -10,7 +10,6 @@ from zestpanel.core.catalogue.browsing import (
     EngineTraits,
     VoiceIndex,
     VoiceRow,
-    counted,
     make_rows,
     price_band,
 )
@@ -162,11 +161,15 @@ class VoicesView(QWidget):
         self._rows_of = (state, engines)
         if sum(len(t.engine.voices) for t in traits) <= MANY:
             self._show_index(VoiceIndex(make_rows(traits, counts, notes)))
-        else:
-            self.state.background.run(
-                lambda: VoiceIndex(make_rows(traits, counts, notes)), self._show_index, self.state.complain,
-                topic="voices table",
-            )  # fmt: skip
+            return
+        wanted = self.model.wanted
+
+        def work() -> VoiceIndex:
+            index = VoiceIndex(make_rows(traits, counts, notes))
+            index.find(wanted)  # the order is known then
+            return index
+
+        self.state.background.run(work, self._show_index, self.state.complain, topic="voices table")
 
     def _show_index(self, found: VoiceIndex) -> None:
         before = self.chosen()
@@ -205,7 +208,7 @@ class VoicesView(QWidget):
         before = keep or self.chosen()
         self.model.look_for(self.search.text(), self.facets.chosen)
         self.facets.show_facets(self.model.facets())
-        self._count.setText(counted(self.model.shown(), len(self.model.index_of_voices.rows)))
+        self._count.setText(self.model.counted())
         self.reset.setEnabled(bool(self.search.text() or any(self.facets.chosen.values())))
         self._select(before)
 
