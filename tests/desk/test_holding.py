@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QTextOption
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -365,3 +366,65 @@ def test_the_walk_over_all_objects_waits_for_a_quiet_moment(
     qtbot.wait(300)
     assert mixer.playing
     assert not collector.look(), "somebody listens"
+
+
+def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    background = window.state.background
+    steps, ended = {"usual": 0, "urgent": 0}, threading.Event()
+
+    def work(name: str) -> None:
+        while not ended.is_set():
+            give_way()
+            steps[name] += 1
+            time.sleep(0.001)
+
+    for name in steps:
+        background.run(lambda name=name: work(name), lambda _: None, window.state.complain, urgent=name == "urgent")
+    qtbot.waitUntil(lambda: min(steps.values()) > 5)
+    background.stand_aside()
+    time.sleep(0.02)  # a step that was begun may end
+    before = dict(steps)
+    time.sleep(0.1)
+    assert steps["usual"] == before["usual"]
+    assert steps["urgent"] > before["urgent"]
+    qtbot.waitUntil(lambda: steps["usual"] > before["usual"] + 5)  # once the window is painted it goes on
+    ended.set()
+    settle(qtbot, window)
+
+
+def test_what_is_pasted_into_a_passage_is_no_longer_than_a_passage(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    window.go_to("passages")
+    settle(qtbot, window)
+    editor = window.page("passages").set.text  # type: ignore[attr-defined]
+    before, clipboard = editor.plain_text(), QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText("word" * 500_000)
+    editor.setFocus()
+    qtbot.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert editor.plain_text() == before
+    assert "2,000,000 characters; a passage has at most 20,000. Nothing was pasted." in window.notice_text.text()
+    clipboard.setText("Warm, ")
+    qtbot.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert editor.plain_text() == f"Warm, {before}"
+    settle(qtbot, window)
+
+
+def test_a_word_of_pages_is_broken_anywhere_and_other_texts_between_words(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    bench_project.texts.add(["word" * 4_000], language="en-GB")
+    window = open_window(bench_project)
+    window.go_to("passages")
+    view = window.page("passages").set  # type: ignore[attr-defined]
+    settle(qtbot, window)
+    for row, wrap in ((3, QTextOption.WrapMode.WrapAnywhere), (0, QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)):
+        view.table.selectRow(row)
+        assert view.text.wordWrapMode() == wrap
+        assert view.text.plain_text() == window.state.bench.passages[row].text

@@ -84,3 +84,19 @@ def test_its_menu_hides_columns(qtbot: QtBot) -> None:
     assert columns is not None
     columns.actions()[1].trigger()
     assert table.isColumnHidden(1)
+
+
+def test_a_row_that_is_shown_is_the_only_one_selected_while_control_is_held(qtbot: QtBot) -> None:
+    """As it is while Ctrl+Z takes something back: Qt's own way adds the row, or takes it away."""
+    table = Table()
+    qtbot.addWidget(table)
+    table.show_rows(["Engine", "Price"], ROWS, numbers=[1])
+    table.show()
+    table.selectRow(0)
+    qtbot.keyPress(table, Qt.Key.Key_Control, Qt.KeyboardModifier.ControlModifier)
+    try:
+        for row in (2, 2):
+            table.selectRow(row)
+            assert {index.row() for index in table.selectedIndexes()} == {2}
+    finally:
+        qtbot.keyRelease(table, Qt.Key.Key_Control)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from PyQt6.QtCore import QModelIndex, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QGuiApplication, QKeyEvent, QKeySequence, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QTableView,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -58,6 +59,15 @@ class TwoLines(QStyledItemDelegate):
             shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(box, align | side, shown)
         painter.restore()
+
+
+def choose_row(view: QTableView, row: int) -> None:
+    """Select a row and no other, whatever keys are held: Qt's own way adds to what is selected while Ctrl is down, as
+    it is in Ctrl+Z."""
+    model, selection = view.model(), view.selectionModel()
+    if model is not None and selection is not None:
+        how = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+        selection.setCurrentIndex(model.index(row, 0), how)
 
 
 _SLICE = 40  # rows that are filled in at once; the others follow, so many at a time
@@ -156,6 +166,12 @@ class Table(QTableWidget):
                 self.setItem(r, c, item)
             if r % _SLICE == _SLICE - 1:
                 yield
+
+    def selectRow(self, row: int) -> None:
+        if self.selectionMode() == QAbstractItemView.SelectionMode.MultiSelection:
+            super().selectRow(row)
+        else:
+            choose_row(self, row)
 
     def _fill_more(self) -> None:
         if next(self._fill_on, self) is self:

@@ -235,8 +235,7 @@ def _counted(n: int, total: int, genders: Counter[str], locked: int) -> str:
     if n == total:
         text = trn("{rows} voice", "{rows} voices", total, rows=f"{total:,}")
     else:
-        text = trn("{rows} of {total} voice", "{rows} of {total} voices", n, rows=f"{n:,}",
-                   total=f"{total:,}")  # fmt: skip
+        text = trn("{rows} of {total} voice", "{rows} of {total} voices", total, rows=f"{n:,}", total=f"{total:,}")
     text += f": {', '.join(parts)}" if parts else ""
     return text + (tr("; {locked} locked", locked=f"{locked:,}") if locked else "")
 

@@ -7,17 +7,13 @@ from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLineEdit
 
 from zestpanel.core.catalogue.browsing import (
     COLUMNS,
-    EngineTraits,
     VoiceIndex,
     VoiceRow,
     make_rows,
-    price_band,
 )
 from zestpanel.core.catalogue.facts import Engine, Voice
-from zestpanel.core.catalogue.ledger import OwnStatement, ledger
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
-from zestpanel.core.money.volume import Rates, cost_at_volume
 from zestpanel.core.runs.execute.auditioning import Line, line_for
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
@@ -29,12 +25,13 @@ from zestpanel.desk.pages.engines.notes import NoteDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.engines.voice_table import VoiceModel
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import choose_row
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.try_it import TryIt
 from zestpanel.desk.viewmodels.audition_lines import lines_for, with_line
+from zestpanel.desk.viewmodels.voice_traits import traits_of
 from zestpanel.desk.widgets import KeyButton, button, label, yielding
 
-_RIGHTS = ("yes", "unknown", "no")
 MANY = 3_000  # voices from which the table is put together off the interface thread
 
 
@@ -151,7 +148,10 @@ class VoicesView(QWidget):
             for key, note in self.state.project.notes.voices().items()
         }
         own = self.state.project.notes.statements()
-        traits = [self._traits(engine, own.get(name, [])) for name, engine in bench.engines.items()]
+        traits = [
+            traits_of(engine, own.get(name, []), bench.brief, self.state.evaluation)
+            for name, engine in bench.engines.items()
+        ]
         state = ([t.price_band for t in traits], [t.rights for t in traits], counts, notes)
         engines = [t.engine for t in traits]
         before, held = self._rows_of
@@ -184,26 +184,6 @@ class VoicesView(QWidget):
                 self.table.setColumnWidth(column, wide)
             self._sized = True
 
-    def _traits(self, engine: Engine, own: list[OwnStatement]) -> EngineTraits:
-        """What holds for all voices of an engine: rights under its best plan, its lowest price, unlocked tiers."""
-        brief = self.state.bench.brief
-        rights = [ledger(engine, "plan", plan.name, own)["commercial use"].state for plan in engine.plans]
-        found = self.state.evaluation
-        known = [row for row in found.rows.values() if row.candidate.engine == engine.engine] if found else []
-        rates = next((row.summary.rates for row in known if not row.summary.rates.assumed), Rates())
-        prices = []
-        for plan in engine.plans:
-            cost = cost_at_volume(plan.tariff, rates, brief, model=engine.models[0].id).per_thousand
-            if cost is not None and (converted := brief.in_own_currency(cost)) is not None:
-                prices.append(float(converted.amount))
-        return EngineTraits(
-            engine=engine,
-            hosted="hosted" if engine.is_hosted else "on this machine",
-            rights=next((word for word in _RIGHTS if word in rights), "unknown"),
-            price_band=price_band(min(prices, default=None), brief.currency),
-            unlocked_tiers=frozenset(tier for plan in engine.plans if not plan.trial for tier in plan.tiers),
-        )
-
     def _filter(self, *_: object, keep: VoiceRow | None = None) -> None:
         before = keep or self.chosen()
         self.model.look_for(self.search.text(), self.facets.chosen)
@@ -220,7 +200,7 @@ class VoicesView(QWidget):
         """Select a voice again after the table was filled anew; the first one where it is not shown."""
         place = self.model.place_of(wanted.engine.engine, wanted.voice.id) if wanted else -1
         if self.model.rowCount():
-            self.table.selectRow(max(0, place))
+            choose_row(self.table, max(0, place))
         self._chosen()
 
     def chosen(self) -> VoiceRow | None:
