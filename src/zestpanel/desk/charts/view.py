@@ -65,9 +65,13 @@ class ChartView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus if places else Qt.FocusPolicy.NoFocus)
         self.update()
 
+    def refresh_soon(self, after_ms: int) -> None:
+        """Make it again in a turn of its own: a picture of hundreds of lines takes a while."""
+        self._again.start(after_ms)
+
     def resizeEvent(self, event: object) -> None:
         if self._picture is not None and abs(self._picture.width - self.width() / theme.scale) > 1:
-            self._again.start()
+            self._again.start(0)
 
     def sizeHint(self) -> QSize:
         return QSize(640, round(self._picture.height * theme.scale) if self._picture else 0)

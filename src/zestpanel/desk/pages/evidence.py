@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
@@ -31,6 +33,8 @@ WORDS_WRONG = tr(
     "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
 )
 HARD_TO_HEAR = 5.0  # percent (common practice, no source)
+
+FEW: Final = 60  # candidates whose pictures are made at once
 
 
 class EvidencePage(Page):
@@ -127,8 +131,12 @@ class EvidencePage(Page):
         )
         if unmeasured and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
-        self.waits.refresh()
-        self.first.refresh()
+        if len(found.rows) <= FEW:
+            self.waits.refresh()
+            self.first.refresh()
+        else:
+            self.waits.refresh_soon(0)
+            self.first.refresh_soon(30)
 
     def _open_takes(self, index: int) -> None:
         if self.state.evaluation and index < len(self._ids):
