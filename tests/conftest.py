@@ -11,6 +11,7 @@ import shutil
 import sys
 from collections.abc import Iterator
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +29,7 @@ from zestpanel.core.measures.registry import measure, versions
 from zestpanel.core.runs.execute.executors import LocalExecutor
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
+from zestpanel.standins.timbre import speak
 
 os.environ.setdefault("ZEST_PYTHON", sys.executable)
 # the same examples in every run, so that a run tells of the change and not of chance; ZEST_EXPLORE=1 looks for new ones
@@ -55,6 +57,21 @@ class Unmeasured(LocalExecutor):
 
     def measure(self, *_: object, **__: object) -> Measured:
         return Measured(values={}, versions=versions())
+
+
+@pytest.fixture(scope="session", autouse=True)
+def said_once() -> Iterator[None]:
+    """The stand-in service says a text in a voice once for all tests, which ask for the same few over and over."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("zestpanel.standins.service.speak", _said)
+        yield
+
+
+@lru_cache(maxsize=200)
+def _said(*of: Any, **more: Any) -> tuple[Clip, tuple[tuple[int, float], ...]]:
+    clip, events = speak(*of, **more)
+    clip.samples.setflags(write=False)
+    return clip, tuple(events)
 
 
 @pytest.fixture(autouse=True)

@@ -19,11 +19,11 @@ ROOT = Path(__file__).parents[2]
 @pytest.mark.parametrize("half", [0, 1])
 def test_damaged_input_gets_an_answer_or_one_of_our_sentences(half: int) -> None:
     names = list(TARGETS)[half::2]
-    done = subprocess.run([sys.executable, "-m", "tests.fuzzing", "2000", "2611", "-", *names], cwd=ROOT, text=True,
+    done = subprocess.run([sys.executable, "-m", "tests.fuzzing", "1200", "2611", "-", *names], cwd=ROOT, text=True,
                           stdout=subprocess.PIPE, check=True)  # fmt: skip
     *wrong, last = map(json.loads, done.stdout.splitlines())
     assert not wrong, json.dumps(wrong[:5], indent=1)
-    assert sum(last["tried"].values()) >= 1_990
+    assert sum(last["tried"].values()) >= 1_190
     assert set(last["tried"]) == set(names)
 
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import base64
 import contextlib
 import json
+import os
 import socket
 import ssl
 import threading
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any, Final
 from urllib.parse import urlencode
 from xml.sax.saxutils import escape
@@ -139,9 +141,15 @@ def _file(path: str, values: Mapping[str, Any]) -> tuple[str, bytes]:
         ) from error
 
 
+@lru_cache(maxsize=4)
+def _trusted(file: str, folder: str) -> ssl.SSLContext:  # noqa: ARG001 what httpx goes by
+    """The certificates that are trusted: reading them takes longer than a request, and they are the same for all."""
+    return httpx.create_ssl_context()
+
+
 def make_client(speak: Reached, *, connections: int, transport: httpx.BaseTransport | None = None) -> httpx.Client:
     """A client with the file's proxy, certificates and time-outs. Redirects are followed here, not by the client."""
-    verify: ssl.SSLContext | bool = True
+    verify = _trusted(os.environ.get("SSL_CERT_FILE", ""), os.environ.get("SSL_CERT_DIR", ""))
     if speak.ca_file:
         path = expand_environment(speak.ca_file)
         try:
