@@ -374,7 +374,7 @@ def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
     window = open_window(bench_project)
     settle(qtbot, window)
     background = window.state.background
-    steps, ended = {"usual": 0, "urgent": 0}, threading.Event()
+    steps, ended = {"usual": 0, "urgent": 0, "writing": 0}, threading.Event()
 
     def work(name: str) -> None:
         while not ended.is_set():
@@ -382,8 +382,15 @@ def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
             steps[name] += 1
             time.sleep(0.001)
 
-    for name in steps:
-        background.run(lambda name=name: work(name), lambda _: None, window.state.complain, urgent=name == "urgent")
+    def write() -> None:
+        """As long as it writes others wait for it: it does not wait for them."""
+        with bench_project.documents.alone():
+            work("writing")
+
+    background._pool.setMaxThreadCount(3)
+    background.run(lambda: work("usual"), lambda _: None, window.state.complain)
+    background.run(lambda: work("urgent"), lambda _: None, window.state.complain, urgent=True)
+    background.run(write, lambda _: None, window.state.complain)
     qtbot.waitUntil(lambda: min(steps.values()) > 5)
     background.stand_aside()
     time.sleep(0.02)  # a step that was begun may end
@@ -391,6 +398,7 @@ def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
     time.sleep(0.1)
     assert steps["usual"] == before["usual"]
     assert steps["urgent"] > before["urgent"]
+    assert steps["writing"] > before["writing"]
     qtbot.waitUntil(lambda: steps["usual"] > before["usual"] + 5)  # once the window is painted it goes on
     ended.set()
     settle(qtbot, window)

@@ -41,6 +41,16 @@ def giving_way(given_up: Cancelled, aside: Callable[[], None] = nobody_waits) ->
         _aside.reset(token_aside)
 
 
+@contextmanager
+def going_on() -> Iterator[None]:
+    """Within this block nobody stands aside: whoever has something more urgent to do may wait for what is held here."""
+    token = _aside.set(nobody_waits)
+    try:
+        yield
+    finally:
+        _aside.reset(token)
+
+
 def stand_aside() -> None:
     """Called within long work, every few milliseconds, but never with a lock held: waits while somebody has something
     more urgent to do, such as the interface, which shares the interpreter with it."""

@@ -17,7 +17,7 @@ from sqlalchemy import Connection, create_engine, event
 from sqlalchemy.exc import DBAPIError
 
 from zestpanel.core.store.storage_trouble import kind_of, trouble
-from zestpanel.core.waiting import stand_aside
+from zestpanel.core.waiting import going_on, stand_aside
 
 FILE: Final = "project.sqlite"
 _WAIT_S: Final = 5.0  # for another program's transaction
@@ -62,7 +62,7 @@ class Database:
         """A transaction: all of it is kept, or nothing. Raises StorageTrouble."""
         if self.read_only:
             raise trouble(self.read_only, self._name)
-        with self._lock, self._told(), self._engine.begin() as connection:
+        with going_on(), self._lock, self._told(), self._engine.begin() as connection:
             outer = getattr(self._mine, "connection", None)
             self._mine.connection = connection
             try:
