@@ -35,6 +35,7 @@ def test_stretches_are_a_text_and_its_normal_form(text: str) -> None:
     assert "".join(unicodedata.normalize("NFC", piece) for piece in pieces) == unicodedata.normalize("NFC", text)
     assert "".join(p.replace("\r\n", "\n") for p in pieces) == text.replace("\r\n", "\n")
     assert list(long_texts.lines(text)) == text.split("\n")
+    assert long_texts.folded(text) == " ".join(text.split())
     assert list(long_texts.gaps(text, 0, len(text))) == [m.span() for m in re.finditer(r"\s+", text)]
 
 

@@ -37,6 +37,17 @@ def gaps(text: str, start: int, end: int) -> Iterator[tuple[int, int]]:
             at = whole.end()
 
 
+def folded(text: str) -> str:
+    """The words with single spaces between them."""
+    if len(text) <= STRETCH:
+        return " ".join(text.split())
+    words, at = [], 0
+    for start, end in gaps(text, 0, len(text)):
+        words.append(text[at:start])
+        at = end
+    return " ".join([*words, text[at:]]).strip()
+
+
 def stretches(text: str) -> Iterator[str]:
     """The text in pieces that can be put into a normal form (Unicode Standard Annex #15) one by one: none begins with
     what may combine with the character before it, nor between the two characters of a line end."""

@@ -15,7 +15,7 @@ from typing import Any, Final
 
 import yaml
 
-from zestpanel.core.long_texts import STRETCH, gaps, lines
+from zestpanel.core.long_texts import STRETCH, folded, gaps, lines
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import stand_aside
 
@@ -139,7 +139,7 @@ def sentence_spans(text: str, language: str = "", *, whole: Sequence[Span] = ())
 
 def split_sentences(text: str, language: str = "") -> list[str]:
     """Sentences of one paragraph. The parts joined by single spaces are the text with its spaces folded."""
-    text = " ".join(text.split())
+    text = folded(text)
     return [text[a:b] for a, b in sentence_spans(text, language)]
 
 
