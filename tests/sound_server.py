@@ -125,13 +125,15 @@ class SoundServer:
 @dataclass(frozen=True, slots=True)
 class Swap:
     """after_s: from the key to the first sound of the other voice as it came from the server; before, behind: the place
-    in the text (words) on both sides of it, by the pitch that is heard; rough: the greatest second difference."""
+    in the text (words) on both sides of it, by the pitch that is heard; rough: the greatest second difference; gap: its
+    longest silence in frames, as a machine that stands still leaves one."""
 
     after_s: float
     before: float
     behind: float
     loud: tuple[float, float]
     rough: float
+    gap: int
 
 
 def swaps_heard(server: SoundServer, keys: list[float]) -> list[Swap]:
@@ -151,7 +153,9 @@ def swaps_heard(server: SoundServer, keys: list[float]) -> list[Swap]:
         before, behind = (_place(float(np.median(hz[side]))) for side in sides)
         left, right = (float(np.sqrt(np.mean(sound[side] ** 2))) for side in sides)
         rough = float(np.abs(np.diff(sound[at - 1200 : at + 1200], 2)).max())
-        found.append(Swap(server.came_at(at) - key, before, behind, (left, right), rough))
+        silent = "".join("1" if value else "0" for value in np.abs(sound[at - 1500 : at + 1500]) < 1e-6)
+        gap = max(map(len, silent.split("0")))
+        found.append(Swap(server.came_at(at) - key, before, behind, (left, right), rough, gap))
     return found
 
 
