@@ -21,7 +21,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.store.project import Project
-from zestpanel.desk.application import make_application, take_down
+from zestpanel.desk.application import leave, make_application, take_down
 from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.window import MainWindow
 
@@ -116,3 +116,4 @@ if __name__ == "__main__":
         case ["say"]:
             say(window)
     take_down(window)
+    leave(0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from typing import NoReturn
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -16,5 +17,13 @@ def main(arguments: list[str] | None = None) -> int:
     return run(given)
 
 
+def ending() -> NoReturn:
+    """Run, and end as a program does, with or without a window."""
+    status = main()
+    if desk := sys.modules.get("zestpanel.desk.application"):
+        desk.leave(status)
+    sys.exit(status)
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    ending()

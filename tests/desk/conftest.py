@@ -29,7 +29,7 @@ from zestpanel.core.measures.loudness import measure_loudness
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.playback.mixer import Mixer
 from zestpanel.core.store.project import Project
-from zestpanel.desk.application import make_application
+from zestpanel.desk.application import leave, make_application
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
@@ -58,6 +58,20 @@ class Recorder(QObject):
 
     def hear(self, seconds: float) -> np.ndarray:
         return np.concatenate([self._mixer.render(480) for _ in range(round(seconds * 100))])
+
+
+_status = 0
+
+
+def pytest_sessionfinish(exitstatus: int) -> None:
+    global _status
+    _status = int(exitstatus)
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_unconfigure() -> None:
+    """The tests end as the program does, and not in a crash of Qt after all of them have passed."""
+    leave(_status)
 
 
 @pytest.fixture(scope="session")
