@@ -166,6 +166,38 @@ def test_waveforms_are_drawn_with_their_silences(bench_project: Project, open_wi
     assert ink(end - 0.012) < 8
 
 
+def test_lanes_are_painted_anew_when_anything_they_show_changes_and_only_then(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    tray, lanes = window.state.tray, window.strip.lanes
+
+    def shown() -> QImage:
+        return lanes.grab().toImage()
+
+    window.state.player.seek_place(2.0)
+    picture = lanes._still()
+    window.state.player.seek_place(1.0)
+    assert lanes._still() is picture, "what plays moves nothing but the head"
+    before, size = shown(), window.size()
+    changes = {
+        "another lane": (lambda: tray.swap_to(1), lambda: tray.swap_to(0)),
+        "a mark": (lambda: tray.mark_here("gap"), window.state.undo),
+        "pinned": (tray.pin, tray.pin),
+        "real time": (lambda: tray.set_real_time(True), lambda: tray.set_real_time(False)),
+        "dark": (lambda: theme.set(dark=True), lambda: theme.set(dark=False)),
+        "narrower": (lambda: window.resize(1_000, size.height()), lambda: window.resize(size)),
+    }
+    for name, (change, back) in changes.items():
+        change()
+        settle(qtbot, window)
+        assert shown() != before, name
+        back()
+        settle(qtbot, window)
+        assert shown() == before, f"back from {name}"
+
+
 def test_a_pinned_lane_stays_where_there_are_more_candidates_than_digits(
     bench_project: Project, open_window: Opener, qtbot: QtBot
 ) -> None:
