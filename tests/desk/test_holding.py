@@ -417,10 +417,17 @@ def test_what_is_pasted_into_a_passage_is_no_longer_than_a_passage(
     editor.setFocus()
     qtbot.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert editor.plain_text() == before
-    assert "2,000,000 characters; a passage has at most 20,000. Nothing was pasted." in window.notice_text.text()
+    said = f"{2_000_000 + len(before):,} characters; it may have at most 20,000. Nothing was pasted."
+    assert said in window.notice_text.text()
     clipboard.setText("Warm, ")
     qtbot.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert editor.plain_text() == f"Warm, {before}"
+    editor.set_marked("a" * 15_000, [])
+    clipboard.setText("b" * 15_000)
+    editor.selectAll()
+    qtbot.keyClick(editor, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert editor.plain_text() == "b" * 15_000, "what is selected makes room"
+    editor.set_marked(before, [])
     settle(qtbot, window)
 
 
@@ -432,7 +439,8 @@ def test_a_word_of_pages_is_broken_anywhere_and_other_texts_between_words(
     window.go_to("passages")
     view = window.page("passages").set  # type: ignore[attr-defined]
     settle(qtbot, window)
-    for row, wrap in ((3, QTextOption.WrapMode.WrapAnywhere), (0, QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)):
+    anywhere, between = QTextOption.WrapMode.WrapAnywhere, QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere
+    for row, wrap in ((3, anywhere), (0, between), (3, anywhere), (1, between), (3, anywhere), (2, between)):
         view.table.selectRow(row)
         assert view.text.wordWrapMode() == wrap
         assert view.text.plain_text() == window.state.bench.passages[row].text

@@ -161,10 +161,8 @@ def leave(status: int) -> NoReturn:
     """End a program that had a window. All that is to be done at its end is done; only Qt and the interpreter are not
     taken apart one within the other, which now and then ends in a crash after everything is over."""
     QSettings("zestpanel", "zestpanel").sync()
-    for thread in threading.enumerate():
-        if not thread.daemon and thread is not threading.current_thread():
-            thread.join()
-    atexit._run_exitfuncs()  # noqa: SLF001 what the interpreter itself calls
+    threading._shutdown()  # type: ignore[attr-defined]  # noqa: SLF001 what the interpreter itself calls: it joins
+    atexit._run_exitfuncs()  # noqa: SLF001 and this after it
     sys.stdout.flush()
     sys.stderr.flush()
     os._exit(status)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from PyQt6.QtGui import QPaintDevice, QPainter
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPaintDevice, QPainter, QPixmap
 
 
 @contextmanager
@@ -16,3 +17,12 @@ def painting(device: QPaintDevice) -> Iterator[QPainter]:
         yield painter
     finally:
         painter.end()
+
+
+def empty_picture(size: QSize, ratio: float) -> QPixmap:
+    """A transparent picture to paint on, as sharp as the screen. size: in the pixels of widgets; ratio: of the screen's
+    to those."""
+    picture = QPixmap(size * ratio)
+    picture.setDevicePixelRatio(ratio)
+    picture.fill(Qt.GlobalColor.transparent)
+    return picture

@@ -233,14 +233,15 @@ class DeskState(QObject):
             self.passage_id = bench.passages[0].id if bench.passages else None
         self.bench_changed.emit()
         self.history_changed.emit()
-        self._unaligned = measured and not all(lane.measured.words for lane in self.tray.lanes)
+        self._unaligned |= measured and not all(lane.measured.words for lane in self.tray.lanes)
         self._tray_soon.start()
         self.refresh_evaluation()
 
     def _follow_on_tray(self) -> None:
         """The lanes after the page: what both take together would hold the window for too long."""
         self.tray.marks_changed.emit()
-        if self._unaligned or [t.id for t in self.tray.takes()] != [lane.take.id for lane in self.tray.lanes]:
+        unaligned, self._unaligned = self._unaligned, False
+        if unaligned or [t.id for t in self.tray.takes()] != [lane.take.id for lane in self.tray.lanes]:
             self.tray.load(keep_place=True)
 
     def _read_bench(self) -> None:

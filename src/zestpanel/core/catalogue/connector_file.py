@@ -66,7 +66,7 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
         engine = _validated(data)
         if not kept:
             _refuse_unknown_places(engine, node, name)
-        _let_go(node, data)
+        _let_go(node)
         return engine
     except ValidationError as error:
         # a misspelt field shows as one unknown and one missing: the unknown one is what the eye must find
@@ -111,11 +111,10 @@ def _validated(data: dict[str, Any]) -> Engine:
     return Engine.model_validate({**data, "voices": found})
 
 
-def _let_go(node: yaml.Node | None, data: dict[str, Any]) -> None:
+def _let_go(node: yaml.Node | None) -> None:
     """What was read of thousands of voices is freed one by one: as a whole that would hold up others for long."""
     parts = node.value if isinstance(node, yaml.MappingNode) else []
-    lists = [part.value for _, part in parts if isinstance(part, yaml.SequenceNode)]
-    for each in (*lists, *(value for value in data.values() if isinstance(value, list))):
+    for each in [part.value for _, part in parts if isinstance(part, yaml.SequenceNode)]:
         while each:
             each.pop()
 

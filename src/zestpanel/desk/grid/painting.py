@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from zestpanel.core.domain.take import Take
 from zestpanel.core.texts import tr, trn
-from zestpanel.desk.brush import painting
+from zestpanel.desk.brush import empty_picture, painting
 from zestpanel.desk.grid.model import GridModel
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
@@ -69,13 +69,10 @@ class CellPainter(QStyledItemDelegate):
             picture = before
         elif picture is None:
             began = time.perf_counter()
-            picture = QPixmap(round(rect.width() * ratio), round(rect.height() * ratio))
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
-            brush = QPainter(picture)
-            box = QRectF(0, 0, rect.width(), rect.height())
-            self._draw(brush, box, cell, selected=selected, running=running, shade=shade)
-            brush.end()
+            picture = empty_picture(rect.size(), ratio)
+            with painting(picture) as brush:
+                box = QRectF(0, 0, rect.width(), rect.height())
+                self._draw(brush, box, cell, selected=selected, running=running, shade=shade)
             self._drawn[key] = picture
             if len(self._drawn) > MOST_KEPT:
                 self._drawn.popitem(last=False)
@@ -91,7 +88,6 @@ class CellPainter(QStyledItemDelegate):
         self, painter: QPainter, box: QRectF, cell: Cell, *, selected: bool, running: bool,
         shade: tuple[str, float | None] | None,
     ) -> None:  # fmt: skip
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if selected:
             painter.fillRect(box.adjusted(1, 1, -1, -2), theme.colour("sheet"))
         painter.setPen(QPen(theme.colour("rule")))
@@ -214,10 +210,7 @@ class TwoLineHeader(QHeaderView):
         text = str(model.headerData(index, self.orientation(), Qt.ItemDataRole.DisplayRole) or "")
         key = (text, rect.width(), rect.height(), self.devicePixelRatioF(), theme.looks)
         if key not in self._drawn:
-            ratio = self.devicePixelRatioF()
-            picture = QPixmap(rect.size() * ratio)
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
+            picture = empty_picture(rect.size(), self.devicePixelRatioF())
             with painting(picture) as brush:
                 self._draw(brush, QRect(0, 0, rect.width(), rect.height()), text)
             if len(self._drawn) >= MOST_KEPT:

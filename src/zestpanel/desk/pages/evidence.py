@@ -136,7 +136,7 @@ class EvidencePage(Page):
             self.first.refresh()
         else:
             self.waits.refresh_soon(0)
-            self.first.refresh_soon(30)
+            self.first.refresh_soon(30)  # not in the same turn
 
     def _open_takes(self, index: int) -> None:
         if self.state.evaluation and index < len(self._ids):

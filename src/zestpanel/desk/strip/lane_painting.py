@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zestpanel.core.domain.take import Mark
 from zestpanel.core.texts import tr
-from zestpanel.desk.brush import painting
+from zestpanel.desk.brush import empty_picture, painting
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.layout import LEAD_PX, TextColumns
 from zestpanel.desk.theme.tokens import theme
@@ -108,9 +108,7 @@ class PaintedLanes(QWidget):
         pinned = [tray.is_pinned(index) for index in range(len(names))]
         made_for = (self._laid, on, self._offset, self.size(), ratio, theme.looks, names, pinned)
         if self._picture is None or self._picture[0] != made_for:
-            picture = QPixmap(self.size() * ratio)
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
+            picture = empty_picture(self.size(), ratio)
             with painting(picture) as painter:
                 with self._along_the_text(painter):
                     for index, lane in enumerate(tray.lanes):

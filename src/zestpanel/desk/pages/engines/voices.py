@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
 
@@ -162,7 +164,7 @@ class VoicesView(QWidget):
         if sum(len(t.engine.voices) for t in traits) <= MANY:
             self._show_index(VoiceIndex(make_rows(traits, counts, notes)))
             return
-        wanted = self.model.wanted
+        wanted = replace(self.model.wanted)  # what is asked for meanwhile changes nothing under it
 
         def work() -> VoiceIndex:
             index = VoiceIndex(make_rows(traits, counts, notes))

@@ -67,6 +67,7 @@ class MarksEditor(QTextEdit):
     def set_marked(self, text: str, marks: Sequence[DeliveryMark]) -> None:
         """Show a text; what was typed before cannot be taken back from here."""
         self._tidying = True
+        self._read = None  # a document that is cleared counts its revisions anew
         self._wrap_for(text)
         self.page().setDefaultFont(theme.font("title", serif=True))
         self._next = write_document(self.page(), text, marks, self._next)
@@ -285,13 +286,14 @@ class MarksEditor(QTextEdit):
     def insertFromMimeData(self, source: QMimeData | None) -> None:
         if source is None or not source.hasText():
             return
-        text, there = source.text().replace(OBJECT, ""), len(self.plain_text())
-        if there + len(text) > LONGEST_PASSAGE:
+        text, replaced = source.text().replace(OBJECT, ""), self.textCursor().selectedText().replace(OBJECT, "")
+        characters = len(self.plain_text()) - len(replaced) + len(text)
+        if characters > LONGEST_PASSAGE:
             self.refused.emit(
                 tr(
-                    "What was copied has {copied} characters; a passage has at most {most}. Nothing was pasted. "
+                    "The passage would have {characters} characters; it may have at most {most}. Nothing was pasted. "
                     "Bring it in as a script: Import script …, Paste text.",
-                    copied=f"{len(text):,}",
+                    characters=f"{characters:,}",
                     most=f"{LONGEST_PASSAGE:,}",
                 )
             )
