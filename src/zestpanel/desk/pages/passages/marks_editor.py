@@ -67,7 +67,6 @@ class MarksEditor(QTextEdit):
     def set_marked(self, text: str, marks: Sequence[DeliveryMark]) -> None:
         """Show a text; what was typed before cannot be taken back from here."""
         self._tidying = True
-        self._read = None  # a document that is cleared counts its revisions anew
         self._wrap_for(text)
         self.page().setDefaultFont(theme.font("title", serif=True))
         self._next = write_document(self.page(), text, marks, self._next)
