@@ -10,7 +10,7 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import InputError
 from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import EditsDocuments
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import tr, word
 
@@ -33,7 +33,7 @@ def decisions(documents: Documents) -> list[Decision]:
 
 
 def decide(
-    project: Project,
+    project: EditsDocuments,
     found: Evaluation,
     *,
     role: str,

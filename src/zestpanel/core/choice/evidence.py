@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Final
+from typing import Final, Protocol
 
 import numpy as np
 
-from zestpanel.core.analysis.summary import summaries
+from zestpanel.core.analysis.summary import SummaryParts, summaries
 from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
 from zestpanel.core.choice.criteria import criteria_of, evidence_of
@@ -18,16 +18,21 @@ from zestpanel.core.choice.ranking import Criterion, Ranked, firmness, frontier,
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
+from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.listening.scores import PanelScores, Score, panel_scores, primary
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasBrief, HasDocuments, HasOwnVoices
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
+
+
+class EvaluationParts(SummaryParts, RatingParts, HasBrief, HasDocuments, HasOwnVoices, Protocol):
+    """All that a choice rests on."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +70,7 @@ class Evaluation:
         return out
 
 
-def evaluate(project: Project) -> Evaluation:
+def evaluate(project: EvaluationParts) -> Evaluation:
     """Everything the choice page, the card and the decision record show."""
     brief = project.brief
     engines = project.shortlist.engines()

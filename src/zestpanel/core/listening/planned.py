@@ -15,7 +15,9 @@ from zestpanel.core.listening.material import Cell, drawn, pool_of
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.scales import OWN, SCALES, wrong_with_steps
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.store.project import Project
+from zestpanel.core.runs.files.clip_names import RenderedParts
+from zestpanel.core.store.takes import Takes
+from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
 
 LONG_MIN: Final = 30  # a listener's sitting (common practice, no source)
@@ -53,23 +55,22 @@ class Material:
     """What the planning needs of a project, read once: all takes that could be heard, how long each lasts, and the
     language of each passage version."""
 
-    project: Project
+    takes: Takes
+    texts: Texts
     lasts: Mapping[int, float]
     languages: Mapping[int, str]
 
 
-def material_of(project: Project) -> Material:
+def material_of(project: RenderedParts) -> Material:
     return Material(
-        project, {take.id: take.duration_s for take in project.takes.all(with_timing=False)},
+        project.takes, project.texts, {take.id: take.duration_s for take in project.takes.all(with_timing=False)},
         {p.version_id: p.language for p in project.texts.all()},
     )  # fmt: skip
 
 
 def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettings) -> ListenerLoad:
     kind = kind_of(kind_name)
-    able: Mapping[Cell, int] = drawn(
-        pool_of(material.project.takes, material.project.texts, settings), settings, listener=0
-    )
+    able: Mapping[Cell, int] = drawn(pool_of(material.takes, material.texts, settings), settings, listener=0)
     rng = np.random.default_rng(1)
     planned = with_repeats(kind.design(able, settings, listener=0, rng=rng), settings, rng) if able else []
     questions = len(kind.shown(planned[0], settings).questions) if planned else 1

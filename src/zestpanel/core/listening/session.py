@@ -22,7 +22,7 @@ from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store.answers import SCALE, Answers
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasAnswers, HasPanel, HasTakes, HasTexts
 from zestpanel.core.texts import tr
 
 
@@ -49,10 +49,14 @@ class Sessions(Protocol):
     def finish(self) -> None: ...
 
 
+class SessionParts(HasTexts, HasTakes, HasPanel, HasAnswers, Protocol):
+    """What a test plays, who listens, and where answers are kept."""
+
+
 class ProjectSessions:
     """A session kept in a project."""
 
-    def __init__(self, project: Project, session: Session) -> None:
+    def __init__(self, project: SessionParts, session: Session) -> None:
         self._project, self.session = project, session
 
     @property
@@ -72,7 +76,9 @@ class ProjectSessions:
         self._project.panel.finish_session(self.session.id)
 
 
-def start_session(project: Project, test_id: int, kind: Kind, settings: TestSettings, listener: Listener) -> Session:
+def start_session(
+    project: SessionParts, test_id: int, kind: Kind, settings: TestSettings, listener: Listener
+) -> Session:
     """The listener's session of the test: the one begun earlier, or a new one with its own balanced order, over the
     passages whose language they speak. The first listener's fixes which takes the test plays, and their level.
 
@@ -258,7 +264,7 @@ class ListeningSession:
         return True
 
 
-def session_of(project: Project, test_id: int, listener: Listener) -> ListeningSession:
+def session_of(project: SessionParts, test_id: int, listener: Listener) -> ListeningSession:
     """The listener's session of a test of the project, begun or gone on with. Raises as ``start_session``."""
     test = next(one for one in project.panel.tests() if one.id == test_id)
     kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)

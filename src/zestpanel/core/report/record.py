@@ -6,6 +6,7 @@ import base64
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
+from typing import Protocol
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
@@ -14,7 +15,7 @@ from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.criteria import bounds_in_words
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
-from zestpanel.core.choice.evidence import Evaluation, evaluate
+from zestpanel.core.choice.evidence import Evaluation, EvaluationParts, evaluate
 from zestpanel.core.choice.ranking import chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.errors import ZestError
@@ -27,8 +28,12 @@ from zestpanel.core.report.tables import evidence_table, write_csv
 from zestpanel.core.store.database import now
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.impressions import Impression, Impressions, which
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasFolder, HasImpressions
 from zestpanel.core.texts import LANGUAGE, capital, tr, word
+
+
+class RecordParts(EvaluationParts, HasFolder, HasImpressions, Protocol):
+    """All that a choice rests on, and what was noted while listening."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +42,7 @@ class Written:
     tables: tuple[Path, ...]
 
 
-def write_record(project: Project, folder: Path | None = None) -> Written:
+def write_record(project: RecordParts, folder: Path | None = None) -> Written:
     """Write the record and its table into a folder (the project's exports by default). Raises ZestError."""
     folder = folder or project.folder / "exports"
     found = evaluate(project)
@@ -70,7 +75,7 @@ def _free_names(folder: Path, stamp: str) -> tuple[Path, Path]:
     return record, table
 
 
-def render_record(project: Project, found: Evaluation) -> str:
+def render_record(project: RecordParts, found: Evaluation) -> str:
     environment = Environment(
         loader=PackageLoader("zestpanel.core.report"),
         autoescape=True,

@@ -14,6 +14,7 @@ from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.dialogues import Dialogues
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.hard_parts import HardParts
+from zestpanel.core.store.impressions import Impressions
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
@@ -21,6 +22,7 @@ from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.purse import Purse
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.shortlist import Shortlist
+from zestpanel.core.store.stored import Stored, T
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
 
@@ -30,9 +32,21 @@ class HasFolder(Protocol):
     def folder(self) -> Path: ...
 
 
+class HasChanges(Protocol):
+    def changes(self) -> int:
+        """A number that differs once another program has written."""
+        ...
+
+
 class HasDocuments(Protocol):
     @property
     def documents(self) -> Documents: ...
+
+
+class EditsDocuments(HasDocuments, Protocol):
+    def edit_document(self, stored: Stored[T], value: T, *, label: str) -> None:
+        """Write a document so that it can be undone."""
+        ...
 
 
 class HasBrief(Protocol):
@@ -103,3 +117,14 @@ class HasPanel(Protocol):
 class HasAnswers(Protocol):
     @property
     def answers(self) -> Answers: ...
+
+
+class HasImpressions(Protocol):
+    @property
+    def impressions(self) -> Impressions: ...
+
+
+class SetsPurse(Protocol):
+    """Where a run says that it goes on, and what it spends."""
+
+    purse: Purse | None

@@ -11,15 +11,14 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.run import RunRow
 from zestpanel.core.errors import InputError
 from zestpanel.core.runs.plan.conditions import Conditions
-from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
-from zestpanel.core.store.project import Project
+from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts, plan_run
 from zestpanel.core.texts import tr
 
 CHANGED = tr("its text, or the way it is sent, was changed since")
 
 
 def plan_again(
-    project: Project, run: RunRow, *, only: Callable[[Candidate, Passage], bool] = lambda candidate, passage: True
+    project: PlanningParts, run: RunRow, *, only: Callable[[Candidate, Passage], bool] = lambda candidate, passage: True
 ) -> PlannedRun:
     """A run of the same candidates, texts, settings and seeds under the same conditions, each asked for anew.
 

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from itertools import count
-from typing import Final
+from typing import Final, Protocol
 
 import numpy as np
 
@@ -31,7 +31,7 @@ from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import Request
 from zestpanel.core.store.own_voices import OwnVoices
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasFolder, HasJournal, HasOwnVoices, HasTakes, HasTexts
 from zestpanel.core.store.storage_trouble import StorageTrouble
 from zestpanel.core.texts import tr
 
@@ -63,13 +63,17 @@ class Since:
         return self._asked.billed.minus(self._billed), self._asked.maybe.minus(self._maybe)
 
 
+class AskingParts(HasFolder, HasTexts, HasTakes, HasJournal, HasOwnVoices, Protocol):
+    """What is asked for, and where what comes of it is kept."""
+
+
 class Asking:
     """Speaks whole jobs for a run. Replies stay in memory until the take is kept, whatever comes in between: when a run
     is held in the middle of a text, or the disk is full, nothing that was paid is asked for again."""
 
     def __init__(
         self,
-        project: Project,
+        project: AskingParts,
         executor: Executor,
         paces: Mapping[str, RateLimiter],
         *,

@@ -32,8 +32,18 @@ from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
 from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.one_asker import asking
 from zestpanel.core.store.own_voices import OwnVoices
-from zestpanel.core.store.parts import HasOwnVoices, HasSending
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import (
+    HasAuditions,
+    HasBrief,
+    HasDocuments,
+    HasFolder,
+    HasJournal,
+    HasOwnVoices,
+    HasPurse,
+    HasSending,
+    HasShortlist,
+    HasTakes,
+)
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import tr
@@ -42,6 +52,21 @@ from zestpanel.core.waiting import Cancelled, never_cancelled
 
 class SendingParts(HasOwnVoices, HasSending, Protocol):
     """How texts are sent."""
+
+
+class AuditionParts(
+    SendingParts,
+    HasFolder,
+    HasDocuments,
+    HasBrief,
+    HasShortlist,
+    HasTakes,
+    HasJournal,
+    HasAuditions,
+    HasPurse,
+    Protocol,
+):
+    """Likewise, and what a line may cost and has cost."""
 
 
 _SEED = 1  # that of a run's first take
@@ -121,7 +146,7 @@ def kept_answer(own_voices: OwnVoices, takes: Takes, auditions: Auditions, line:
 
 
 def hear(
-    project: Project,
+    project: AuditionParts,
     line: Line,
     *,
     again: bool = False,
@@ -155,7 +180,7 @@ def first_line(project: SendingParts, engine: Engine, text: str) -> Line:
 
 
 def looked_into(
-    project: Project, source: str, text: str, *, key: str, cancelled: Cancelled = never_cancelled
+    project: AuditionParts, source: str, text: str, *, key: str, cancelled: Cancelled = never_cancelled
 ) -> Looked:
     """A drafted file's request, sent once and looked into; journaled, and counted against allowance and caps.
 
@@ -174,7 +199,7 @@ class _Counted:
 
 
 @contextmanager
-def _counted(project: Project, line: Line) -> Iterator[_Counted]:
+def _counted(project: AuditionParts, line: Line) -> Iterator[_Counted]:
     """One request that is journaled before it is sent, and counted as far as it may be billed."""
     engine, job = line.engine, line.job
     rates = paces_of(project.takes, project.shortlist, [job.candidate])
@@ -205,7 +230,7 @@ def _counted(project: Project, line: Line) -> Iterator[_Counted]:
         purse.settle(key, left, NO_USE, maybe=used)
 
 
-def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:
+def _asked(project: AuditionParts, line: Line, cancelled: Cancelled, connect: Callable[[Engine], Connector]) -> Heard:
     engine, job = line.engine, line.job
     rates = paces_of(project.takes, project.shortlist, [job.candidate])
     purse = project.purse or purse_of(project, engine)  # that of a run, which must know of it, where one goes on
@@ -253,7 +278,7 @@ def _asked(project: Project, line: Line, cancelled: Cancelled, connect: Callable
         purse.settle(key, left, NO_USE, maybe=used)  # it counts against caps, and is not what a run has spent
 
 
-def purse_of(project: Project, engine: Engine) -> SpendGuard:
+def purse_of(project: AuditionParts, engine: Engine) -> SpendGuard:
     """What is spent so far, by runs and by lines, under the caps as they are."""
     candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     engines = {**project.shortlist.engines(), engine.engine: engine}

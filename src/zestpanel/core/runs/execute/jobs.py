@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
-from typing import Final
+from typing import Final, Protocol
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
@@ -21,19 +21,23 @@ from zestpanel.core.runs.execute.run_log import RunLog, named
 from zestpanel.core.runs.execute.troubles import DOWN, IN_A_ROW, disk_trouble
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
 from zestpanel.core.runs.plan.job import Job
-from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import HasBrief, HasDocuments, HasFolder, SetsPurse
 from zestpanel.core.text.marks.duration import pause_ms
 from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.1  # how often a job looks whether the one it waits for is over
 
 
+class RunParts(PlanningParts, HasFolder, HasDocuments, HasBrief, SetsPurse, Protocol):
+    """What a run rests on, is kept in, and may spend."""
+
+
 class JobsOfRun:
     """Under the run, which sets what is named here."""
 
-    _project: Project
+    _project: RunParts
     _planned: PlannedRun
     _engines: Mapping[str, Engine]
     _on_event: Callable[[RunEvent], None]

@@ -9,8 +9,8 @@ from typing import Final
 
 from zestpanel.core.domain.take import Take, WordTimes
 from zestpanel.core.runs.execute.executors import Executor
+from zestpanel.core.runs.files.clip_names import RenderedParts
 from zestpanel.core.runs.measuring.measuring import measure_and_keep
-from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.05  # how often it is asked whether measuring is still held back
@@ -27,7 +27,7 @@ class Measurer:
 
     def __init__(
         self,
-        project: Project,
+        project: RenderedParts,
         executor: Executor,
         on_measured: Callable[[Take], None],
         on_trouble: Callable[[str], None],

@@ -19,7 +19,7 @@ from zestpanel.core.measures.registry import versions
 from zestpanel.core.runs.execute.asking import Asking
 from zestpanel.core.runs.execute.events import Progress, RunEvent
 from zestpanel.core.runs.execute.executors import Executor, LocalExecutor
-from zestpanel.core.runs.execute.jobs import JobsOfRun
+from zestpanel.core.runs.execute.jobs import JobsOfRun, RunParts
 from zestpanel.core.runs.execute.measurer import Measurer
 from zestpanel.core.runs.execute.pacing import RateLimiter
 from zestpanel.core.runs.execute.run_log import RunLog, log_path
@@ -31,7 +31,6 @@ from zestpanel.core.runs.plan.meanwhile import left_to_make
 from zestpanel.core.runs.plan.planning import PlannedRun, interleaved
 from zestpanel.core.runs.spending.caps import SpendGuard, SpendingCaps, caps_of, plan_key
 from zestpanel.core.store.one_asker import begin_asking, end_asking
-from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
 
 _LOOK_S: Final = 0.1  # how often a job looks whether the one it waits for is over
@@ -48,7 +47,7 @@ class BenchRun(JobsOfRun):
 
     def __init__(
         self,
-        project: Project,
+        project: RunParts,
         planned: PlannedRun,
         *,
         on_event: Callable[[RunEvent], None] = lambda _: None,

@@ -8,14 +8,14 @@ from dataclasses import replace
 from zestpanel.core.errors import ZestError
 from zestpanel.core.runs.execute.events import Progress, RunEvent
 from zestpanel.core.runs.execute.executors import Executor
+from zestpanel.core.runs.execute.jobs import RunParts
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
-from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
 
 
 def render_missing(
-    project: Project,
+    project: RunParts,
     *,
     repeats: int = 1,
     on_event: Callable[[RunEvent], None] = lambda _: None,
@@ -28,7 +28,7 @@ def render_missing(
 
 
 def make(
-    project: Project,
+    project: RunParts,
     planned: PlannedRun,
     *,
     on_event: Callable[[RunEvent], None] = lambda _: None,

@@ -16,15 +16,18 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.measures.joining import join
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.own_files import write_whole
-from zestpanel.core.runs.plan.planning import PlannedRun, asked_alike, plan_run
+from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts, asked_alike, plan_run
 from zestpanel.core.store.parts import HasDialogues, HasSending, HasShortlist, HasTakes
-from zestpanel.core.store.project import Project
 from zestpanel.core.text.splitting import split_sentences
 from zestpanel.core.texts import tr
 
 
 class DialogueParts(HasDialogues, HasShortlist, HasSending, HasTakes, Protocol):
     """Dialogues, and what speaks their turns."""
+
+
+class DialoguePlanning(PlanningParts, HasDialogues, Protocol):
+    """Dialogues, and what a run of their turns rests on."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +47,7 @@ class PlayedDialogue:
     turns: tuple[tuple[Passage, Take], ...]
 
 
-def plan_dialogue(project: Project, name: str) -> PlannedRun:
+def plan_dialogue(project: DialoguePlanning, name: str) -> PlannedRun:
     """The turns that are still missing, each for the candidate its speaker is cast with."""
     cast = project.dialogues.cast(name)
     turns = [t for t in project.dialogues.turns(name) if t.speaker in cast]

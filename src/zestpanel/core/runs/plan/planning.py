@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import partial
+from typing import Protocol
 
 import numpy as np
 
@@ -35,9 +36,25 @@ from zestpanel.core.secrets.keys import has_secret, not_known_missing
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
-from zestpanel.core.store.project import Project
+from zestpanel.core.store.parts import (
+    HasAuditions,
+    HasChanges,
+    HasJournal,
+    HasNotes,
+    HasOwnVoices,
+    HasSending,
+    HasShortlist,
+    HasTakes,
+    HasTexts,
+)
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.texts import tr, trn
+
+
+class PlanningParts(
+    HasShortlist, HasTexts, HasTakes, HasJournal, HasAuditions, HasSending, HasOwnVoices, HasNotes, HasChanges, Protocol
+):
+    """What is there, what was asked for, and how texts are sent."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,7 +104,7 @@ class PlannedRun:
 
 
 def plan_run(
-    project: Project,
+    project: PlanningParts,
     *,
     repeats: int = 1,
     candidates: Sequence[Candidate] | None = None,

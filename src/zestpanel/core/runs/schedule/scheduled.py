@@ -7,17 +7,20 @@ from typing import Final, Protocol
 
 from zestpanel.core.connectors.agreed import agree_to_schedule, schedule_agreed
 from zestpanel.core.runs.plan.conditions import Conditions
-from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
+from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule, finished, look
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.parts import HasDocuments, HasFolder
-from zestpanel.core.store.project import Project
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import dated, tr
 
 
 class ScheduleParts(HasFolder, HasDocuments, Protocol):
     """Where the hours of runs are kept."""
+
+
+class OccasionParts(ScheduleParts, PlanningParts, Protocol):
+    """Likewise, and what a run that is due rests on."""
 
 
 SCHEDULE: Final[Stored[Schedule | None]] = Stored("schedule", Schedule, None, forgiving=True)
@@ -54,7 +57,7 @@ def is_due(project: ScheduleParts, now: datetime) -> bool:
     return schedule is not None and not sleeps(project, schedule) and look(schedule, now)[1] is not None
 
 
-def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
+def take_due(project: OccasionParts, now: datetime) -> tuple[Schedule | None, PlannedRun | None]:
     """(the schedule as it now stands, the run that is due). The occasion counts as done as soon as it is taken, so
     that neither a crash in the middle nor a second program that looks renders it twice."""
     while (stored := project.documents.get(SCHEDULE.name)) is not None:
@@ -71,7 +74,7 @@ def take_due(project: Project, now: datetime) -> tuple[Schedule | None, PlannedR
     return None, None
 
 
-def plan_occasion(project: Project, schedule: Schedule) -> PlannedRun:
+def plan_occasion(project: PlanningParts, schedule: Schedule) -> PlannedRun:
     """New takes of the schedule's cells, with the same seeds at every occasion."""
     return plan_run(
         project,
