@@ -31,6 +31,7 @@ from tests.waiting import pause, wait
 from benchmarks.core_rows import fill
 from zestpanel.core.store.project import Project
 from zestpanel.desk.application import make_application
+from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.viewmodels.steps import TITLES
 from zestpanel.desk.window import MainWindow
@@ -94,7 +95,8 @@ def open_window(folder: Path, candidates: int, passages: int) -> MainWindow:
     window = MainWindow(project)
     window.resize(1280, 800)
     window.show()
-    ready = Preparing(window, window.page, PAGES, lambda: window.state.player.output)
+    ready = Preparing(window, window.page, PAGES, lambda: window.state.player.output,
+                      busy=lambda: window.state.background.busy)  # fmt: skip
     ready.begin()
     wait(lambda: ready.done, 60)
     settle(window)
@@ -103,13 +105,20 @@ def open_window(folder: Path, candidates: int, passages: int) -> MainWindow:
 
 def walk(window: MainWindow) -> None:
     for _ in range(2):
-        for page in PAGES:
-            window.go_to(page)
+        for step in PAGES:
+            window.go_to(step)
             settle(window)
-    for page in ("passages", "engines"):
-        window.go_to(page)
+            page = window.page(step)
+            for at in range(1, len(page.tabs) if isinstance(page, TabbedPage) and page.empty is None else 0):
+                page.show_view(at)  # type: ignore[attr-defined]
+                settle(window)
+            if isinstance(page, TabbedPage):
+                page.show_view(0)
+                settle(window)
+    for step in ("passages", "engines"):
+        window.go_to(step)
         settle(window)
-        field = next((one for one in window.page(page).findChildren(QLineEdit) if one.isVisible()), None)
+        field = next((one for one in window.page(step).findChildren(QLineEdit) if one.isVisible()), None)
         if field is not None:
             for letter in "warm one":
                 QTest.keyClicks(field, letter)  # type: ignore[call-arg]  # the stubs want one argument more

@@ -15,6 +15,7 @@ from zestpanel.core.analysis.timing.waits import in_words, quantile_interval, wa
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.connectors.speaking import Reply
 from zestpanel.core.domain.take import Take, Timing
+from zestpanel.core.report.drawing import Dot, Dots
 from zestpanel.core.report.timing_pictures import points_picture, request_picture
 from zestpanel.core.runs.execute.in_pieces import joined
 
@@ -112,8 +113,8 @@ def test_loads_and_routes_are_kept_apart_and_void_waits_are_not_counted() -> Non
     assert usual.at_once == 1
     picture = points_picture(rows, {1: ("Tangor · Ilseth", "grove")}, "whole clip", width=800)
     assert picture is not None
-    dots = [shape for shape in picture.shapes if type(shape).__name__ == "Dot"]
-    assert len(dots) == 6 + 2 + 1
+    assert sum(len(shape.points) for shape in picture.shapes if isinstance(shape, Dots)) == 6 + 2
+    assert sum(isinstance(shape, Dot) for shape in picture.shapes) == 1
     assert any("2 typed or slept through, not counted" in region.says for region in picture.regions)
     assert points_picture([], {}, "whole clip", width=800) is None
 

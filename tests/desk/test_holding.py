@@ -283,7 +283,8 @@ def test_pages_are_made_while_nobody_does_anything(
     settle(qtbot, window)
     before = set(window.pages)
     ready: list[str] = []
-    ahead = preparing.Preparing(window, window.page, tuple(PAGE_CLASSES), lambda: ready.append("sound"))
+    ahead = preparing.Preparing(window, window.page, tuple(PAGE_CLASSES), lambda: ready.append("sound"),
+                                busy=lambda: window.state.background.busy)  # fmt: skip
     ahead.begin()
     qtbot.keyPress(window.windowHandle(), Qt.Key.Key_Shift)
     qtbot.wait(100)

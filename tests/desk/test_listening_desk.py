@@ -177,9 +177,12 @@ def test_lanes_are_painted_anew_when_anything_they_show_changes_and_only_then(
         return lanes.grab().toImage()
 
     window.state.player.seek_place(2.0)
-    picture = lanes._still()
+    pictures = lanes._still()
     window.state.player.seek_place(1.0)
-    assert lanes._still() is picture, "what plays moves nothing but the head"
+    assert all(a is b for a, b in zip(lanes._still(), pictures, strict=True)), "what plays moves nothing but the head"
+    tray.swap_to(1)
+    assert [a is b for a, b in zip(lanes._still(), pictures, strict=True)] == [False, False, True]
+    tray.swap_to(0)
     before, size = shown(), window.size()
     changes = {
         "another lane": (lambda: tray.swap_to(1), lambda: tray.swap_to(0)),

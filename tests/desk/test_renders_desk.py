@@ -18,6 +18,7 @@ from tests.conftest import Unmeasured
 from tests.desk.conftest import Opener, cells, recorder, settle, words
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.measures.registry import versions
+from zestpanel.core.report.drawing import Dot, Dots
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import make
@@ -170,10 +171,11 @@ def test_the_waits_show_every_point_and_one_request_in_full(
     window = open_window(bench_project)
     view = page_of(window, qtbot, "Waits").widget_of("Waits")
     picture = view.points.picture()
-    dots = [s for s in picture.shapes if type(s).__name__ == "Dot"]
+    cold = [s for s in picture.shapes if isinstance(s, Dot)]
+    warm = [place for s in picture.shapes if isinstance(s, Dots) for place in s.points]
     timed = [t for t in bench_project.takes.all() if t.timing is not None]
-    assert len(dots) == len(timed) == 27, "every point is drawn"
-    assert sum(d.hollow for d in dots) == sum(t.timing.cold for t in timed if t.timing)
+    assert len(cold) + len(warm) == len(timed) == 27, "every point is drawn"
+    assert sum(d.hollow for d in cold) == sum(t.timing.cold for t in timed if t.timing)
     rows = cells(view.table)
     assert {row[6] for row in rows} == {"too few"}
     assert sum(int(row[3]) for row in rows) == sum(not t.timing.cold for t in timed if t.timing)

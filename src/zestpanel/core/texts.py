@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import gettext
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import date, datetime
@@ -131,3 +131,10 @@ def asked(english: str) -> str:
 def word(english: str) -> str:
     """A word that files and exports know in English, as it is shown; any other text as it stands."""
     return _said(_WORD + english).removeprefix(_WORD)
+
+
+def some_of(parts: Sequence[str], most: int) -> str:
+    """Parts of a list in a line: the first few, and how many more there are."""
+    if len(parts) <= most:
+        return "; ".join(parts)
+    return tr("{shown} and {rest} more", shown="; ".join(parts[:most]), rest=len(parts) - most)

@@ -48,7 +48,7 @@ def make_application() -> QApplication:
     if isinstance(existing, QApplication):
         return existing
     QApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
-    # Python hands the interpreter on every millisecond: a run's worker threads must not hold the interface thread
+    # Python hands the interpreter on after 50 µs when another thread wants it: a run does not hold the interface up
     sys.setswitchinterval(0.00005)
     # a full collection walks over every object there is, and stands still for 0.4 s in a large project: what start-up
     # made is left out of it, and it comes in quiet moments only (see ``collecting``)
@@ -100,7 +100,10 @@ class Desk:
         state = self.window.state
         player = state.player
         QuietCollector(self.window, lambda: player.mixer.playing or state.runs.goes_on or state.background.busy)
-        Preparing(self.window, self.window.page, tuple(PAGE_CLASSES), lambda: player.output).begin()
+        Preparing(
+            self.window, self.window.page, tuple(PAGE_CLASSES), lambda: player.output,
+            busy=lambda: state.background.busy or state.runs.goes_on,
+        ).begin()  # fmt: skip
         QSettings("zestpanel", "zestpanel").setValue("last", str(folder))
         if project.read_only:
             why = tr("the disk is full") if project.read_only == "full" else tr("it lies where nothing can be written")

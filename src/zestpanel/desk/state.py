@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import time
 from collections.abc import Callable
+from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -153,6 +154,10 @@ class DeskState(QObject):
         self.candidate_id, self.passage_id = candidate_id, passage_id
         self.tray.follow(other_passage=other_passage, playing=playing, play=play)  # the ear before the eye
         self.selected.emit()
+
+    def aside(self, work: Callable[[], Any], show: Callable[[Any], None], topic: str) -> None:
+        """Work off this thread, and show what comes of it; a later call of the topic replaces an earlier one."""
+        self.background.run(work, show, self.complain, topic=topic)
 
     # -- edits
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QGuiApplication, QKeyEvent, QKeySequence, QPainter
+from PyQt6.QtGui import QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -29,6 +29,14 @@ from zestpanel.desk.theme.tokens import theme
 _SEEN = 600  # characters of a cell that can be seen; to cut a longer text to its width takes long
 
 
+_MARKED = (
+    QStyle.StateFlag.State_Selected.value | QStyle.StateFlag.State_HasFocus.value
+    | QStyle.StateFlag.State_MouseOver.value
+)  # fmt: skip
+_NUMBERS = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_WORDS = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+
+
 class TwoLines(QStyledItemDelegate):
     """Cells whose text has two lines: a name over its detail, smaller and quiet."""
 
@@ -37,27 +45,28 @@ class TwoLines(QStyledItemDelegate):
         if not newline or painter is None:
             super().paint(painter, option, index)
             return
-        self.initStyleOption(option, index)
-        option.text = ""
-        style = option.widget.style() if option.widget is not None else None
-        if style is not None:
-            style.drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
+        state = option.state.value
+        if state & _MARKED:  # selected or where the keys are: its ground is drawn as any other cell's
+            self.initStyleOption(option, index)
+            option.text = ""
+            style = option.widget.style() if option.widget is not None else None
+            if style is not None:
+                style.drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
         box = QRectF(option.rect).adjusted(theme.px(8) + 3, theme.px(5), -theme.px(6), -theme.px(5))
         side = Qt.AlignmentFlag.AlignLeft
-        if option.displayAlignment & Qt.AlignmentFlag.AlignRight:  # numbers end where those of one line do
+        if index.data(Qt.ItemDataRole.TextAlignmentRole) == _NUMBERS:  # they end where those of one line do
             side, box = Qt.AlignmentFlag.AlignRight, box.adjusted(0, 0, -theme.px(2) - 3, 0)
         painter.save()
         marked = index.data(Qt.ItemDataRole.ForegroundRole)  # a cell in the warning colour keeps it
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        chosen = bool(state & QStyle.StateFlag.State_Selected.value)
         colour = marked.color() if marked is not None else theme.colour("ink")
-        for font, pen, text, align in (
-            (theme.font(bold=marked is not None), colour, first, Qt.AlignmentFlag.AlignTop),
-            (theme.font("small"), theme.colour("ink" if chosen else "quiet"), second, Qt.AlignmentFlag.AlignBottom),
-        ):
-            painter.setFont(font)
-            painter.setPen(pen)
-            shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-            painter.drawText(box, align | side, shown)
+        bold = marked is not None
+        painter.setFont(theme.font(bold=bold))
+        painter.setPen(colour)
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop | side, theme.cut(first, box.width(), bold=bold))
+        painter.setFont(theme.font("small"))
+        painter.setPen(theme.colour("ink" if chosen else "quiet"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignBottom | side, theme.cut(second, box.width(), "small"))
         painter.restore()
 
 
@@ -138,11 +147,9 @@ class Table(QTableWidget):
         for column in range(len(head)):
             self.setItemDelegateForColumn(column, self._two_lines if column in two_lines else None)
         self._line = 44 if two_lines else 32
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         for column, name in enumerate(head):
             item = QTableWidgetItem(word(name))
-            item.setTextAlignment(right if column in numbers else left)
+            item.setTextAlignment(_NUMBERS if column in numbers else _WORDS)
             self.setHorizontalHeaderItem(column, item)
         self._fill_on = self._filling(set(numbers), set(bad), dict(tips or {}))
         self._fill_more()
@@ -152,12 +159,11 @@ class Table(QTableWidget):
     def _filling(
         self, numbers: set[int], bad: set[tuple[int, int]], tips: dict[tuple[int, int], str]
     ) -> Iterator[None]:
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for r, row in enumerate(self._rows):
             for c, text in enumerate(row):
                 item = QTableWidgetItem(text[:_SEEN])
                 if c in numbers:
-                    item.setTextAlignment(right)
+                    item.setTextAlignment(_NUMBERS)
                 if (r, c) in bad:
                     item.setForeground(theme.colour("plum"))
                     item.setFont(theme.font(bold=True))

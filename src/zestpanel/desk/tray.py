@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import words_with_places
@@ -19,6 +20,7 @@ from zestpanel.core.measures.silence import pause_spans
 from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
 from zestpanel.core.store.small_documents import PINNED
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import give_way
 
 if TYPE_CHECKING:
     from zestpanel.core.store.project import Project
@@ -254,6 +256,7 @@ class Tray(QObject):
             measured = project.takes.measured([t.id for t in takes])
             clips = []
             for take in takes:
+                give_way()  # where an arrow key is held, the passages on the way are not wanted any more
                 timed = measured[take.id].words if take.id in measured else ()
                 clip, spoken = heard_clip(project.takes, take, timed, trim=copies, around=around.get(take.id))
                 clips.append((take.id, clip, spoken, words))
@@ -261,7 +264,11 @@ class Tray(QObject):
             levels = project.takes.levels([t.id for t in takes]) if raw else {}
             known = {take: as_measured(*found) for take, found in levels.items()}
             lanes, target = prepare_lanes(clips, known=known)
-            return lanes, target, measured, [pause_spans(clip, SHOWN_PAUSE_S) for _, clip, _, _ in clips]
+            return lanes, target, measured, [pauses_of(clip) for _, clip, _, _ in clips]
+
+        def pauses_of(clip: Clip) -> tuple[tuple[float, float], ...]:
+            give_way()
+            return pause_spans(clip, SHOWN_PAUSE_S)
 
         def laid_out(found: tuple[list[Lane], float, dict[int, Measured], Sequence[tuple[tuple[float, float], ...]]]
                      ) -> None:  # fmt: skip

@@ -120,6 +120,7 @@ class KeyButton(QPushButton):
     def __init__(self, text: str, key: str, *, checkable: bool = False) -> None:
         super().__init__()
         self._key = word(key)
+        self._measured: tuple[object, float, float] | None = None  # it is painted often, and says the same
         self.setCheckable(checkable)
         self.set_text(text)
 
@@ -136,8 +137,11 @@ class KeyButton(QPushButton):
         return self._words
 
     def _widths(self) -> tuple[float, float]:
-        key = QFontMetricsF(theme.font("small")).horizontalAdvance(self._key) + theme.px(12)
-        return QFontMetricsF(theme.font()).horizontalAdvance(self._words), key
+        now = (self._words, self._key, theme.scale)
+        if self._measured is None or self._measured[0] != now:
+            key = QFontMetricsF(theme.font("small")).horizontalAdvance(self._key) + theme.px(12)
+            self._measured = (now, QFontMetricsF(theme.font()).horizontalAdvance(self._words), key)
+        return self._measured[1], self._measured[2]
 
     def sizeHint(self) -> QSize:
         text, key = self._widths()

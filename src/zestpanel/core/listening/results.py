@@ -21,8 +21,9 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import some_of, tr
 
+MOST_WORST: Final = 6  # clips that are named
 MOST_MOVED: Final = 0.005
 FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one (common practice, no source)
 
@@ -31,7 +32,7 @@ FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one
 class OfLanguage:
     """What the answers of one language say; found is None where they say nothing yet, and why is the reason. effect: in
     a sentence, what the screening changes; '' where nobody is left out. worst: each candidate's clip that was rated
-    lowest."""
+    lowest, the first few of them."""
 
     language: str
     found: Found | None
@@ -149,7 +150,7 @@ def _worst(answers: Sequence[Answered], around: Around) -> str:
                     ),
                 )
             )
-    return "; ".join(words for _, words in sorted(said))
+    return some_of([words for _, words in sorted(said)], MOST_WORST)
 
 
 def _effect(found: Found | None, whole: Found | None) -> str:

@@ -21,6 +21,7 @@ from zestpanel.core.errors import AudioError
 from zestpanel.core.measures.loudness import TARGET_LUFS, Loudness, matching_gains_db, measure_loudness
 from zestpanel.core.playback.text_axis import TextAxis, text_axis
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import give_way
 
 RATE_HZ: Final = 48_000
 ENVELOPE_S: Final = 0.005
@@ -81,11 +82,15 @@ def prepare_lanes(
     No clip is ever clipped: where one would, the target is lowered for all. known: loudness as heard on two channels,
     by key, of clips that were measured before: it is not worked out again.
     """
-    played = [resampled(clip, RATE_HZ) for _, clip, _, _ in clips]
+    played = []
+    for _, clip, _, _ in clips:
+        give_way()
+        played.append(resampled(clip, RATE_HZ))
     found = [(known or {}).get(key) or as_heard(clip) for (key, _, _, _), clip in zip(clips, played, strict=True)]
     gains, target = matching_gains_db(found, target_lufs=target_lufs)
     lanes = []
     for (key, clip, words, count), gain, at_rate in zip(clips, gains, played, strict=True):
+        give_way()
         samples = at_rate.samples * np.float32(10 ** (gain / 20))
         stereo = samples[:, :2] if samples.shape[1] >= 2 else np.repeat(samples, 2, axis=1)
         lanes.append(

@@ -13,7 +13,7 @@ from zestpanel.core.analysis.timing.rows import TimingRow
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.report.charts import fitted, nice_ticks, number
-from zestpanel.core.report.drawing import Box, Dot, Line, Path, Picture, Region, Shape, Text
+from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text
 from zestpanel.core.texts import tr
 
 _ROW, _SMALL = 38.0, 11.0
@@ -66,8 +66,7 @@ def points_picture(
         if row.median is not None:
             low, high = x(row.median.low), x(row.median.high)
             shapes.append(Box(x=low, y=y - 11, width=max(1.0, high - low), height=22, fill="zest-pale"))
-        for k, point in enumerate(row.warm.points):
-            shapes.append(Dot(x=x(point), y=y + (k * 7 % 13) - 6, radius=2, colour="wave"))
+        shapes.append(Dots(points=tuple((x(v), y + (k * 7 % 13) - 6) for k, v in enumerate(row.warm.points))))
         for k, point in enumerate(row.cold):
             shapes.append(Dot(x=x(point), y=y + (k * 5 % 11) - 5, radius=3, colour="plum", hollow=True))
         median, p95 = row.warm.median, row.warm.p95
@@ -156,13 +155,17 @@ class _Frame:
 
 def _dots(frame: _Frame, points: Sequence[TimingPoint], at: Mapping[int, float], phase: str) -> None:
     _, pick = PHASES[phase]
+    warm: list[tuple[float, float]] = []
     for point in points:
         value = pick(point)
         if value is None or point.take.id not in at:
             continue
         x, y = frame.x(at[point.take.id]), frame.y(value)
-        cold = point.timing.cold
-        frame.shapes.append(Dot(x=x, y=y, radius=3 if cold else 2.5, colour="plum" if cold else "wave", hollow=cold))
+        if point.timing.cold:
+            frame.shapes.append(Dot(x=x, y=y, radius=3, colour="plum", hollow=True))
+        else:
+            warm.append((x, y))
+    frame.shapes.append(Dots(points=tuple(warm), radius=2.5))
 
 
 def _most(points: Sequence[TimingPoint], phase: str) -> float:

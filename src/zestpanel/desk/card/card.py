@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.summary import Figure
@@ -42,6 +43,9 @@ class Card(QFrame):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self.refresh)
         self._selected_at = 0.0
+        self._shown: Candidate | None = None
+        self._shown_name, self._given = "", -1
+        self._behind = False  # whether something changed while it was hidden
         state.selected.connect(self._selected)
         for signal in (state.labels_changed, state.evaluation_changed):
             signal.connect(self.refresh)
@@ -66,8 +70,16 @@ class Card(QFrame):
         else:
             self._rest.start()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        if self._behind:
+            self.refresh()
+        super().showEvent(event)
+
     def refresh(self) -> None:
         self._rest.stop()
+        self._behind = self.isHidden()
+        if self._behind:
+            return  # nobody sees it: it is filled when it is shown
         self._shown, self._given = self._state.candidate(), self._state.project.impressions.number()
         self._shown_name = self._state.name(self._shown) if self._shown else ""
         candidate = self._shown

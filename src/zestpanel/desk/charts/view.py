@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Final
+from typing import Any, Final
 
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QFont,
@@ -25,6 +26,9 @@ from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
 from zestpanel.desk.theme.tokens import theme
 
+_FEW_ROWS: Final = 30
+_MANY_SHAPES: Final = 400
+Aside = Callable[[Callable[[], Any], Callable[[Any], None], str], None]  # work, what is done with its result, topic
 _STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}
 
 
@@ -36,26 +40,55 @@ class ChartView(QWidget):
 
     candidate_chosen = pyqtSignal(int)
 
-    def __init__(self, make: Callable[[float], Picture | None], *, least: float = 420.0) -> None:
-        """least: the width in pixels at 100 % below which the picture is not made narrower."""
+    def __init__(
+        self, make: Callable[[float], Picture | None], *, least: float = 420.0, aside: Aside | None = None
+    ) -> None:
+        """least: the width in pixels at 100 % below which the picture is not made narrower. aside: how a picture of
+        very many shapes is made off the interface thread; make touches no widget then."""
         super().__init__()
-        self._make, self._least = make, least
+        self._make, self._least, self._aside = make, least, aside
         self._picture: Picture | None = None
         self._reaches: list[tuple[float, float]] = []  # of each shape: which of them are in sight is asked often
         self._again = QTimer(self)  # several changes of the width in a row make one picture
         self._again.setSingleShot(True)
         self._again.setInterval(0)
-        self._again.timeout.connect(self.refresh)
+        self._again.timeout.connect(self._remake)
         self._at: int | None = None  # the region that the keys have walked to
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        theme.changed.connect(self.refresh)
+        theme.changed.connect(self._remake)
 
     def refresh(self) -> None:
         """Make the picture again, for the width there is."""
         self._again.stop()
-        self._picture = self._make(max(self._least, self.width() / theme.scale))
-        self._reaches = [reach(shape) for shape in self._picture.shapes] if self._picture else []
+        self._put(_with_reaches(self._make(self._room())))
+
+    def refresh_for(self, rows: int) -> None:
+        """Likewise, for a picture of so many rows: of more than some off the interface thread. Until it is made the
+        earlier one stays."""
+        if rows > _FEW_ROWS and self._aside is not None:
+            self._make_aside(self._aside)
+        else:
+            self.refresh()
+
+    def _make_aside(self, aside: Aside) -> None:
+        self._again.stop()
+        make, room = self._make, self._room()
+        aside(lambda: _with_reaches(make(room)), self._put, f"chart {id(self)}")
+
+    def _remake(self) -> None:
+        if self._aside is not None and self._picture is not None and len(self._picture.shapes) > _MANY_SHAPES:
+            self._make_aside(self._aside)
+        else:
+            self.refresh()
+
+    def _room(self) -> float:
+        return max(self._least, self.width() / theme.scale)
+
+    def _put(self, made: tuple[Picture | None, list[tuple[float, float]]]) -> None:
+        if sip.isdeleted(self):
+            return  # it came too late
+        self._picture, self._reaches = made
         self.setFixedHeight(round(self._picture.height * theme.scale) if self._picture else 0)
         if self._picture is not None:
             said = "; ".join(region.says for region in self._picture.regions)
@@ -64,10 +97,6 @@ class ChartView(QWidget):
         self._at = None if self._at is None or not places else min(self._at, places - 1)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus if places else Qt.FocusPolicy.NoFocus)
         self.update()
-
-    def refresh_soon(self, after_ms: int) -> None:
-        """Make it again in a turn of its own: a picture of hundreds of lines takes a while."""
-        self._again.start(after_ms)
 
     def resizeEvent(self, event: object) -> None:
         if self._picture is not None and abs(self._picture.width - self.width() / theme.scale) > 1:
@@ -166,6 +195,10 @@ class ChartView(QWidget):
             paint(painter, self._picture.shapes)
             painter.end()
             clipboard.setImage(image)
+
+
+def _with_reaches(picture: Picture | None) -> tuple[Picture | None, list[tuple[float, float]]]:
+    return picture, [reach(shape) for shape in picture.shapes] if picture else []
 
 
 def paint(painter: QPainter, shapes: Iterable[Shape]) -> None:

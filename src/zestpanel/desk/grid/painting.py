@@ -20,7 +20,9 @@ from zestpanel.desk.viewmodels.cells import ASKED_ELSEWHERE, Cell
 CELL_WIDTH, CELL_HEIGHT = 106, 56
 LOW_HEIGHT = 34  # of a cell that shows a figure instead of a waveform
 MOST_KEPT = 600  # pictures of cells, some screens full
-MOST_DRAWING_S = 0.008  # of new pictures in one frame
+MOST_DRAWING_S = 0.008  # of new pictures in one frame, where something is shown there already
+MOST_NEW_S = 0.020  # and where nothing is: the rest comes with the next frame
+_SELECTED = QStyle.StateFlag.State_Selected.value  # to ask the flags themselves takes ten times as long
 
 
 class CellPainter(QStyledItemDelegate):
@@ -52,7 +54,7 @@ class CellPainter(QStyledItemDelegate):
         assert isinstance(model, GridModel)
         cell, running = model.shown_at(index.row(), index.column())
         rect = option.rect
-        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        selected = bool(option.state.value & _SELECTED)
         widget = self.parent()
         ratio = widget.devicePixelRatioF() if isinstance(widget, QWidget) else 1.0
         take = cell.take
@@ -67,6 +69,9 @@ class CellPainter(QStyledItemDelegate):
         if picture is None and self._spent_s > MOST_DRAWING_S and (before := self._at.get(place)) is not None:
             self.late = True
             picture = before
+        elif picture is None and self._spent_s > MOST_NEW_S:
+            self.late = True
+            return
         elif picture is None:
             began = time.perf_counter()
             picture = empty_picture(rect.size(), ratio)

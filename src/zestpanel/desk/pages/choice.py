@@ -23,7 +23,7 @@ from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import as_tsv, evidence_table
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import some_of, tr, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import StatementDialog
@@ -31,10 +31,13 @@ from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.records import RecordsDialog
 from zestpanel.desk.pages.roles import RolesDialog
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import EmptyState, button, label
+
+MOST_MISSING = 6  # candidates that the map lacks and the line below it names
 
 
 class ChoicePage(Page):
@@ -55,6 +58,7 @@ class ChoicePage(Page):
             box.editingFinished.connect(self._weights_changed)
             weights += [label(word(words)), box]
             self.weights[name] = box
+        self._language = ""  # the one shown
         self.language = QComboBox()
         self.language.setAccessibleName(tr("Language"))
         self.language.setToolTip(tr("Candidates of two languages never compete"))
@@ -68,7 +72,7 @@ class ChoicePage(Page):
         across.setSpacing(24)
         left = QVBoxLayout()
         left.addWidget(label(tr("Quality against cost; hollow ones miss a must-have"), "strong"))
-        self.chart = ChartView(self._map)
+        self.chart = ChartView(self._map, aside=state.aside)
         self.chart.candidate_chosen.connect(self._pick)
         left.addWidget(self.chart)
         self._not_placed = label("", "small", wrap=True)
@@ -149,7 +153,7 @@ class ChoicePage(Page):
         self._show_decided()
 
     def _map(self, width: float) -> Picture | None:
-        found, language = self.state.evaluation, self.language.currentData()
+        found, language = self.state.evaluation, self._language
         return trade_off_picture(found, language=language, width=width, height=300) if found and language else None
 
     def _show_language(self) -> None:
@@ -157,6 +161,7 @@ class ChoicePage(Page):
         found, language = self.state.evaluation, self.language.currentData()
         if found is None or language is None:
             return
+        self._language = str(language)
         self.verdict.setText(verdict(found, language))
         rows, bad, tips = [], [], {}
         ranking = found.ranking_in(language)
@@ -200,9 +205,11 @@ class ChoicePage(Page):
             if weighed
             else tr("All weights are 0: nobody is placed.")
         )
-        self.chart.refresh()
+        self.chart.refresh_for(len(ranking))
         missing = [f"{row.name} ({why})" for row, why in found.not_placed() if row.language == language]
-        self._not_placed.setText(tr("Not on the map: {missing}.", missing="; ".join(missing)) if missing else "")
+        said = tr("Not on the map: {missing}.", missing=some_of(missing, MOST_MISSING)) if missing else ""
+        self._not_placed.setText(said)
+        self._not_placed.setToolTip(plain_tip("\n".join(missing)) if len(missing) > MOST_MISSING else "")
         chosen = self.who.currentData()
         self.who.blockSignals(True)
         self.who.clear()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Final
-
 from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
@@ -34,8 +32,6 @@ WORDS_WRONG = tr(
 )
 HARD_TO_HEAR = 5.0  # percent (common practice, no source)
 
-FEW: Final = 60  # candidates whose pictures are made at once
-
 
 class EvidencePage(Page):
     title = tr("Evidence")
@@ -50,13 +46,15 @@ class EvidencePage(Page):
         self.body.addWidget(self.verdict)
         self.body.addWidget(label(tr("Wait for the whole clip, warm requests; cold ones hollow"), "strong"))
         self.waits = ChartView(
-            lambda width: waits_picture(state.evaluation, width=width, first_sound=False) if state.evaluation else None
+            lambda width: waits_picture(state.evaluation, width=width, first_sound=False) if state.evaluation else None,
+            aside=state.aside,
         )
         self.waits.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.waits)
         self.body.addWidget(label(tr("Wait to first sound"), "strong"))
         self.first = ChartView(
-            lambda width: waits_picture(state.evaluation, width=width, first_sound=True) if state.evaluation else None
+            lambda width: waits_picture(state.evaluation, width=width, first_sound=True) if state.evaluation else None,
+            aside=state.aside,
         )
         self.first.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.first)
@@ -69,7 +67,7 @@ class EvidencePage(Page):
         self.body.addWidget(self._ways)
         self.body.addStretch(1)
         self._ids: list[int] = []
-        self._shown: tuple[Evaluation, int] | None = None
+        self._shown: tuple[Evaluation, int, bool] | None = None
 
     def refresh(self) -> None:
         if self.cover_names():
@@ -85,10 +83,10 @@ class EvidencePage(Page):
             )
             return
         self.set_empty(None)
-        unmeasured = self.state.bench.unmeasured
-        if self._shown == (found, unmeasured):
+        unmeasured, seen = self.state.bench.unmeasured, self.isVisible()
+        if self._shown == (found, unmeasured, seen):
             return  # a page that is gone to again is there at once
-        self._shown = (found, unmeasured)
+        self._shown = (found, unmeasured, seen)
         self.verdict.setText(" ".join(evidence_in_words(found)))
         rows: list[list[str]] = []
         self._ids = []
@@ -115,8 +113,17 @@ class EvidencePage(Page):
         head = [tr("Candidate"), tr("takes"), *columns(), tr("misheard %")]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
-        ways = self.state.project.takes.ways_of_word_times()
-        heard_by = tr(" and ").join(self.state.project.takes.recognisers())
+        takes = self.state.project.takes
+        self.state.aside(lambda: (takes.ways_of_word_times(), takes.recognisers()), self._say_ways, "ways")
+        if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
+            self.state.measure_soon()  # an interrupted run leaves some takes without figures
+        self.waits.refresh_for(len(found.rows))
+        self.first.refresh_for(len(found.rows))
+
+    def _say_ways(self, found: tuple[dict[str, int], list[str]]) -> None:
+        """How figures were come by, below their table."""
+        ways, recognisers, unmeasured = *found, self.state.bench.unmeasured
+        heard_by = tr(" and ").join(recognisers)
         found_by = "; ".join(f"{count} {word(way)}" for way, count in ways.items())
         self._ways.setText(
             tr(
@@ -129,14 +136,6 @@ class EvidencePage(Page):
             + (f" {WORDS_WRONG.format(by=heard_by)}" if heard_by else "")
             + (tr(" {unmeasured} takes are not measured yet.", unmeasured=unmeasured) if unmeasured else "")
         )
-        if unmeasured and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
-            self.state.measure_soon()  # an interrupted run leaves some takes without figures
-        if len(found.rows) <= FEW:
-            self.waits.refresh()
-            self.first.refresh()
-        else:
-            self.waits.refresh_soon(0)
-            self.first.refresh_soon(30)  # not in the same turn
 
     def _open_takes(self, index: int) -> None:
         if self.state.evaluation and index < len(self._ids):

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
@@ -30,7 +30,8 @@ class PaintedLanes(QWidget):
         self._px_per_s = 60.0
         self._drawn: list[tuple[NDArray[np.float64], NDArray[np.float32]]] = []
         self._widest: tuple[object, float] = (None, 0.0)
-        self._picture: tuple[object, QPixmap] | None = None  # of what stands still, and what it was made for
+        self._pictures: dict[tuple[int, bool], QPixmap] = {}  # of what stands still, by lane and whether it is heard
+        self._made_for: object = None
         self._laid = 0  # counts what was laid out anew
         self._marks: dict[int, list[Mark]] = {}
         self._offset = 0.0
@@ -83,7 +84,8 @@ class PaintedLanes(QWidget):
             self._paint_heard_lane(painter, mixer.on)
             with self._along_the_text(painter):
                 self._paint_loop(painter)
-            painter.drawPixmap(0, 0, self._still())
+            for index, picture in enumerate(self._still()):
+                painter.drawPixmap(0, self._top + index * self._lane_height, picture)
             with self._along_the_text(painter):
                 self._paint_words(painter)
                 self._paint_head(painter)
@@ -101,25 +103,32 @@ class PaintedLanes(QWidget):
         yield
         painter.restore()
 
-    def _still(self) -> QPixmap:
-        """Waves, pauses, joins, marks and names, painted once: a playing strip is painted many times a second."""
+    def _still(self) -> list[QPixmap]:
+        """Of each lane its wave, pauses, joins, marks and name, painted once: a playing strip is painted many times a
+        second, and of a swap only the two lanes look different that were and are heard."""
         tray, on, ratio = self._state.tray, self._state.player.mixer.on, self.devicePixelRatioF()
         names = [tray.lane_name(lane) for lane in tray.lanes]
         pinned = [tray.is_pinned(index) for index in range(len(names))]
-        made_for = (self._laid, on, self._offset, self.size(), ratio, theme.looks, names, pinned)
-        if self._picture is None or self._picture[0] != made_for:
-            picture = empty_picture(self.size(), ratio)
-            with painting(picture) as painter:
-                with self._along_the_text(painter):
-                    for index, lane in enumerate(tray.lanes):
-                        self._paint_wave(painter, index, on=index == on)
-                        self._paint_pauses(painter, index)
-                        self._paint_joins(painter, index)
-                        self._paint_marks(painter, index, self._marks.get(lane.take.id, []))
-                for index, name in enumerate(names):
-                    self._paint_name(painter, index, name, on=index == on)
-            self._picture = (made_for, picture)
-        return self._picture[1]
+        made_for = (self._laid, self._offset, self.width(), ratio, theme.looks, names, pinned)
+        if self._made_for != made_for:
+            self._made_for = made_for
+            self._pictures.clear()
+        for index in range(len(names)):
+            if (index, index == on) not in self._pictures:
+                self._pictures[(index, index == on)] = self._picture_of(index, names[index], on=index == on)
+        return [self._pictures[(index, index == on)] for index in range(len(names))]
+
+    def _picture_of(self, index: int, name: str, *, on: bool) -> QPixmap:
+        picture = empty_picture(QSize(self.width(), self._lane_height), self.devicePixelRatioF())
+        with painting(picture) as painter:
+            painter.translate(0, -self._top - index * self._lane_height)
+            with self._along_the_text(painter):
+                self._paint_wave(painter, index, on=on)
+                self._paint_pauses(painter, index)
+                self._paint_joins(painter, index)
+                self._paint_marks(painter, index, self._marks.get(self._state.tray.lanes[index].take.id, []))
+            self._paint_name(painter, index, name, on=on)
+        return picture
 
     def _paint_heard_lane(self, painter: QPainter, on: int) -> None:
         y = self._top + on * self._lane_height

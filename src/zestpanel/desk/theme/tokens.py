@@ -5,14 +5,15 @@ from __future__ import annotations
 from importlib import resources
 from typing import Final
 
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF
 
 from zestpanel.core.report.palette import DARK, LIGHT
 
 UNIT: Final = 4  # every space is a multiple of it, in pixels at 100 %
 SANS, SERIF = "Lato", "Vollkorn"
 SIZES: Final = {"small": 11.5, "body": 13.5, "lead": 15.5, "title": 20.0, "page": 25.0}
+_MOST_CUT: Final = 4_000  # texts whose cut is kept
 SCALES: Final = (0.9, 1.0, 1.15, 1.3, 1.5)
 
 
@@ -26,6 +27,7 @@ class Theme(QObject):
         self._dark, self._scale = False, 1.0
         self._fonts: dict[tuple[str, bool, bool, bool], QFont] = {}
         self._colours: dict[str, QColor] = {}
+        self._cut: dict[tuple[str, int, str, bool], str] = {}
 
     @property
     def dark(self) -> bool:
@@ -48,6 +50,7 @@ class Theme(QObject):
             return  # laying a window out anew takes half a second
         self._fonts.clear()
         self._colours.clear()
+        self._cut.clear()
         self.changed.emit()
 
     def step_scale(self, by: int) -> None:
@@ -80,6 +83,17 @@ class Theme(QObject):
         font.setFeature(QFont.Tag("tnum"), 1)
         self._fonts[key] = font
         return font
+
+    def cut(self, text: str, width: float, size: str = "body", *, bold: bool = False) -> str:
+        """The text, ended by an ellipsis where it is wider than so many pixels. Cells say the same many times: it is
+        worked out once."""
+        key = (text, int(width), size, bold)
+        if key not in self._cut:
+            if len(self._cut) >= _MOST_CUT:
+                self._cut.clear()
+            metrics = QFontMetricsF(self.font(size, bold=bold))
+            self._cut[key] = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(width))
+        return self._cut[key]
 
 
 theme = Theme()

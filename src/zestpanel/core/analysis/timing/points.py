@@ -131,6 +131,18 @@ def points_of(takes: Takes, journal: Journal, shortlist: Shortlist) -> list[Timi
     return timing_points(takes.all(), candidates, journal.runs())
 
 
+def usual_points(points: Iterable[TimingPoint]) -> dict[int, list[TimingPoint]]:
+    """By candidate id: its points under its usual circumstances, in their order."""
+    of_each: dict[int, list[TimingPoint]] = defaultdict(list)
+    for point in points:
+        of_each[point.take.candidate_id].append(point)
+    out: dict[int, list[TimingPoint]] = {}
+    for candidate_id, mine in of_each.items():
+        usual = usual_circumstances(mine)
+        out[candidate_id] = [p for p in mine if p.circumstances == usual]
+    return out
+
+
 def usual_circumstances(points: Sequence[TimingPoint]) -> Circumstances | None:
     """Those with most warm timings (of equals, the latest): what a candidate's one figure is stated for."""
     count: dict[Circumstances, int] = defaultdict(int)

@@ -2,24 +2,35 @@
 
 from __future__ import annotations
 
+import gzip
+import heapq
+import json
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from importlib import resources
+from typing import Final
 
 from zestpanel.core.domain.passage import words_with_places
-
-if TYPE_CHECKING:
-    from spellchecker import SpellChecker
+from zestpanel.core.waiting import stand_aside
 
 LANGUAGES = ("en", "fr", "es", "de", "it", "pt")
+_LINES_AT_ONCE: Final = 2_000
 
 
 @lru_cache(maxsize=len(LANGUAGES))
-def _dictionary(primary: str) -> SpellChecker:
-    from spellchecker import SpellChecker
-
-    return SpellChecker(language=primary)
+def _dictionary(primary: str) -> Mapping[str, int]:
+    """How often each word of a language is met, from the lists of pyspellchecker: JSON with a word on each line, read
+    some lines at a time, since all at once keep every other thread waiting for a tenth of a second."""
+    counts: Counter[str] = Counter()
+    packed = (resources.files("spellchecker") / "resources" / f"{primary}.json.gz").read_bytes()
+    lines = gzip.decompress(packed).decode().strip().strip("{}").splitlines()
+    for start in range(0, len(lines), _LINES_AT_ONCE):
+        stand_aside()
+        some = "".join(lines[start : start + _LINES_AT_ONCE]).rstrip(",")
+        for word, count in json.loads("{" + some + "}").items():
+            counts[word.lower()] += count
+    return counts
 
 
 def unknown_words(texts: Iterable[str], language: str, *, known: Iterable[str] = ()) -> list[tuple[str, int]]:
@@ -52,6 +63,6 @@ def common_words(language: str, most: int) -> list[str]:
     primary = language.split("-")[0].lower()
     if primary not in LANGUAGES:
         return []
-    counts = _dictionary(primary).word_frequency.dictionary
-    words = [word for word in counts if len(word) > 1 and word.isalpha()]
-    return sorted(words, key=lambda word: (-counts[word], word))[:most]
+    counts = _dictionary(primary)
+    words = (word for word in counts if len(word) > 1 and word.isalpha())
+    return heapq.nsmallest(most, words, key=lambda word: (-counts[word], word))

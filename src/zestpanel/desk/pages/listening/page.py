@@ -193,11 +193,11 @@ class ListeningPage(Page):
                 self._scores.addSpacing(10)
             where = f"{language_name(language.language)}: " if len(found.scores.languages) > 1 else ""
             self._scores.addWidget(label(where + verdicts[language.language], "lead", wrap=True))
-            chart = ChartView(partial(_picture_of, found, language.language))
+            chart = ChartView(partial(_picture_of, found, language.language), aside=self.state.aside)
             chart.candidate_chosen.connect(self._open_ratings)
             self._scores.addWidget(chart)
             self.charts.append(chart)
-            chart.refresh()
+            chart.refresh_for(len(language.scores))
             if agreement := _agreement(language):
                 self._scores.addWidget(label(agreement, "small", wrap=True))
         if not found.scores.languages:

@@ -142,7 +142,7 @@ class SweepsView(QWidget):
         foot.addWidget(self.hear)
         foot.addWidget(self.keep)
         outer.addLayout(foot)
-        state.selected.connect(self._offer)
+        state.selected.connect(self._selected)
 
     def refresh(self) -> None:
         self._offer()
@@ -168,6 +168,10 @@ class SweepsView(QWidget):
         self.pick.setCurrentIndex(at if sweeps else -1)
         self.pick.blockSignals(False)
         self._picked()
+
+    def _selected(self) -> None:
+        if self.isVisible():  # it is filled anew whenever it is shown
+            self._offer()
 
     def _offer(self) -> None:
         """The settings that the selected candidate has."""

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea,
 
 from zestpanel.core.analysis.timing.against_length import LengthFit, fit_length
 from zestpanel.core.analysis.timing.playback import least_head_start_s, stalls
-from zestpanel.core.analysis.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_circumstances
+from zestpanel.core.analysis.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_points
 from zestpanel.core.analysis.timing.rows import TimingRow, timing_rows, watts_of
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.catalogue.candidate import plan_of
@@ -30,7 +30,9 @@ from zestpanel.desk.widgets import button, label
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Shown:
+    phase: str
     points: list[TimingPoint]
+    usual: dict[int, list[TimingPoint]]  # by candidate id, under its usual circumstances
     rows: list[TimingRow]
     characters: dict[int, int]  # by take id
 
@@ -39,7 +41,7 @@ class TimingView(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
-        self._shown = _Shown(points=[], rows=[], characters={})
+        self._shown = _Shown(phase="whole clip", points=[], usual={}, rows=[], characters={})
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         top = QHBoxLayout()
@@ -68,13 +70,13 @@ class TimingView(QWidget):
         self._body.setContentsMargins(0, 0, 8, 0)
         area.setWidget(content)
         outer.addWidget(area, 1)
-        self.points = ChartView(self._points_picture)
+        self.points = ChartView(self._points_picture, aside=state.aside)
         self.points.candidate_chosen.connect(lambda c: state.select(c, state.passage_id))
         self._body.addWidget(self.points)
         self.of_one = label("", "strong")
         self._body.addWidget(self.of_one)
         self.against_length = ChartView(self._length_picture, least=220)
-        self.over_the_day = ChartView(lambda w: hours_picture(self._mine(), self._phase(), width=w), least=220)
+        self.over_the_day = ChartView(lambda w: hours_picture(self._mine(), self._shown.phase, width=w), least=220)
         self.under_load = ChartView(self._load_picture, least=220)
         self.length_words, self.load_words = label("", "small", wrap=True), label("", "small", wrap=True)
         pair = QHBoxLayout()
@@ -115,7 +117,7 @@ class TimingView(QWidget):
         self.table.setAccessibleName(tr("Waits as a table"))
         self._body.addWidget(self.table)
         self._body.addStretch(1)
-        state.selected.connect(self._show_one)
+        state.selected.connect(self._selected)
 
     def _phase(self) -> str:
         return str(self.phase.currentData())
@@ -136,7 +138,10 @@ class TimingView(QWidget):
             }
             candidates = {c.id: c for c in project.shortlist.candidates()}
             late = give_ups(project.journal.rows(state="failed"), candidates, project.journal.runs(), points)
-            return _Shown(points=points, rows=timing_rows(points, phase, late), characters=characters)
+            usual = usual_points(points)
+            return _Shown(
+                phase=phase, points=points, usual=usual, rows=timing_rows(points, phase, late), characters=characters
+            )
 
         self.state.background.run(read, self._arrived, self.state.complain, topic="timing")
 
@@ -155,22 +160,20 @@ class TimingView(QWidget):
                     on=on,
                 )
             )
-        self.points.refresh()
+        self.points.refresh_for(len(shown.rows))
         self._fill_table()
         self._show_one()
 
     def _points_picture(self, width: float) -> Picture | None:
         names = {c.id: (self.state.name(c), self.state.detail(c)) for c in self.state.bench.candidates}
-        return points_picture(self._shown.rows, names, self._phase(), width=width)
+        return points_picture(self._shown.rows, names, self._shown.phase, width=width)
 
     def _mine(self) -> list[TimingPoint]:
         """The selected candidate's points under its usual circumstances."""
-        mine = [p for p in self._shown.points if p.take.candidate_id == self.state.candidate_id]
-        usual = usual_circumstances(mine)
-        return [p for p in mine if p.circumstances == usual]
+        return self._shown.usual.get(self.state.candidate_id or 0, [])
 
     def _fit(self) -> LengthFit | None:
-        pick = PHASES[self._phase()][1]
+        pick = PHASES[self._shown.phase][1]
         warm = [
             (self._shown.characters[p.take.id], value)
             for p in self._mine()
@@ -179,11 +182,15 @@ class TimingView(QWidget):
         return fit_length([a for a, _ in warm], [b for _, b in warm])
 
     def _length_picture(self, width: float) -> Picture | None:
-        return length_picture(self._mine(), self._shown.characters, self._fit(), self._phase(), width=width)
+        return length_picture(self._mine(), self._shown.characters, self._fit(), self._shown.phase, width=width)
 
     def _load_picture(self, width: float) -> Picture | None:
         rows = [row for row in self._shown.rows if row.candidate_id == self.state.candidate_id]
-        return load_picture(rows, self._phase(), width=width)
+        return load_picture(rows, self._shown.phase, width=width)
+
+    def _selected(self) -> None:
+        if self.isVisible():  # it is filled anew whenever it is shown
+            self._show_one()
 
     def _show_one(self) -> None:
         candidate = self.state.candidate()
