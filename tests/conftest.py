@@ -19,14 +19,15 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
+from tests.measuring import NO_RECOGNISER
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import read
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.domain.take import Measured, WordTimes
-from zestpanel.core.measures.registry import measure, versions
+from zestpanel.core.domain.take import Measured
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.runs.execute.executors import LocalExecutor
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
 from zestpanel.standins.timbre import speak
@@ -75,16 +76,11 @@ def _said(*of: Any, **more: Any) -> tuple[Clip, tuple[tuple[int, float], ...]]:
 
 
 @pytest.fixture(autouse=True)
-def measured_in_this_process(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> None:
-    """Runs measure without a process of their own, whose imports take seconds each time; one test tries that one. The
-    recogniser, which takes most of the time, listens only in tests that are marked so."""
+def measured_without_a_recogniser(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> None:
+    """The recogniser, which takes most of the time that measuring takes, listens only in tests that are marked so."""
     if "listens" not in request.keywords:
-        monkeypatch.setattr("zestpanel.core.measures.words_heard.words_heard", lambda *_: "no recogniser in this test")
-
-    def here(self: LocalExecutor, clip: Path, text: str, language: str, words: WordTimes, **more: Any) -> Measured:
-        return measure(read(clip), text, language, words, **more)
-
-    monkeypatch.setattr(LocalExecutor, "measure", here)
+        monkeypatch.setattr("zestpanel.core.measures.words_heard.words_heard", lambda *_: NO_RECOGNISER)
+        monkeypatch.setattr(MeasuringProcess, "command", (sys.executable, str(Path(__file__).parent / "measuring.py")))
 
 
 @pytest.fixture(autouse=True, scope="session")

@@ -9,9 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take
+from tests.conftest import Unmeasured, add_command_engine, add_demo_engine, pretend_take, tone
 from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.analysis.timing.waits import waits
+from zestpanel.core.audio.files import write_wav
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import AudioError
@@ -19,7 +20,7 @@ from zestpanel.core.measures.registry import measure, versions
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import render_missing
 from zestpanel.core.runs.measuring.measuring import measure_missing
-from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess, spare
 from zestpanel.core.runs.plan.planning import interleaved, plan_run
 from zestpanel.core.store.project import Project
 from zestpanel.standins.service import StandInService
@@ -207,6 +208,37 @@ def test_a_process_of_its_own_measures_the_same_and_names_what_it_cannot_read(pr
             process.measure(tmp_path / "gone.flac", "", "en-GB", ())
         assert process.alive
     assert there == measure(project.takes.load(take), passage.text, "en-GB")
+
+
+def test_a_measuring_process_is_kept_for_the_next_unless_it_still_owes_an_answer(tmp_path: Path) -> None:
+    clips = {hz: tmp_path / f"{hz}.wav" for hz in (220, 330)}
+    for hz, path in clips.items():
+        write_wav(path, tone(hz, -20, 0.5))
+
+    def interrupted(_: str) -> None:
+        raise KeyboardInterrupt
+
+    def asked(process: MeasuringProcess, hz: int) -> float:
+        found = process.measure(clips[hz], "A tone.", "en-GB", (), only=("pitch",)).values["pitch_hz"]
+        assert isinstance(found, float)
+        return found
+
+    with MeasuringProcess() as process:
+        assert asked(process, 220) == pytest.approx(220, rel=0.01)
+        first = process._process
+    with MeasuringProcess() as process:
+        assert asked(process, 330) == pytest.approx(330, rel=0.01)
+        assert first is not None
+        assert process._process is first
+        # whoever asks is interrupted before the answer is there
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr("zestpanel.core.runs.measuring.measuring_process.json.loads", interrupted)
+            with pytest.raises(KeyboardInterrupt):
+                asked(process, 330)
+    assert first.poll() is not None, "its answer would be taken for the next clip's"
+    with MeasuringProcess() as process:
+        assert asked(process, 220) == pytest.approx(220, rel=0.01)
+    spare.end_all()
 
 
 def test_a_lost_clip_is_named_and_the_rest_goes_on(project: Project) -> None:

@@ -3,41 +3,108 @@
 The process reads one JSON object a line, {"clip", "text", "language", "words", "only", "before"}, and answers
 {"values", "words", "words_by", "versions"} or {"error"}. It ends when its standard input does, so that it never
 outlives the program.
+
+To start one takes seconds, which is mostly loading code: one that is not needed any more is kept for the next for a
+while.
 """
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import json
 import os
 import subprocess
 import sys
+import threading
 from collections.abc import Collection, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar, Final
 
 from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.errors import AudioError, ZestError
 from zestpanel.core.secrets.environment import for_programs
 from zestpanel.core.texts import tr
 
+KEPT_S: Final = 90.0
+MOST_KEPT: Final = 2
+
+
+class _Spare:
+    """Processes that nobody asks at the moment, each by the command it was started with."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._kept: list[tuple[tuple[str, ...], subprocess.Popen[str], threading.Timer]] = []
+        atexit.register(self.end_all)
+
+    def take(self, command: tuple[str, ...]) -> subprocess.Popen[str] | None:
+        with self._lock:
+            for one in self._kept:
+                if one[0] == command:
+                    self._kept.remove(one)
+                    one[2].cancel()
+                    if one[1].poll() is None:
+                        return one[1]
+                    _end(one[1])
+                    break
+        return None
+
+    def keep(self, command: tuple[str, ...], process: subprocess.Popen[str]) -> None:
+        with self._lock:
+            if len(self._kept) < MOST_KEPT and process.poll() is None:
+                timer = threading.Timer(KEPT_S, self._end_one, (process,))
+                timer.daemon = True
+                timer.start()
+                self._kept.append((command, process, timer))
+                return
+        _end(process)
+
+    def _end_one(self, process: subprocess.Popen[str]) -> None:
+        with self._lock:
+            mine = [one for one in self._kept if one[1] is process]
+            self._kept = [one for one in self._kept if one[1] is not process]
+        for one in mine:  # none where it was taken in the very moment
+            _end(one[1])
+
+    def end_all(self) -> None:
+        with self._lock:
+            ended, self._kept = self._kept, []
+        for _, process, timer in ended:
+            timer.cancel()
+            _end(process)
+
+
+def _end(process: subprocess.Popen[str]) -> None:
+    assert process.stdin is not None
+    assert process.stdout is not None
+    with contextlib.suppress(OSError):  # it may have ended by itself
+        process.stdin.close()
+    process.wait()
+    process.stdout.close()
+
+
+spare: Final = _Spare()
+
 
 class MeasuringProcess:
     """The asking side. Use as a context manager; the process starts with the first question."""
 
+    command: ClassVar[tuple[str, ...]] = (sys.executable, "-m", __name__)
+
     def __init__(self) -> None:
         self._process: subprocess.Popen[str] | None = None
+        self._under_way = False  # asked, and not answered yet: the answer would be taken for another clip's
 
     def __enter__(self) -> MeasuringProcess:
         return self
 
     def __exit__(self, *_: object) -> None:
-        if self._process is not None:
-            assert self._process.stdin is not None
-            assert self._process.stdout is not None
-            self._process.stdin.close()
-            self._process.wait()
-            self._process.stdout.close()
+        process, self._process = self._process, None
+        if process is not None and self._under_way:
+            _end(process)
+        elif process is not None:
+            spare.keep(self.command, process)
 
     @property
     def alive(self) -> bool:
@@ -47,8 +114,10 @@ class MeasuringProcess:
     def start(self) -> None:
         """Start the process now, so that its imports are over when the first clip comes."""
         if self._process is None:
+            self._process = spare.take(self.command)
+        if self._process is None:
             self._process = subprocess.Popen(
-                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+                self.command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
                 encoding="utf-8", env=for_programs({}),
             )  # fmt: skip
 
@@ -65,6 +134,7 @@ class MeasuringProcess:
         try:
             asked = {"clip": str(clip), "text": text, "language": language, "words": words, "only": list(only),
                      "before": packed(before) if before is not None else None}  # fmt: skip
+            self._under_way = True
             process.stdin.write(json.dumps(asked) + "\n")
             process.stdin.flush()
             line = process.stdout.readline()
@@ -75,6 +145,7 @@ class MeasuringProcess:
                 tr("The measuring process ended."), kept=tr("The take is kept."), remedy=tr("It is measured later.")
             )
         answer: dict[str, Any] = json.loads(line)
+        self._under_way = False
         if "error" in answer:
             raise AudioError(answer["error"])
         return unpacked(answer)
