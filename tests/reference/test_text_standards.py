@@ -17,12 +17,14 @@ from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import InputError
 from zestpanel.core.speech import builtin_voice
 from zestpanel.core.text.lexicon.ipa import VOWELS, consonants, name_of, sounds_of, to_builtin, vowels
-from zestpanel.core.text.lexicon.pls import from_pls
+from zestpanel.core.text.lexicon.lexicon import Entry
+from zestpanel.core.text.lexicon.pls import from_pls, to_pls
 from zestpanel.core.text.marks.spelling_out import spelled
-from zestpanel.core.text.marks.ssml import from_ssml
+from zestpanel.core.text.marks.ssml import from_ssml, to_ssml
 from zestpanel.core.text.picking.picker import pick
 from zestpanel.core.text.picking.sounds import sounds_of_language
 from zestpanel.core.text.splitting import sentence_spans, size_spans, split_sentences
+from zestpanel.core.text.standards.schema import departure
 
 
 @pytest.fixture(scope="module")
@@ -157,6 +159,28 @@ def test_ssml_voice_lang_phoneme_and_paragraphs() -> None:
     assert ("speaker", "Three.") in [(m.kind, read.text[m.start : m.end]) for m in read.marks]
 
 
+def test_what_stands_for_a_sound_or_about_the_document_is_not_said() -> None:
+    """3.3.1: the content of audio is said only where its sound cannot be had; 3.1.6: metadata is about the document."""
+    read = from_ssml(
+        '<speak version="1.1" xml:lang="en"><metadata><a:break xmlns:a="urn:other">x</a:break></metadata>Hear '
+        '<audio src="bell.wav"><desc>a bell</desc>a <emphasis>bell</emphasis></audio> now.</speak>'
+    )
+    assert (read.text, read.marks, read.left_out) == ("Hear now.", (), ("<metadata>", "<audio>"))
+
+
+def test_all_that_is_written_is_as_its_schema_says() -> None:
+    values = {"pause": "300 ms", "emphasis": "strong", "say-as": "date:dmy", "phoneme": "pɪˈkɑːn", "read as": "1 & 2",
+              "rate": "80 %", "pitch": "-3 st", "volume": "+6 dB", "language": "fr-FR", "speaker": "Mara"}  # fmt: skip
+    text = "Two words < three"
+    for kind, value in values.items():
+        mark = DeliveryMark(4, 4 if kind == "pause" else 9, kind, value)
+        written = to_ssml(text, [mark], "en-GB")
+        assert departure(written, "ssml-1.1", "http://www.w3.org/2001/10/synthesis") is None, written
+        assert from_ssml(written).marks == (mark,)
+    listed = to_pls([Entry(word="R&D <x>", language="en-GB", ipa="ɑː", respelling="are & dee")], "en-GB")
+    assert departure(listed, "pls-1.0", "http://www.w3.org/2005/01/pronunciation-lexicon") is None
+
+
 NOT_SSML = [
     ("<speak>\n<emphasis>a</speak>", "line 2: a tag is closed that was not the last one opened"),
     ("<speak>a <b>c</b></speak>", "SSML 1.1 has no element <b>"),
@@ -164,7 +188,13 @@ NOT_SSML = [
     ('<speak><say-as>3</say-as></speak>', "<say-as> needs the attribute 'interpret-as'"),
     ('<speak><prosody rate="+20%">a</prosody></speak>', "percentage of normal without a sign"),
     ('<speak><phoneme ph="a"><emphasis>a</emphasis></phoneme></speak>', "<phoneme> may hold no <emphasis>"),
-    ("<speak><s>a<s>b</s></s></speak>", "<s> may not stand within a sentence"),
+    ("<speak><s>a<s>b</s></s></speak>", "<s> may not stand within <s>"),
+    ("<speak><s>a<emphasis>b<voice><s>c</s></voice></emphasis></s></speak>", "<s> may not stand within a sentence"),
+    ('<speak><break strength="loud"/></speak>', "'loud' is no value of the attribute 'strength' of <break>"),
+    ('<speak><audio fetchtimeout="soon"/></speak>', "'soon' is no value of the attribute 'fetchtimeout'"),
+    ("<speak><emphasis><p>a</p></emphasis></speak>", "<p> may not stand within <emphasis>"),
+    ("<speak>a<break>b</break></speak>", "<break> may hold no text"),
+    ('<speak xmlns:o="urn:other"><o:hum/>a</speak>', "has no element <o:hum>"),
     ("<p>a</p>", "begins with <speak>"),
     ("<speak>a & b</speak>", "perhaps a bare < or &"),
     ('<!DOCTYPE speak [<!ENTITY a "aaaa">]><speak>&a;</speak>', "entities are not taken"),

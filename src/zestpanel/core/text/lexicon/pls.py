@@ -4,32 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Final, NoReturn
 from xml.parsers import expat
 from xml.sax.saxutils import escape, quoteattr
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.text.lexicon.lexicon import Entry, checked
+from zestpanel.core.text.standards.schema import departure
 from zestpanel.core.texts import tr
 
 NAMESPACE: Final = "http://www.w3.org/2005/01/pronunciation-lexicon"
-MOST_LEVELS: Final = 100
-# what may stand within what (PLS 1.0, chapter 4)
-_WITHIN: Final[dict[str, set[str]]] = {
-    "": {"lexicon"},
-    "lexicon": {"lexeme", "meta", "metadata"},
-    "lexeme": {"grapheme", "phoneme", "alias", "example"},
-}
-_ATTRIBUTES: Final[dict[str, set[str]]] = {
-    "lexicon": {"version", "alphabet", "xml:lang", "xml:base", "xmlns", "xmlns:xsi", "xsi:schemaLocation"},
-    "lexeme": {"xml:id", "role"},
-    "grapheme": set(),
-    "phoneme": {"prefer", "alphabet"},
-    "alias": {"prefer"},
-    "example": set(),
-    "meta": {"name", "http-equiv", "content"},
-    "metadata": set(),
-}
 
 
 def to_pls(entries: Sequence[Entry], language: str) -> str:
@@ -69,48 +53,34 @@ class _Reader:
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
-        self.parser.EntityDeclHandler = lambda *_: self.fail(tr("entities are not taken"))
 
-    def fail(self, why: str) -> None:
+    def fail(self, why: str, line: int | None = None) -> NoReturn:
         raise InputError(
-            tr(
-                "{what}, line {currentlinenumber}: {why}.",
-                what=self.what,
-                currentlinenumber=self.parser.CurrentLineNumber,
-                why=why,
-            ),
+            tr("{what}, line {currentlinenumber}: {why}.", what=self.what,
+               currentlinenumber=self.parser.CurrentLineNumber if line is None else line, why=why),
             kept=tr("The list is as it was."),
-        )
+        )  # fmt: skip
+
+    def read(self, source: str) -> list[Entry]:
+        if (found := departure(source, "pls-1.0", NAMESPACE)) is not None:
+            self.fail(found[1], found[0])
+        self.parser.Parse(source.encode("utf-8", "replace"), True)
+        return self.entries
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
-        parent = self.stack[-1][0] if self.stack else ""
-        if parent == "metadata":
-            self.stack.append(("metadata", {}))
-            return
-        if name not in _WITHIN.get(parent, set()):
-            self.fail(
-                tr(
-                    "<{name}> may not stand {x}",
-                    name=name,
-                    x=tr("within <{parent}>", parent=parent) if parent else tr("at the root"),
-                )
-            )
-        for attribute in attributes:
-            if attribute not in _ATTRIBUTES[name]:
-                self.fail(tr("<{name}> has no attribute '{attribute}'", name=name, attribute=attribute))
-        if name == "lexicon":
+        name = name.rpartition(":")[2]  # of PLS, whatever prefix stands for it here
+        if self.stack and self.stack[-1][0] == "metadata":
+            name, attributes = "metadata", {}
+        elif not self.stack:
+            if name != "lexicon":
+                self.fail(tr("the root is <{name}>, a pronunciation list begins with <lexicon>", name=name))
             if attributes.get("version") != "1.0":
                 self.fail(tr("version 1.0 is needed"))
-            self.language = attributes.get("xml:lang", "")
+            self.language, self.alphabet = attributes["xml:lang"], attributes["alphabet"]
             if not self.language:
-                self.fail(tr("<lexicon> needs the attribute 'xml:lang'"))
-            self.alphabet = attributes.get("alphabet", "")
-            if not self.alphabet:
-                self.fail(tr("<lexicon> needs the attribute 'alphabet'"))
+                self.fail(tr("<{name}> needs the attribute '{required}'", name="lexicon", required="xml:lang"))
         elif name == "lexeme":
             self.lexeme = _Lexeme()
-        if len(self.stack) > MOST_LEVELS:
-            self.fail(tr("elements stand more than {most_levels} deep in one another", most_levels=MOST_LEVELS))
         self.stack.append((name, attributes))
         self.text = []
 
@@ -120,7 +90,7 @@ class _Reader:
     def end(self, name: str) -> None:
         opened, attributes = self.stack.pop()
         text, self.text = " ".join("".join(self.text).split()), []
-        preferred = attributes.get("prefer") == "true"
+        preferred = attributes.get("prefer", "").strip() in ("true", "1")
         if opened == "grapheme":
             self.lexeme.graphemes.append(text)
         elif opened == "phoneme":
@@ -162,17 +132,4 @@ def _preferred(found: list[tuple[str, bool]]) -> str:
 
 def from_pls(source: str, what: str = tr("The list")) -> list[Entry]:
     """Entries of a document. Raises InputError with line and reason."""
-    reader = _Reader(what)
-    try:
-        reader.parser.Parse(source.encode("utf-8", "replace"), True)
-    except expat.ExpatError as error:
-        raise InputError(
-            tr(
-                "{what}, line {lineno}: this is no well-formed markup ({errorstring}).",
-                what=what,
-                lineno=error.lineno,
-                errorstring=expat.ErrorString(error.code),
-            ),
-            kept=tr("The list is as it was."),
-        ) from error
-    return reader.entries
+    return _Reader(what).read(source)

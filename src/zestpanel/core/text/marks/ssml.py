@@ -1,6 +1,7 @@
 """Delivery marks to and from SSML (W3C Recommendation "Speech Synthesis Markup Language Version 1.1", 2010).
 
-Reading is strict: an unknown element or attribute, a value out of place or an unbalanced tag is an error with its line.
+Reading is strict: what the schema of the standard does not have, or a value that makes no sense, is an error with its
+line.
 """
 
 from __future__ import annotations
@@ -8,54 +9,20 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Final, NoReturn
 from xml.parsers import expat
 from xml.sax.saxutils import escape, quoteattr
 
 from zestpanel.core.domain.mark import DeliveryMark, in_order, number_of, tidy_value
 from zestpanel.core.errors import InputError
+from zestpanel.core.text.standards.schema import departure
 from zestpanel.core.texts import tr
 
 NAMESPACE: Final = "http://www.w3.org/2001/10/synthesis"
-# attributes by element (SSML 1.1, chapter 3); None in the set of what may stand within: text and inline elements
-_COMMON: Final = {"xml:lang", "xml:base", "xml:id", "onlangfailure"}
-ELEMENTS: Final[dict[str, set[str]]] = {
-    "speak": {"version", "xmlns", "xmlns:xsi", "xsi:schemaLocation", "startmark", "endmark", *_COMMON},
-    "p": _COMMON,
-    "s": _COMMON,
-    "token": {"role", *_COMMON},
-    "w": {"role", *_COMMON},
-    "break": {"strength", "time"},
-    "emphasis": {"level", *_COMMON},
-    "prosody": {"rate", "pitch", "volume", "contour", "range", "duration", *_COMMON},
-    "say-as": {"interpret-as", "format", "detail"},
-    "phoneme": {"alphabet", "ph", "type"},
-    "sub": {"alias"},
-    "lang": _COMMON,
-    "voice": {"gender", "age", "variant", "name", "languages", "required", "ordering", *_COMMON},
-    "mark": {"name"},
-    "audio": {"src", "fetchtimeout", "fetchhint", "maxage", "maxstale", "clipBegin", "clipEnd", "repeatCount",
-              "repeatDur", "soundLevel", "speed", *_COMMON},
-    "desc": _COMMON,
-    "lexicon": {"uri", "xml:id", "type", "fetchtimeout", "maxage", "maxstale"},
-    "lookup": {"ref"},
-    "meta": {"name", "http-equiv", "content"},
-    "metadata": set(),
-}  # fmt: skip
-_REQUIRED: Final = {
-    "say-as": "interpret-as",
-    "phoneme": "ph",
-    "sub": "alias",
-    "lang": "xml:lang",
-    "mark": "name",
-    "lookup": "ref",
-}
 # what prosody's named values mean as figures: common practice, no source; SSML leaves them to the engine
 _RATES: Final = {"x-slow": 60, "slow": 80, "medium": 100, "fast": 125, "x-fast": 160, "default": 100}
 _PITCHES: Final = {"x-low": -6, "low": -3, "medium": 0, "high": 3, "x-high": 6, "default": 0}
 _VOLUMES: Final = {"silent": -40, "x-soft": -12, "soft": -6, "medium": 0, "loud": 6, "x-loud": 12, "default": 0}
-MOST_LEVELS: Final = 100
-_EMPTY: Final = {"break", "mark", "lexicon", "meta"}
 
 
 def element_of(mark: DeliveryMark) -> str:
@@ -174,37 +141,23 @@ class _Reader:
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
         self.parser.CharacterDataHandler = self.data
-        self.parser.EntityDeclHandler = lambda *_: self.fail(tr("entities are not taken"))
         self.signs: list[str] = []  # one by one: what is added and folded at its end costs the same however long it is
         self.stack: list[_Open] = []
         self.marks: list[DeliveryMark] = []
         self.left_out: list[str] = []
         self.language = ""
 
-    def fail(self, why: str) -> None:
+    def fail(self, why: str, line: int | None = None) -> NoReturn:
         raise InputError(
-            tr(
-                "{what}, line {currentlinenumber}: {why}.",
-                what=self.what,
-                currentlinenumber=self.parser.CurrentLineNumber,
-                why=why,
-            ),
+            tr("{what}, line {currentlinenumber}: {why}.", what=self.what,
+               currentlinenumber=self.parser.CurrentLineNumber if line is None else line, why=why),
             kept=tr("Nothing was changed."),
-        )
+        )  # fmt: skip
 
     def read(self, source: str) -> SsmlText:
-        try:
-            self.parser.Parse(source.encode("utf-8", "replace"), True)
-        except expat.ExpatError as error:
-            raise InputError(
-                tr(
-                    "{what}, line {lineno}: {in_words}.",
-                    what=self.what,
-                    lineno=error.lineno,
-                    in_words=_in_words(expat.ErrorString(error.code)),
-                ),
-                kept=tr("Nothing was changed."),
-            ) from error
+        if (found := departure(source, "ssml-1.1", NAMESPACE)) is not None:
+            self.fail(found[1], found[0])
+        self.parser.Parse(source.encode("utf-8", "replace"), True)
         whole = "".join(self.signs)
         lead = len(whole) - len(whole.lstrip())
         text = whole.strip()
@@ -216,25 +169,18 @@ class _Reader:
         return SsmlText(text=text, marks=tuple(in_order(marks)), language=self.language, left_out=left_out)
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
+        if self.stack and self.stack[-1].silent:  # not said: what stands within is no mark of the text
+            self.stack.append(
+                _Open(self.stack[-1].name, {}, self.parser.CurrentLineNumber, len(self.signs), silent=True)
+            )
+            return
+        name = name.rpartition(":")[2]  # of SSML, whatever prefix stands for it here
         if not self.stack:
             if name != "speak":
-                self.fail(f"the root is <{name}>, an SSML document begins with <speak>")
+                self.fail(tr("the root is <{name}>, an SSML document begins with <speak>", name=name))
             if attributes.get("version", "1.1") not in ("1.0", "1.1"):
                 self.fail(tr("version {attributes} is not known, 1.0 and 1.1 are", attributes=attributes["version"]))
             self.language = attributes.get("xml:lang", "")
-        elif name == "speak":
-            self.fail(tr("<speak> may only stand at the root"))
-        if len(self.stack) >= MOST_LEVELS:
-            self.fail(tr("elements stand more than {most_levels} deep in one another", most_levels=MOST_LEVELS))
-        if name not in ELEMENTS:
-            self.fail(tr("SSML 1.1 has no element <{name}>", name=name))
-        for attribute in attributes:
-            if attribute not in ELEMENTS[name]:
-                self.fail(tr("<{name}> has no attribute '{attribute}'", name=name, attribute=attribute))
-        if name in _REQUIRED and not attributes.get(_REQUIRED[name]):
-            self.fail(tr("<{name}> needs the attribute '{required}'", name=name, required=_REQUIRED[name]))
-        if self.stack and self.stack[-1].name in (_EMPTY | {"phoneme", "sub", "say-as"}):
-            self.fail(tr("<{name}> may hold no <{name2}>", name=self.stack[-1].name, name2=name))
         if name == "p" and any(o.name in ("p", "s") for o in self.stack):
             self.fail(tr("<p> may not stand within a paragraph or a sentence"))
         if name == "s" and any(o.name == "s" for o in self.stack):
@@ -242,7 +188,7 @@ class _Reader:
         if name in ("p", "s"):
             self._space("\n\n" if name == "p" else " ")
         opened = _Open(name, attributes, self.parser.CurrentLineNumber, len(self.signs))
-        opened.silent = name in ("metadata", "desc", "audio") or bool(self.stack and self.stack[-1].silent)
+        opened.silent = name in ("metadata", "desc", "audio")
         opened.marks = self._marks_of(name, attributes)
         if name == "break":
             self.marks.append(DeliveryMark(len(self.signs), len(self.signs), *opened.marks[0]))
@@ -259,16 +205,14 @@ class _Reader:
             while end > start and self.signs[end - 1].isspace():
                 end -= 1
             if start == end:
-                self.fail(tr("<{name}> holds no words", name=name))
+                self.fail(tr("<{name}> holds no words", name=opened.name))
             self.marks.append(DeliveryMark(start, end, kind, value))
-        if name in ("p", "s"):
-            self._space("\n\n" if name == "p" else " ")
+        if opened.name in ("p", "s"):
+            self._space("\n\n" if opened.name == "p" else " ")
 
     def data(self, data: str) -> None:
         if self.stack and self.stack[-1].silent:
             return
-        if self.stack and self.stack[-1].name in _EMPTY and data.strip():
-            self.fail(tr("<{name}> may hold no text", name=self.stack[-1].name))
         folded = re.sub(r"[ \t\r\n]+", " ", data)  # what XML calls white space; a no-break space is a sign of the text
         if folded.startswith(" ") and (not self.signs or self.signs[-1].isspace()):
             folded = folded[1:]
@@ -348,16 +292,6 @@ class _Reader:
         return out
 
 
-def _in_words(message: str | None) -> str:
-    return {
-        "mismatched tag": tr("a tag is closed that was not the last one opened"),
-        "no element found": tr("the document ends before its tags are closed"),
-        "not well-formed (invalid token)": tr("something here is no markup: perhaps a bare < or &"),
-        "unclosed token": tr("a tag is not closed"),
-        "junk after document element": tr("something stands after the end of the document"),
-    }.get(message or "", message or tr("it is no markup"))
-
-
-def from_ssml(source: str, what: str = "The SSML") -> SsmlText:
+def from_ssml(source: str, what: str = tr("The SSML")) -> SsmlText:
     """Read a document. Raises InputError with line and reason where it is not valid SSML 1.1 or not well formed."""
     return _Reader(what).read(source)

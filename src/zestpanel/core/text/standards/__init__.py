@@ -1,0 +1,1 @@
+"""The standards of speech markup as schemas, and documents held against them."""
