@@ -49,6 +49,7 @@ class Preparing(QObject):
     def _load(self) -> None:
         for step in self._steps:
             import_module(f"zestpanel.desk.pages.{step}")
+        import_module("scipy.signal")  # a clip that was not measured yet is made as loud as the others with it
 
     def _on(self) -> None:
         early = self._loading.is_alive() or self._quiet.seconds < QUIET_S or self._busy()

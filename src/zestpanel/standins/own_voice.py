@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
-from scipy.signal import welch
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read_kept, resampled
@@ -26,6 +25,8 @@ _READ_TILT_DB: Final = {"f2": -17.3, "m3": -15.0}  # its level at 2-5 kHz agains
 def spectral_tilt_db(clip: Clip) -> float:
     """Level at 2 to 5 kHz against 0.2 to 1 kHz in dB, from Welch's periodogram."""
     x = resampled(clip, 16_000).mono()
+    from scipy.signal import welch  # seconds to load, and needed only where a voice is made
+
     f, power = welch(x, 16_000, nperseg=1024)
     low, high = power[(f >= 200) & (f < 1000)].mean(), power[(f >= 2000) & (f < 5000)].mean()
     return float(10 * np.log10(max(high, 1e-20) / max(low, 1e-20)))

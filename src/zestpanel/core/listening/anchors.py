@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
-from scipy.signal import firwin, kaiserord, oaconvolve
 
 from zestpanel.core.audio.clip import Clip
 
@@ -23,6 +22,8 @@ def low_passed(clip: Clip, cut_hz: float) -> Clip:
     nyquist = clip.rate_hz / 2
     if cut_hz + _TRANSITION_HZ >= nyquist:
         return clip
+    from scipy.signal import firwin, kaiserord, oaconvolve  # seconds to load: nothing waits for it at the start
+
     taps, beta = kaiserord(_STOP_DB, _TRANSITION_HZ / nyquist)
     taps |= 1  # an odd length delays by whole samples
     kernel = firwin(taps, cut_hz + _TRANSITION_HZ / 2, window=("kaiser", beta), fs=clip.rate_hz)
