@@ -30,7 +30,7 @@ from tests.waiting import pause, wait
 
 from benchmarks.core_rows import fill
 from zestpanel.core.store.project import Project
-from zestpanel.desk.application import make_application
+from zestpanel.desk.application import leave, make_application
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.preparing import Preparing
 from zestpanel.desk.viewmodels.steps import TITLES
@@ -176,4 +176,4 @@ def main(what: str, *rest: str) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(*sys.argv[1:]))
+    leave(main(*sys.argv[1:]))

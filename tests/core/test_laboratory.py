@@ -39,6 +39,7 @@ from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.record import write_record
 from zestpanel.core.store.checking import damage_in
 from zestpanel.core.store.project import Project
+from zestpanel.core.texts import some_of
 
 
 @pytest.fixture
@@ -358,6 +359,11 @@ def test_the_lowest_clip_of_each_is_named_and_not_hidden_in_a_mean(heard: Projec
     (part,) = result_of(heard, heard.panel.test(test)).parts
     assert part.worst.split("; ")[0].endswith("1.0 on “Two lines there.”")
     assert part.worst.count(";") == 2, "one for each candidate"
+
+
+def test_of_a_long_list_the_first_few_are_named() -> None:
+    assert some_of(["a", "b"], 2) == "a; b"
+    assert some_of([*"abcde"], 2) == "a; b and 3 more"
 
 
 def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> None:

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from spellchecker import SpellChecker
 
 from tests.conftest import Unmeasured, add_demo_engine, demo_engine_source, tone
 from zestpanel.core.analysis.summary import summaries
@@ -26,7 +27,7 @@ from zestpanel.core.sending.choices import SendingChoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry, checked, entries_for, hits
 from zestpanel.core.text.lexicon.pls import from_pls, to_pls
-from zestpanel.core.text.lexicon.unknown_words import unknown_words
+from zestpanel.core.text.lexicon.unknown_words import common_words, unknown_words
 from zestpanel.core.text.marks.ssml import from_ssml
 from zestpanel.standins.service import StandInService
 
@@ -152,6 +153,14 @@ def test_words_that_no_dictionary_has_come_by_frequency() -> None:
     assert unknown_words(texts, "en-GB", known=["bergamotte"])[0] == ("Doyenné", 3)
     assert all(word != "Bergamotte" for word, _ in unknown_words(texts, "en-GB", known=["Bergamotte"]))
     assert unknown_words(texts, "ja-JP") == []
+
+
+@pytest.mark.parametrize("language", ["en", "it"])
+def test_the_common_words_are_those_the_package_reads_from_its_own_lists(language: str) -> None:
+    """pyspellchecker, read by itself."""
+    counts = SpellChecker(language=language).word_frequency.dictionary
+    words = [word for word in counts if len(word) > 1 and word.isalpha()]
+    assert common_words(language, 3_000) == sorted(words, key=lambda word: (-counts[word], word))[:3_000]
 
 
 # -- the bench sends what the preview shows

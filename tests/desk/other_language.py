@@ -34,7 +34,7 @@ from tests.waiting import pause, wait
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import LANGUAGE
-from zestpanel.desk.application import make_application
+from zestpanel.desk.application import leave, make_application
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.steps import TITLES
@@ -144,4 +144,4 @@ def main(folder: str) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1]))
+    leave(main(sys.argv[1]))

@@ -330,7 +330,7 @@ def test_words_are_found_heard_and_kept_in_the_list(
     assert cells(view.table) == []
     view.read_file(tmp_path / "list.pls")
     assert [e.respelling for e in bench_project.pronunciations.all()] == ["dwah-yen-nay"]
-    (tmp_path / "bad.pls").write_text("<lexicon>", "utf-8")
+    (tmp_path / "bad.pls").write_text('<lexicon version="2.0" alphabet="ipa" xml:lang="en"/>', "utf-8")
     view.read_file(tmp_path / "bad.pls")
     assert "bad.pls, line 1: version 1.0 is needed" in window.notice_text.text()
 

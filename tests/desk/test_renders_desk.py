@@ -56,6 +56,30 @@ def page_of(window: MainWindow, qtbot: QtBot, view: str = "Grid"):  # type: igno
     return page
 
 
+def test_what_is_hidden_works_nothing_out_and_is_right_when_it_is_shown(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    state = window.state
+    page = page_of(window, qtbot, "Waits")
+    waits, card = page.widget_of("Waits"), window.card
+    page.show_view("Grid")
+    window.go_to("evidence")
+    settle(qtbot, window)
+    assert not card.isVisible()
+    first, second = state.bench.candidates[:2]
+    said = waits.of_one.text()
+    state.select(second.id, state.bench.passages[0].id)
+    settle(qtbot, window)
+    assert waits.of_one.text() == said, "nobody sees it"
+    page = page_of(window, qtbot, "Waits")
+    assert waits.of_one.text().startswith(state.name(second))
+    assert said.startswith(state.name(first))
+    page.show_view("Grid")
+    assert card.isVisible()
+    assert state.name(second) in words(card)
+
+
 def press(qtbot: QtBot, button: QPushButton) -> None:
     assert button.isEnabled(), button.text()
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)

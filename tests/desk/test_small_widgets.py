@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 import yaml
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QRect, Qt
 from PyQt6.QtGui import QGuiApplication, QTextDocument
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
@@ -21,6 +24,7 @@ from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.report.drawing import Picture, Region
 from zestpanel.core.runs.files.bringing_in import Clipping, bring_in
 from zestpanel.core.store.project import Project
+from zestpanel.desk.background import Background
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import FlowLayout, flow_row
 from zestpanel.desk.pages.engines import EnginesPage
@@ -248,3 +252,31 @@ def test_the_places_of_a_picture_are_walked_by_keys_and_chosen(qtbot: QtBot) -> 
     qtbot.addWidget(bare)
     bare.refresh()
     assert bare.focusPolicy() == Qt.FocusPolicy.NoFocus, "no stop where nothing is to be done"
+
+
+def test_a_picture_of_many_rows_is_made_off_the_interface_thread(qtbot: QtBot) -> None:
+    made_in: list[str] = []
+    background = Background()
+
+    def make(width: float) -> Picture:
+        made_in.append(threading.current_thread().name)
+        return Picture(width=width, height=40 + len(made_in), shapes=(), title="Waits")
+
+    def aside(work: Callable[[], Any], show: Callable[[Any], None], topic: str) -> None:
+        background.run(work, show, pytest.fail, topic=topic)
+
+    chart = ChartView(make, aside=aside)
+    qtbot.addWidget(chart)
+    chart.refresh_for(5)
+    assert made_in == ["MainThread"], "a few are there at once"
+    chart.refresh_for(500)
+    assert chart.height() == 41, "until then the earlier one stays"
+    qtbot.waitUntil(lambda: not background.busy)
+    assert made_in[1:] != ["MainThread"]
+    assert chart.height() == 42
+    late = ChartView(make, aside=aside)
+    late.refresh_for(500)
+    late.deleteLater()
+    QCoreApplication.sendPostedEvents(late, QEvent.Type.DeferredDelete.value)
+    qtbot.waitUntil(lambda: not background.busy)  # what comes too late is dropped
+    background.close()

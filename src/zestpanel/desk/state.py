@@ -27,8 +27,8 @@ from zestpanel.desk.tray import Tray
 from zestpanel.desk.viewmodels.cells import Bench, bench_of, with_news
 
 OTHERS_MS = 2_000
-MOST_CELLS_AT_ONCE = 600  # read on the interface thread
-MOST_CHARACTERS_AT_ONCE = 60_000
+MOST_CELLS_AT_ONCE = 300  # read on the interface thread
+MOST_CHARACTERS_AT_ONCE = 20_000
 MOST_S_AT_ONCE = 0.1  # what it took the last time: above it, engines of very many voices are behind it
 
 

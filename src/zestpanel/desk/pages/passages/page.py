@@ -28,6 +28,7 @@ from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
+MANY, MUCH = 12, 10_000  # passages, characters: from there on they are written off the interface thread
 VIEWS = (tr("The set"), "Coverage", tr("As sent"), tr("Pronunciation"), tr("Dialogue"))
 
 
@@ -289,7 +290,7 @@ class PassagesPage(TabbedPage):
             done()
             then()
 
-        if sum(len(one.text) for one in new) > LONG:
+        if len(new) > MANY or sum(len(one.text) for one in new) > MUCH:
             self.state.edit_aside(what, do, undo, done_aside)
         elif self.state.edit(what, do, undo, done=done):
             then()
