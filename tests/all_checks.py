@@ -7,6 +7,7 @@ the tests start.
 
 from __future__ import annotations
 
+import compileall
 import os
 import random
 import shutil
@@ -78,6 +79,9 @@ def main() -> int:
         os.environ["TMPDIR"] = str(IN_MEMORY)
     for pool in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
         os.environ[pool] = "1"  # the parts share the processors: threads of one would only wait for the others
+    # hundreds of programs are started, each of which would compile the code again where the machine keeps none of it
+    compileall.compile_dir(ROOT / "src", quiet=2, workers=0)
+    compileall.compile_dir(ROOT / "tests", quiet=2, workers=0)
     deep = "--deep" in sys.argv
     pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one != "--deep")]
     core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
