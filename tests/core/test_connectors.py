@@ -171,8 +171,8 @@ def program(*arguments: str, resident: bool = False, timeout_s: float = 30) -> E
 
 
 SCRIPT = (  # not over before anybody has looked at its memory
-    "import sys, time, wave; time.sleep(0.15); w = wave.open({out}, 'wb'); w.setnchannels(1); w.setsampwidth(2); w.setframerate(8000); "
-    "w.writeframes(bytes(8000)); w.close()"
+    "import sys, time, wave; time.sleep(0.15); w = wave.open({out}, 'wb'); w.setnchannels(1); w.setsampwidth(2); "
+    "w.setframerate(8000); w.writeframes(bytes(8000)); w.close()"
 )
 
 
