@@ -7,7 +7,10 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
+from zestpanel.desk.application import make_application
 from zestpanel.desk.table import Table
+from zestpanel.desk.theme.style import apply_theme
+from zestpanel.desk.theme.tokens import theme
 
 ROWS = [["Tangor", "1,200"], ["citrange", "–"], ["Rangpur", "−3.5"], ["Mandelo", "12 EUR"]]
 
@@ -100,3 +103,21 @@ def test_a_row_that_is_shown_is_the_only_one_selected_while_control_is_held(qtbo
             assert {index.row() for index in table.selectedIndexes()} == {2}
     finally:
         qtbot.keyRelease(table, Qt.Key.Key_Control)
+
+
+def test_the_line_below_a_row_runs_under_cells_of_one_line_and_of_two(qtbot: QtBot) -> None:
+    application = make_application()
+    apply_theme(application, theme)
+    table = Table()
+    qtbot.addWidget(table)
+    table.show_rows(
+        ["", "Candidate", "Plan"], [["1", "Tangor\ngrove", "Small\n12 EUR"], ["2", "Rangpur\nold", "Own\n–"]]
+    )
+    table.resize(500, 300)
+    table.clearSelection()
+    table.show()
+    picture = table.viewport().grab().toImage()
+    for row in range(2):
+        cells = [table.visualRect(table.model().index(row, column)) for column in range(3)]
+        below = {picture.pixelColor(cell.left() + 2, cell.bottom()).name() for cell in cells}
+        assert below == {theme.colour("rule").name()}, "one line, from the first column to the last"

@@ -52,6 +52,9 @@ class TwoLines(QStyledItemDelegate):
             style = option.widget.style() if option.widget is not None else None
             if style is not None:
                 style.drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
+        else:  # the line below it, which is all the style sheet draws: to ask the style takes ten times as long
+            under = option.rect
+            painter.fillRect(under.left(), under.bottom(), under.width(), 1, theme.colour("rule"))
         box = QRectF(option.rect).adjusted(theme.px(8) + 3, theme.px(5), -theme.px(6), -theme.px(5))
         side = Qt.AlignmentFlag.AlignLeft
         if index.data(Qt.ItemDataRole.TextAlignmentRole) == _NUMBERS:  # they end where those of one line do
