@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import Final, TypeVar
@@ -55,6 +55,14 @@ def stand_aside() -> None:
     """Called within long work, every few milliseconds, but never with a lock held: waits while somebody has something
     more urgent to do, such as the interface, which shares the interpreter with it."""
     _aside.get()()
+
+
+def in_turns(many: Iterable[T], each: int = 100) -> Iterator[T]:
+    """What is gone through in long work, standing aside now and then; see ``stand_aside``."""
+    for number, one in enumerate(many):
+        if number % each == 0:
+            stand_aside()
+        yield one
 
 
 def give_way() -> None:

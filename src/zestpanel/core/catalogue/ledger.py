@@ -11,6 +11,7 @@ from zestpanel.core import clock
 from zestpanel.core.catalogue.fact_list import BY_NAME, FACTS, About, FactKind, HasFacts, Statement
 from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.texts import tr, word
+from zestpanel.core.waiting import stand_aside
 
 PRICE_AGE_DAYS: Final = 90
 FROM_FILE: Final = "connector file"
@@ -59,6 +60,7 @@ def ledger(
     age_days: int = PRICE_AGE_DAYS,
 ) -> dict[str, Known]:
     """All facts about the engine, or about one of its models, plans or voices, by name; unknown ones included."""
+    stand_aside()  # it is asked of every candidate, one after the other
     said: dict[str, list[Statement]] = {fact.name: [] for fact in FACTS if fact.about == about}
     thing = _thing(engine, about, item)
     for name, statements in _structured(engine, about, thing):

@@ -13,6 +13,7 @@ from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, text_width
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import in_turns
 
 _LABEL: Final = 12.0
 _MOST_LABEL_STEPS: Final = 8  # lines that a label may be moved down to be readable
@@ -153,7 +154,7 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
         )
     shapes.append(Text(x=width - 4, y=top - 8, text=tr("median"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
-    for index, line in enumerate(lines):
+    for index, line in enumerate(in_turns(lines, 5)):
         y = top + _ROW * index + _ROW / 2
         shapes.append(Text(x=0, y=y - 2, text=fitted(line.name, 13, left - 14), size=13))
         shapes.append(Text(x=0, y=y + 12, text=fitted(line.detail, _SMALL, left - 14), colour="quiet", size=_SMALL))

@@ -15,6 +15,7 @@ from zestpanel.core.domain.take import Timing
 from zestpanel.core.report.charts import fitted, nice_ticks, number
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import in_turns
 
 _ROW, _SMALL = 38.0, 11.0
 _LEVEL_WORDS: Final = "requests at once"
@@ -56,7 +57,7 @@ def points_picture(
     shapes.append(Text(x=width - 70, y=top - 10, text=tr("median"), colour="quiet", size=_SMALL, anchor="end"))
     shapes.append(Text(x=width - 4, y=top - 10, text=tr("95 of 100"), colour="quiet", size=_SMALL, anchor="end"))
     regions = []
-    for index, row in enumerate(rows):
+    for index, row in enumerate(in_turns(rows, 5)):
         y = top + _ROW * index + _ROW / 2
         name, detail = names.get(row.candidate_id, ("", ""))
         level = row.circumstances.at_once

@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, Connection, func, select
 from zestpanel.core.domain.listening import Answer, Answered, PlannedTrial, Rating, Stimulus, Trial
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, sessions, stimuli, takes, tests, trials
+from zestpanel.core.waiting import in_turns
 
 SCALE: Final = "ACR"  # what a table's ratings are on, where nothing else is said
 
@@ -97,7 +98,7 @@ class Answers:
             scales = {one.id: one.settings.get("scale", SCALE) for one in asked}
             left_out = {one.id: frozenset((one.conduct or {}).get("left_out", ())) for one in asked}
             rows = connection.execute(query)
-            for number, listener, candidate, version, given, test, trained, origin, place, session in rows:
+            for number, listener, candidate, version, given, test, trained, origin, place, session in in_turns(rows):
                 if listener in left_out[test]:
                     continue
                 # of ratings from tables the last one of a listener for a clip's candidate and text stands

@@ -17,6 +17,7 @@ from zestpanel.core.domain.take import NEVER_SCORED, Mark, Measured, Take, Timin
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import marks, measures, passage_versions, requests, takes
+from zestpanel.core.waiting import in_turns
 
 PEAK_COLUMNS = 240
 
@@ -133,7 +134,7 @@ class Takes:
         if not removed:
             query = query.where(takes.c.removed.is_(None))
         with self._database.reading() as connection:
-            return [_take(row) for row in connection.execute(query)]
+            return [_take(row) for row in in_turns(connection.execute(query))]
 
     def seconds_per_character(self) -> dict[int, tuple[float, int]]:
         """By candidate id: (waits for whole clips over the characters billed for them, on how many takes): of warm

@@ -15,6 +15,7 @@ from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import tr, word
+from zestpanel.core.waiting import in_turns
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, order=True)
@@ -95,7 +96,7 @@ def timing_points(
         TimingPoint(
             take=take, timing=take.timing, circumstances=circumstances_of(take, candidates[take.candidate_id], runs)
         )
-        for take in takes
+        for take in in_turns(takes)
         if take.timing is not None and take.candidate_id in candidates
     ]
 
@@ -110,7 +111,7 @@ def give_ups(
     only that it was longer than anybody waited. points: the candidates' timings, which tell programs from services."""
     programs = {point.take.candidate_id for point in points if point.timing.cpu_s is not None}
     out: dict[int, dict[Circumstances, int]] = defaultdict(lambda: defaultdict(int))
-    for row in rows:
+    for row in in_turns(rows):
         run, candidate = runs.get(row.run_id), candidates.get(row.candidate_id)
         if row.state != "failed" or row.failure_kind != "timed out" or run is None or candidate is None:
             continue
@@ -137,7 +138,7 @@ def usual_points(points: Iterable[TimingPoint]) -> dict[int, list[TimingPoint]]:
     for point in points:
         of_each[point.take.candidate_id].append(point)
     out: dict[int, list[TimingPoint]] = {}
-    for candidate_id, mine in of_each.items():
+    for candidate_id, mine in in_turns(of_each.items(), 3):
         usual = usual_circumstances(mine)
         out[candidate_id] = [p for p in mine if p.circumstances == usual]
     return out

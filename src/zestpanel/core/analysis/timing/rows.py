@@ -10,6 +10,7 @@ from types import MappingProxyType
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.points import PHASES, Circumstances, TimingPoint
 from zestpanel.core.analysis.timing.waits import Waits, quantile_interval, waits
+from zestpanel.core.waiting import in_turns
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,7 +46,7 @@ def timing_rows(
     for point in points:
         groups[(point.take.candidate_id, point.circumstances)].append(point)
     out = []
-    for (candidate_id, circumstances), group in groups.items():
+    for (candidate_id, circumstances), group in in_turns(groups.items(), 3):
         usable = [p for p in group if p.usable]
         warm = [v for p in usable if not p.timing.cold and (v := pick(p)) is not None]
         cold = [v for p in usable if p.timing.cold and (v := pick(p)) is not None]

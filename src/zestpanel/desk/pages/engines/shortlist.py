@@ -72,11 +72,8 @@ class ShortlistView(QWidget):
 
         def look() -> tuple[dict[int, tuple[str, ...]], dict[int, list[str]]]:
             found = barred(project.own_voices, project.notes, candidates, engines)
-            known = {
-                c.id: remarks(c, engines[c.engine], surroundings(project.own_voices, project.notes, c.engine))
-                for c in candidates
-                if c.engine in engines
-            }
+            here = {name: surroundings(project.own_voices, project.notes, name) for name in engines}
+            known = {c.id: remarks(c, engines[c.engine], here[c.engine]) for c in candidates if c.engine in engines}
             for candidate in candidates:
                 engine = engines.get(candidate.engine)
                 if engine is None or not passages:
