@@ -22,6 +22,7 @@ from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.texts import some_of, tr
+from zestpanel.core.waiting import let_go
 
 MOST_WORST: Final = 6  # clips that are named
 MOST_MOVED: Final = 0.005
@@ -79,15 +80,20 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     judged = [one for one in counted if "trap" not in one.trial.detail]
     around = Around(settings=settings, names=names, texts=texts)
     parts: list[OfLanguage] = []
+    here: list[Answered] = []
     for language in dict.fromkeys(_language(one, texts) for one in judged):
         here = [one for one in judged if _language(one, texts) == language]
         parts.append(_of_language(kind, language, here, out, around))
     asks = scale_of(settings).about if test.kind == "ACR" else kind.asks
-    return Result(
+    said = Result(
         test=test, kind=kind, settings=settings, asks=settings.question or asks, parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
         about=tuple(_about(test, settings, every, judged, people)),
     )  # fmt: skip
+    for some in (here, judged, counted, heard):
+        some.clear()
+    let_go(every)
+    return said
 
 
 def _language(one: Answered, texts: Mapping[int, tuple[str, str]]) -> str:

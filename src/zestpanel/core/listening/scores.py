@@ -32,6 +32,7 @@ from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.counted import counted
 from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import let_go
 
 FEWEST_KINDS: Final = 2
 BOOTSTRAP_SEED: Final = 20_240
@@ -161,10 +162,14 @@ def panel_scores(project: RatingParts, *, scale: str = "ACR") -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions."""
     texts = project.texts.all()
     passages = {p.version_id: p.language for p in texts}
-    rows = [r for r in project.answers.ratings() if r.scale == scale and r.passage_version_id in passages]
+    every = project.answers.ratings()
+    rows = [r for r in every if r.scale == scale and r.passage_version_id in passages]
     hard = project.hard_parts.of(texts)
     kinds = {p.version_id: frozenset(hard[p.version_id]) | set(p.tags) for p in texts}
-    return score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
+    scores = score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
+    rows.clear()
+    let_go(every)
+    return scores
 
 
 def score_ratings(

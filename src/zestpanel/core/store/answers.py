@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, Connection, func, select
 from zestpanel.core.domain.listening import Answer, Answered, PlannedTrial, Rating, Stimulus, Trial
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, sessions, stimuli, takes, tests, trials
-from zestpanel.core.waiting import in_turns
+from zestpanel.core.waiting import in_turns, let_go
 
 SCALE: Final = "ACR"  # what a table's ratings are on, where nothing else is said
 
@@ -50,20 +50,23 @@ class Answers:
         """The answers to a test that stand, in the order they were given; without those to clips that were removed."""
         with self._database.reading() as connection:
             found = read_trials(connection, sessions.c.test_id == test_id)
-            rows = connection.execute(
+            found_rows = connection.execute(
                 select(answers, sessions.c.listener_id)
                 .join(trials, trials.c.id == answers.c.trial_id)
                 .join(sessions, sessions.c.id == trials.c.session_id)
                 .where(sessions.c.test_id == test_id, answers.c.id.in_(_last()), answers.c.withdrawn.is_(False))
                 .order_by(answers.c.id)
-            ).all()
+            )
+            rows = list(in_turns(found_rows))
             gone = set(connection.execute(select(takes.c.id).where(takes.c.removed.is_not(None))).scalars())
-        return [
+        stand = [
             Answered(answer=_answer(row), trial=found[row.trial_id], test_id=test_id, listener_id=row.listener_id)
             for row in rows
             if (training or not found[row.trial_id].training)
             and not any(s.take_id in gone for s in found[row.trial_id].stimuli)
         ]
+        let_go(rows)
+        return stand
 
     # -- single scores of single clips
 
@@ -214,7 +217,7 @@ def read_trials(connection: Connection, where: ColumnElement[bool]) -> dict[int,
     )
     return {
         row.id: Trial(id=row.id, session_id=row.session_id, place=row.place, training=row.training, detail=row.detail,
-                      stimuli=tuple(clips.get(row.id, ())))
+                      stimuli=tuple(clips.pop(row.id, ())))  # freed one by one: see ``let_go``
         for row in rows
     }  # fmt: skip
 

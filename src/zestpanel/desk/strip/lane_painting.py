@@ -211,7 +211,9 @@ class PaintedLanes(QWidget):
     def _paint_wave(self, painter: QPainter, index: int, *, on: bool) -> None:
         painter.setPen(QPen(theme.colour("deep-zest" if on else "wave"), 1.6))
         xs, values = self._drawn[index]
-        seen = slice(*np.searchsorted(xs, (self._offset - 8, self._offset + self.width())))  # they go from left to right
+        seen = slice(
+            *np.searchsorted(xs, (self._offset - 8, self._offset + self.width()))
+        )  # they go from left to right
         xs, values = xs[seen], values[seen]
         middle = self._top + (index + 0.5) * self._lane_height
         half = self._lane_height / 2 - 3
