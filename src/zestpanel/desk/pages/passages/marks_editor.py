@@ -68,7 +68,9 @@ class MarksEditor(QTextEdit):
         """Show a text; what was typed before cannot be taken back from here."""
         self._tidying = True
         self._wrap_for(text)
-        self.page().setDefaultFont(theme.font("title", serif=True))
+        font = theme.font("title", serif=True)
+        if self.page().defaultFont() != font:  # to set it lays the text that is still there out anew
+            self.page().setDefaultFont(font)
         self._next = write_document(self.page(), text, marks, self._next)
         self.page().clearUndoRedoStacks()
         self._tidying = False

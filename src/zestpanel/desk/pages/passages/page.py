@@ -28,7 +28,7 @@ from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
 
-MANY, MUCH = 12, 10_000  # passages, characters: from there on they are written off the interface thread
+MANY, MUCH = 6, 10_000  # passages, characters: from there on they are written off the interface thread
 VIEWS = (tr("The set"), "Coverage", tr("As sent"), tr("Pronunciation"), tr("Dialogue"))
 
 
