@@ -9,7 +9,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QTextOption
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
@@ -401,8 +401,14 @@ def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
     assert steps["urgent"] > before["urgent"]
     assert steps["writing"] > before["writing"]
     qtbot.waitUntil(lambda: steps["usual"] > before["usual"] + 5)  # once the window is painted it goes on
+    seen: list[int] = []
+    background.stand_aside()
+    at = steps["usual"]
+    QTimer.singleShot(8, lambda: seen.append(steps["usual"]))  # when what was laid out anew is painted
+    qtbot.waitUntil(lambda: bool(seen))
     ended.set()
     settle(qtbot, window)
+    assert seen[0] <= at + 1, "until the last of it is painted, but for a step that was begun"
 
 
 def test_what_is_pasted_into_a_passage_is_no_longer_than_a_passage(

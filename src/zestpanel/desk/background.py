@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 from zestpanel.core.waiting import Cancelled, give_way, giving_way, nobody_waits
 
 _LONGEST_ASIDE_S: Final = 0.25
-_TO_PAINT_MS: Final = 10  # Qt paints 5 ms after it was asked to, where the system does not say when
+_PAUSE_MS: Final = 10  # twice: what is laid out is painted, and what has changed its size is laid out again
 
 
 class _Answer(QObject):
@@ -61,14 +61,14 @@ class Background(QObject):
         self._free.set()
         self._turns = 0
         self._next_turn = QTimer(self)
-        self._next_turn.setInterval(_TO_PAINT_MS)
+        self._next_turn.setInterval(_PAUSE_MS)
         self._next_turn.timeout.connect(self._turn_over)
 
     def stand_aside(self) -> None:
         """Called on the interface thread, before it fills or lays out much: what it does there, and the painting that
         follows, shares the interpreter with nobody."""
         if not self._closed:
-            self._turns = 2  # one until it is painted, one for what is laid out anew thereby
+            self._turns = 2
             self._free.clear()
             self._next_turn.start()
 

@@ -29,7 +29,7 @@ from zestpanel.desk.viewmodels.cells import Bench, bench_of, with_news
 OTHERS_MS = 2_000
 MOST_CELLS_AT_ONCE = 300  # read on the interface thread
 MOST_CHARACTERS_AT_ONCE = 20_000
-MOST_S_AT_ONCE = 0.03  # what it took the last time: above it, engines of very many voices are behind it
+MOST_S_AT_ONCE = 0.1  # what it took the last time: above it, engines of very many voices are behind it
 
 
 class DeskState(QObject):
