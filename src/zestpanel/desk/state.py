@@ -192,7 +192,8 @@ class DeskState(QObject):
         def worked(_: object) -> None:
             self.project.history.was_done(label, do, undo)
             done()
-            self.refresh()
+            self.history_changed.emit()
+            self._read_bench()  # what took a while to write takes a while to read
 
         self.background.run(do, worked, self.complain)
 
