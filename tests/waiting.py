@@ -5,11 +5,14 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-from PyQt6.QtTest import QTest
+from PyQt6.QtCore import QEventLoop, QTimer
 
 
 def pause(ms: int) -> None:
-    QTest.qWait(ms)  # type: ignore[call-arg]  # the stubs want one argument more than there is
+    """As the program waits itself: QTest's own way sleeps between events."""
+    loop = QEventLoop()
+    QTimer.singleShot(ms, loop.quit)
+    loop.exec()
 
 
 def wait(what: Callable[[], bool], seconds: float = 90) -> None:

@@ -13,7 +13,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import date, datetime
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 from pathlib import Path
 from typing import Final
@@ -101,10 +101,18 @@ def trn(one: str, many: str, count: int, /, **values: object) -> str:
 
 def dated(value: date, pattern: str) -> str:
     """A day, or a moment, by a pattern of CLDR ('d MMM y')."""
-    from babel.dates import format_date, format_datetime
-
     if isinstance(value, datetime):
+        from babel.dates import format_datetime
+
         return str(format_datetime(value, pattern, tzinfo=value.tzinfo, locale=LANGUAGE))
+    return _of_day(value, pattern)
+
+
+@lru_cache(maxsize=1000)
+def _of_day(value: date, pattern: str) -> str:
+    """Tables of prices say few days many times."""
+    from babel.dates import format_date
+
     return str(format_date(value, pattern, locale=LANGUAGE))
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from threading import Event
 from typing import Any, Final
 
@@ -77,6 +78,16 @@ class Background(QObject):
         if self._turns <= 0:
             self._next_turn.stop()
             self._free.set()
+
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """Within this block the interface paints: the work waits as soon as it gives way."""
+        self._free.clear()
+        try:
+            yield
+        finally:
+            if self._turns <= 0:
+                self._free.set()
 
     def _aside(self) -> None:
         self._free.wait(_LONGEST_ASIDE_S)

@@ -96,6 +96,7 @@ class Table(QTableWidget):
         self._head: list[str] = []
         self._sorted: tuple[str, bool] | None = None  # (column, whether from high to low)
         self._only = ""  # rows with these words are shown, all for none
+        self._arranged = False  # whether rows were moved or hidden
         self._line = 32
         self._wide: int | None = None
         self._of: object = None  # what is shown, to know it again
@@ -214,6 +215,10 @@ class Table(QTableWidget):
         vertical, head = self.verticalHeader(), self.horizontalHeader()
         assert vertical is not None
         assert head is not None
+        wanted = self._sorted is not None or bool(self._only)
+        if not wanted and not self._arranged:
+            return  # they are where they came, which to ask of each takes a while
+        self._arranged = wanted
         order = list(range(len(self._rows)))
         column = self._head.index(self._sorted[0]) if self._sorted and self._sorted[0] in self._head else None
         if column is not None and self._sorted is not None:

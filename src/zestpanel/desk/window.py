@@ -8,7 +8,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -45,6 +45,7 @@ from zestpanel.desk.strip.strip import Strip
 from zestpanel.desk.theme.style import apply_theme
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.trail import Trail
+from zestpanel.desk.turns import paint_next_turn
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES, TITLES
 from zestpanel.desk.widgets import KeyButton, Stack, button, label, show_only
 
@@ -237,6 +238,7 @@ class MainWindow(FilesIn):
     def go_to(self, step: str) -> None:
         self.state.background.stand_aside()
         page = self.page(step)
+        paint_next_turn(self._stack)
         show_only(self._stack, page)  # before the strip unfolds and wants its height
         self.current = step
         self._make_room()
@@ -382,6 +384,12 @@ class MainWindow(FilesIn):
             focus.click()
         elif event.key() != Qt.Key.Key_Escape or not self.notices.close_last():
             super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() != QEvent.Type.UpdateRequest:
+            return super().event(event)
+        with self.state.background.alone():  # all of it is painted now
+            return super().event(event)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         keep_place(self, self.state.project.folder, self.current)

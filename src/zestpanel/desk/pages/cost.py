@@ -20,6 +20,7 @@ from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_cost, behind_month
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
+from zestpanel.desk.turns import paint_next_turn
 from zestpanel.desk.widgets import EmptyState, button, label
 
 _HEAD = (
@@ -137,6 +138,7 @@ class CostPage(Page):
                                       topic="spent")  # fmt: skip
 
     def _show(self, costs: Costs) -> None:
+        paint_next_turn(self)
         brief = costs.brief
         words = tr(
             "{episodes_per_month} episodes of {episode_minutes} minutes: {minutes_per_month} "

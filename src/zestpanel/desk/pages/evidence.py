@@ -89,12 +89,13 @@ class EvidencePage(Page):
         self._shown = (found, unmeasured, seen)
         self.verdict.setText(" ".join(evidence_in_words(found)))
         rows: list[list[str]] = []
+        measures = columns()
         self._ids = []
         bad: list[tuple[int, int]] = []
         tips: dict[tuple[int, int], str] = {}
         for row in found.rows.values():
             cells = [f"{row.name}\n{row.detail}", str(sum(take.scored for take in row.summary.takes))]
-            for of in columns().values():
+            for of in measures.values():
                 found_here = [(row.summary.sound.get(one.name), one.decimals) for one in of]
                 cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
             believed = row.summary.hearing
@@ -110,7 +111,7 @@ class EvidencePage(Page):
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = [tr("Candidate"), tr("takes"), *columns(), tr("misheard %")]
+        head = [tr("Candidate"), tr("takes"), *measures, tr("misheard %")]
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
         takes = self.state.project.takes

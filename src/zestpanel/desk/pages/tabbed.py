@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.state import DeskState
+from zestpanel.desk.turns import paint_next_turn
 from zestpanel.desk.widgets import Stack, button, show_only
 
 
@@ -48,6 +49,7 @@ class TabbedPage(Page):
 
     def show_view(self, at: int | str) -> None:
         """Show one of the views, by place or by name."""
+        paint_next_turn(self.stack)
         self._bring_up(self._names.index(at) if isinstance(at, str) else at)
         self.view_shown.emit()  # what stood beside the last view makes room before this one is filled and laid out
         self.refresh_view()

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
@@ -15,8 +16,11 @@ from zestpanel.core.domain.take import Mark
 from zestpanel.core.texts import tr
 from zestpanel.desk.brush import empty_picture, painting
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.strip.layout import LEAD_PX, TextColumns
+from zestpanel.desk.strip.layout import LEAD_PX, TextColumns, lane_columns
 from zestpanel.desk.theme.tokens import theme
+
+MOST_DRAWING_S = 0.008  # of lanes in one turn
+_STEP_PX = 3.0
 
 
 class PaintedLanes(QWidget):
@@ -28,10 +32,16 @@ class PaintedLanes(QWidget):
         self._words: list[str] = []
         self._columns: TextColumns | None = None
         self._px_per_s = 60.0
-        self._drawn: list[tuple[NDArray[np.float64], NDArray[np.float32]]] = []
+        self._peaks: list[NDArray[np.float32]] = []
+        self._level = 1.0  # of all lanes: what is drawn as high as there is room
+        self._laid_lanes = 0
         self._widest: tuple[object, float] = (None, 0.0)
         self._pictures: dict[tuple[int, bool], QPixmap] = {}  # of what stands still, by lane and whether it is heard
         self._made_for: object = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(1)
+        self._later.timeout.connect(self.update)
         self._laid = 0  # counts what was laid out anew
         self._marks: dict[int, list[Mark]] = {}
         self._offset = 0.0
@@ -79,12 +89,12 @@ class PaintedLanes(QWidget):
         with painting(self) as painter:
             mixer = self._state.player.mixer
             laid = len(self._state.tray.lanes)
-            if not laid or len(self._drawn) != laid or len(mixer.lanes) != laid:  # something else is heard meanwhile
+            if not laid or self._laid_lanes != laid or len(mixer.lanes) != laid:  # something else is heard meanwhile
                 return
             self._paint_heard_lane(painter, mixer.on)
             with self._along_the_text(painter):
                 self._paint_loop(painter)
-            for index, picture in enumerate(self._still()):
+            for index, picture in self._still().items():
                 painter.drawPixmap(0, self._top + index * self._lane_height, picture)
             with self._along_the_text(painter):
                 self._paint_words(painter)
@@ -103,9 +113,10 @@ class PaintedLanes(QWidget):
         yield
         painter.restore()
 
-    def _still(self) -> list[QPixmap]:
+    def _still(self) -> dict[int, QPixmap]:
         """Of each lane its wave, pauses, joins, marks and name, painted once: a playing strip is painted many times a
-        second, and of a swap only the two lanes look different that were and are heard."""
+        second, and of a swap only the two lanes look different that were and are heard. The heard lane comes first;
+        what there is no time for now comes in a turn of its own, just after this one."""
         tray, on, ratio = self._state.tray, self._state.player.mixer.on, self.devicePixelRatioF()
         names = [tray.lane_name(lane) for lane in tray.lanes]
         pinned = [tray.is_pinned(index) for index in range(len(names))]
@@ -113,10 +124,17 @@ class PaintedLanes(QWidget):
         if self._made_for != made_for:
             self._made_for = made_for
             self._pictures.clear()
-        for index in range(len(names)):
-            if (index, index == on) not in self._pictures:
-                self._pictures[(index, index == on)] = self._picture_of(index, names[index], on=index == on)
-        return [self._pictures[(index, index == on)] for index in range(len(names))]
+        began, out = time.perf_counter(), {}
+        for index in sorted(range(len(names)), key=lambda index: index != on):
+            key, heard = (index, index == on), index == on
+            if key not in self._pictures and time.perf_counter() - began < MOST_DRAWING_S:
+                self._pictures[key] = self._picture_of(index, names[index], on=heard)
+            picture = self._pictures.get(key) or self._pictures.get((index, not heard))
+            if key not in self._pictures:
+                self._later.start()
+            if picture is not None:
+                out[index] = picture
+        return out
 
     def _picture_of(self, index: int, name: str, *, on: bool) -> QPixmap:
         picture = empty_picture(QSize(self.width(), self._lane_height), self.devicePixelRatioF())
@@ -210,11 +228,14 @@ class PaintedLanes(QWidget):
 
     def _paint_wave(self, painter: QPainter, index: int, *, on: bool) -> None:
         painter.setPen(QPen(theme.colour("deep-zest" if on else "wave"), 1.6))
-        xs, values = self._drawn[index]
+        lane = self._state.player.mixer.lanes[index]
+        xs, values = lane_columns(
+            self._peaks[index], lane.axis, self._columns, px_per_s=self._px_per_s, step_px=_STEP_PX
+        )
         seen = slice(
             *np.searchsorted(xs, (self._offset - 8, self._offset + self.width()))
         )  # they go from left to right
-        xs, values = xs[seen], values[seen]
+        xs, values = xs[seen], values[seen] / self._level
         middle = self._top + (index + 0.5) * self._lane_height
         half = self._lane_height / 2 - 3
         heights = np.maximum(0.6, np.minimum(1.0, values**0.7) * half)

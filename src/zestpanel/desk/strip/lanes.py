@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import (
     QFontMetricsF,
@@ -18,10 +17,8 @@ from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.lane_keys import LaneKeys
 from zestpanel.desk.strip.lane_painting import PaintedLanes
-from zestpanel.desk.strip.layout import LEAD_PX, lane_columns, text_columns, typical_spans
+from zestpanel.desk.strip.layout import LEAD_PX, text_columns, typical_spans
 from zestpanel.desk.theme.tokens import theme
-
-_STEP_PX = 3.0
 
 
 class Lanes(PaintedLanes):
@@ -29,7 +26,6 @@ class Lanes(PaintedLanes):
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
-        self._peaks: list[NDArray[np.float32]] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys where they are
@@ -96,7 +92,7 @@ class Lanes(PaintedLanes):
         self._laid += 1
         lanes = self._state.player.mixer.lanes
         if not lanes or not self._words or len(self._peaks) != len(lanes):  # other lanes are just being laid out
-            self._columns, self._drawn = None, []
+            self._columns, self._laid_lanes = None, 0
             return
         room = max(200.0, self.width() - self._left - 20)
         if self._state.tray.real_time:
@@ -108,12 +104,8 @@ class Lanes(PaintedLanes):
             spans = typical_spans([lane.axis for lane in lanes], len(self._words))
             self._columns = text_columns(widths, list(spans), available=room)
         # one scale for all lanes: they are heard at one loudness and drawn so, the rare highest peaks cut
-        top = max((float(np.percentile(p, 99)) for p in self._peaks if len(p)), default=1.0) or 1.0
-        self._drawn = [
-            (xs, values / top)
-            for lane, peaks in zip(lanes, self._peaks, strict=True)
-            for xs, values in [lane_columns(peaks, lane.axis, self._columns, px_per_s=self._px_per_s, step_px=_STEP_PX)]
-        ]
+        self._level = max((float(np.percentile(p, 99)) for p in self._peaks if len(p)), default=1.0) or 1.0
+        self._laid_lanes = len(lanes)
 
     def resizeEvent(self, event: object) -> None:
         self._lay_out()

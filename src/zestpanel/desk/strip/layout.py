@@ -59,7 +59,8 @@ def text_columns(widths: Sequence[float], spans_s: Sequence[float], *, available
 
 def typical_spans(axes: Sequence[TextAxis], words: int) -> NDArray[np.float64]:
     """Median seconds from each word's start to the next one's, over the lanes that are aligned."""
-    spans = [np.diff([axis.time_at(float(k)) for k in range(words + 1)]) for axis in axes if axis.aligned]
+    starts = np.arange(words + 1, dtype=float)
+    spans = [np.diff(np.interp(starts, axis.places, axis.times)) for axis in axes if axis.aligned]
     return np.asarray(np.median(spans, axis=0), dtype=np.float64) if spans else np.ones(words)
 
 

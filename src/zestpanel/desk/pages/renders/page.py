@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, QTimer
@@ -27,6 +26,7 @@ from zestpanel.desk.pages.renders.timing import TimingView
 from zestpanel.desk.pages.renders.under_way import RunUnderWay
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.viewmodels.left_out import LeftOut, left_out_of
 from zestpanel.desk.widgets import EmptyState, button, label, yielding
 
 READ_AGAIN_S = 5.0  # waits, sweeps and runs are read from the project; the grid follows what the run tells
@@ -43,6 +43,7 @@ class RendersPage(RunUnderWay):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         self.planned: PlannedRun | None = None
+        self._left_out: LeftOut | None = None
         self._without_key: Engine | None = None
         # beside the buttons, or under them where the width does not do
         self._about, self._about_below = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
@@ -163,15 +164,17 @@ class RendersPage(RunUnderWay):
         self._plan()
 
     def _plan(self) -> None:
-        repeats, project = self.repeats.value(), self.state.project
+        repeats, project, bench = self.repeats.value(), self.state.project, self.state.bench
 
-        def arrived(planned: PlannedRun) -> None:
-            self.planned = planned
+        def work() -> tuple[PlannedRun, LeftOut]:
+            planned = plan_run(project, repeats=repeats)
+            return planned, left_out_of(planned, bench)
+
+        def arrived(found: tuple[PlannedRun, LeftOut]) -> None:
+            self.planned, self._left_out = found
             self._show_plan()
 
-        self.state.background.run(
-            lambda: plan_run(project, repeats=repeats), arrived, self.state.complain, topic="plan"
-        )
+        self.state.background.run(work, arrived, self.state.complain, topic="plan")
 
     def _price(self, planned: PlannedRun) -> str:
         """The price in words; amounts alone while labels are hidden, because what has none is told by its name."""
@@ -180,8 +183,8 @@ class RendersPage(RunUnderWay):
         return planned.price
 
     def _show_plan(self) -> None:
-        planned = self.planned
-        if planned is None:
+        planned, left_out = self.planned, self._left_out
+        if planned is None or left_out is None:
             return
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
@@ -218,8 +221,7 @@ class RendersPage(RunUnderWay):
                 jobs=len(planned.jobs),
                 characters=f"{planned.characters:,}",
             )
-        paid = sum(why == MAY_BE_PAID for _, _, why in planned.left_out)
-        why_not = {(c.engine, why) for c, _, why in planned.left_out}
+        paid, why_not = left_out.paid, left_out.reasons
         lacking = (
             e for e in bench.engines.values() if any(of == e.engine and missing_key(e) in w for of, w in why_not)
         )
@@ -243,23 +245,17 @@ class RendersPage(RunUnderWay):
             )
         )
         self._fit()
-        there = {key for key, cell in bench.cells.items() if cell.state == "there"}
-        barred = {
-            (c.id, p.id): why.split("; ")[0]  # the first is what has to be done first
-            for c, p, why in planned.left_out
-            if why != MAY_BE_PAID and (c.id, p.id) not in there
-        }
-        if barred:
-            why, most = Counter(barred.values()).most_common(1)[0]
+        if barred := left_out.barred:
+            why = left_out.why
             why = why if len(why) <= 48 else why[:46] + "…"
             said = (
                 ""
                 if self.state.labels_hidden
                 else f": {why}"
-                if most == len(barred)
-                else tr(", {most} of them: {why}", most=most, why=why)
+                if left_out.most == barred
+                else tr(", {most} of them: {why}", most=left_out.most, why=why)
             )
-            stated += tr(" · {barred} cannot be{said}", barred=len(barred), said=said)
+            stated += tr(" · {barred} cannot be{said}", barred=barred, said=said)
         for about in (self._about, self._about_below):
             about.setText(stated)
             about.setToolTip(tr("Clips made elsewhere can be dropped on their cells, or brought in from the menu."))

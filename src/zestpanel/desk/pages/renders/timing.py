@@ -25,6 +25,7 @@ from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
+from zestpanel.desk.turns import paint_next_turn
 from zestpanel.desk.widgets import button, label
 
 
@@ -146,6 +147,7 @@ class TimingView(QWidget):
         self.state.background.run(read, self._arrived, self.state.complain, topic="timing")
 
     def _arrived(self, shown: _Shown) -> None:
+        paint_next_turn(self)
         self._shown = shown
         circumstances = {row.circumstances for row in shown.rows}
         machines = {(c.machine, c.network) for c in circumstances}
