@@ -7,10 +7,11 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtCore import QPoint
 
 from zestpanel.core.texts import tr
 from zestpanel.desk.files import sort_files
+from zestpanel.desk.turns import next_turn
 
 if TYPE_CHECKING:
     from zestpanel.desk.pages.engines import EnginesPage
@@ -67,11 +68,7 @@ def one_by_one(window: MainWindow, steps: list[Callable[[], object]]) -> None:
         return
     steps[0]()
     if len(steps) > 1:
-        turn = QTimer(window)  # which goes with the window
-        turn.setSingleShot(True)
-        turn.timeout.connect(turn.deleteLater)
-        turn.timeout.connect(lambda: one_by_one(window, steps[1:]))
-        turn.start(0)
+        next_turn(window, lambda: one_by_one(window, steps[1:]))
 
 
 def _take_sound(window: MainWindow, paths: list[Path], cell: tuple[int, int] | None) -> None:

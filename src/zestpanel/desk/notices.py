@@ -17,6 +17,7 @@ MOST_SHOWN = 3
 MOST_KEPT = 200
 GOOD_NEWS_MS = 7_000  # long enough to read two sentences (common practice, no source)
 MOST_AT_ONCE = 8
+_TOGETHER = 5  # notices that are shown in one turn
 QUIET_MS = 250  # notices that follow one another more quickly come from one thing
 _WIDTH = 460  # pixels at 100 %
 
@@ -42,6 +43,10 @@ class Notices(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
         self._at_once = 0
+        self._in_turn: list[tuple[str, str]] = []
+        self._next = QTimer(self)
+        self._next.setInterval(0)
+        self._next.timeout.connect(self._show_next)
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(QUIET_MS)
@@ -54,8 +59,18 @@ class Notices(QWidget):
         self.said = [*self.said[-MOST_KEPT + 1 :], Said(level, text, datetime.now().astimezone())]
         self._at_once += 1
         self._quiet.start()
-        if self._at_once <= MOST_AT_ONCE:
+        if self._at_once <= _TOGETHER:
             self._show(level, text)
+        elif self._at_once <= MOST_AT_ONCE:
+            self._in_turn.append((level, text))
+            self._next.start()
+
+    def _show_next(self) -> None:
+        """Each of many in a turn of its own: together they would hold the window."""
+        if self._in_turn:
+            self._show(*self._in_turn.pop(0))
+        if not self._in_turn:
+            self._next.stop()
 
     def _count_others(self) -> None:
         """It is quiet again: how many were said beside those that were shown."""

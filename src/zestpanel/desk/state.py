@@ -184,13 +184,16 @@ class DeskState(QObject):
         return True
 
     def edit_aside(
-        self, label: str, do: Callable[[], None], undo: Callable[[], None], done: Callable[[], None]
-    ) -> None:
+        self, label: str, do: Callable[[], None], undo: Callable[[], None], done: Callable[[], None], *,
+        told: str = "",
+    ) -> None:  # fmt: skip
         """An undoable edit that takes a while, done off this thread. done: called when it worked, before it is
-        shown."""
+        shown; told: as for ``edit``."""
+        before = None if self.evaluation_stale else self.evaluation
 
         def worked(_: object) -> None:
             self.project.history.was_done(label, do, undo)
+            self._told = (told, before) if told and before is not None else None
             done()
             self.history_changed.emit()
             self._read_bench()  # what took a while to write takes a while to read

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QTimer
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QWidget
 
 _NEXT_MS = 1
 
 
+def next_turn(owner: QObject, do: Callable[[], None], *, painted: bool = False) -> None:
+    """Do it in a turn of its own, just after this one, unless ``owner`` is gone by then. painted: after what is painted
+    next turn."""
+    if painted:
+        next_turn(owner, lambda: next_turn(owner, do))
+        return
+    timer = QTimer(owner)
+    timer.setSingleShot(True)
+    timer.timeout.connect(timer.deleteLater)
+    timer.timeout.connect(do)
+    timer.start(_NEXT_MS)
+
+
 def paint_next_turn(widget: QWidget) -> None:
     """What is filled and laid out within ``widget`` now is painted in a turn of its own, just after this one."""
-    if not widget.isVisible() or not widget.updatesEnabled():
-        return
-    timer = QTimer(widget)  # it goes with the widget
-    timer.setSingleShot(True)
-
-    def paint() -> None:
-        widget.setUpdatesEnabled(True)
-        timer.deleteLater()
-
-    timer.timeout.connect(paint)
-    widget.setUpdatesEnabled(False)
-    timer.start(_NEXT_MS)
+    if widget.isVisible() and widget.updatesEnabled():
+        widget.setUpdatesEnabled(False)
+        next_turn(widget, lambda: widget.setUpdatesEnabled(True))

@@ -254,6 +254,7 @@ class MainWindow(FilesIn):
     def _refresh_page(self) -> None:
         self._show_title()
         if self._whole.currentIndex() == 0:
+            paint_next_turn(self._stack)
             self.pages[self.current].refresh()
 
     def _show_title(self) -> None:

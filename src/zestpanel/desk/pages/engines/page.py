@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
-from typing import TypeVar
+from typing import Final, TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
@@ -40,6 +40,8 @@ from zestpanel.desk.widgets import EmptyState, button
 
 T = TypeVar("T")
 VIEWS = (tr("Voices"), tr("Engines"), tr("Shortlist"), "Own voices")
+
+_MANY_VOICES: Final = 2_000  # more are written and read off the interface thread
 
 
 class EnginesPage(CatalogueExchange):
@@ -180,37 +182,41 @@ class EnginesPage(CatalogueExchange):
             else:
                 shortlist.add_engine(before[0], before[1], before[2], former=former)
 
-        told = tr("The new file of {name}", name=name)
-        if self.state.edit(
-            tr("engine {name}", name=name), lambda: shortlist.add_engine(engine, source, file_name), undo, told=told
-        ):
-            fetch = (
-                tr(" Its voices are fetched on the Engines tab.") if engine.voices_from and not engine.voices else ""
+        def do() -> None:
+            shortlist.add_engine(engine, source, file_name)
+
+        label, told = tr("engine {name}", name=name), tr("The new file of {name}", name=name)
+        if len(engine.voices) + (len(before[0].voices) if before is not None else 0) > _MANY_VOICES:
+            self.state.edit_aside(label, do, undo, lambda: self._say_added(engine, file_name), told=told)
+        elif self.state.edit(label, do, undo, told=told):
+            self._say_added(engine, file_name)
+
+    def _say_added(self, engine: Engine, file_name: str) -> None:
+        project = self.state.project
+        fetch = tr(" Its voices are fetched on the Engines tab.") if engine.voices_from and not engine.voices else ""
+        told = "".join(
+            tr(
+                " {words}: {n} of the shortlist stay as they were; the new one can be put beside each, "
+                "on the shortlist.",
+                words=words,
+                n=n,
             )
-            told = "".join(
-                tr(
-                    " {words}: {n} of the shortlist stay as they were; the new one can be put beside each, "
-                    "on the shortlist.",
-                    words=words,
-                    n=n,
-                )
-                for words, n in shortlist.superseded(engine).items()
-            )
-            project = self.state.project
-            missing = not_stated(project.brief, engine, project.notes.statements().get(name, ()))
-            self.state.say(
-                tr(
-                    "{name}: {voices} voices from {file_name}.{fetch}{told} {missing}",
-                    name=name,
-                    voices=len(engine.voices),
-                    file_name=file_name,
-                    fetch=fetch,
-                    told=told,
-                    missing=missing,
-                ).rstrip()
-            )
-            if unasked([engine]):
-                ask_first(self, [engine], self.state.refresh)
+            for words, n in project.shortlist.superseded(engine).items()
+        )
+        missing = not_stated(project.brief, engine, project.notes.statements().get(engine.engine, ()))
+        self.state.say(
+            tr(
+                "{name}: {voices} voices from {file_name}.{fetch}{told} {missing}",
+                name=engine.engine,
+                voices=len(engine.voices),
+                file_name=file_name,
+                fetch=fetch,
+                told=told,
+                missing=missing,
+            ).rstrip()
+        )
+        if unasked([engine]):
+            ask_first(self, [engine], self.state.refresh)
 
     def remove_engine(self, name: str) -> None:
         shortlist = self.state.project.shortlist

@@ -27,6 +27,7 @@ from zestpanel.desk.pages.passages.set_edits import SetEdits
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
+from zestpanel.desk.turns import next_turn
 from zestpanel.desk.widgets import button, label
 
 # the marks that have a button of their own; the others are in the menu behind them
@@ -34,6 +35,8 @@ _QUICK = ("pause", "emphasis", "rate", "phoneme")
 
 
 AT_ONCE: Final = 4_000  # characters looked through on the interface thread
+_FEW: Final = 40  # passages
+_SHORT: Final = 1_500  # characters, which an editor lays out within some milliseconds
 
 
 class SetView(PassageKeeping):
@@ -179,7 +182,10 @@ class SetView(PassageKeeping):
             self.table.blockSignals(True)  # what follows from it is done once, below
             self.table.selectRow(at)
             self.table.blockSignals(False)
-        self._chosen()
+        if len(passages) > _FEW or any(len(p.text) > _SHORT for p in self.selected()[:1]):
+            next_turn(self, self._chosen, painted=True)  # to fill the table is enough for one turn
+        else:
+            self._chosen()
 
     def _look_for_hard_parts(self, passages: Sequence[Passage]) -> set[Passage]:
         """The passages whose hard parts are known; a few texts are looked through at once, many off this thread."""
@@ -218,10 +224,16 @@ class SetView(PassageKeeping):
             self.language.addItem(locale_name(tag), tag)
         self.language.setCurrentIndex(max(0, self.language.findData(passage.language)))
         text, marks = self._draft(passage) or (passage.text, passage.marks)
+        self.state.background.stand_aside()  # until the text is laid out and painted
         self.text.blockSignals(True)
         self.text.set_marked(text, marks)
         self.text.blockSignals(False)
-        self._count()
+        if len(text) > _SHORT:
+            self._counts.clear()
+            self.hard.clear()
+            next_turn(self, self._count)
+        else:
+            self._count()
         self._rest.stop()
         if self.state.passage_id != passage.id and self.state.bench.candidates:
             self.state.select(self.state.candidate_id or self.state.bench.candidates[0].id, passage.id)
