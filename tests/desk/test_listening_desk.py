@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
@@ -174,14 +174,20 @@ def test_lanes_are_painted_anew_when_anything_they_show_changes_and_only_then(
     tray, lanes = window.state.tray, window.strip.lanes
 
     def shown() -> QImage:
+        lanes.grab()
+        qtbot.waitUntil(lambda: lanes.whole)
         return lanes.grab().toImage()
 
+    def still() -> list[QPixmap]:
+        shown()
+        return [picture for _, picture in sorted(lanes._still().items())]
+
     window.state.player.seek_place(2.0)
-    pictures = lanes._still()
+    pictures = still()
     window.state.player.seek_place(1.0)
-    assert all(a is b for a, b in zip(lanes._still(), pictures, strict=True)), "what plays moves nothing but the head"
+    assert all(a is b for a, b in zip(still(), pictures, strict=True)), "what plays moves nothing but the head"
     tray.swap_to(1)
-    assert [a is b for a, b in zip(lanes._still(), pictures, strict=True)] == [False, False, True]
+    assert [a is b for a, b in zip(still(), pictures, strict=True)] == [False, False, True]
     tray.swap_to(0)
     before, size = shown(), window.size()
     changes = {

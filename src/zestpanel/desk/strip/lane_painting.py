@@ -47,6 +47,12 @@ class PaintedLanes(QWidget):
         self._offset = 0.0
         self._dragged: tuple[int, int] | None = None  # words, from and to, while the hand goes across them
 
+    @property
+    def whole(self) -> bool:
+        """Whether every lane is drawn as it is now."""
+        on = self._state.player.mixer.on
+        return all((index, index == on) in self._pictures for index in range(len(self._state.tray.lanes)))
+
     # -- measures
 
     @property

@@ -179,6 +179,8 @@ class Asking:
                 asked.billed = asked.billed.plus(self._expected(job, piece))
                 raise
             except SynthesisFailure as failure:
+                if failure.kind == "limited" and failure.retry_after_s is not None and not stops_engine(failure):
+                    self._paces[name].hold(failure.retry_after_s)  # before it is written: others begin meanwhile
                 journal.close_failed(request_id, failure.kind, failure.what)
                 raise
         finally:
