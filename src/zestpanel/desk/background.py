@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from threading import Event
 from typing import Any, Final
 
@@ -16,29 +17,45 @@ _LONGEST_ASIDE_S: Final = 0.25
 _PAUSE_MS: Final = 10  # twice: what is laid out is painted, and what has changed its size is laid out again
 
 
-class _Answer(QObject):
-    done = pyqtSignal(object)
-    failed = pyqtSignal(object)
+@dataclass(eq=False, slots=True)
+class _Asked:
+    topic: str
+    number: int  # of those of its topic
+    on_done: Callable[[Any], None]
+    on_failed: Callable[[Exception], None]
+
+
+_Came = tuple[_Asked, Any, Exception | None]
+
+
+class _Relay(QObject):
+    """Brings results to the interface thread. One for all work, and it outlives it: a QObject for each piece of work
+    could be let go by the working thread while the interface still hears it."""
+
+    came = pyqtSignal(object)  # (asked, result, error)
+
+
+def _nothing(_: Any) -> None:
+    pass
 
 
 class _Work(QRunnable):
     def __init__(
-        self, function: Callable[[], Any], answer: _Answer, replaced: Cancelled, aside: Callable[[], None]
+        self, function: Callable[[], Any], asked: _Asked, relay: _Relay, replaced: Cancelled, aside: Callable[[], None]
     ) -> None:
         super().__init__()
-        self._function, self._answer, self._replaced, self._aside = function, answer, replaced, aside
+        self._function, self._asked, self._relay, self._replaced, self._aside = function, asked, relay, replaced, aside
 
     def run(self) -> None:
+        came: _Came
         try:
             with giving_way(self._replaced, self._aside):
                 give_way()  # it may have waited long for its turn
-                result = self._function()
+                came = self._asked, self._function(), None
         except Exception as error:
-            with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
-                self._answer.failed.emit(error)
-        else:
-            with contextlib.suppress(RuntimeError):
-                self._answer.done.emit(result)
+            came = self._asked, None, error
+        with contextlib.suppress(RuntimeError):  # the asker may be gone with its window
+            self._relay.came.emit(came)
 
 
 class Background(QObject):
@@ -56,7 +73,9 @@ class Background(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(2)
         self._latest: dict[str, int] = {}
-        self._answers: set[_Answer] = set()
+        self._asked: set[_Asked] = set()
+        self._relay = _Relay(self)  # after the pool, which goes first and waits for its work
+        self._relay.came.connect(self._came)
         self._closed = False
         self._free = Event()  # cleared while the work stands aside
         self._free.set()
@@ -104,31 +123,30 @@ class Background(QObject):
         """on_done or on_failed is called exactly once on the interface thread, unless a later call of the same topic
         has replaced this one. urgent: it never stands aside, as for what is to be heard."""
         number = self._latest[topic] = self._latest.get(topic, 0) + 1
-        answer = _Answer()
-        self._answers.add(answer)
-
-        def when(call: Callable[[Any], None]) -> Callable[[Any], None]:
-            def deliver(value: Any) -> None:
-                self._answers.discard(answer)
-                if self._closed:
-                    return
-                if not topic or self._latest[topic] == number:
-                    self.stand_aside()
-                    call(value)
-
-            return deliver
-
-        answer.done.connect(when(on_done))
-        answer.failed.connect(when(on_failed))
+        asked = _Asked(topic, number, on_done, on_failed)
+        self._asked.add(asked)
 
         def replaced() -> bool:
             return bool(topic) and (self._closed or self._latest[topic] != number)
 
-        self._pool.start(_Work(function, answer, replaced, nobody_waits if urgent else self._aside))
+        self._pool.start(_Work(function, asked, self._relay, replaced, nobody_waits if urgent else self._aside))
+
+    def _came(self, came: _Came) -> None:
+        asked, result, error = came
+        self._asked.discard(asked)
+        on_done, on_failed = asked.on_done, asked.on_failed
+        asked.on_done = asked.on_failed = _nothing  # what they hold is let go here, not by the thread of the work
+        if self._closed or (asked.topic and self._latest[asked.topic] != asked.number):
+            return
+        self.stand_aside()
+        if error is None:
+            on_done(result)
+        else:
+            on_failed(error)
 
     @property
     def busy(self) -> bool:
-        return bool(self._answers)
+        return bool(self._asked)
 
     def close(self) -> None:
         """Wait until nothing runs; answers that come afterwards are dropped."""

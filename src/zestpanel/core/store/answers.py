@@ -14,6 +14,14 @@ from zestpanel.core.waiting import in_turns, let_go
 
 SCALE: Final = "ACR"  # what a table's ratings are on, where nothing else is said
 
+_LISTENERS: Final = (
+    select(func.count(func.distinct(sessions.c.listener_id)))
+    .select_from(answers)
+    .join(trials, trials.c.id == answers.c.trial_id)
+    .join(sessions, sessions.c.id == trials.c.session_id)
+    .where(trials.c.training.is_(False))
+)
+
 
 class Answers:
     def __init__(self, database: Database) -> None:
@@ -36,15 +44,8 @@ class Answers:
 
     def count_listeners(self) -> int:
         """Listeners who have given an answer that counts."""
-        query = (
-            select(func.count(func.distinct(sessions.c.listener_id)))
-            .select_from(answers)
-            .join(trials, trials.c.id == answers.c.trial_id)
-            .join(sessions, sessions.c.id == trials.c.session_id)
-            .where(trials.c.training.is_(False))
-        )
         with self._database.reading() as connection:
-            return int(connection.execute(query).scalar_one())
+            return int(connection.execute(_LISTENERS).scalar_one())
 
     def of_test(self, test_id: int, *, training: bool = False) -> list[Answered]:
         """The answers to a test that stand, in the order they were given; without those to clips that were removed."""

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, Final
 
-from sqlalchemy import select, update
+from sqlalchemy import bindparam, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.store.database import Database
 from zestpanel.core.store.schema import documents
+
+_VALUE: Final = select(documents.c.value).where(documents.c.name == bindparam("of"))  # put together once: read often
 
 
 class Documents:
@@ -20,7 +22,7 @@ class Documents:
     def get(self, name: str) -> Any:
         """The document's JSON value, None when it was never written."""
         with self._database.reading() as connection:
-            return connection.execute(select(documents.c.value).where(documents.c.name == name)).scalar()
+            return connection.execute(_VALUE, {"of": name}).scalar()
 
     def put(self, name: str, value: Any) -> None:
         with self._database.writing() as connection:

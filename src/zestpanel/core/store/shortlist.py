@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
+from functools import cache
 from typing import Any, Final
 
-from sqlalchemy import Row, func, select, update
+from sqlalchemy import Row, Select, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core import clock
@@ -234,13 +235,9 @@ class Shortlist:
     def candidates(self, *, removed: bool = False, of_sweeps: bool = False) -> list[Candidate]:
         """The shortlist in order; with ``removed`` also what was taken off it (takes keep pointing there), with
         ``of_sweeps`` also the points of sweeps."""
-        query = select(candidates).order_by(candidates.c.position, candidates.c.id)
-        if not of_sweeps:
-            query = query.where(candidates.c.sweep_id.is_(None))
-        if not removed:
-            query = query.where(candidates.c.removed.is_(None))
         with self._database.reading() as connection:
-            return [candidate_of(row) for row in connection.execute(query)]
+            rows = connection.execute(_candidates(removed=removed, of_sweeps=of_sweeps))
+            return [candidate_of(row) for row in rows]
 
     def superseded(self, engine: Engine) -> dict[str, int]:
         """What a newly stated version means: (model and versions in words, how many candidates are of the old one)."""
@@ -269,6 +266,14 @@ class Shortlist:
             connection.execute(
                 update(candidates).where(candidates.c.id.in_(candidate_ids)).values(removed=now() if removed else None)
             )
+
+
+@cache
+def _candidates(*, removed: bool, of_sweeps: bool) -> Select[Any]:
+    query = select(candidates).order_by(candidates.c.position, candidates.c.id)
+    if not of_sweeps:
+        query = query.where(candidates.c.sweep_id.is_(None))
+    return query if removed else query.where(candidates.c.removed.is_(None))
 
 
 def candidate_of(row: Row[Any]) -> Candidate:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
+from functools import cache
 from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import ColumnElement, Row, case, func, null, or_, select, update
+from sqlalchemy import ColumnElement, Row, Select, case, func, null, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from zestpanel.core.audio.clip import Clip
@@ -128,11 +129,9 @@ class Takes:
 
     def all(self, *, candidate_id: int | None = None, with_timing: bool = True, removed: bool = False) -> list[Take]:
         """All takes, oldest first; without their timing (``timing`` None) reading is several times quicker."""
-        query = select(*(_COLUMNS if with_timing else _UNTIMED)).order_by(takes.c.id)
+        query = _every(with_timing=with_timing, removed=removed)
         if candidate_id is not None:
             query = query.where(takes.c.candidate_id == candidate_id)
-        if not removed:
-            query = query.where(takes.c.removed.is_(None))
         with self._database.reading() as connection:
             return [_take(row) for row in in_turns(connection.execute(query))]
 
@@ -261,13 +260,7 @@ class Takes:
 
     def count_unmeasured(self, versions: Mapping[str, int]) -> int:
         with self._database.reading() as connection:
-            return int(
-                connection.execute(
-                    select(func.count())
-                    .select_from(takes.outerjoin(measures, measures.c.take_id == takes.c.id))
-                    .where(_outdated(versions), takes.c.removed.is_(None))
-                ).scalar_one()
-            )
+            return int(connection.execute(_how_many_outdated(tuple(versions.items()))).scalar_one())
 
     def add_mark(self, take_id: int, at_s: float, kind: str, note: str = "") -> int:
         with self._database.writing() as connection:
@@ -289,9 +282,27 @@ class Takes:
 
     def marks(self) -> list[Mark]:
         with self._database.reading() as connection:
-            rows = connection.execute(select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id))
+            rows = connection.execute(_MARKS)
             return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note, created=r.created)
                     for r in rows]  # fmt: skip
+
+
+_MARKS: Final = select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id)
+
+
+# what is read after every edit is put together once
+
+
+@cache
+def _every(*, with_timing: bool, removed: bool) -> Select[Any]:
+    query = select(*(_COLUMNS if with_timing else _UNTIMED)).order_by(takes.c.id)
+    return query if removed else query.where(takes.c.removed.is_(None))
+
+
+@cache
+def _how_many_outdated(versions: tuple[tuple[str, int], ...]) -> Select[Any]:
+    all_of_them = takes.outerjoin(measures, measures.c.take_id == takes.c.id)
+    return select(func.count()).select_from(all_of_them).where(_outdated(dict(versions)), takes.c.removed.is_(None))
 
 
 def _outdated(versions: Mapping[str, int]) -> ColumnElement[bool]:

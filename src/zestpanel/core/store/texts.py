@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from functools import cache
 from typing import Any
 
 from sqlalchemy import Select, func, select, update
@@ -293,6 +294,7 @@ def _insert_version(connection: Any, passage_id: int, number: int, text: str, ma
     )
 
 
+@cache
 def _current(*, removed: bool = False) -> Select[Any]:
     newest = (
         select(passage_versions.c.passage_id, func.max(passage_versions.c.number).label("number"))
