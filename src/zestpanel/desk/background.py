@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from threading import Event
 from typing import Any, Final
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
 from zestpanel.core.waiting import Cancelled, give_way, giving_way, nobody_waits
 
@@ -80,6 +80,10 @@ class Background(QObject):
         self._free = Event()  # cleared while the work stands aside
         self._free.set()
         self._turns = 0
+        self._painted = QTimer(self)
+        self._painted.setSingleShot(True)
+        self._painted.setInterval(0)
+        self._painted.timeout.connect(self._after_painting)
         self._next_turn = QTimer(self)
         self._next_turn.setInterval(_PAUSE_MS)
         self._next_turn.timeout.connect(self._turn_over)
@@ -98,15 +102,19 @@ class Background(QObject):
             self._next_turn.stop()
             self._free.set()
 
-    @contextmanager
-    def alone(self) -> Iterator[None]:
-        """Within this block the interface paints: the work waits as soon as it gives way."""
-        self._free.clear()
-        try:
-            yield
-        finally:
-            if self._turns <= 0:
-                self._free.set()
+    def watch(self, window: QWidget) -> None:
+        """While the window is painted the work waits as soon as it gives way."""
+        window.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.UpdateRequest and not self._closed:
+            self._free.clear()  # all of it is painted now
+            self._painted.start()
+        return False
+
+    def _after_painting(self) -> None:
+        if self._turns <= 0:
+            self._free.set()
 
     def _aside(self) -> None:
         self._free.wait(_LONGEST_ASIDE_S)
@@ -121,7 +129,9 @@ class Background(QObject):
         urgent: bool = False,
     ) -> None:
         """on_done or on_failed is called exactly once on the interface thread, unless a later call of the same topic
-        has replaced this one. urgent: it never stands aside, as for what is to be heard."""
+        has replaced this one or all is closed. urgent: it never stands aside, as for what is to be heard."""
+        if self._closed:
+            return  # who would wait for it?
         number = self._latest[topic] = self._latest.get(topic, 0) + 1
         asked = _Asked(topic, number, on_done, on_failed)
         self._asked.add(asked)
@@ -152,5 +162,6 @@ class Background(QObject):
         """Wait until nothing runs; answers that come afterwards are dropped."""
         self._closed = True
         self._next_turn.stop()
+        self._painted.stop()
         self._free.set()
         self._pool.waitForDone()

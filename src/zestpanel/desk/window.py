@@ -8,7 +8,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -71,6 +71,7 @@ class MainWindow(FilesIn):
         super().__init__()
         self._open_project = open_project or (lambda folder, make: None)
         self.state = DeskState(project, player or Player(), self)
+        self.state.background.watch(self)
         self.state.player.setParent(self.state)
         self.setAcceptDrops(True)
         self._been = Been()
@@ -385,12 +386,6 @@ class MainWindow(FilesIn):
             focus.click()
         elif event.key() != Qt.Key.Key_Escape or not self.notices.close_last():
             super().keyPressEvent(event)
-
-    def event(self, event: QEvent) -> bool:
-        if event.type() != QEvent.Type.UpdateRequest:
-            return super().event(event)
-        with self.state.background.alone():  # all of it is painted now
-            return super().event(event)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         keep_place(self, self.state.project.folder, self.current)
