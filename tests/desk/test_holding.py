@@ -9,8 +9,8 @@ from decimal import Decimal
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QEvent, Qt, QTimer
-from PyQt6.QtGui import QTextOption
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QPixmap, QTextOption
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -27,6 +27,7 @@ from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
+from zestpanel.desk.strip import lane_painting
 from zestpanel.desk.viewmodels.steps import PAGE_CLASSES
 from zestpanel.desk.window import MainWindow
 from zestpanel.standins.service import StandInService
@@ -409,6 +410,63 @@ def test_work_in_the_background_stands_aside_while_the_window_fills_and_paints(
     ended.set()
     settle(qtbot, window)
     assert seen[0] <= at + 1, "until the last of it is painted, but for a step that was begun"
+
+
+def test_a_page_is_filled_in_one_turn_and_painted_in_the_next(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    painted: list[str] = []
+
+    class Watch(QObject):
+        def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+            if event is not None and event.type() == QEvent.Type.Paint:
+                painted.append("painted")
+            return False
+
+    watch = Watch()
+    table = window.at_engines().engines.table
+    table.viewport().installEventFilter(watch)
+    window.go_to("brief")
+    settle(qtbot, window)
+    window.go_to("engines")
+    window.at_engines().show_view("Engines")
+    assert table.rowCount() == 2, "it is filled"
+    QApplication.sendPostedEvents()
+    assert painted == [], "and not painted yet"
+    qtbot.waitUntil(lambda: bool(painted))
+
+
+def test_lanes_come_one_by_one_where_drawing_takes_long_the_heard_one_first(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    lanes, on = window.strip.lanes, window.state.player.mixer.on
+    qtbot.waitUntil(lambda: lanes.whole)
+    began, draw = [0.0], lanes._picture_of
+
+    def slowly(index: int, name: str, *, on: bool) -> QPixmap:
+        time.sleep(lane_painting.MOST_DRAWING_S)
+        began[0] += 1
+        return draw(index, name, on=on)
+
+    monkeypatch.setattr(lanes, "_picture_of", slowly)
+    lanes._new_marks()  # all are drawn anew
+    assert list(lanes._still()) == [on]
+    assert (began[0], lanes.whole) == (1, False)
+    qtbot.waitUntil(lambda: lanes.whole)
+    assert began[0] == len(window.state.tray.lanes) > 1
+
+
+def test_nothing_begins_once_the_window_is_closed(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    background, begun = window.state.background, threading.Event()
+    background.close()
+    background.run(begun.set, lambda _: None, window.state.complain)
+    assert not background.busy
+    assert not begun.wait(0.2)
 
 
 def test_what_is_pasted_into_a_passage_is_no_longer_than_a_passage(
