@@ -79,6 +79,7 @@ def main() -> int:
         os.environ["TMPDIR"] = str(IN_MEMORY)
     for pool in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
         os.environ[pool] = "1"  # the parts share the processors: threads of one would only wait for the others
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # tests are rewritten for their assertions once, not every time
     # hundreds of programs are started, each of which would compile the code again where the machine keeps none of it
     compileall.compile_dir(ROOT / "src", quiet=2, workers=0)
     compileall.compile_dir(ROOT / "tests", quiet=2, workers=0)
