@@ -74,3 +74,21 @@ def test_the_program_itself_starts_and_ends(tmp_path: Path, screen: str) -> None
                           capture_output=True, text=True, timeout=60)  # fmt: skip
     assert done.returncode == 0, done.stderr[-2000:]
     assert "Traceback" not in done.stderr
+
+
+def test_what_is_to_be_done_at_the_end_is_done_and_qt_is_not_taken_apart() -> None:
+    """What the bindings of Qt do at exit ends in a crash now and then, after everything is over."""
+    code = (
+        "import atexit, tempfile\n"
+        "atexit.register(print, 'what came before the window')\n"
+        "from zestpanel.desk.application import leave, make_application\n"
+        "application = make_application()\n"
+        "atexit.register(print, 'done')\n"
+        "folder = tempfile.TemporaryDirectory(); print(folder.name, flush=True)\n"
+        "leave(3)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+                          capture_output=True, text=True, timeout=60)  # fmt: skip
+    folder, *said = done.stdout.splitlines()
+    assert (done.returncode, said) == (3, ["done"])
+    assert not Path(folder).exists()

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import atexit
 import gc
+import logging
 import os
 import signal
 import socket
 import sys
 import threading
 import traceback
+import weakref
 from importlib import resources
 from pathlib import Path
-from typing import NoReturn
+from typing import Final, NoReturn
 
 from PyQt6.QtCore import (
     QCoreApplication,
@@ -54,6 +56,7 @@ def make_application() -> QApplication:
     # made is left out of it, and it comes in quiet moments only (see ``collecting``)
     gc.freeze()
     gc.set_threshold(2_000, 10, NEVER)
+    atexit.register(_before_qt)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("zestpanel")
     application.setApplicationDisplayName("Zest Panel")
@@ -165,10 +168,23 @@ def leave(status: int) -> NoReturn:
     taken apart one within the other, which now and then ends in a crash after everything is over."""
     QSettings("zestpanel", "zestpanel").sync()
     threading._shutdown()  # type: ignore[attr-defined]  # noqa: SLF001 what the interpreter itself calls: it joins
-    atexit._run_exitfuncs()  # noqa: SLF001 and this after it
-    sys.stdout.flush()
-    sys.stderr.flush()
+    _leaving.append(status)
+    atexit._run_exitfuncs()  # noqa: SLF001 and this after it: the last first, down to _before_qt
     os._exit(status)
+
+
+_leaving: Final[list[int]] = []
+
+
+def _before_qt() -> None:
+    """Registered when the window's part is there, so it comes just before what the bindings of Qt have registered: they
+    go through all wrapped objects and delete them, each with its children, some of which they come to later."""
+    if _leaving:
+        logging.shutdown()
+        weakref.finalize._exitfunc()  # type: ignore[attr-defined]  # noqa: SLF001 folders that are there for a while
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(_leaving[0])
 
 
 def _end_when_told(application: QApplication, desk: Desk) -> None:
