@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from functools import partial
+from typing import Final
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -43,6 +44,11 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
 from zestpanel.desk.word_box import add_words, choose_word, chosen_word
 
+# limits as they stand beside their fields
+_SHORT: Final = {
+    "characters_per_request": tr("characters"), "requests_at_once": tr("at once"),
+    "requests_per_minute": tr("a minute"),
+}  # fmt: skip
 _FIRST = ("subscription", "allowance", "per unit")  # what a plan most often has (common practice, no source)
 
 
@@ -130,7 +136,7 @@ class PriceDialog(KeepingDialog):
             edit.setAccessibleName(tr("Limit of the plan: {words}", words=words))
             edit.textChanged.connect(self._tell)
             limits.addWidget(edit)
-            limits.addWidget(label(words.removeprefix("requests ").removesuffix(" in a request"), "quiet"))
+            limits.addWidget(label(_SHORT[name], "quiet"))
         limits.addStretch(1)
         form.addRow(tr("Limits"), limits)
         form.addRow(tr("Source"), self.source)
