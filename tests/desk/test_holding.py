@@ -24,6 +24,7 @@ from zestpanel.desk import collecting, preparing
 from zestpanel.desk.application import Desk, _catch_crashes
 from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.pages.passages.importing import ImportDialog
+from zestpanel.desk.pages.passages.set_view import SetView
 from zestpanel.desk.pages.renders.page import RendersPage
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
@@ -457,6 +458,24 @@ def test_lanes_come_one_by_one_where_drawing_takes_long_the_heard_one_first(
     assert (began[0], lanes.whole) == (1, False)
     qtbot.waitUntil(lambda: lanes.whole)
     assert began[0] == len(window.state.tray.lanes) > 1
+
+
+def test_a_long_passage_that_is_left_and_come_back_to_at_once_is_counted(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    bench_project.texts.add(["pear " * 500, "plum " * 600], language="en-GB")
+    window = open_window(bench_project)
+    window.go_to("passages")
+    settle(qtbot, window)
+    view = window.at_passages().widget_of(0)
+    assert isinstance(view, SetView)
+    pears = len(window.state.bench.passages) - 2
+    view.table.selectRow(pears)
+    qtbot.waitUntil(lambda: "500 words" in view._counts.text())
+    view.table.selectRow(pears + 1)
+    view.table.selectRow(pears)
+    assert view._counts.text() == "", "not what was counted in another"
+    qtbot.waitUntil(lambda: "500 words" in view._counts.text())
 
 
 def test_nothing_begins_once_the_window_is_closed(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

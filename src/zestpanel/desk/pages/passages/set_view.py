@@ -231,6 +231,7 @@ class SetView(PassageKeeping):
         if len(text) > _SHORT:
             self._counts.clear()
             self.hard.clear()
+            self._counted = (None, None, None, None)  # what was counted last is not shown any more
             next_turn(self, self._count)
         else:
             self._count()
