@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from tests import catalogue
 from zestpanel.core.listening.scales import SCALES
 from zestpanel.core.listening.told import Told, languages
+from zestpanel.core.money.components import KINDS
 from zestpanel.core.texts import language_of
 
 
@@ -124,3 +125,9 @@ def test_what_happens_hangs_on_no_word_that_is_for_people(tmp_path: Path) -> Non
     assert english["asked"]["Key refused"] == english["asked"]["Key in its words"] == english["asked"]["Used up"] == 1
     for other in others:
         assert other == english
+
+
+def test_every_word_beside_a_field_of_a_price_is_in_the_catalogue() -> None:
+    known = {one.id for one in catalogue.in_the_code()}
+    beside = {words for kind in KINDS.values() for entry in kind.form for words in (entry.before, entry.after)}
+    assert beside - {"", "W"} <= known  # the watt is W everywhere (SI)

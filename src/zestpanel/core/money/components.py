@@ -96,7 +96,7 @@ class PerUnit(Part):
     form: ClassVar = (
         Entry("price", "money"), Entry("per", "whole", tr("for every"), usual="1,000"),
         Entry("unit", "choice", choices=get_args(Unit)),
-        Entry("above", "whole", "from", tr("of a month on"), may_lack=True),
+        Entry("above", "whole", tr("from"), tr("of a month on"), may_lack=True),
         Entry("all_units", "switch", after=tr("then for all of them")),
     )  # fmt: skip
 
@@ -157,8 +157,8 @@ class Allowance(Part):
     form: ClassVar = (
         Entry("amount", "whole"), Entry("unit", "choice", choices=get_args(Unit)),
         Entry("every", "choice", tr("every"), choices=get_args(Period), usual="month"),
-        Entry("first_months", "whole", tr("only in the first"), "months", may_lack=True),
-        Entry("kept_months", "whole", tr("unused ones are kept for"), "months", may_lack=True),
+        Entry("first_months", "whole", tr("only in the first"), tr("months"), may_lack=True),
+        Entry("kept_months", "whole", tr("unused ones are kept for"), tr("months"), may_lack=True),
     )  # fmt: skip
 
     kind: Literal["allowance"] = "allowance"
@@ -228,7 +228,7 @@ class Discount(Part):
 
     title: ClassVar = tr("Discount at the start")
     form: ClassVar = (Entry("percent", "percent", after=tr("% off the subscription")),
-                      Entry("months", "whole", tr("in the first"), "months", usual="1"))  # fmt: skip
+                      Entry("months", "whole", tr("in the first"), tr("months"), usual="1"))  # fmt: skip
 
     kind: Literal["discount"] = "discount"
     percent: Decimal = Field(ge=0, le=100)
@@ -248,7 +248,10 @@ class Once(Part):
     without it (here or in the brief) the purchase has no price a month."""
 
     title: ClassVar = "Bought once"
-    form: ClassVar = (Entry("price", "money"), Entry("life_months", "whole", tr("used for"), "months", may_lack=True))
+    form: ClassVar = (
+        Entry("price", "money"),
+        Entry("life_months", "whole", tr("used for"), tr("months"), may_lack=True),
+    )
 
     kind: Literal["once"] = "once"
     price: Decimal = Field(ge=0, le=MOST_MONEY)
@@ -299,9 +302,9 @@ class OwnMachine(Part):
     title: ClassVar = tr("Own machine")
     form: ClassVar = (
         Entry("price", "money", tr("bought for")),
-        Entry("life_hours", "number", tr("used for"), "hours", usual="10,000"),
-        Entry("watts", "number", "drawing", "W"),
-        Entry("per_kwh", "money", "at", "a kWh"),
+        Entry("life_hours", "number", tr("used for"), tr("hours"), usual="10,000"),
+        Entry("watts", "number", tr("drawing"), "W"),
+        Entry("per_kwh", "money", tr("at"), tr("a kWh")),
     )
 
     kind: Literal["own machine"] = "own machine"
