@@ -83,8 +83,10 @@ def main() -> int:
     # hundreds of programs are started, each of which would compile the code again where the machine keeps none of it
     compileall.compile_dir(ROOT / "src", quiet=2, workers=0)
     compileall.compile_dir(ROOT / "tests", quiet=2, workers=0)
-    deep = "--deep" in sys.argv
-    pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one != "--deep")]
+    deep, release = "--deep" in sys.argv, "--release" in sys.argv
+    if release:
+        os.environ["ZEST_RELEASE"] = "1"  # every text in every language
+    pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one not in ("--deep", "--release"))]
     core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
     apart = started("tests of the core that run and render, and against outside sources", [*pytest, *APART, REFERENCE])
     desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")

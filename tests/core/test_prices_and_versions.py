@@ -25,7 +25,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import versions
-from zestpanel.core.money.components import Typed
+from zestpanel.core.money.components.part import Typed
 from zestpanel.core.money.volume import Rates, cost_at_volume
 from zestpanel.core.report.pictures import volume_picture
 from zestpanel.core.store.project import Project
@@ -174,6 +174,9 @@ def test_a_month_is_a_range_where_the_pace_is_not_known_to_the_cent() -> None:
         # of many such texts: all characters over all minutes, minutes being lognormal about characters / 900
         held += between[0] <= 900 / Decimal(repr(float(np.exp(0.15**2 / 2)))) <= between[1]
     assert 0.91 <= held / benches <= 0.985
+    once = rates_of(takes, lengths, ())
+    again = rates_of([*takes, *[takes[0]] * 3], lengths, ())
+    assert replace(again, takes=once.takes) == once, "a text counts once, however often it was said"
     few = rates_of(takes[:2], lengths, ())
     assert few.pace_between is None, "two texts tell nothing of others"
 

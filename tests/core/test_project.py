@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 import subprocess
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -160,3 +161,29 @@ def test_killed_at_any_instant_it_opens_clean(tmp_path: Path) -> None:
     done = subprocess.run(command, cwd=Path(__file__).parents[2], capture_output=True, text=True, timeout=240)
     assert done.returncode == 0, done.stderr[-2000:]
     assert done.stdout.startswith("12 kills")
+
+
+def test_a_transaction_within_another_is_a_part_of_it(project: Project) -> None:
+    """All is undone with the outer one; an inner one that fails is undone alone."""
+    database, documents = project._database, project.documents
+
+    def kept(name: str, *, fails: bool) -> None:
+        with database.writing():
+            documents.put(name, 1)
+            if fails:
+                raise RuntimeError(name)
+
+    def both(*, outer_fails: bool) -> None:
+        with database.writing():
+            kept("outer", fails=False)
+            with suppress(RuntimeError):
+                kept("inner that fails", fails=True)
+            kept("inner", fails=False)
+            if outer_fails:
+                raise RuntimeError("outer")
+
+    with pytest.raises(RuntimeError, match="outer"):
+        both(outer_fails=True)
+    assert [documents.get(name) for name in ("outer", "inner", "inner that fails")] == [None, None, None]
+    both(outer_fails=False)
+    assert [documents.get(name) for name in ("outer", "inner", "inner that fails")] == [1, 1, None]

@@ -594,8 +594,8 @@ def test_what_ones_own_machine_costs_is_told_from_its_speed_and_is_no_bill(bench
     assert [(e.characters, e.cost, e.says()) for e in planned.estimates] == [
         (52, None, "speed on this machine not measured yet")
     ]
-    told = estimate(planned.jobs, bench.shortlist.engines(), {}, {}, {local.id: (10.0, 4)}, today=date(2026, 5, 1))[0]
-    assert (told.cost, told.says()) == (None, "no bill; this machine 0.031 EUR")
+    told = estimate(planned.jobs, bench.shortlist.engines(), {}, {}, {local.id: (10.0, 4)}, on=date(2026, 5, 1))[0]
+    assert (told.cost, told.says()) == (None, "no bill; this machine 0.03 EUR")
     assert planned.costs == ()
 
 

@@ -7,7 +7,7 @@ from datetime import date
 from decimal import Decimal
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from tests.conftest import add_command_engine, add_demo_engine, pretend_take
@@ -20,8 +20,9 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError, SynthesisFailure
-from zestpanel.core.money.components import KINDS, Entry, Typed
-from zestpanel.core.money.tariff import Tariff, Usage, month_cost
+from zestpanel.core.money.components import KINDS
+from zestpanel.core.money.components.part import Entry, Typed
+from zestpanel.core.money.tariff import Tariff, Usage, month_cost, paid_by_month
 from zestpanel.core.money.typed_parts import fresh
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.money.worked import kept_minute, pays_back_in, years
@@ -84,12 +85,22 @@ def texts_for(entry: Entry) -> st.SearchStrategy[str]:
 
 
 lines = st.sampled_from(sorted(KINDS)).flatmap(
-    lambda kind: st.fixed_dictionaries({e.name: texts_for(e) for e in KINDS[kind].form}).map(lambda t: Typed(kind, t))
+    lambda kind: st.fixed_dictionaries({e.name: texts_for(e) for e in KINDS[kind].form}).map(
+        lambda t: Typed(kind, _can_be(t))
+    )
 )
+
+
+def _can_be(texts: dict[str, str]) -> dict[str, str]:
+    """Only what is included by the month or the year is kept for months."""
+    return {**texts, "kept_months": ""} if texts.get("every") in ("day", "week") else texts
 
 
 @given(st.lists(lines, min_size=1, max_size=6), st.sampled_from(["EUR", "USD", "JPY"]))
 def test_a_plan_is_read_back_into_the_fields_as_the_same_plan(of: list[Typed], currency: str) -> None:
+    sold = [line.texts["unit"] for line in of if line.kind in ("per unit", "pack")]
+    packs = {line.texts["unit"] for line in of if line.kind == "pack"}
+    assume(all(sold.count(unit) == 1 for unit in packs))
     plan = stated_plan(TypedPlan(name="Plan", currency=currency, lines=tuple(of)))
     assert stated_plan(as_typed(plan)) == plan
     assert all(part.words(currency) and part.stamp() for part in plan.tariff.components)
@@ -123,10 +134,19 @@ def test_the_years_the_pay_back_and_the_kept_minute_are_sums_on_paper() -> None:
     assert kept.amount == Decimal(319) / 32
 
 
-def test_units_kept_from_month_to_month_are_said_and_not_counted() -> None:
-    plan = tariff_of(Typed("allowance", {"amount": "1000", "unit": "character", "every": "month", "kept_months": "2"}))
-    (part,) = plan.components
-    assert "kept for 2 months (no help where every month is alike)" in part.words("EUR")
+def test_units_kept_from_month_to_month_help_in_a_busy_one() -> None:
+    """1,000 a month, unused ones kept for 2 months, 0.01 beyond: 0, 0, 3,500 are 500 over, where a month alone has
+    2,500 over; after two more idle months the first of them has lapsed no unit yet."""
+    grant = {"amount": "1000", "unit": "character", "every": "month"}
+    by_use = Typed("per unit", {"price": "0.01", "per": "1", "unit": "character"})
+    year = [Usage(characters=Decimal(n), sound_s=Decimal(0)) for n in (0, 0, 3_500, 0, 0, 0, 3_500, 0, 0, 0, 0, 0)]
+    for kept, due in (("2", [0, 0, 5, 0, 0, 0, 5]), ("", [0, 0, 25, 0, 0, 0, 25])):
+        plan = tariff_of(Typed("allowance", {**grant, "kept_months": kept}), by_use)
+        assert [money and money.amount for money in paid_by_month(plan, year, 7)] == due
+    with pytest.raises(InputError, match="only what is included by the month or the year can be kept"):
+        tariff_of(Typed("allowance", {**grant, "every": "day", "kept_months": "2"}))
+    with pytest.raises(InputError, match="sold in packs of one size or by the unit, not both"):
+        tariff_of(Typed("pack", {"price": "5", "amount": "1000", "unit": "character"}), by_use)
 
 
 def test_seats_words_tokens_weeks_tiers_for_all_and_tax_are_billed() -> None:

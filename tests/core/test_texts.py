@@ -31,10 +31,14 @@ def _places(text: str) -> set[str]:
     return set(re.findall(r"(?<!\{)\{(\w*)[:}]", text.replace("{{", "")))
 
 
+RELEASE = bool(os.environ.get("ZEST_RELEASE"))  # a text may be in English alone until a release
+
+
 @pytest.mark.parametrize("language", catalogue.TRANSLATED)
 def test_every_text_of_the_code_is_in_the_catalogue_with_its_places(language: str, code: set[catalogue.Key]) -> None:
     translated = catalogue.of(language)
-    assert catalogue.keys(translated) == code, "run: python -m tests.catalogue"
+    if RELEASE:
+        assert catalogue.keys(translated) == code, "run: python -m tests.catalogue"
     wrong = []
     for message in translated:
         if not message.id:
@@ -42,7 +46,7 @@ def test_every_text_of_the_code_is_in_the_catalogue_with_its_places(language: st
         forms = [message.string] if isinstance(message.string, str) else list(message.string)
         ours = [message.id] if isinstance(message.id, str) else list(message.id)
         if not all(forms) or len(forms) != len(ours):
-            wrong.append((message.id, "no words"))
+            wrong += [(message.id, "no words")] if RELEASE else []
         elif "{" in ours[0] and any(_places(a) != _places(b) for a, b in zip(ours, forms, strict=True)):
             wrong.append((message.id, "other places"))
         elif any(a.count("\n") != b.count("\n") or (a[-1:] == " ") != (b[-1:] == " ")

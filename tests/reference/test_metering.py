@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 from decimal import Decimal
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -25,50 +26,112 @@ def characters(n: int, *, days: int = 30) -> Usage:
     return Usage(characters=Decimal(n), sound_s=Decimal(n) * 60 / 1000, requests=n // 50, days=days)
 
 
-def walk(free: dict[str, int], tiers: list[tuple[int, str]], used: dict[date, int]) -> Decimal:
-    """reference: each unit in turn takes the day's grant, else the month's, else the year's, else is paid at the tier
-    that so many paid units of its month have reached."""
+def of_month(parts: list[dict[str, Any]], used: dict[date, int], today: date, seats: int) -> Decimal:
+    """reference: the bill of today's month. Each unit in turn takes the day's grant, else the week's, else one kept
+    from an earlier month (the oldest first), else the month's, else the year's, else is bought: by the tier that so
+    many bought units of its month have reached, in begun blocks, or out of a pack. Then the least charge, then tax."""
+    of = {kind: [p for p in parts if p["kind"] == kind] for kind in ("allowance", "per unit", "pack", "least", "tax")}
+    grants = {p["every"]: p["amount"] * (seats if p.get("per_seat") else 1) for p in of["allowance"]}
+    keeps = next((p["kept_months"] for p in of["allowance"] if p["every"] == "month" and p.get("kept_months")), 0)
     left: dict[tuple[str, object], int] = {}
-    paid: dict[int, int] = {}
-    total = Decimal(0)
+    bought: dict[int, int] = {}
+    packs: list[list[int]] = []  # [month, units left]
+    money: dict[int, Decimal] = {}
+    first = min(used, default=today)
+    number = {day: 12 * day.year + day.month for day in [*used, today]}
     for day in sorted(used):
-        keys = {"day": day, "month": (day.year, day.month), "year": day.year}
+        this = number[day]
         for _ in range(used[day]):
-            for every in ("day", "month", "year"):
-                place = (every, keys[every])
-                left.setdefault(place, free.get(every, 0))
+            places = [("day", day), ("week", day.isocalendar()[:2])]
+            places += [("month", m) for m in range(max(this - keeps, 12 * first.year + first.month), this + 1)]
+            for place in [*places, ("year", day.year)]:
+                left.setdefault(place, grants.get(place[0], 0))
                 if left[place]:
                     left[place] -= 1
                     break
             else:
-                so_far = paid.get(day.month, 0)
-                total += Decimal(next(price for above, price in reversed(tiers) if so_far >= above))
-                paid[day.month] = so_far + 1
-    return total
+                money.setdefault(this, Decimal(0))
+                if of["pack"]:
+                    pack = of["pack"][0]
+                    open_ = [
+                        p for p in packs if p[1] and (not pack["kept_months"] or this - p[0] < pack["kept_months"])
+                    ]
+                    if not open_:
+                        packs.append([this, pack["amount"]])
+                        open_ = packs[-1:]
+                        money[this] += Decimal(pack["price"])
+                    open_[0][1] -= 1
+                bought[this] = bought.get(this, 0) + 1
+    this = number[today]
+    bill, done = money.get(this, Decimal(0)), bought.get(this, 0)
+    tiers = of["per unit"]
+    for k, tier in enumerate(tiers):
+        top = min(done, tiers[k + 1]["above"]) if k + 1 < len(tiers) else done
+        units = max(0, top - tier["above"])
+        blocks = -(-units // tier["per"]) if tier["begun"] else Decimal(units) / tier["per"]
+        bill += blocks * Decimal(tier["price"])
+    for part in of["least"]:
+        bill = max(bill, Decimal(part["price"]))
+    return bill * (1 + sum((Decimal(part["percent"]) for part in of["tax"]), Decimal(0)) / 100)
 
 
 @given(
-    st.dictionaries(st.sampled_from(["day", "month", "year"]), st.integers(0, 60)),
+    st.dictionaries(st.sampled_from(["day", "week", "month", "year"]), st.integers(0, 60)),
+    st.none() | st.integers(1, 3),
     st.lists(st.integers(1, 80), max_size=2, unique=True),
+    st.sampled_from(["units", "blocks", "packs", "packs that lapse"]),
     st.dictionaries(st.integers(0, 364), st.integers(1, 90), max_size=8),
-    st.integers(0, 364),
-    st.integers(1, 120),
+    st.tuples(st.integers(0, 364), st.integers(1, 120), st.integers(1, 3)),
+    st.none() | st.integers(1, 40),
+    st.integers(0, 1),
 )
 def test_a_meter_is_the_walk_through_the_days(
-    free: dict[str, int], edges: list[int], used: dict[int, int], now: int, more: int
-) -> None:
+    free: dict[str, int], kept: int | None, edges: list[int], sold: str, used: dict[int, int],
+    now: tuple[int, int, int], least: int | None, taxed: int,
+) -> None:  # fmt: skip
     new_year = date(2027, 1, 1)
-    today = new_year + timedelta(now)
-    days = {new_year + timedelta(n): count for n, count in used.items() if n <= now}
-    tiers = [(0, "0.30"), *((edge, f"0.{29 - 3 * k}") for k, edge in enumerate(sorted(edges)))]
-    plan = tariff(
-        *({"kind": "allowance", "amount": amount, "every": every} for every, amount in free.items()),
-        *({"kind": "per unit", "price": price, "above": above} for above, price in tiers),
-    )
-    found = Meter(plan, {day: characters(n) for day, n in days.items()}, today=today).with_more(characters(more))
+    today, more, seats = new_year + timedelta(now[0]), now[1], now[2]
+    days = {new_year + timedelta(n): count for n, count in used.items() if n <= now[0]}
+    parts: list[dict[str, Any]] = [
+        {"kind": "allowance", "amount": amount, "every": every, "per_seat": every == "week",
+         "kept_months": kept if every == "month" else None}
+        for every, amount in free.items()
+    ]  # fmt: skip
+    if sold in ("units", "blocks"):
+        tiers = [(0, "0.30"), *((edge, f"0.{29 - 3 * k}") for k, edge in enumerate(sorted(edges)))]
+        parts += [{"kind": "per unit", "price": price, "above": above, "per": 7 if sold == "blocks" else 1,
+                   "begun": sold == "blocks"} for above, price in tiers]  # fmt: skip
+    else:
+        lapse = 2 if sold == "packs that lapse" else None
+        parts.append({"kind": "pack", "price": "4", "amount": 50, "unit": "character", "kept_months": lapse})
+    parts += [{"kind": "least", "price": least}] if least else []
+    parts += [{"kind": "tax", "percent": 19}] if taxed else []
+    plan = tariff(*parts)
+    # beside it, what no use changes
+    whole = tariff({"kind": "discount", "percent": 50, "months": 3}, {"kind": "once", "price": 90}, *parts)
     after = {**days, today: days.get(today, 0) + more}
-    assert found.cost is not None
-    assert found.cost.amount == walk(free, tiers, after) - walk(free, tiers, days)
+    due = of_month(parts, after, today, seats) - of_month(parts, days, today, seats)
+    for one in (plan, whole):
+        meter = Meter(one, {day: characters(n) for day, n in days.items()}, today=today, seats=seats)
+        assert meter.with_more(characters(more)).cost == Money(due, "EUR")
+        by_day = meter.by_day()
+        assert by_day is not None
+        this_month = [
+            money.amount for day, money in by_day.items() if (day.year, day.month) == (today.year, today.month)
+        ]
+        idle = of_month(parts, {d: n for d, n in days.items() if d.month < today.month}, today, seats)
+        assert sum(this_month) == of_month(parts, days, today, seats) - idle
+
+
+def test_tax_is_in_a_run_and_what_stays_within_a_least_charge_adds_nothing() -> None:
+    """10 a thousand and 19 % tax: 1,000 characters are 11.90. With 5 at least, due anyway: 300 characters add nothing,
+    1,000 what is beyond 5, taxed."""
+    by_use, tax = {"kind": "per unit", "price": 10, "per": 1000}, {"kind": "tax", "percent": 19}
+    meter = Meter(tariff(by_use, tax), {}, today=date(2027, 5, 3))
+    assert meter.with_more(characters(1000)).cost == Money(Decimal("11.90"), "EUR")
+    least = Meter(tariff(by_use, {"kind": "least", "price": 5}, tax), {}, today=date(2027, 5, 3))
+    assert least.with_more(characters(300)).cost == Money(Decimal(0), "EUR")
+    assert least.with_more(characters(1000)).cost == Money(Decimal("5.95"), "EUR")
 
 
 def test_a_years_allowance_may_be_used_up_in_january() -> None:

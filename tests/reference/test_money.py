@@ -85,8 +85,11 @@ def test_hours_a_year() -> None:
         {"kind": "subscription", "price": 300, "every": "year"},
         {"kind": "allowance", "amount": 96, "unit": "hour", "every": "year"},
     )
-    cost = total(year, usage(sound_s=Decimal(96 * 3600) / 12)) / (96 * 60 / Decimal(12))
-    assert round(cost, 3) == Decimal("0.052")
+    use = usage(sound_s=Decimal(96 * 3600) / 12)
+    assert [total(year, use, month=month) for month in (1, 2, 13)] == [300, 0, 300], "a year is due at once"
+    usual = month_cost(year, use).total
+    assert usual is not None
+    assert round(usual.amount / (96 * 60 / Decimal(12)), 3) == Decimal("0.052")
 
 
 def test_read_by_a_person() -> None:

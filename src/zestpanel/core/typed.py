@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from decimal import Decimal
 from functools import lru_cache
 from typing import Final
@@ -46,6 +47,27 @@ def typed_whole(text: str, what: str, *, least: int | None = None) -> int:
             tr("{what}: '{words}' is no whole number.", what=what, words=text.strip()), kept=tr("Nothing was changed.")
         )
     return int(value)
+
+
+def typed_months(text: str, what: str) -> dict[int, Decimal]:
+    """Minutes of months that are not like the others, as they are typed: '3: 120, 7: 0'. Raises InputError."""
+    out: dict[int, Decimal] = {}
+    for one in filter(None, (part.strip() for part in text.replace(";", ",").split(","))):
+        month, colon, minutes = one.partition(":")
+        number = typed_whole(month, what, least=1) if colon else 0
+        if not 1 <= number <= 12:
+            raise InputError(
+                tr("{what}: '{words}' is no month with its minutes.", what=what, words=one[:40]),
+                kept=tr("Nothing was changed."),
+                remedy=tr("Write it like 3: 120, 7: 0."),
+            )
+        out[number] = typed_number(minutes, what, least=0)
+    return out
+
+
+def months_in_words(months: Mapping[int, Decimal]) -> str:
+    """``typed_months`` of it are the months again."""
+    return ", ".join(f"{month}: {minutes.normalize():f}" for month, minutes in sorted(months.items()))
 
 
 @lru_cache(maxsize=1)

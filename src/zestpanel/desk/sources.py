@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.row import Row
-from zestpanel.core.domain.money import shown
+from zestpanel.core.domain.money import summed
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.money.volume import VolumeCost
@@ -178,9 +178,9 @@ def behind_cost(parent: QWidget, row: Row) -> SourceDialog:
 def behind_month(parent: QWidget, name: str, plan: Plan, cost: VolumeCost) -> SourceDialog:
     """A month's sum, line by line, and what it rests on."""
     month = cost.month
-    rows = [[text, shown(money.amount), money.currency] for text, money in month.lines]
+    rows = [[text, summed(money.amount), money.currency] for text, money in month.lines]
     if month.total is not None:
-        rows.append([tr("month"), shown(month.total.amount), month.total.currency])
+        rows.append([tr("month"), summed(month.total.amount), month.total.currency])
     rates = cost.rates
     pace = tr(
         "{characters_per_minute} characters a minute, ", characters_per_minute=f"{rates.characters_per_minute:.0f}"
@@ -193,11 +193,13 @@ def behind_month(parent: QWidget, name: str, plan: Plan, cost: VolumeCost) -> So
         characters=f"{cost.characters:,.0f}",
         pace=pace,
     )
+    if cost.retakes is not None:
+        how += tr(" Retakes are {retakes} of it.", retakes=cost.retakes)
     if cost.between is not None:
         low, high = cost.between
         how += tr(
             " For other texts of the kind the month lies between {amount} and {high} (95 %, by the pace).",
-            amount=shown(low.amount),
+            amount=summed(low.amount),
             high=high,
         )
     if plan.source:

@@ -21,11 +21,13 @@ def brief(options: argparse.Namespace) -> Output:
     from pydantic import ValidationError
 
     from zestpanel.core.domain.brief import Brief
-    from zestpanel.core.typed import typed_currency, typed_language, typed_number
+    from zestpanel.core.money.typed_rates import rates_from_words
+    from zestpanel.core.typed import typed_currency, typed_language, typed_months, typed_number
 
     numbers = ("episodes_per_month", "episode_minutes", "budget_per_month", "longest_wait_s", "human_price_per_minute",
-               "days_of_work", "one_off_months", "equal_within")  # fmt: skip
-    words = ("channel", "about", "accent", "audience", "currency", *_LISTS)
+               "days_of_work", "one_off_months", "equal_within", "seats", "retakes_percent", "hours_per_month",
+               "hourly_rate")  # fmt: skip
+    words = ("channel", "about", "accent", "audience", "currency", "minutes_in_months", "exchange_rates", *_LISTS)
     with opened(options) as project:
         values = project.brief.model_dump()
         for one in options.set or ():
@@ -36,7 +38,11 @@ def brief(options: argparse.Namespace) -> Output:
                     f"'{one}' sets no field of the brief.", kept="Nothing was changed.",
                     remedy=f"Write NAME=VALUE; the names are {', '.join((*words, *numbers))}.",
                 )  # fmt: skip
-            if name in numbers:
+            if name == "minutes_in_months":
+                values[name] = typed_months(text, name)
+            elif name == "exchange_rates":
+                values[name] = rates_from_words(text, values["currency"])
+            elif name in numbers:
                 values[name] = typed_number(text, name, least=0) if text.strip() else None
             elif name in _LISTS:
                 parts = [part.strip() for part in text.split(",") if part.strip()]

@@ -260,38 +260,46 @@ def rates_of(
     takes: Sequence[Take], lengths: dict[int, int], timed: Sequence[TimingPoint], *, counted: Decimal = Decimal(1)
 ) -> Rates:
     """The candidate's own characters per minute (all characters over all minutes), what its plan counts of them, and
-    its speed (all waits over all the sound waited for: a mean of ratios would weigh a short clip like a long one)."""
+    its speed (all waits over all the sound waited for: a mean of ratios would weigh a short clip like a long one).
+
+    A text counts once, with the mean of its takes, however often it was repeated or timed under load.
+    """
     takes = [t for t in takes if t.scored]
-    seconds = _sum(t.duration_s for t in takes)
+    spoken = _by_text((t.passage_version_id, t.duration_s) for t in takes)
+    seconds = _sum(spoken.values())
     if not seconds:
         return Rates(billed_per_character=counted)
-    characters = sum(lengths[t.passage_version_id] for t in takes)
-    billed = [t for t in takes if t.characters_billed is not None and t.copied_from is None]
-    of_billed = sum(lengths[t.passage_version_id] for t in billed)
-    waited, made = _sum(p.timing.last_byte_s for p in timed), _sum(p.take.duration_s for p in timed)
+    billed = _by_text((t.passage_version_id, float(t.characters_billed)) for t in takes
+                      if t.characters_billed is not None and t.copied_from is None)  # fmt: skip
+    of_billed = sum(lengths[version] for version in billed)
+    waited = _sum(_by_text((p.take.passage_version_id, p.timing.last_byte_s) for p in timed).values())
+    made = _sum(_by_text((p.take.passage_version_id, p.take.duration_s) for p in timed).values())
     return Rates(
-        characters_per_minute=characters / (seconds / 60),
+        characters_per_minute=sum(lengths[version] for version in spoken) / (seconds / 60),
         takes=len(takes),
-        pace_between=_pace_between(takes, lengths),
+        pace_between=_pace_between(spoken, lengths),
         processing_per_sound_s=waited / made if made else None,
-        billed_per_character=Decimal(sum(t.characters_billed or 0 for t in billed)) / of_billed
-        if of_billed
-        else counted,
+        billed_per_character=_sum(billed.values()) / of_billed if of_billed else counted,
     )
 
 
-def _pace_between(takes: Sequence[Take], lengths: dict[int, int]) -> tuple[Decimal, Decimal] | None:
+def _by_text(values: Iterable[tuple[int, float]]) -> dict[int, float]:
+    """The mean of each text's values."""
+    found: dict[int, list[float]] = {}
+    for version, value in values:
+        found.setdefault(version, []).append(value)
+    return {version: sum(of) / len(of) for version, of in found.items()}
+
+
+def _pace_between(spoken: Mapping[int, float], lengths: Mapping[int, int]) -> tuple[Decimal, Decimal] | None:
     """95 % interval of the characters a minute for other texts of the kind: the jackknife of a ratio of sums, leaving
-    out a passage at a time (Quenouille 1956, Tukey 1958), with Student's t. None for fewer than three passages."""
-    by_text: dict[int, list[float]] = {}
-    for take in takes:
-        sums = by_text.setdefault(take.passage_version_id, [0.0, 0.0])
-        sums[0] += lengths[take.passage_version_id]
-        sums[1] += take.duration_s / 60
-    count = len(by_text)
+    out a passage at a time (Quenouille 1956, Tukey 1958), with Student's t. None for fewer than three passages.
+    spoken: seconds by text."""
+    count = len(spoken)
     if count < FEWEST_TEXTS_FOR_PACE:
         return None
-    characters, minutes = np.array(list(by_text.values())).T
+    characters = np.array([lengths[version] for version in spoken], dtype=float)
+    minutes = np.array(list(spoken.values())) / 60
     whole = characters.sum() / minutes.sum()
     without = (characters.sum() - characters) / (minutes.sum() - minutes)
     spread = float(np.sqrt((count - 1) / count * ((without - without.mean()) ** 2).sum()))

@@ -10,7 +10,11 @@ from zestpanel.core.catalogue.browsing import FacetValue
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import Known, OwnStatement, ledger
 from zestpanel.core.catalogue.machine import Verdict
-from zestpanel.core.money.components import Allowance, Once, OwnMachine, PerUnit, Subscription
+from zestpanel.core.money.components.allowance import Allowance
+from zestpanel.core.money.components.once import Once
+from zestpanel.core.money.components.own_machine import OwnMachine
+from zestpanel.core.money.components.per_unit import PerUnit
+from zestpanel.core.money.components.subscription import Subscription
 from zestpanel.core.texts import tr
 
 _FRICTION: Final = {

@@ -7,12 +7,14 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Final, cast
 
+from pydantic import ValidationError
+
 from zestpanel.core.catalogue.facts import Engine, Fact, Plan, PlanLimits
 from zestpanel.core.errors import InputError
-from zestpanel.core.money.components import Typed
+from zestpanel.core.money.components.part import Typed
 from zestpanel.core.money.tariff import Counting, Tariff
 from zestpanel.core.money.typed_parts import part_of, typed_of
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import capital, tr
 from zestpanel.core.typed import typed_currency, typed_whole
 
 LIMITS: Final = {
@@ -48,11 +50,15 @@ def stated_plan(typed: TypedPlan) -> Plan:
     if not typed.lines:
         raise InputError(tr("A plan has at least one line: a price, a subscription, something included."), kept=_KEPT)
     parts = tuple(part_of(line) for line in typed.lines)
+    try:
+        tariff = Tariff(currency=typed_currency(typed.currency), components=parts, counting=typed.counting)
+    except ValidationError as error:
+        said = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
+        raise InputError(f"{capital(said)}.", kept=_KEPT) from error
     rights = {name: cast(Fact, says) for name, says in typed.rights.items() if says in ("yes", "no")}
     return Plan(
-        name=name, tariff=Tariff(currency=typed_currency(typed.currency), components=parts, counting=typed.counting),
-        source=typed.source.strip(), dated=typed.dated, check_again=typed.check_again, rights=rights,
-        price_list=typed.pasted.strip(), limits=_limits(typed.limits),
+        name=name, tariff=tariff, source=typed.source.strip(), dated=typed.dated, check_again=typed.check_again,
+        rights=rights, price_list=typed.pasted.strip(), limits=_limits(typed.limits),
     )  # fmt: skip
 
 

@@ -11,17 +11,17 @@ from typing import Final
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import Evaluation
-from zestpanel.core.choice.other_plans import OtherPlan, cheapest_in_words, other_plans
+from zestpanel.core.choice.other_plans import OtherPlan, cheapest, cheapest_in_words, other_plans
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.unlisted import UnlistedPlan, unlisted_plans
 from zestpanel.core.clock import today
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
-from zestpanel.core.money.components import Once
+from zestpanel.core.money.components.once import Once
 from zestpanel.core.money.curve import MonthCurve, month_curve
 from zestpanel.core.money.tariff import days_needed, quantity
 from zestpanel.core.money.volume import Rates, VolumeCost, cost_at_volume, usage_at
-from zestpanel.core.money.worked import busier, dearer, kept_minute, pays_back_in, with_retakes, years
+from zestpanel.core.money.worked import busier, dearer, kept_minute, pays_back_in, years
 from zestpanel.core.texts import day, tr
 
 _LOOKED_AT: Final = 240  # volumes between which a change of order is looked for
@@ -68,10 +68,14 @@ def costs_of(found: Evaluation, engines: Mapping[str, Engine], what_if: WhatIf |
     rows = tuple(_row(row, brief, what_if) for row in found.rows.values())
     others = tuple(other_plans(found, engines)) if not changed else ()
     listed = {row.candidate.engine for row in found.rows.values()}
-    unlisted = tuple(unlisted_plans(engines, listed, brief, dearer_percent=what_if.dearer_percent))
+    unlisted = tuple(
+        unlisted_plans(
+            engines, listed, brief, found.statements, found.texts_in(""), dearer_percent=what_if.dearer_percent
+        )
+    )
     return Costs(
         brief=brief, rows=rows, others=others, unlisted=unlisted,
-        verdict=_cheapest(rows, brief) if changed else cheapest_in_words(found, list(others)),
+        verdict=cheapest([(one.row, one.cost) for one in rows]) if changed else cheapest_in_words(found, list(others)),
         remarks=(
             *_cheaper_elsewhere(rows, unlisted), *_order(rows, unlisted, brief), *_paybacks(rows, engines, brief),
             *_days(rows, brief), *_overdue(rows),
@@ -83,30 +87,14 @@ def _row(row: Row, brief: Brief, what_if: WhatIf) -> CostRow:
     tariff = row.plan.tariff if not what_if.dearer_percent else dearer(row.plan.tariff, what_if.dearer_percent)
     rates, model, each = row.cost.rates, row.candidate.model, row.cost.requests_per_episode
     cost = cost_at_volume(tariff, rates, brief, model=model, requests_per_episode=each)
-    kept = cost_at_volume(tariff, rates, brief, model=model, requests_per_episode=each, minutes=with_retakes(brief))
     first, third = years(tariff, rates, brief, model=model, requests_per_episode=each)
-    return CostRow(row=row, cost=cost, first_year=first, third_year=third, kept=kept_minute(kept.own, brief))
-
-
-def _cheapest(rows: Sequence[CostRow], brief: Brief) -> str:
-    priced = [one for one in rows if one.cost.own is not None]
-    if not priced:
-        return tr("No candidate has a price then.")
-    best = min(priced, key=lambda one: one.cost.own.amount if one.cost.own else Decimal(0))
-    at = tr("{minutes_per_month} minutes", minutes_per_month=f"{brief.minutes_per_month.normalize():f}")
-    return tr(
-        "Cheapest then, at {at}: {name}, {name2}: {own} a month.",
-        at=at,
-        name=best.row.name,
-        name2=best.row.plan.name,
-        own=best.cost.own,
-    )
+    return CostRow(row=row, cost=cost, first_year=first, third_year=third, kept=kept_minute(cost.own, brief))
 
 
 def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]) -> list[str]:
     """An engine that is not on the shortlist and would cost less than all that are."""
-    first = next((one for one in unlisted if one.cost.own is not None), None)
-    least = min((one.cost.own.amount for one in rows if one.cost.own is not None), default=None)
+    first = next((one for one in unlisted if one.cost.own is not None and not one.barred), None)
+    least = min((one.cost.own.amount for one in rows if one.cost.own is not None and one.row.passes), default=None)
     if first is None or first.cost.own is None or (least is not None and least <= first.cost.own.amount):
         return []
     pace = tr(
@@ -127,10 +115,12 @@ def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]
 
 
 def _order(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan], brief: Brief) -> list[str]:
-    """Which plan is cheapest up to which volume, up to three times the channel's."""
+    """Which plan is cheapest up to which volume, up to three times the channel's; of those that must-haves let pass."""
     curves: dict[str, MonthCurve] = {}
     factors: dict[str, Decimal] = {}
     for one in rows:
+        if one.row.barred_at_any_volume:
+            continue
         name = f"{one.row.candidate.engine}, {one.row.plan.name}"
         each = one.row.cost.requests_per_episode
         curve = None if name in curves else month_curve(
@@ -139,7 +129,7 @@ def _order(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan], brief: Bri
         unit = brief.in_own_currency(Money(Decimal(1), one.row.plan.tariff.currency))
         if curve is not None and unit is not None:
             curves[name], factors[name] = curve, unit.amount
-    for other in unlisted:
+    for other in (one for one in unlisted if not one.barred_at_any_volume):
         curve, unit = other.curve(brief), brief.in_own_currency(Money(Decimal(1), other.plan.tariff.currency))
         if curve is not None and unit is not None:
             name = tr("{name} (pace assumed)", name=other.name)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Final, Protocol
 
@@ -12,8 +12,9 @@ import numpy as np
 from zestpanel.core.analysis.summary import SummaryParts, summaries
 from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
+from zestpanel.core.catalogue.ledger import OwnStatement
 from zestpanel.core.choice.criteria import criteria_of, evidence_of
-from zestpanel.core.choice.gates import gates
+from zestpanel.core.choice.gates import gates, rights_that_are_no
 from zestpanel.core.choice.ranking import Criterion, Ranked, firmness, frontier, rank
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
@@ -26,7 +27,6 @@ from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.parts import HasBrief, HasDocuments, HasOwnVoices
-from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
@@ -46,6 +46,12 @@ class Evaluation:
     criteria: tuple[Criterion, ...]
     on_frontier: frozenset[int]
     scores: PanelScores
+    statements: Mapping[str, Sequence[OwnStatement]] = field(default_factory=dict)  # by engine
+    texts: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)  # the channel's, by language
+
+    def texts_in(self, language: str) -> tuple[str, ...]:
+        """The channel's texts in a language; '' is the brief's main one."""
+        return self.texts.get(language or primary(next(iter(self.brief.languages), "")), ())
 
     def languages(self) -> list[str]:
         """Languages that candidates speak, in the order of the ranking."""
@@ -79,11 +85,15 @@ def evaluate(project: EvaluationParts) -> Evaluation:
     rows: dict[int, Row] = {}
     own = project.notes.statements()
     names = short_names(project.shortlist.candidates(), engines)
-    sample = _sample_by_language(project.texts)
+    texts: dict[str, list[str]] = {}
+    for passage in project.texts.all():
+        texts.setdefault(primary(passage.language), []).append(passage.text)
+    sample = {tag: _sample(of) for tag, of in texts.items()}
     for candidate in project.shortlist.candidates():
         give_way()
         engine = engines.get(candidate.engine)
         plan, summary = plan_of(candidate, engine), found[candidate.id]
+        consent_missing = project.own_voices.consent_missing(candidate.engine, candidate.voice)
         cost = cost_at_volume(
             plan.tariff,
             summary.rates,
@@ -118,11 +128,13 @@ def evaluate(project: EvaluationParts) -> Evaluation:
                     cost,
                     summary,
                     own=own.get(candidate.engine, []),
-                    consent_missing=project.own_voices.consent_missing(candidate.engine, candidate.voice),
+                    consent_missing=consent_missing,
                 )
             ),
             as_good_as_best=equal,
             best_id=best,
+            consent_missing=consent_missing,
+            rights=rights_that_are_no(brief, candidate, engine, own.get(candidate.engine, [])),
         )
     criteria = criteria_of(project.documents, brief)
     ranking: list[Ranked] = []
@@ -150,6 +162,8 @@ def evaluate(project: EvaluationParts) -> Evaluation:
         criteria=criteria,
         on_frontier=frozenset(on_frontier),
         scores=scores,
+        statements=own,
+        texts={tag: tuple(of) for tag, of in texts.items()},
     )
 
 
@@ -163,14 +177,14 @@ def _languages(brief: Brief, rows: Iterable[Row], scores: PanelScores) -> list[s
 _SAMPLE_CHARACTERS: Final = 20_000
 
 
-def _sample_by_language(texts: Texts) -> dict[str, str]:
-    """The channel's own passages, one after another, as a sample of what its episodes are made of."""
-    out: dict[str, str] = {}
-    for passage in texts.all():
-        key = primary(passage.language)
-        if len(out.get(key, "")) < _SAMPLE_CHARACTERS:
-            out[key] = f"{out[key]}\n\n{passage.text}" if key in out else passage.text
-    return {key: text[:_SAMPLE_CHARACTERS] for key, text in out.items()}
+def _sample(texts: Sequence[str]) -> str:
+    """Texts one after another, as a sample of what the channel's episodes are made of."""
+    out = ""
+    for text in texts:
+        out = f"{out}\n\n{text}" if out else text
+        if len(out) >= _SAMPLE_CHARACTERS:
+            break
+    return out[:_SAMPLE_CHARACTERS]
 
 
 def cost_curve(tariff: Tariff, row: Row, brief: Brief, minutes: list[float]) -> list[float | None]:

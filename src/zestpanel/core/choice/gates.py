@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Final, Literal
 
+from zestpanel.core.analysis.statistics.tails import at_least_p
 from zestpanel.core.analysis.summary import Summary
 from zestpanel.core.catalogue.candidate import plan_of, superseded_by
 from zestpanel.core.catalogue.fact_list import About
@@ -31,7 +31,11 @@ class Gate:
     verdict: Verdict
     why: str
     fact: tuple[About, str] | None = None
+    of_volume: bool = False  # whether it hangs on how much is made a month
 
+
+MAY_BE_LATE: Final = 0.05  # share of requests that may be later than the longest wait
+SURE: Final = 0.05
 
 # must-haves that are facts of something else than the plan
 _ABOUT: Final[dict[str, About]] = {"streams": "engine", "keeps no data": "engine", "offline": "model"}
@@ -63,19 +67,50 @@ def gates(
             stated=stated,
         )
         out.append(Gate(name=tr("can still be made"), verdict="unknown", why=why))
-    for name in brief.must_haves:
-        if name == "runs locally":
-            if engine is None:
-                out.append(Gate(name=name, verdict="unknown", why=tr("engine not known")))
-            else:
-                verdict: Verdict = "no" if engine.is_hosted else "yes"
-                out.append(Gate(name=name, verdict=verdict, why="hosted" if engine.is_hosted else "on this machine"))
-            continue
-        out.append(_fact(name, candidate, engine, own))
+    out += _asked_of(brief, candidate, engine, own)
     out += _persons(candidate, engine, own, consent_missing)
     out += _language(brief, candidate)
     out += _budget(brief, cost)
     out += _wait(brief, summary)
+    return out
+
+
+RIGHTS: Final = ("commercial use", "download", "no watermark", "no attribution")
+
+
+def rights_that_are_no(
+    brief: Brief, candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement] = ()
+) -> tuple[str, ...]:
+    """Rights that the plan denies, though nobody made them a must-have: 'commercial use: no'."""
+    found = (_fact(name, candidate, engine, own) for name in RIGHTS if name not in brief.must_haves)
+    return tuple(f"{word(one.name)}: {word('no')}" for one in found if one.verdict == "no")
+
+
+def barred(gates: Sequence[Gate]) -> str:
+    """The must-haves that are not met or not known, in a few words; '' for none."""
+    return ", ".join(f"{word(one.name)} ({one.why})" for one in gates if one.verdict != "yes")
+
+
+def bars_of_plan(
+    brief: Brief, engine: Engine, plan: str, model: str, cost: VolumeCost, own: Sequence[OwnStatement] = ()
+) -> list[Gate]:
+    """What the brief's must-haves say of a plan that nobody is a candidate under."""
+    nobody = Candidate(id=0, engine=engine.engine, model=model, model_version="", route="", plan=plan, voice="",
+                       language="")  # fmt: skip
+    return [*_asked_of(brief, nobody, engine, own), *_budget(brief, cost)]
+
+
+def _asked_of(brief: Brief, candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement]) -> list[Gate]:
+    """The brief's must-haves that are facts."""
+    out = []
+    for name in brief.must_haves:
+        if name != "runs locally":
+            out.append(_fact(name, candidate, engine, own))
+        elif engine is None:
+            out.append(Gate(name=name, verdict="unknown", why=tr("engine not known")))
+        else:
+            verdict: Verdict = "no" if engine.is_hosted else "yes"
+            out.append(Gate(name=name, verdict=verdict, why="hosted" if engine.is_hosted else "on this machine"))
     return out
 
 
@@ -140,29 +175,33 @@ def _persons(
 
 
 def _wait(brief: Brief, summary: Summary) -> list[Gate]:
-    """The wait for a whole clip: 95 of 100 where there are enough, else the median, else the slowest cold request."""
+    """The wait for a whole clip, give-ups counted as longer than any: 95 of 100 where there are enough requests. Of
+    fewer none may be late: some that are, by more than chance (binomial, one-sided 5 %), say no, else it is unknown."""
     if brief.longest_wait_s is None:
         return []
     name = tr("a retake within {longest_wait_s} s", longest_wait_s=f"{brief.longest_wait_s.normalize():f}")
-    found = summary.whole_clip
-    cold = max(summary.cold, default=None)
-    for wait, basis in (
-        (found.p95, tr("95 of 100 within")),
-        (found.median, tr("median")),
-        (cold, tr("only cold requests,")),
-    ):
-        if wait is not None and math.isinf(wait):
-            return [
-                Gate(
-                    name=name,
-                    verdict="no",
-                    why=tr("{gave_up} of {n} requests gave up waiting", gave_up=found.gave_up, n=found.n),
-                )
-            ]
-        if wait is not None:
-            ok = Decimal(repr(wait)) <= brief.longest_wait_s
-            return [Gate(name=name, verdict="yes" if ok else "no", why=f"{basis} {wait:.1f} s")]
-    return [Gate(name=name, verdict="unknown", why=tr("not timed yet"))]
+    limit, found = float(brief.longest_wait_s), summary.whole_clip
+    within = found.share_within(limit)
+
+    def gate(verdict: Verdict, why: str) -> list[Gate]:
+        return [Gate(name=name, verdict=verdict, why=why)]
+
+    if within is None:
+        if not summary.cold:
+            return gate("unknown", tr("not timed yet"))
+        cold = max(summary.cold)
+        return gate("yes" if cold <= limit else "no", tr("only cold requests, {cold} s", cold=f"{cold:.1f}"))
+    gave_up = tr(", {gave_up} gave up waiting", gave_up=found.gave_up) if found.gave_up else ""
+    if found.p95 is not None:
+        late = tr("{gave_up} of {n} requests gave up waiting", gave_up=found.gave_up, n=found.n)
+        why = late if math.isinf(found.p95) else tr("95 of 100 within {wait} s", wait=f"{found.p95:.1f}") + gave_up
+        return gate("yes" if found.p95 <= limit else "no", why)
+    if not (late_ones := round((1 - within) * found.n)):
+        return gate("yes", tr("all {n} were, the longest {wait} s", n=found.n, wait=f"{found.points[-1]:.1f}"))
+    why = tr("{late} of {n} were later", late=late_ones, n=found.n) + gave_up
+    if at_least_p(late_ones, found.n, MAY_BE_LATE) < SURE:
+        return gate("no", why)
+    return gate("unknown", tr("too few requests to tell: {why}", why=why))
 
 
 def _language(brief: Brief, candidate: Candidate) -> list[Gate]:
@@ -189,12 +228,16 @@ def _budget(brief: Brief, cost: VolumeCost | None) -> list[Gate]:
         budget_per_month=f"{brief.budget_per_month.normalize():f}",
         currency=brief.currency,
     )
+
+    def gate(verdict: Verdict, why: str) -> list[Gate]:
+        return [Gate(name=name, verdict=verdict, why=why, of_volume=True)]
+
     if cost is None:
-        return [Gate(name=name, verdict="unknown", why=tr("not costed"))]
+        return gate("unknown", tr("not costed"))
     if cost.month.total is not None and not cost.month.covers:
-        return [Gate(name=name, verdict="no", why=cost.why_not)]
+        return gate("no", cost.why_not)
     if cost.own is None or cost.month.total is None:
-        return [Gate(name=name, verdict="unknown", why=cost.why_not)]
+        return gate("unknown", cost.why_not)
     as_quoted = "" if cost.month.total.currency == brief.currency else f" ({cost.month.total})"
     verdict: Verdict = "yes" if cost.own.amount <= brief.budget_per_month else "no"
-    return [Gate(name=name, verdict=verdict, why=tr("costs {own}{as_quoted}", own=cost.own, as_quoted=as_quoted))]
+    return gate(verdict, tr("costs {own}{as_quoted}", own=cost.own, as_quoted=as_quoted))

@@ -29,10 +29,17 @@ class Row:
     gates: tuple[Gate, ...]
     as_good_as_best: Equality | None  # against the best-scored candidate of the language
     best_id: int | None
+    consent_missing: str = ""
+    rights: tuple[str, ...] = ()  # those that the plan denies and no must-have asks for
 
     @property
     def passes(self) -> bool:
         return all(gate.verdict == "yes" for gate in self.gates)
+
+    @property
+    def barred_at_any_volume(self) -> bool:
+        """Whether a must-have other than the budget keeps it from being chosen."""
+        return any(gate.verdict != "yes" and not gate.of_volume for gate in self.gates)
 
     @property
     def language(self) -> str:

@@ -51,6 +51,9 @@ class Brief(BaseModel):
     audience: str = ""
     episodes_per_month: int = Field(default=4, ge=0, le=10_000)
     episode_minutes: Decimal = Field(default=Decimal(8), ge=0, le=10_000)
+    minutes_in_months: dict[int, Decimal] = Field(
+        default_factory=dict, description=tr("finished minutes of months that are not like the others, 1 is January")
+    )
     currency: str = Field(default="EUR", pattern=r"^[A-Z]{3}$")
     budget_per_month: Decimal | None = Field(default=None, ge=0)
     longest_wait_s: Decimal | None = Field(default=None, gt=0)
@@ -78,8 +81,27 @@ class Brief(BaseModel):
     audition_lines: dict[str, str] = Field(default_factory=dict)
 
     @property
-    def minutes_per_month(self) -> Decimal:
+    def minutes_of_episodes(self) -> Decimal:
+        """Finished minutes of a month like most."""
         return self.episodes_per_month * self.episode_minutes
+
+    @property
+    def minutes_per_month(self) -> Decimal:
+        """Finished minutes of a month, in the mean of the year where its months differ."""
+        if not self.minutes_in_months:
+            return self.minutes_of_episodes
+        return sum(self.minutes_by_month(), Decimal(0)) / 12
+
+    def minutes_by_month(self) -> tuple[Decimal, ...]:
+        """Finished minutes of January to December."""
+        return tuple(self.minutes_in_months.get(month, self.minutes_of_episodes) for month in range(1, 13))
+
+    @field_validator("minutes_in_months")
+    @classmethod
+    def _twelve_months(cls, value: dict[int, Decimal]) -> dict[int, Decimal]:
+        if any(not 1 <= month <= 12 or not 0 <= minutes <= 10**6 for month, minutes in value.items()):
+            raise ValueError(tr("months are 1 to 12, with minutes from 0 up"))
+        return value
 
     @field_validator("exchange_rates")
     @classmethod

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Decimal, InvalidOperation
+from typing import Final
 
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
+
+HALF_A_CENT: Final = Decimal("0.005")
 
 
 def exact(value: Decimal | int | str, *, what: str = tr("The amount")) -> Decimal:
@@ -50,11 +53,21 @@ class Money:
         return Money(self.amount / divisor, self.currency)
 
     def __str__(self) -> str:
+        """As a sum; a price of a unit is ``rate`` instead."""
+        return f"{summed(self.amount)} {self.currency}"
+
+    def rate(self) -> str:
+        """As the price of a unit: a small one keeps its digits."""
         return f"{shown(self.amount)} {self.currency}"
 
 
+def summed(amount: Decimal) -> str:
+    """A sum for display, to two places: below half of the last one it is 'under 0.01', and never none."""
+    return tr("under 0.01") if 0 < abs(amount) < HALF_A_CENT else shown(amount, places=2)
+
+
 def shown(amount: Decimal, *, places: int | None = None) -> str:
-    """An amount for display, half-even: two places, or as many as a small price needs for two digits."""
+    """A price for display, half-even: two places, or as many as a small price needs for two digits."""
     if places is None:
         places = 2 if amount == 0 or abs(amount) >= Decimal("0.1") else min(6, 1 - amount.adjusted())
     return f"{amount.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_EVEN):,}"

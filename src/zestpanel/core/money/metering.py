@@ -1,8 +1,9 @@
 """What more of a plan costs after what was used of it already: allowances counted by the day, the month and the year.
 
 A run is made today. What today's grant, this month's and this year's allowance still hold is known from the days
-before, so that a grant of a day is worth one day and a year's allowance may be used up in January. Allowances that last
-the shortest are used first.
+before, so that a grant of a day is worth one day and a year's allowance may be used up in January. The bill is the one
+of ``tariff.bill``, with all that it has: what use adds is the month's bill with it less the month's without it, so tax
+is on it, and what stays within a least charge adds nothing. Subscriptions and purchases are in both, and so in neither.
 """
 
 from __future__ import annotations
@@ -13,8 +14,9 @@ from datetime import date
 from decimal import Decimal
 
 from zestpanel.core.domain.money import Money
-from zestpanel.core.money.components import OwnMachine, Period, Unit
-from zestpanel.core.money.tariff import NO_USE, Tariff, Usage, allowances, price_of_units, quantity, tiers_of
+from zestpanel.core.money.components.part import ANY_LATER_MONTH, NONE, MonthAt, Unit
+from zestpanel.core.money.grants import Grants
+from zestpanel.core.money.tariff import Tariff, Usage, allowances, bill, off_of, quantity, sold, total_of
 from zestpanel.core.texts import tr
 
 Days = Mapping[date, Usage]
@@ -33,91 +35,75 @@ class Added:
     allowance_used: Decimal | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class _Taken:
-    """Of one unit, before today: this week's units beyond the daily grants, this month's beyond the weeks', and this
-    year's beyond the months'."""
-
-    week: Decimal
-    month: Decimal
-    year: Decimal
-    today: Decimal
-
-
-def _over(amount: Decimal, grant: Decimal) -> Decimal:
-    return max(Decimal(0), amount - grant)
-
-
 class Meter:
-    """One plan's use until now. days: use by day; ``today`` may be among them."""
+    """One plan's use until now. days: use by day; ``today`` may be among them, and later ones are left out. seats:
+    people who work with the plan."""
 
-    def __init__(self, tariff: Tariff, days: Days, *, today: date) -> None:
-        self._tariff = tariff
-        self._free = allowances(tariff, None)
-        self._units: tuple[Unit, ...] = tuple(dict.fromkeys([*tiers_of(tariff), *self._free]))
-        self._today = days.get(today, NO_USE)
-        self._taken = {unit: self._before(unit, days, today) for unit in self._units}
-        self._base = {unit: self._beyond(unit, NO_USE) for unit in self._units}
+    def __init__(self, tariff: Tariff, days: Days, *, today: date, seats: int = 1) -> None:
+        self._tariff, self._seats = tariff, seats
+        self._parts = tuple(part for part in tariff.components if part.billed)
+        self._selling, free = sold(tariff), allowances(tariff)
+        self._limited = tuple(free)
+        self._units: tuple[Unit, ...] = tuple(dict.fromkeys([*self._selling, *free]))
+        self._grants = {unit: Grants(free.get(unit, []), seats) for unit in self._units}
+        self._beyond: dict[Unit, list[Decimal]] = {unit: [NONE] for unit in self._units}
+        self._added_by_day: dict[date, Decimal] = {}
+        self._walk({day: use for day, use in days.items() if day <= today}, today)
 
-    def _grant(self, unit: Unit, every: Period) -> Decimal:
-        return self._free.get(unit, {}).get(every, Decimal(0))
-
-    def _before(self, unit: Unit, days: Days, today: date) -> _Taken:
-        weeks: dict[tuple[int, int], Decimal] = {}
-        months: dict[int, Decimal] = {}
-        for day in sorted(d for d in days if d.year == today.year and d < today):
-            rest = _over(quantity(days[day], unit, self._tariff), self._grant(unit, "day"))
-            week = day.isocalendar()[:2]
-            had = weeks.get(week, Decimal(0))
-            weeks[week] = had + rest
-            # without a week's grant all of it goes on to the month
-            more = _over(had + rest, self._grant(unit, "week")) - _over(had, self._grant(unit, "week"))
-            months[day.month] = months.get(day.month, Decimal(0)) + more
-        earlier = sum((_over(rest, self._grant(unit, "month")) for m, rest in months.items() if m != today.month),
-                      Decimal(0))  # fmt: skip
-        return _Taken(weeks.get(today.isocalendar()[:2], Decimal(0)), months.get(today.month, Decimal(0)), earlier,
-                      quantity(self._today, unit, self._tariff))  # fmt: skip
-
-    def _used(self, unit: Unit, more: Usage) -> dict[Period, Decimal]:
-        """Units that each period's grant is asked for, with ``more`` used today."""
-        taken = self._taken[unit]
-        today = taken.today + quantity(more, unit, self._tariff)
-        week = taken.week + _over(today, self._grant(unit, "day"))
-        of_week = _over(week, self._grant(unit, "week")) - _over(taken.week, self._grant(unit, "week"))
-        month = taken.month + of_week
-        return {
-            "day": today,
-            "week": week,
-            "month": month,
-            "year": taken.year + _over(month, self._grant(unit, "month")),
-        }
-
-    def _beyond(self, unit: Unit, more: Usage) -> Decimal:
-        """Units of this month that are beyond every allowance, with ``more`` used today."""
-        of_month = _over(self._used(unit, more)["month"], self._grant(unit, "month"))
-        return _over(of_month, _over(self._grant(unit, "year"), self._taken[unit].year))
-
-    def _shares(self, unit: Unit, more: Usage) -> list[Decimal]:
-        used = self._used(unit, more)
-        return [used[every] / amount for every, amount in self._free[unit].items() if amount]
+    def by_day(self) -> dict[date, Money] | None:
+        """What each day's use added to its month's bill; None where there is no bill, or none that is known."""
+        if self._no_bill():
+            return None
+        return {day: Money(amount, self._tariff.currency) for day, amount in self._added_by_day.items()}
 
     def with_more(self, more: Usage) -> Added:
         """What so much more, used today, adds to the bill."""
-        if not self._tariff.components:
-            return Added(cost=None, why=tr("no price stated"))
-        if all(isinstance(part, OwnMachine) for part in self._tariff.components):
-            return Added(cost=None, why=tr("no bill: one's own machine"))
-        priced = tiers_of(self._tariff)
-        amount, short = Decimal(0), Decimal(0)
+        if why := self._no_bill():
+            return Added(cost=None, why=why)
+        short, shares = NONE, []
+        beyond: dict[Unit, list[Decimal]] = {}
         for unit in self._units:
-            after = self._beyond(unit, more)
-            if unit in priced:
-                amount += price_of_units(self._tariff, unit, after) - price_of_units(
-                    self._tariff, unit, self._base[unit]
-                )
-            else:
-                short = max(short, after)
-        shares = [share for unit in self._free for share in self._shares(unit, more)]
-        return Added(
-            cost=Money(amount, self._tariff.currency), short_by=short, allowance_used=max(shares, default=None)
-        )
+            grants = self._grants[unit].copy()
+            over = grants.take(quantity(more, unit, self._tariff))
+            beyond[unit] = [*self._beyond[unit][:-1], self._beyond[unit][-1] + over]
+            if unit not in self._selling:
+                short = max(short, beyond[unit][-1])
+            if unit in self._limited:
+                shares += grants.shares()
+        cost = Money(self._bill(beyond) - self._so_far, self._tariff.currency)
+        return Added(cost=cost, short_by=short, allowance_used=max(shares, default=None))
+
+    # -- inside
+
+    def _no_bill(self) -> str:
+        if not self._tariff.components:
+            return tr("no price stated")
+        return "" if self._parts else tr("no bill: one's own machine")
+
+    def _walk(self, days: Days, today: date) -> None:
+        """Through the days that are known, to today."""
+        before: date | None = None
+        for day in sorted({*days, today}):
+            self._next_months(before, day)
+            so_far = self._bill(self._beyond) if day in days else NONE
+            for unit in self._units:
+                self._grants[unit].go_on_to(day)
+                if day in days:
+                    self._beyond[unit][-1] += self._grants[unit].take(quantity(days[day], unit, self._tariff))
+            if day in days:
+                self._added_by_day[day] = self._bill(self._beyond) - so_far
+            before = day
+        self._so_far = self._bill(self._beyond)
+
+    def _next_months(self, before: date | None, day: date) -> None:
+        """A place for each month that began since."""
+        if before is not None:
+            for _ in range(12 * (day.year - before.year) + day.month - before.month):
+                for beyond in self._beyond.values():
+                    beyond.append(NONE)
+
+    def _bill(self, beyond: Mapping[Unit, list[Decimal]]) -> Decimal:
+        """What this month comes to, past all offers, without what falls due by the year or once."""
+        at = MonthAt(month=ANY_LATER_MONTH, one_off_months=None, seats=self._seats, beyond=beyond, tiers=self._selling,
+                     off=lambda month: off_of(self._tariff, month), processing_s=None)  # fmt: skip
+        return total_of(bill(self._tariff, at, self._parts))

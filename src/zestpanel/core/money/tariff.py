@@ -1,34 +1,31 @@
-"""A plan's tariff: a list of components, any mix of them, and what a month of use costs under it. Exact throughout."""
+"""A plan's tariff: a list of components, any mix of them, and what a month of use costs under it. Exact throughout.
+
+Conventions (``docs/methods.md``): a usual month is past all offers of the first months. Where its months differ (a
+year's allowance, unused units that are kept, packs that lapse, a brief of uneven months) it is the mean of a year of
+them, begun with nothing left from before. A month with a number is what falls due in that very month.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
-from typing import Final, Literal
+from itertools import count, islice
+from typing import Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.money.components import (
-    MONTHS,
-    MOST_UNITS,
-    ON_TOP,
-    Allowance,
-    Component,
-    Credits,
-    Discount,
-    MonthAt,
-    Period,
-    PerUnit,
-    Unit,
-    units_at,
-)
-from zestpanel.core.texts import tr
+from zestpanel.core.money.components import Component
+from zestpanel.core.money.components.allowance import Allowance
+from zestpanel.core.money.components.credit import Credits
+from zestpanel.core.money.components.pack import Pack
+from zestpanel.core.money.components.part import MONTHS, MOST_UNITS, NONE, Charge, MonthAt, Part, Unit
+from zestpanel.core.money.grants import DAYS_IN_MONTH, Grants
+from zestpanel.core.texts import tr, word
 
-DAYS_IN_MONTH: Final = 30  # common practice, no source: allowances a day are quoted for a 30-day month
-WEEKS_IN_MONTH: Final = Decimal(DAYS_IN_MONTH) / 7
+ON_TOP: Final = 80  # places of components from here on come on top of the others
 ASSUMED_CHARACTERS_PER_WORD: Final = Decimal(6)  # with its space, of English prose (common practice, no source)
 
 
@@ -54,14 +51,28 @@ class Counting(BaseModel):
         count = len(text.encode("utf-8")) if self.of == "bytes" else len(text)
         return max(self.least, -(-count // self.step) * self.step)
 
+    def per_character(self, texts: Sequence[str]) -> Decimal:
+        """Billed characters for each of the texts' own, each text a request without marks; 1 where there are none."""
+        characters = sum(map(len, texts))
+        return Decimal(sum(self.billed(text, text) for text in texts)) / characters if characters else Decimal(1)
+
 
 class Tariff(BaseModel):
-    """Components in one currency. Use beyond an allowance with no per-unit price for it 'stops at the limit'."""
+    """Components in one currency. Use beyond an allowance with nothing to buy more of it 'stops at the limit'."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     currency: str = Field(pattern=r"^[A-Z]{3}$")
     components: tuple[Component, ...] = ()
     counting: Counting = Counting()
+
+    @field_validator("components")
+    @classmethod
+    def _one_way_to_buy(cls, value: tuple[Any, ...]) -> tuple[Any, ...]:
+        for part in value:
+            if isinstance(part, Pack) and sum(other.sells == part.unit for other in value) > 1:
+                said = tr("{units} are sold in packs of one size or by the unit, not both: state two plans")
+                raise ValueError(said.format(units=word(f"{part.unit}s")))
+        return value
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,112 +153,166 @@ def quantity(usage: Usage, unit: Unit, tariff: Tariff) -> Decimal:
             return sum((n * factors.get(model, other) for model, n in by_model.items()), Decimal(0))
 
 
-def allowances(tariff: Tariff, month: int | None) -> dict[Unit, dict[Period, Decimal]]:
-    """Units that are free, by unit and period. month: 1 is the first; None a usual one, past introductory offers."""
-    out: dict[Unit, dict[Period, Decimal]] = {}
+def allowances(tariff: Tariff) -> dict[Unit, list[Allowance]]:
+    """By unit, all that includes some of it, offers of the first months as well."""
+    out: dict[Unit, list[Allowance]] = {}
     for part in tariff.components:
-        if not isinstance(part, Allowance):
-            continue
-        if part.first_months is not None and (month is None or month > part.first_months):
-            continue
-        periods = out.setdefault(part.unit, {})
-        periods[part.every] = periods.get(part.every, Decimal(0)) + part.amount
-    return out
-
-
-def month_cost(
-    tariff: Tariff, usage: Usage, *, month: int | None = None, one_off_months: int | None = None
-) -> MonthCost:
-    """What a month of such use costs.
-
-    month: None is a usual month, past introductory offers: a yearly allowance lasts as far as it does in a year of
-    such months (the cost is the mean of the twelve), a one-off purchase is spread over its stated life. A number (1 is
-    the first) is what is paid in that very month. one_off_months: the life of purchases whose plan states none.
-    """
-    if not tariff.components:
-        return MonthCost(total=None, why=tr("no price stated"))
-    free = allowances(tariff, month)
-    tiers = tiers_of(tariff)
-    beyond = {unit: _beyond(free.get(unit, {}), quantity(usage, unit, tariff), usage.days, month) for unit in tiers}
-    off = Decimal(1)
-    for part in tariff.components:
-        if isinstance(part, Discount) and month is not None and month <= part.months:
-            off *= 1 - part.percent / 100
-    at = MonthAt(month=month, one_off_months=one_off_months, seats=usage.seats, off=off, beyond=beyond, tiers=tiers,
-                 processing_s=usage.processing_s)  # fmt: skip
-    try:
-        charges = [charge for part in tariff.components for charge in part.charges(at)]
-    except NotEnoughData as error:
-        return MonthCost(total=None, why=error.what)
-    for kind in ON_TOP:
-        for part in tariff.components:
-            if isinstance(part, kind):
-                charges += part.on_top(sum((amount for _, amount in charges), Decimal(0)))
-    short_by, used = Decimal(0), None
-    for unit, periods in free.items():
-        needed = quantity(usage, unit, tariff)
-        even = sum((_over_a_month(every, amount, usage.days) for every, amount in periods.items()), Decimal(0))
-        if even:
-            used = max(used or Decimal(0), needed / even)
-        if unit not in tiers:
-            months = _beyond(periods, needed, usage.days, month)
-            short_by = max(short_by, sum(months, Decimal(0)) / len(months))
-    lines = tuple((text, Money(amount, tariff.currency)) for text, amount in charges)
-    total = Money(sum((amount for _, amount in charges), Decimal(0)), tariff.currency)
-    return MonthCost(total=total, lines=lines, allowance_used=used, short_by=max(short_by, Decimal(0)))
-
-
-def tiers_of(tariff: Tariff) -> dict[Unit, list[PerUnit]]:
-    """Prices for every unit, by what they are for."""
-    out: dict[Unit, list[PerUnit]] = {}
-    for part in tariff.components:
-        if isinstance(part, PerUnit):
+        if isinstance(part, Allowance):
             out.setdefault(part.unit, []).append(part)
     return out
 
 
-def _over_a_month(every: Period, amount: Decimal, days: int) -> Decimal:
-    match every:
-        case "day":
-            return amount * days
-        case "week":
-            return amount * WEEKS_IN_MONTH
-        case "month":
-            return amount
-        case "year":
-            return amount / MONTHS
+def sold(tariff: Tariff) -> dict[Unit, list[Part]]:
+    """By unit, what sells it beyond allowances."""
+    out: dict[Unit, list[Part]] = {}
+    for part in tariff.components:
+        if part.sells is not None:
+            out.setdefault(part.sells, []).append(part)
+    return out
 
 
-def before_the_month(free: Mapping[Period, Decimal], days: int) -> Decimal:
-    """Units that the grants of days, weeks and the month itself hold over a month of even work."""
-    return sum((_over_a_month(every, amount, days) for every, amount in free.items() if every != "year"), Decimal(0))
+Lines = list[tuple[Part, Charge]]
 
 
-def _beyond(free: Mapping[Period, Decimal], needed: Decimal, days: int, month: int | None) -> list[Decimal]:
-    """Units beyond the allowances, a number a month: of the one asked for, or of the twelve of a year of such months.
+def bill(tariff: Tariff, at: MonthAt, parts: Sequence[Part] | None = None) -> Lines:
+    """A month's bill, a line a component: the one place where use becomes money. parts: those that are asked, all
+    unless said. Raises NotEnoughData."""
+    parts = tariff.components if parts is None else parts
+    lines = [(part, charge) for part in parts if (charge := part.charge(at)) is not None]
+    total = sum((charge.amount for _, charge in lines), NONE)
+    for part in sorted(parts, key=lambda one: one.place):
+        if (more := part.on_top(total)) is not None:
+            lines.append((part, Charge(more)))
+            total += more
+    return lines
 
-    Each day's grant first (the work is spread evenly over its days), then the week's, the month's, and what is left of
-    the year's.
+
+def total_of(lines: Lines) -> Decimal:
+    return sum((charge.amount for _, charge in lines), NONE)
+
+
+def off_of(tariff: Tariff, month: int | None) -> Decimal:
+    """The factor that discounts leave of subscriptions in a month."""
+    off = Decimal(1)
+    for part in tariff.components:
+        off *= part.off(month)
+    return off
+
+
+@dataclass(frozen=True, slots=True)
+class _Month:
+    """lines: None where the price cannot be known (``why``)."""
+
+    at: MonthAt
+    lines: Lines | None
+    short_by: Decimal
+    allowance_used: Decimal | None
+    why: str = ""
+
+
+def _months(tariff: Tariff, uses: Sequence[Usage], *, numbered: bool, one_off_months: int | None) -> Iterator[_Month]:
+    """One month after the other, without end. uses: twelve, or one that stands for all."""
+    selling, free = sold(tariff), allowances(tariff)
+    units = tuple(dict.fromkeys([*selling, *free]))
+    grants = {unit: Grants(free.get(unit, []), uses[0].seats) for unit in units}
+    beyond: dict[Unit, list[Decimal]] = {unit: [] for unit in units}
+    for index in count():
+        use, number = uses[index % len(uses)], index + 1 if numbered else None
+        short_by, shares = NONE, []
+        for unit in units:
+            needed = quantity(use, unit, tariff)
+            grants[unit].even_month(number, use.days, new_year=index % MONTHS == 0)
+            if even := grants[unit].over_a_month(number, use.days):
+                shares.append(needed / even)
+            beyond[unit].append(grants[unit].take(needed))
+            if unit not in selling:
+                short_by = max(short_by, beyond[unit][-1])
+        at = MonthAt(month=number, one_off_months=one_off_months, seats=use.seats, off=lambda m: off_of(tariff, m),
+                     beyond=beyond, tiers=selling, processing_s=use.processing_s)  # fmt: skip
+        lines, why = None, ""
+        try:
+            lines = bill(tariff, at)
+        except NotEnoughData as error:
+            why = error.what
+        yield _Month(at, lines, short_by, max(shares, default=None), why)
+
+
+def months_alike(tariff: Tariff, uses: Sequence[Usage]) -> int:
+    """How many months a usual one is the mean of: one where all are alike."""
+    lapse = [part.kept_months for part in tariff.components if isinstance(part, Pack) and part.kept_months is not None]
+    yearly = any(isinstance(part, Allowance) and part.every == "year" for part in tariff.components)
+    if not lapse and not yearly and len(uses) == 1:
+        return 1
+    return MONTHS * max(lapse, default=1)
+
+
+def month_cost(
+    tariff: Tariff, usage: Usage | Sequence[Usage], *, month: int | None = None, one_off_months: int | None = None
+) -> MonthCost:
+    """What a month of such use costs.
+
+    usage: of a month like all others, or of the twelve of a year. month: None is a usual month, past introductory
+    offers, with one-off purchases spread over their stated life. A number (1 is the first) is what is paid in that very
+    month. one_off_months: the life of purchases whose plan states none.
     """
-    rest = max(Decimal(0), needed - before_the_month(free, days))
-    yearly = free.get("year", Decimal(0))
-    if not yearly:
-        return [rest]
-    places = range(MONTHS) if month is None else [(month - 1) % MONTHS]
-    return [max(Decimal(0), rest - max(Decimal(0), yearly - rest * place)) for place in places]
+    if not tariff.components:
+        return MonthCost(total=None, why=tr("no price stated"))
+    uses = (usage,) if isinstance(usage, Usage) else tuple(usage)
+    walked = _months(tariff, uses, numbered=month is not None, one_off_months=one_off_months)
+    if month is not None:
+        return _mean(tariff, list(islice(walked, month - 1, month)))
+    return _mean(tariff, list(islice(walked, months_alike(tariff, uses))))
 
 
-def price_of_units(tariff: Tariff, unit: Unit, beyond: Decimal) -> Decimal:
-    """What so many units of a month beyond its allowances cost, tier by tier."""
-    tiers = tiers_of(tariff).get(unit, [])
-    return sum((units_at(part, tiers, beyond) * part.price / part.per for part in tiers), Decimal(0))
+def paid_by_month(
+    tariff: Tariff, usage: Usage | Sequence[Usage], months: int, *, one_off_months: int | None = None
+) -> list[Money | None]:
+    """What falls due in each of the first so many months; None where it cannot be known or is not covered."""
+    uses = (usage,) if isinstance(usage, Usage) else tuple(usage)
+    if not tariff.components:
+        return [None] * months
+    walked = _months(tariff, uses, numbered=True, one_off_months=one_off_months)
+    return [
+        None if one.lines is None or one.short_by else Money(total_of(one.lines), tariff.currency)
+        for one in islice(walked, months)
+    ]
+
+
+def _mean(tariff: Tariff, months: Sequence[_Month]) -> MonthCost:
+    """The bill of a month, or the mean of several, line by line."""
+    whys = [one.why for one in months if one.lines is None]
+    if whys:
+        return MonthCost(total=None, why=whys[0])
+    n = len(months)
+    sums: dict[int, tuple[Part, Decimal, Decimal]] = {}
+    places = {id(part): place for place, part in enumerate(tariff.components)}
+    for one in months:
+        for part, charge in one.lines or ():
+            _, amount, units = sums.get(places[id(part)], (part, NONE, NONE))
+            sums[places[id(part)]] = (part, amount + charge.amount, units + charge.units)
+    top = [place for place, (part, _, _) in sums.items() if part.place >= ON_TOP]
+    order = [place for place in sorted(sums) if place not in top] + sorted(top, key=lambda p: sums[p][0].place)
+    at = months[-1].at
+    lines = tuple(
+        (part.line(units / n, at), Money(amount / n, tariff.currency))
+        for part, amount, units in map(sums.__getitem__, order)
+    )
+    total = sum((amount for _, amount, _ in sums.values()), NONE) / n
+    used = [one.allowance_used for one in months if one.allowance_used is not None]
+    return MonthCost(
+        total=Money(total, tariff.currency),
+        lines=lines,
+        allowance_used=sum(used, NONE) / len(used) if used else None,
+        short_by=sum((one.short_by for one in months), NONE) / n,
+    )
 
 
 def days_needed(tariff: Tariff, unit: Unit, needed: Decimal) -> int | None:
     """On how many days so many units of one job fit into daily grants, where nothing can be bought beyond them; None
     where that is no matter of days."""
-    daily = allowances(tariff, None).get(unit, {}).get("day", Decimal(0))
-    if unit in tiers_of(tariff) or daily <= 0:
+    daily = sum((Decimal(part.amount) for part in allowances(tariff).get(unit, [])
+                 if part.every == "day" and part.holds(None)), NONE)  # fmt: skip
+    if unit in sold(tariff) or daily <= 0:
         return None
     return int(-(-needed // daily))
 

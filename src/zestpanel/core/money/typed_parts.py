@@ -8,7 +8,8 @@ from typing import Any, Final, cast
 from pydantic import TypeAdapter, ValidationError
 
 from zestpanel.core.errors import InputError
-from zestpanel.core.money.components import KINDS, Component, Entry, Part, Typed
+from zestpanel.core.money.components import KINDS, Component
+from zestpanel.core.money.components.part import Entry, Part, Typed
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number, typed_whole
 
@@ -41,7 +42,7 @@ def part_of(typed: Typed) -> Component:
         first = error.errors()[0]
         field = next((e for e in kind.form if e.name in first["loc"]), None)
         where = f"{kind.title}, {called(field)}" if field is not None and called(field) else kind.title
-        raise InputError(f"{where}: {first['msg'].lower()}.", kept=_KEPT) from error
+        raise InputError(f"{where}: {first['msg'].removeprefix('Value error, ').lower()}.", kept=_KEPT) from error
 
 
 def called(entry: Entry) -> str:

@@ -1,16 +1,20 @@
-"""A candidate's plan at the channel's volume: per 1,000 characters, finished minute, episode and month."""
+"""A candidate's plan at the channel's volume: per 1,000 characters, finished minute, episode and month.
+
+There is one month: what is finished, and what is said again of it (the brief's retakes). Every page reads it here.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.passage import ASSUMED_CHARACTERS_PER_MINUTE
+from zestpanel.core.money.grants import DAYS_IN_MONTH
 from zestpanel.core.money.tariff import (
     ASSUMED_CHARACTERS_PER_WORD,
-    DAYS_IN_MONTH,
     MonthCost,
     Tariff,
     Usage,
@@ -49,8 +53,10 @@ class Rates:
 class VolumeCost:
     """Money at a volume; each figure None where ``month.total`` is, or where the plan cannot cover the volume.
 
-    characters: of the script. own: the month in the brief's currency, None where that is not known (``why_not``).
-    between: the month at both ends of the pace's interval, in the plan's currency; None where the pace changes nothing.
+    The month is with retakes; what it is divided by is finished. characters: of the finished script. retakes: what the
+    month costs more than without any, None where there are none. own: the month in the brief's currency, None where
+    that is not known (``why_not``). between: the month at both ends of the pace's interval, in the plan's currency;
+    None where the pace changes nothing.
     """
 
     month: MonthCost
@@ -63,6 +69,7 @@ class VolumeCost:
     own: Money | None = None
     why_not: str = ""
     between: tuple[Money, Money] | None = None
+    retakes: Money | None = None
 
 
 def usage_at(
@@ -94,7 +101,23 @@ def requests_at(brief: Brief, minutes: Decimal, requests_per_episode: int) -> De
     """Requests of a month of so many minutes: episodes are cut into requests, other volumes in proportion."""
     if not brief.minutes_per_month:
         return Decimal(requests_per_episode * brief.episodes_per_month)
-    return minutes * requests_per_episode * brief.episodes_per_month / brief.minutes_per_month
+    return minutes * requests_per_episode * brief.episodes_per_month / brief.minutes_of_episodes
+
+
+def uses_at(
+    rates: Rates, brief: Brief, minutes: Decimal, *, model: str, requests_per_episode: int = 1, retakes: bool = True
+) -> tuple[Usage, ...]:
+    """A month of so many finished minutes as the plan will count it, with the brief's retakes: one that stands for all,
+    or the twelve of a year whose mean it is, where the brief's months differ."""
+    year, mean = brief.minutes_by_month(), brief.minutes_per_month
+    shares = [one / mean for one in year] if mean and len(set(year)) > 1 else [Decimal(1)]
+    again = 1 + brief.retakes_percent / 100 if retakes else Decimal(1)
+
+    def use(minutes: Decimal) -> Usage:
+        return usage_at(rates, minutes, model=model, days=brief.days_of_work, seats=brief.seats,
+                        requests=requests_at(brief, minutes, requests_per_episode))  # fmt: skip
+
+    return tuple(use(minutes * again * share) for share in shares)
 
 
 def cost_at_volume(
@@ -104,17 +127,19 @@ def cost_at_volume(
     *,
     model: str,
     minutes: Decimal | None = None,
-    month: int | None = None,
     requests_per_episode: int = 1,
 ) -> VolumeCost:
-    """The plan at the brief's volume (or at ``minutes`` a month), with the candidate's own pace.
+    """The plan at the brief's volume (or at ``minutes`` finished a month), with the candidate's own pace.
 
-    month: as for ``month_cost``, a usual one unless said. requests_per_episode: as an episode is cut for the engine.
+    requests_per_episode: as an episode is cut for the engine.
     """
     minutes = brief.minutes_per_month if minutes is None else minutes
-    requests = requests_at(brief, minutes, requests_per_episode)
-    usage = usage_at(rates, minutes, model=model, requests=requests, days=brief.days_of_work, seats=brief.seats)
-    cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
+
+    def month(rates: Rates, retakes: bool = True) -> MonthCost:
+        uses = uses_at(rates, brief, minutes, model=model, requests_per_episode=requests_per_episode, retakes=retakes)
+        return month_cost(tariff, uses, one_off_months=brief.one_off_months)
+
+    cost = month(rates)
     total = cost.total if cost.covers else None
     own = None if total is None else brief.in_own_currency(total)
     why_not = ""
@@ -124,6 +149,7 @@ def cost_at_volume(
         why_not = tr("priced in {currency}, and the brief gives no exchange rate", currency=total.currency)
     characters = minutes * rates.characters_per_minute
     divided = total is not None and minutes > 0
+    without = month(rates, retakes=False).total if total is not None and brief.retakes_percent else None
 
     def per(amount: Decimal | int) -> Money | None:
         return total / amount if total is not None and divided else None
@@ -138,21 +164,18 @@ def cost_at_volume(
         requests_per_episode=requests_per_episode,
         own=own,
         why_not=why_not,
-        between=_between(tariff, rates, brief, minutes, model, requests, month) if total is not None else None,
+        between=_between(month, rates) if total is not None else None,
+        retakes=Money(total.amount - without.amount, total.currency) if total and without else None,
     )
 
 
-def _between(
-    tariff: Tariff, rates: Rates, brief: Brief, minutes: Decimal, model: str, requests: Decimal, month: int | None
-) -> tuple[Money, Money] | None:
+def _between(month: Callable[[Rates], MonthCost], rates: Rates) -> tuple[Money, Money] | None:
     """The month's cost at the lowest and the highest pace that the takes leave open."""
     if rates.pace_between is None:
         return None
     found = []
     for pace in rates.pace_between:
-        usage = usage_at(replace(rates, characters_per_minute=pace), minutes, model=model, requests=requests,
-                         days=brief.days_of_work, seats=brief.seats)  # fmt: skip
-        cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
+        cost = month(replace(rates, characters_per_minute=pace))
         if cost.total is None or not cost.covers:
             return None
         found.append(cost.total)

@@ -7,10 +7,11 @@ from decimal import Decimal
 from typing import Final
 
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.domain.money import Money, shown
-from zestpanel.core.money.components import Once, Subscription
-from zestpanel.core.money.tariff import MonthCost, Tariff, month_cost
-from zestpanel.core.money.volume import Rates, requests_at, usage_at
+from zestpanel.core.domain.money import Money, shown, summed
+from zestpanel.core.money.components.once import Once
+from zestpanel.core.money.components.subscription import Subscription
+from zestpanel.core.money.tariff import MonthCost, Tariff, month_cost, paid_by_month
+from zestpanel.core.money.volume import Rates, uses_at
 from zestpanel.core.texts import tr
 
 YEAR: Final = 12
@@ -28,7 +29,7 @@ class Worked:
         """'subscription, 22.00 a month: 22.00 + 40,000 characters at …: 12.00 = 34.00 EUR'."""
         if self.cost.total is None:
             return self.cost.why
-        lines = " + ".join(f"{text}: {shown(money.amount)}" for text, money in self.cost.lines)
+        lines = " + ".join(f"{text}: {summed(money.amount)}" for text, money in self.cost.lines)
         stops = (
             ""
             if self.cost.covers
@@ -40,12 +41,11 @@ class Worked:
 def worked_months(
     tariff: Tariff, rates: Rates, brief: Brief, *, model: str, requests_per_episode: int = 1
 ) -> list[Worked]:
-    """The first month, a usual one, and one of twice the volume."""
+    """The first month, a usual one, and one of twice the volume; retakes included."""
 
     def at(title: str, minutes: Decimal, month: int | None) -> Worked:
-        usage = usage_at(rates, minutes, model=model, days=brief.days_of_work, seats=brief.seats,
-                         requests=requests_at(brief, minutes, requests_per_episode))  # fmt: skip
-        return Worked(title, minutes, month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months))
+        uses = uses_at(rates, brief, minutes, model=model, requests_per_episode=requests_per_episode)
+        return Worked(title, minutes, month_cost(tariff, uses, month=month, one_off_months=brief.one_off_months))
 
     usual = brief.minutes_per_month
     return [
@@ -60,25 +60,18 @@ def years(
 ) -> tuple[Money | None, Money | None]:
     """What is paid in the first year and in the third, month by month as it falls due, retakes included; None where a
     month cannot be computed or is not covered."""
-    minutes = with_retakes(brief)
-    usage = usage_at(rates, minutes, model=model, days=brief.days_of_work, seats=brief.seats,
-                     requests=requests_at(brief, minutes, requests_per_episode))  # fmt: skip
+    uses = uses_at(rates, brief, brief.minutes_per_month, model=model, requests_per_episode=requests_per_episode)
+    paid = paid_by_month(tariff, uses, 3 * YEAR, one_off_months=brief.one_off_months)
 
     def year(first: int) -> Money | None:
         total = Money(Decimal(0), tariff.currency)
-        for month in range(first, first + YEAR):
-            cost = month_cost(tariff, usage, month=month, one_off_months=brief.one_off_months)
-            if cost.total is None or not cost.covers:
+        for one in paid[first : first + YEAR]:
+            if one is None:
                 return None
-            total += cost.total
+            total += one
         return total
 
-    return year(1), year(1 + 2 * YEAR)
-
-
-def with_retakes(brief: Brief) -> Decimal:
-    """Minutes that are rendered for the month's finished ones: retakes and auditions are paid, too."""
-    return brief.minutes_per_month * (1 + brief.retakes_percent / 100)
+    return year(0), year(2 * YEAR)
 
 
 def pays_back_in(once: Tariff, monthly: Tariff, rates: Rates, brief: Brief, *, model: str) -> int | None:
@@ -88,16 +81,14 @@ def pays_back_in(once: Tariff, monthly: Tariff, rates: Rates, brief: Brief, *, m
         return None
     if not any(isinstance(part, Subscription) for part in monthly.components):
         return None
-    usage = usage_at(rates, with_retakes(brief), model=model, days=brief.days_of_work, seats=brief.seats,
-                     requests=requests_at(brief, with_retakes(brief), 1))  # fmt: skip
-    paid = {"once": Decimal(0), "monthly": Decimal(0)}
-    for month in range(1, 10 * YEAR + 1):
-        for name, tariff in (("once", once), ("monthly", monthly)):
-            cost = month_cost(tariff, usage, month=month)
-            if cost.total is None or not cost.covers:
-                return None
-            paid[name] += cost.total.amount
-        if paid["once"] < paid["monthly"]:
+    uses = uses_at(rates, brief, brief.minutes_per_month, model=model)
+    bought, rented = Decimal(0), Decimal(0)
+    both = zip(paid_by_month(once, uses, 10 * YEAR), paid_by_month(monthly, uses, 10 * YEAR), strict=True)
+    for month, (of_once, of_monthly) in enumerate(both, 1):
+        if of_once is None or of_monthly is None:
+            return None
+        bought, rented = bought + of_once.amount, rented + of_monthly.amount
+        if bought < rented:
             return month
     return None
 
@@ -119,7 +110,7 @@ def busier(brief: Brief, episodes: int) -> Brief:
 
 def kept_minute(month: Money | None, brief: Brief) -> Money | None:
     """What a minute that is kept costs: the month with its retakes and the people's hours at their rate, over the
-    minutes of finished narration. month: with retakes, in the brief's currency."""
+    minutes of finished narration. month: in the brief's currency."""
     if month is None or brief.minutes_per_month <= 0:
         return None
     people = brief.hours_per_month * (brief.hourly_rate or Decimal(0))

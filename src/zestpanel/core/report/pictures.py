@@ -93,6 +93,11 @@ def trade_off_picture(
     return trade_off_chart(points, evaluation.brief.currency, width, height) if points else None
 
 
+def _named(name: str, *, barred: bool) -> str:
+    """A plan that a must-have bars is named with that."""
+    return tr("{name} (barred)", name=name) if barred else name
+
+
 def volume_picture(
     evaluation: Evaluation, *, width: float, height: float = 290, unlisted: Sequence[UnlistedPlan] = ()
 ) -> Picture | None:
@@ -112,7 +117,7 @@ def volume_picture(
             index = len(seen)
             seen[key] = Curve(
                 candidate_id=row.candidate.id,
-                label=f"{row.candidate.engine}, {row.plan.name}",
+                label=_named(f"{row.candidate.engine}, {row.plan.name}", barred=row.barred_at_any_volume),
                 costs=tuple(costs),
                 colour=_CURVE_COLOURS[index % len(_CURVE_COLOURS)],
                 dashed=index >= len(_CURVE_COLOURS),
@@ -124,7 +129,8 @@ def volume_picture(
             found = curve.at([Decimal(repr(minute)) for minute in minutes])
             drawn = tuple(None if cost is None else float(cost * own.amount) for cost in found)
             colour = _CURVE_COLOURS[len(seen) % len(_CURVE_COLOURS)]
-            seen[other.engine, other.plan.name] = Curve(candidate_id=0, label=other.name, costs=drawn, colour=colour,
+            named = _named(other.name, barred=other.barred_at_any_volume)
+            seen[other.engine, other.plan.name] = Curve(candidate_id=0, label=named, costs=drawn, colour=colour,
                                                         dashed=True)  # fmt: skip
     if not seen:
         return None

@@ -30,6 +30,7 @@ from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.impressions import Impression, Impressions, which
 from zestpanel.core.store.parts import HasFolder, HasImpressions
 from zestpanel.core.texts import LANGUAGE, capital, tr, word
+from zestpanel.core.typed import months_in_words
 
 
 class RecordParts(EvaluationParts, HasFolder, HasImpressions, Protocol):
@@ -107,6 +108,7 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         ratings=len(ratings),
         margin=found.brief.equal_within,
         month=_month,
+        months=months_in_words,
         against=what_stands_against,
         version=__version__,
         written=now()[:10],

@@ -7,7 +7,7 @@ import sqlite3
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Final
@@ -51,6 +51,7 @@ class Database:
             "sqlite://", creator=connecting(source), poolclass=sqlalchemy.QueuePool, pool_size=4, max_overflow=12
         )
         event.listen(self._engine, "connect", _set_up_connection)
+        event.listen(self._engine, "begin", _begin)
         event.listen(self._readers, "connect", _set_up_reader)
 
     @property
@@ -59,16 +60,20 @@ class Database:
 
     @contextmanager
     def writing(self) -> Iterator[Connection]:
-        """A transaction: all of it is kept, or nothing. Raises StorageTrouble."""
+        """A transaction: all of it is kept, or nothing. One within another is a part of it. Raises StorageTrouble."""
         if self.read_only:
             raise trouble(self.read_only, self._name)
+        outer: Connection | None = getattr(self._mine, "connection", None)
+        if outer is not None:  # a part of the transaction that goes on: kept with all of it, or undone alone
+            with outer.begin_nested():
+                yield outer
+            return
         with going_on(), self._lock, self._told(), self._engine.begin() as connection:
-            outer = getattr(self._mine, "connection", None)
             self._mine.connection = connection
             try:
                 yield connection
             finally:
-                self._mine.connection = outer
+                self._mine.connection = None
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
@@ -100,8 +105,8 @@ class Database:
 
     def changes(self) -> int:
         """A number that differs once another program has written. Raises StorageTrouble."""
-        with self._lock, self._told(), self._engine.connect() as connection:
-            return int(connection.exec_driver_sql("PRAGMA data_version").scalar_one())
+        with self._lock, self._told(), closing(self._engine.raw_connection().cursor()) as cursor:
+            return int(cursor.execute("PRAGMA data_version").fetchone()[0])
 
     def close(self) -> None:
         with self._lock:
@@ -125,9 +130,14 @@ def _copied(path: Path, to: Path) -> Path:
 
 
 def _set_up_connection(connection: Any, _: Any) -> None:
+    connection.isolation_level = None  # transactions are begun by us (``_begin``): the driver begins them too late
     connection.execute("PRAGMA journal_mode=WAL")
     connection.execute("PRAGMA synchronous=FULL")  # a closed journal row must survive a power cut
     connection.execute("PRAGMA foreign_keys=ON")
+
+
+def _begin(connection: Connection) -> None:
+    connection.exec_driver_sql("BEGIN IMMEDIATE")
 
 
 def _set_up_reader(connection: Any, _: Any) -> None:

@@ -137,32 +137,43 @@ class Takes:
 
     def seconds_per_character(self) -> dict[int, tuple[float, int]]:
         """By candidate id: (waits for whole clips over the characters billed for them, on how many takes): of warm
-        requests, and of cold ones only where there was no other."""
+        requests, and of cold ones only where there was no other. A text counts once, with the mean of its takes."""
         wait = func.json_extract(takes.c.timing, "$.last_byte_s")
         cold = func.json_extract(takes.c.timing, "$.cold")
         typed = func.coalesce(func.json_extract(takes.c.timing, "$.typed"), 0)
-        query = (
-            select(takes.c.candidate_id, func.sum(wait) / func.sum(takes.c.characters_billed), func.count())
+        texts = (
+            select(takes.c.candidate_id, cold.label("cold"), func.avg(wait).label("wait"), func.count().label("takes"),
+                   func.avg(takes.c.characters_billed).label("billed"))
             .where(takes.c.characters_billed > 0, wait > 0, typed == 0)
-            .group_by(takes.c.candidate_id, cold)
-            .order_by(cold.desc())  # warm ones come last and stand
+            .group_by(takes.c.candidate_id, takes.c.passage_version_id, cold)
+            .subquery()
+        )  # fmt: skip
+        query = (
+            select(texts.c.candidate_id, func.sum(texts.c.wait) / func.sum(texts.c.billed), func.sum(texts.c.takes))
+            .group_by(texts.c.candidate_id, texts.c.cold)
+            .order_by(texts.c.cold.desc())  # warm ones come last and stand
         )
         with self._database.reading() as connection:
             return {candidate: (float(rate), int(n)) for candidate, rate, n in connection.execute(query)}
 
     def paces(self) -> dict[int, tuple[int, float, int]]:
-        """By candidate id, over the takes that count: (characters of their texts, seconds of sound, takes)."""
-        sound, text = func.sum(takes.c.duration_s), func.sum(func.length(passage_versions.c.text))
-        query = (
-            select(takes.c.candidate_id, text, sound, func.count())
+        """By candidate id, over the takes that count: (characters of their texts, seconds of sound, takes). A text
+        counts once, with the mean of its takes."""
+        texts = (
+            select(takes.c.candidate_id, func.length(passage_versions.c.text).label("characters"),
+                   func.avg(takes.c.duration_s).label("sound"), func.count().label("takes"))
             .join(passage_versions, passage_versions.c.id == takes.c.passage_version_id)
             .where(
                 takes.c.removed.is_(None),
                 takes.c.obtained.not_in(NEVER_SCORED),
                 (func.coalesce(func.json_array_length(takes.c.doubts), 0) == 0) | takes.c.accepted.is_(True),
             )
-            .group_by(takes.c.candidate_id)
-        )
+            .group_by(takes.c.candidate_id, takes.c.passage_version_id)
+            .subquery()
+        )  # fmt: skip
+        columns = texts.c
+        query = select(columns.candidate_id, func.sum(columns.characters), func.sum(columns.sound),
+                       func.sum(columns.takes)).group_by(columns.candidate_id)  # fmt: skip
         with self._database.reading() as connection:
             return {c: (int(chars), float(seconds), int(n)) for c, chars, seconds, n in connection.execute(query)}
 

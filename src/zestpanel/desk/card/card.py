@@ -13,7 +13,7 @@ from zestpanel.core.analysis.summary import Figure
 from zestpanel.core.analysis.timing.waits import Waits, in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.impressions import which
@@ -175,8 +175,8 @@ class Card(QFrame):
         self._group(tr("Money"), lambda: behind_cost(self._over(), row))
         cost = row.cost
         month = cost.month.total if cost.month.covers else None
-        self._line(tr("1,000 characters"), _money(cost.per_thousand))
-        self._line(tr("finished minute"), _money(cost.per_minute))
+        self._line(tr("1,000 characters"), _rate(cost.per_thousand))
+        self._line(tr("finished minute"), _rate(cost.per_minute))
         self._line(tr("episode"), _money(cost.per_episode))
         self._line(tr("a month here"), _money(month) if month else cost.why_not, bad=month is None)
         if month is not None and cost.own is not None and cost.own.currency != month.currency:
@@ -299,7 +299,11 @@ def _p95(found: Waits) -> str:
 
 
 def _money(value: Money | None) -> str:
-    return "–" if value is None else f"{shown(value.amount)} {value.currency}"
+    return "–" if value is None else str(value)
+
+
+def _rate(value: Money | None) -> str:
+    return "–" if value is None else value.rate()
 
 
 def _spread(found: Figure | None, places: int) -> str:

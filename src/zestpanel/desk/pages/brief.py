@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Sequence
-from datetime import date
 from decimal import Decimal
 from functools import partial
 from typing import Any, Final
@@ -23,10 +20,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.domain.brief import MUST_HAVES, Brief, ExchangeRate
+from zestpanel.core.domain.brief import MUST_HAVES, Brief
 from zestpanel.core.errors import InputError
+from zestpanel.core.money.typed_rates import rates_from_words, rates_in_words
 from zestpanel.core.texts import tr
-from zestpanel.core.typed import typed_currency, typed_language, typed_number, typed_whole
+from zestpanel.core.typed import (
+    months_in_words,
+    typed_currency,
+    typed_language,
+    typed_months,
+    typed_number,
+    typed_whole,
+)
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.remembered import recent
 from zestpanel.desk.state import DeskState
@@ -60,6 +65,8 @@ class BriefPage(Page):
         self.episodes.editingFinished.connect(self._save)
         form.addRow(tr("Episodes a month"), self.episodes)
         self._line(form, "episode_minutes", tr("Minutes an episode"), tr("finished minutes"), narrow=True)
+        self._line(form, "minutes_in_months", tr("Other months, in minutes"),
+                   tr("such as 3: 120, 7: 0 for March and July; the others are alike"))  # fmt: skip
         self._line(form, "currency", tr("Currency"), tr("three letters, such as EUR"), narrow=True)
         self._line(form, "budget_per_month", tr("Budget a month"), tr("empty: no limit"), narrow=True)
         self._line(form, "longest_wait_s", tr("Longest wait for a retake, s"), tr("empty: no limit"), narrow=True)
@@ -184,6 +191,7 @@ class BriefPage(Page):
             "audience": brief.audience,
             "currency": brief.currency,
             "episode_minutes": _shown(brief.episode_minutes),
+            "minutes_in_months": months_in_words(brief.minutes_in_months),
             "budget_per_month": _shown(brief.budget_per_month),
             "longest_wait_s": _shown(brief.longest_wait_s),
             "equal_within": _shown(brief.equal_within),
@@ -205,11 +213,13 @@ class BriefPage(Page):
         for name, box in self._musts.items():
             box.setChecked(name in brief.must_haves)
         minutes = brief.minutes_per_month
+        uneven = tr(", in the mean of the year") if brief.minutes_in_months else ""
         self._volume.setText(
             tr(
-                "{shown} finished minutes a month, about {minutes} characters (1,000 a minute assumed; "
+                "{shown} finished minutes a month{uneven}, about {minutes} characters (1,000 a minute assumed; "
                 "each candidate's own pace is used once it is measured).",
                 shown=_shown(minutes),
+                uneven=uneven,
                 minutes=f"{minutes * 1000:,.0f}",
             )
         )
@@ -237,6 +247,7 @@ class BriefPage(Page):
             values["currency"] = before.currency if text["currency"] == before.currency else typed_currency(
                 text["currency"])  # fmt: skip
             values["episode_minutes"] = _number(text["episode_minutes"], tr("Minutes an episode")) or Decimal(0)
+            values["minutes_in_months"] = typed_months(text["minutes_in_months"], tr("Other months"))
             values["budget_per_month"] = _number(text["budget_per_month"], tr("The budget"))
             values["longest_wait_s"] = _number(text["longest_wait_s"], tr("The longest wait"))
             values["equal_within"] = _number(text["equal_within"], tr("Equal within")) or before.equal_within
@@ -281,49 +292,6 @@ def _number(text: str, what: str) -> Decimal | None:
 
 def _whole(text: str, what: str) -> int | None:
     return typed_whole(text, what, least=1) if text else None
-
-
-def rates_in_words(rates: Sequence[ExchangeRate]) -> str:
-    """'USD 0.92 2026-11-02 the bank', parted by a bar."""
-    return " | ".join(
-        " ".join(
-            filter(None, (r.currency, f"{r.rate.normalize():f}", r.dated.isoformat() if r.dated else "", r.source))
-        )
-        for r in rates
-    )
-
-
-def rates_from_words(text: str, own: str) -> list[ExchangeRate]:
-    """Exchange rates as they are typed. Raises InputError on the first that cannot be understood."""
-    out = []
-    for part in filter(None, (one.strip() for one in text.split("|"))):
-        words = part.split()
-        currency = words[0].upper()
-        if not (len(currency) == 3 and currency.isalpha() and len(words) > 1):
-            raise InputError(
-                tr(
-                    "'{part}' is no exchange rate: write a currency and what one of it is worth, like USD 0.92.",
-                    part=part,
-                ),
-                kept=_KEPT,
-            )
-        currency = typed_currency(currency)
-        if currency == own:
-            raise InputError(
-                tr("{currency} is the currency of the brief itself and needs no rate.", currency=currency), kept=_KEPT
-            )
-        rate = _number(words[1], tr("The rate of {currency}", currency=currency))
-        dated, rest = None, words[2:]
-        if rest and (found := re.fullmatch(r"\d{4}-\d{2}-\d{2}", rest[0])):
-            try:
-                dated = date.fromisoformat(found[0])
-            except ValueError:
-                raise InputError(tr("'{found}' is no date.", found=found[0]), kept=_KEPT) from None
-            rest = rest[1:]
-        if rate is None or rate <= 0 or not rate.is_finite():
-            raise InputError(tr("The rate of {currency} has to be over 0.", currency=currency), kept=_KEPT)
-        out.append(ExchangeRate(currency=currency, rate=rate, dated=dated, source=" ".join(rest)))
-    return out
 
 
 def _on_one_line(lines: str) -> str:

@@ -367,6 +367,7 @@ def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[st
         total = f"{ranked.total:.2f}"
     failing = [g for g in row.gates if g.verdict != "yes"]
     gate = tr("all met") if not failing else "; ".join(f"{word(g.verdict)}: {word(g.name)}" for g in failing)
+    gate = "\n".join([gate, *row.rights])
     first = "–" if ranked.first is None else chance_in_words(ranked.first)
     cells = [
         "–" if ranked.place is None else str(ranked.place),

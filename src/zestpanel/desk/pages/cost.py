@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QSpinBox
 from zestpanel.core.choice.costs import CostRow, Costs, WhatIf, costs_of
 from zestpanel.core.choice.other_plans import OtherPlan
 from zestpanel.core.choice.unlisted import UnlistedPlan
-from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.money import Money, shown, summed
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import volume_picture
@@ -164,26 +164,25 @@ class CostPage(Page):
         head = [f"{name}, {brief.currency}" if name == "month" else name for name in _HEAD]
         self.table.show_rows(head, rows, numbers=range(2, len(_HEAD)), bad=bad)
         self.table.setFixedHeight(self.table.height_for_rows())
-        again, with_them = tr("no retakes are stated"), ""
+        again = tr("no retakes are stated")
         if brief.retakes_percent:
             again = tr(
                 "the {retakes_percent} of 100 minutes that are rendered again are paid, too",
                 retakes_percent=f"{brief.retakes_percent.normalize():f}",
             )
-            with_them = tr(", with what is rendered again; a month, an episode and a minute are without it")
         hours = ""
         if brief.hours_per_month and brief.hourly_rate is not None:
             hours = tr(
-                ", and {hours_per_month} hours a month at {hourly_rate}",
+                ", {hours_per_month} a month at {hourly_rate}",
                 hours_per_month=f"{brief.hours_per_month.normalize():f}",
                 hourly_rate=shown(brief.hourly_rate),
             )
-        years = tr("The years are what is paid in them, month by month{with_them}.", with_them=with_them)
+        years = tr("The years are what falls due in them, month by month.")
         ranges = any(one.cost.between is not None for one in costs.rows)
         by_pace = tr(" Under a month: its range for other texts of the kind, by the pace (95 %).") if ranges else ""
         self._people.setText(
             tr(
-                "A kept minute: {again}{hours}. {years}{by_pace}",
+                "In all of these {again}; a kept minute has the people's hours as well{hours}. {years}{by_pace}",
                 again=again,
                 hours=hours,
                 years=years,
@@ -211,7 +210,8 @@ class CostPage(Page):
             saves = "–" if one.saves is None else f"{-one.saves:+,.2f} {costs.brief.currency}".replace("-", "−")
             dated = tr("price of {dated}", dated=day(one.plan.dated)) if one.plan.dated else tr("price without a date")
             rows.append([f"{one.row.name}\n{one.row.detail}", f"{one.plan.name}\n{dated}",
-                         _money(one.cost.own) if one.cost.own else one.cost.why_not, saves, ""])  # fmt: skip
+                         _money(one.cost.own) if one.cost.own else one.cost.why_not, saves,
+                         tr("barred: {barred}", barred=one.barred) if one.barred else ""])  # fmt: skip
         self._others_head.setVisible(bool(rows))
         self.others.setVisible(bool(rows))
         self.others.show_rows([tr("Candidate"), tr("Plan"), tr("month"), tr("against now"), ""], rows, numbers=[2, 3])
@@ -225,7 +225,8 @@ class CostPage(Page):
             dated = tr("price of {dated}", dated=day(one.plan.dated)) if one.plan.dated else tr("price without a date")
             month = _bare(one.cost.own, own) if one.cost.own else one.cost.why_not
             rows.append([one.engine, f"{one.plan.name}\n{dated}", month, _bare(one.first_year, own),
-                         _bare(one.third_year, own), _bare(one.cost.per_thousand, own), ""])  # fmt: skip
+                         _bare(one.third_year, own), _rate(one.cost.per_thousand, own),
+                         tr("barred: {barred}", barred=one.barred) if one.barred else ""])  # fmt: skip
         pace = tr(
             "{characters_per_minute} characters a minute", characters_per_minute=f"{Rates().characters_per_minute:,.0f}"
         )
@@ -275,7 +276,7 @@ class CostPage(Page):
 
 
 def _money(value: Money | None) -> str:
-    return "–" if value is None else f"{shown(value.amount)} {value.currency}"
+    return "–" if value is None else str(value)
 
 
 def _cells(one: CostRow, own: str) -> list[str]:
@@ -291,17 +292,23 @@ def _cells(one: CostRow, own: str) -> list[str]:
     )
     between = ""
     if cost.between is not None and total is not None:
-        between = "–".join(shown(money.amount) for money in cost.between)
+        between = "–".join(summed(money.amount) for money in cost.between)
     under = in_own or between or used
     if beside := [one for one in (between, used) if one and one != under]:
         dated = " · ".join([day(plan.dated) if plan.dated else dated, *beside])
     return [
         f"{one.row.name}\n{one.row.detail}", f"{plan.name}\n{dated}",
         "\n".join(filter(None, (_bare(total, own) if total else cost.why_not, under))), _bare(one.first_year, own),
-        _bare(one.third_year, own), _bare(cost.per_episode, own), _bare(cost.per_minute, own), _bare(one.kept, own),
-        _bare(cost.per_thousand, own),
+        _bare(one.third_year, own), _bare(cost.per_episode, own), _rate(cost.per_minute, own), _rate(one.kept, own),
+        _rate(cost.per_thousand, own),
     ]  # fmt: skip
 
 
 def _bare(value: Money | None, own: str) -> str:
-    return "–" if value is None else shown(value.amount) if value.currency == own else _money(value)
+    """A sum; the brief's currency goes without saying."""
+    return "–" if value is None else summed(value.amount) if value.currency == own else str(value)
+
+
+def _rate(value: Money | None, own: str) -> str:
+    """The price of a unit."""
+    return "–" if value is None else shown(value.amount) if value.currency == own else value.rate()

@@ -75,7 +75,7 @@ def timing_rows(
 
 def watts_of(components: Sequence[object]) -> str:
     """The power that a plan assumes for one's own machine, as text; '' where it assumes none."""
-    from zestpanel.core.money.components import OwnMachine
+    from zestpanel.core.money.components.own_machine import OwnMachine
 
     found = next((part for part in components if isinstance(part, OwnMachine)), None)
     return f"{found.watts:g}" if found is not None else ""

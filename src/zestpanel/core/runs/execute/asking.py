@@ -25,6 +25,7 @@ from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.executors import Executor
 from zestpanel.core.runs.execute.pacing import RateLimiter, backoff_s
 from zestpanel.core.runs.execute.run_log import RunLog, named
+from zestpanel.core.runs.execute.run_state import RunState
 from zestpanel.core.runs.execute.troubles import disk_trouble, duration_words, stops_engine
 from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S, asleep_s
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, use_of, use_of_job
@@ -78,8 +79,8 @@ class Asking:
         paces: Mapping[str, RateLimiter],
         *,
         cold: bool,
-        go: threading.Event,
-        cancel: threading.Event,
+        state: RunState,
+        log: RunLog,
         tell: Callable[[RunEvent], None],
         hold: Callable[[str, str], None],
         rng: np.random.Generator,
@@ -87,12 +88,11 @@ class Asking:
     ) -> None:
         self._rates = rates
         self._project, self._executor, self._paces, self._cold = project, executor, paces, cold
-        self._go, self._cancel, self._tell, self._hold, self._rng = go, cancel, tell, hold, rng
+        self._state, self.log, self._tell, self._hold, self._rng = state, log, tell, hold, rng
         self._numbers = {p.id: number for number, p in enumerate(project.texts.all(), 1)}
         self._so_far: dict[int, JobProgress] = {}  # by id of the job
         self._under_way: dict[str, int] = defaultdict(int)
         self._lock = threading.Lock()
-        self.log: RunLog
 
     def left_to_ask(self, job: Job) -> Usage:
         """What a job will still use of its plan, by its candidate's pace."""
@@ -122,7 +122,7 @@ class Asking:
                         self._hold(engine.engine, why)
                         return None
                     wait_s = self._wait_after(failure, engine, job, attempt)
-                    if self._cancel.wait(wait_s):
+                    if self._state.stopped_within(wait_s):
                         raise Cancelled from None
         return asked
 
@@ -146,13 +146,13 @@ class Asking:
 
     def _may_begin(self, name: str, *, pausing: bool) -> bool:
         """Wait for the engine's pace; False when the run was paused meanwhile, if that matters. Raises Cancelled."""
-        while not self._cancel.is_set():
-            if pausing and not self._go.is_set():
+        while not self._state.stopping():
+            if pausing and not self._state.going:
                 return False
             wait_s = self._paces[name].claim()
             if not wait_s:
                 return True
-            self._cancel.wait(min(wait_s, _LOOK_S))
+            self._state.stopped_within(min(wait_s, _LOOK_S))
         raise Cancelled
 
     def _piece(self, engine: Engine, job: Job, piece: Request, attempt: int, run_id: int, asked: JobProgress) -> None:
@@ -198,7 +198,7 @@ class Asking:
         asleep = asleep_s()
         asked = request_of(self._project.own_voices, job, piece, self._numbers.get(job.passage.id, 0))
         with taken_in(engine.engine):
-            reply = self._executor.speak(engine, asked, self._cancel.is_set, cold=self._cold)
+            reply = self._executor.speak(engine, asked, self._state.stopping, cold=self._cold)
         if reply.timing is None:
             return reply
         slept = asleep_s() - asleep > SLEPT_FROM_S

@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
-from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any, Protocol
 
@@ -14,6 +13,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, language_for
+from zestpanel.core.clock import today
 from zestpanel.core.connectors.opening import connector_of, open_connector
 from zestpanel.core.connectors.speaking import Connector, Reply
 from zestpanel.core.connectors.wizard.trying import Looked, look_once
@@ -283,7 +283,8 @@ def purse_of(project: AuditionParts, engine: Engine) -> SpendGuard:
     candidates = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     engines = {**project.shortlist.engines(), engine.engine: engine}
     return SpendGuard(
-        engines, candidates, project.journal.rows(), caps_of(project.documents), today=datetime.now(UTC).date(),
+        engines, candidates, project.journal.rows(), caps_of(project.documents), today=today(),
+        seats=project.brief.seats,
         rates=paces_of(project.takes, project.shortlist, candidates.values()), auditions=project.auditions.rows(),
         convert=project.brief.in_currency,
     )  # fmt: skip

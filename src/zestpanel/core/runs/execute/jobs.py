@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from typing import Final, Protocol
 
 from zestpanel.core.catalogue.candidate import plan_of
@@ -18,10 +18,11 @@ from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.in_pieces import joined
 from zestpanel.core.runs.execute.measurer import Measurer
 from zestpanel.core.runs.execute.run_log import RunLog, named
+from zestpanel.core.runs.execute.run_state import RunState
 from zestpanel.core.runs.execute.troubles import DOWN, IN_A_ROW, disk_trouble
 from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
 from zestpanel.core.runs.plan.job import Job
-from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts
+from zestpanel.core.runs.plan.planning import PlanningParts
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most
 from zestpanel.core.store.parts import HasBrief, HasDocuments, HasFolder, SetsPurse
 from zestpanel.core.text.marks.duration import pause_ms
@@ -35,39 +36,36 @@ class RunParts(PlanningParts, HasFolder, HasDocuments, HasBrief, SetsPurse, Prot
 
 
 class JobsOfRun:
-    """Under the run, which sets what is named here."""
+    """Makes the takes of one run; its threads call ``one`` with what is to be made next.
 
-    _project: RunParts
-    _planned: PlannedRun
-    _engines: Mapping[str, Engine]
-    _on_event: Callable[[RunEvent], None]
-    _asking: Asking
-    _measurer: Measurer
-    _purse: SpendGuard
-    _lock: threading.RLock
-    _keeping: threading.Lock
-    _cancel: threading.Event
-    _leading: set[str]
-    _led_by: dict[str, Take]
-    _given_up_on: set[str]
-    _down: dict[str, int]
-    _held: dict[str, str]
-    _run_ids: dict[int, int]
-    _rates: Mapping[int, Rates]
-    _go: threading.Event
-    log: RunLog
-    _done: int
-    _failed: int
-    _running: int
+    hold: begins nothing more with an engine until a person says to go on. leading: digests that other jobs wait for.
+    """
 
-    def _hold(self, engine: str, why: str) -> None:
-        raise NotImplementedError
+    def __init__(
+        self,
+        project: RunParts,
+        state: RunState,
+        asking: Asking,
+        measurer: Measurer,
+        purse: SpendGuard,
+        *,
+        engines: Mapping[str, Engine],
+        rates: Mapping[int, Rates],
+        run_ids: Mapping[int, int],
+        leading: Collection[str],
+        log: RunLog,
+        tell: Callable[[RunEvent], None],
+        hold: Callable[[str, str], None],
+    ) -> None:
+        self._project, self._state, self._asking, self._measurer = project, state, asking, measurer
+        self._purse, self._engines, self._rates, self._run_ids = purse, engines, rates, run_ids
+        self._leading, self.log, self._tell, self._hold = frozenset(leading), log, tell, hold
+        self._keeping = threading.Lock()  # coding and storing one clip at a time leaves the interpreter to others
 
-    def _one(self, engine: Engine, job: Job, level: int) -> bool:
+    def one(self, engine: Engine, job: Job, level: int) -> bool:
         """Make one take. False when it is to be made later: its engine or the run is held, or was cancelled."""
-        with self._lock:
-            self._running += 1
-        self._on_event(RunEvent(kind="started", job=job))
+        self._state.began()
+        self._tell(RunEvent(kind="started", job=job))
         over = False
         try:
             over = self._made(engine, job, level)
@@ -76,17 +74,16 @@ class JobsOfRun:
         except Exception as error:  # the disk, the database: nothing more can be kept safely
             self._hold("", disk_trouble(error) or tr("The run cannot go on: {error}", error=error))
         finally:
-            with self._lock:
-                self._running -= 1
+            self._state.ended()
             if not over:
-                self._on_event(RunEvent(kind="put back", job=job))
+                self._tell(RunEvent(kind="put back", job=job))
         return over
 
     def _made(self, engine: Engine, job: Job, level: int) -> bool:
         run_id = self._run_ids[level]
         if job.same_as and not self._leader_is_over(engine.engine, job):
             return False
-        serves = job.served_from or self._led_by.get(job.same_as)
+        serves = job.served_from or self._state.led_by(job.same_as)
         if serves is not None:
             with self._keeping:
                 take = self._project.takes.serve(
@@ -106,8 +103,7 @@ class JobsOfRun:
             with self._keeping, taken_in(engine.engine):
                 self._keep(job, asked, run_id)
             self._asking.kept(job)
-            with self._lock:
-                self._down[engine.engine] = 0
+            self._state.answers(engine.engine)
             return True
         except SynthesisFailure as failure:
             return self._given_up(failure, engine, job, run_id)
@@ -121,8 +117,8 @@ class JobsOfRun:
 
     def _leader_is_over(self, name: str, job: Job) -> bool:
         """Wait for the job that asks for the same sound, which began before. False when it cannot go on now."""
-        while job.same_as not in self._led_by and job.same_as not in self._given_up_on:
-            if self._cancel.wait(_LOOK_S) or not self._go.is_set() or name in self._held or "" in self._held:
+        while not self._state.leader_is_over(job.same_as):
+            if self._state.stopped_within(_LOOK_S) or not self._state.going or self._state.is_held(name):
                 return False
         return True
 
@@ -130,7 +126,7 @@ class JobsOfRun:
         """Set the price of a take aside. Requests under way may end unpaid, so a refusal waits for them first."""
         key = (engine.engine, plan_of(job.candidate, engine).name)
         while why := self._purse.reserve(key, use):
-            if self._purse.is_final(why) or self._cancel.wait(0.05):
+            if self._purse.is_final(why) or self._state.stopped_within(0.05):
                 self._hold(engine.engine, why)
                 return False
         return True
@@ -138,21 +134,17 @@ class JobsOfRun:
     def _given_up(self, failure: SynthesisFailure, engine: Engine, job: Job, run_id: int) -> bool:
         """A take failed for good (True), or is the one too many that holds its engine (False)."""
         name = engine.engine
-        with self._lock:
-            self._down[name] = self._down[name] + 1 if failure.kind in DOWN else 0
-            down = self._down[name] >= IN_A_ROW
-            again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
-            self._failed += not again
+        down = self._state.down(name, counts=failure.kind in DOWN) >= IN_A_ROW
+        again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
         if down:
             said = tr("is not reached") if failure.kind == "unreachable" else tr("does not answer as it should")
             self._hold(name, f"{name} {said}: {failure.what}")
         if again:
             return False
         self._asking.give_up(job)
-        with self._lock:
-            self._given_up_on.add(job.asked)
+        self._state.given_up(job.asked)
         self.log.write(tr("{named}: failed, {kind}: {what}", named=named(job), kind=failure.kind, what=failure.what))
-        self._on_event(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
+        self._tell(RunEvent(kind="failed", job=job, text=failure.what, run_id=run_id))
         return True
 
     def _keep(self, job: Job, asked: JobProgress, run_id: int) -> None:
@@ -204,12 +196,6 @@ class JobsOfRun:
         self._measurer.add(take, reply.word_times)
 
     def _count_kept(self, job: Job, take: Take, words: str) -> None:
-        with self._lock:
-            self._done += 1
-            if job.asked in self._leading:
-                if take.scored:
-                    self._led_by[job.asked] = take
-                else:
-                    self._given_up_on.add(job.asked)
+        self._state.kept(job.asked, take, leads=job.asked in self._leading)
         self.log.write(tr("{named}: kept, {words}", named=named(job), words=words))
-        self._on_event(RunEvent(kind="kept", job=job, take=take))
+        self._tell(RunEvent(kind="kept", job=job, take=take))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date
 from decimal import Decimal
 from functools import reduce
 from types import MappingProxyType
@@ -13,24 +13,25 @@ from typing import Final, Protocol
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.clock import day_of, today
 from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.money import Money, summed
 from zestpanel.core.domain.run import JournalRow
-from zestpanel.core.money.components import Allowance, OwnMachine, PerUnit
+from zestpanel.core.money.components.own_machine import OwnMachine
 from zestpanel.core.money.metering import Added, Meter
-from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
+from zestpanel.core.money.tariff import NO_USE, Tariff, Usage, allowances, sold
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.plan.conditions import USUAL, Conditions
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import AsSent
 from zestpanel.core.store.auditions import Audition, Auditions
-from zestpanel.core.store.parts import HasAuditions, HasJournal, HasShortlist, HasTakes
+from zestpanel.core.store.parts import HasAuditions, HasBrief, HasJournal, HasShortlist, HasTakes
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import as_stored, tr
 
 
-class BillParts(HasShortlist, HasTakes, HasJournal, HasAuditions, Protocol):
+class BillParts(HasBrief, HasShortlist, HasTakes, HasJournal, HasAuditions, Protocol):
     """What plans have been used for."""
 
 
@@ -64,11 +65,11 @@ class PlanEstimate:
         """Money in words: an amount, or that there is no bill, or why it is not known."""
         if self.cost is not None:
             assumed = tr(", at 1,000 characters a minute assumed") if self.length_assumed else ""
-            return f"{shown(self.cost.amount)} {self.cost.currency}{assumed}"
+            return f"{self.cost}{assumed}"
         if self.own_machine is not None:
             return tr(
                 "no bill; this machine {amount} {currency}",
-                amount=shown(self.own_machine.amount),
+                amount=summed(self.own_machine.amount),
                 currency=self.own_machine.currency,
             )
         return self.why
@@ -96,7 +97,7 @@ def used_by_day(
     counts: Callable[[JournalRow | Audition], bool],
     auditions: Sequence[Audition] = (),
 ) -> dict[PlanKey, dict[date, Usage]]:
-    """What was used of each plan, by the day (UTC), over rows that count, of runs and of lines heard.
+    """What was used of each plan, by the day, over rows that count, of runs and of lines heard.
 
     A request whose sound is not known (it is open, or failed) counts with the length its candidate's pace gives it.
     """
@@ -109,11 +110,11 @@ def used_by_day(
         if row.sound_s is not None:
             sound = Decimal(repr(row.sound_s))
         days = used[(candidate.engine, row.plan)]
-        day = date.fromisoformat(row.opened[:10])
+        day = day_of(row.opened)
         days[day] = days.get(day, NO_USE).plus(use_of(candidate.model, row.characters, sound_s=sound))
     for line in filter(counts, auditions):
         sound = Rates().sound_s(line.characters) if line.sound_s is None else Decimal(repr(line.sound_s))
-        days, day = used[(line.engine, line.plan)], date.fromisoformat(line.opened[:10])
+        days, day = used[(line.engine, line.plan)], day_of(line.opened)
         more = use_of(line.model, line.characters, sound_s=sound, requests=line.requests)
         days[day] = days.get(day, NO_USE).plus(more)
     return used
@@ -167,10 +168,11 @@ def estimate(
     rates: Mapping[int, Rates] = MappingProxyType({}),
     seconds_per_character: Mapping[int, tuple[float, int]] = MappingProxyType({}),
     *,
-    today: date,
+    on: date,
+    seats: int = 1,
 ) -> list[PlanEstimate]:
-    """Requests, characters and money that the jobs add under each plan, all of them made today. Jobs served from the
-    store add nothing.
+    """Requests, characters and money that the jobs add under each plan, all of them made on one day. Jobs served from
+    the store add nothing.
 
     rates: the candidates' paces, for plans that bill by sound. seconds_per_character: as for ``time_needed``; what
     one's own machine costs is said from it, and is no bill.
@@ -183,7 +185,7 @@ def estimate(
     for key, group in grouped.items():
         plan = plan_of(group[0].candidate, engines.get(key[0]))
         added = reduce(Usage.plus, (use_of_job(job, rates) for job in group), NO_USE)
-        found = Meter(plan.tariff, used.get((key[0], plan.name), {}), today=today).with_more(added)
+        found = Meter(plan.tariff, used.get((key[0], plan.name), {}), today=on, seats=seats).with_more(added)
         own = _own_machine(plan.tariff, group, seconds_per_character) if found.cost is None else None
         why = found.why
         if own is None and any(isinstance(part, OwnMachine) for part in plan.tariff.components):
@@ -213,16 +215,14 @@ def cost_of_sending(project: BillParts, candidate: Candidate, engine: Engine, se
     plan = plan_of(candidate, engine)
     sound = rates.get(candidate.id, Rates()).sound_s(sum(len(request.words) for request in sent.requests))
     more = use_of(candidate.model, sent.billed, sound_s=sound, requests=len(sent.requests))
-    meter = Meter(plan.tariff, used.get((engine.engine, plan.name), {}), today=datetime.now(UTC).date())
+    meter = Meter(plan.tariff, used.get((engine.engine, plan.name), {}), today=today(),
+                  seats=project.brief.seats)  # fmt: skip
     return meter.with_more(more)
 
 
 def bills_by_sound(tariff: Tariff) -> bool:
     """Whether money or an allowance of a plan hangs on the length of the sound."""
-    return any(
-        isinstance(part, PerUnit | Allowance) and part.unit in ("second", "minute", "hour")
-        for part in tariff.components
-    )
+    return bool({*sold(tariff), *allowances(tariff)} & {"second", "minute", "hour"})
 
 
 def _own_machine(

@@ -7,16 +7,16 @@ import json
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
 from functools import partial
 from typing import Protocol
 
 import numpy as np
 
 from zestpanel.core.catalogue.facts import Engine, language_for
+from zestpanel.core.clock import today
 from zestpanel.core.connectors.preflight import Surroundings, obstacles, text_obstacles
 from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.money import Money
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.runs.plan.conditions import USUAL, Conditions
@@ -38,6 +38,7 @@ from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.parts import (
     HasAuditions,
+    HasBrief,
     HasChanges,
     HasJournal,
     HasNotes,
@@ -52,7 +53,17 @@ from zestpanel.core.texts import tr, trn
 
 
 class PlanningParts(
-    HasShortlist, HasTexts, HasTakes, HasJournal, HasAuditions, HasSending, HasOwnVoices, HasNotes, HasChanges, Protocol
+    HasShortlist,
+    HasTexts,
+    HasTakes,
+    HasJournal,
+    HasAuditions,
+    HasSending,
+    HasOwnVoices,
+    HasNotes,
+    HasChanges,
+    HasBrief,
+    Protocol,
 ):
     """What is there, what was asked for, and how texts are sent."""
 
@@ -87,7 +98,7 @@ class PlannedRun:
     def price(self) -> str:
         """What it will cost in words: known amounts, and what is not among them."""
         asked = [one for one in self.estimates if one.requests]
-        parts = [f"{shown(m.amount)} {m.currency}" for m in self.costs]
+        parts = [str(m) for m in self.costs]
         unknown = [one for one in asked if one.cost is None and one.own_machine is None]
         if any(one.own_machine is not None for one in asked):
             parts.append(tr("no bill for this machine"))
@@ -200,13 +211,12 @@ def plan_run(
     speeds = project.takes.seconds_per_character() if jobs else {}
     rates = paces_of(project.takes, project.shortlist, candidates) if jobs else {}
     used = used_so_far(project.auditions, project.shortlist, journal, rates) if jobs else {}
-    today = datetime.now(UTC).date()
     return PlannedRun(
         jobs=tuple(jobs),
         left_out=tuple(left_out),
         reasons=tuple(dict.fromkeys(why)),
         repeats=repeats,
-        estimates=tuple(estimate(jobs, engines, used, rates, speeds, today=today)),
+        estimates=tuple(estimate(jobs, engines, used, rates, speeds, on=today(), seats=project.brief.seats)),
         time=time_needed(jobs, engines, speeds, conditions),
         conditions=conditions,
         seen=seen,

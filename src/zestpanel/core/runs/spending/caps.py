@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
+from functools import reduce
 from types import MappingProxyType
 from typing import Final, Literal
 
@@ -89,12 +90,13 @@ class SpendGuard:
         caps: SpendingCaps,
         *,
         today: date,
+        seats: int = 1,
         rates: Mapping[int, Rates] = MappingProxyType({}),
         auditions: Sequence[Audition] = (),
         convert: Callable[[Money, str], Decimal | None] = same_currency,
     ) -> None:
         self._convert = convert
-        self._engines, self.caps, self._today = engines, caps, today
+        self._engines, self.caps, self._today, self._seats = engines, caps, today, seats
 
         def counts(row: JournalRow | Audition) -> bool:
             return row.state != "failed" or row.failure_kind in MAY_BE_BILLED
@@ -174,20 +176,15 @@ class SpendGuard:
 
     def _meter(self, key: PlanKey) -> Meter:
         if key not in self._meters:
-            self._meters[key] = Meter(self._tariff(key), self._days.get(key, {}), today=self._today)
+            self._meters[key] = Meter(self._tariff(key), self._days.get(key, {}), today=self._today, seats=self._seats)
         return self._meters[key]
 
     def _earlier(self, key: PlanKey, since: Literal["day", "month"]) -> Money | None:
         """What the use before this run cost, of today or of this month."""
-        days = self._days.get(key, {})
-        of_month = [d for d in sorted(days) if (d.year, d.month) == (self._today.year, self._today.month)]
-        cost: Money | None = None
-        for day in of_month if since == "month" else [d for d in of_month if d == self._today]:
-            before = {d: use for d, use in days.items() if d < day}
-            found = Meter(self._tariff(key), before, today=day).with_more(days[day]).cost
-            if found is not None:
-                cost = found if cost is None else cost + found
-        return cost
+        of_month = (self._today.year, self._today.month)
+        costs = [cost for day, cost in (self._meter(key).by_day() or {}).items()
+                 if day == self._today or (since == "month" and (day.year, day.month) == of_month)]  # fmt: skip
+        return reduce(Money.__add__, costs) if costs else None
 
     def _with_reserved(self, key: PlanKey) -> Money | None:
         return self._meter(key).with_more(self._added[key].plus(self._doubtful[key]).plus(self._reserved[key])).cost

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date
 from decimal import Decimal
 from typing import Final, Protocol
 
 from zestpanel.core.catalogue.facts import UNPRICED
+from zestpanel.core.clock import today
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.runs.plan.estimates import paces_of, used_so_far
@@ -62,11 +63,10 @@ def spent(project: BudgetParts, counts: Callable[[date], bool] = lambda day: Tru
     for (name, plan_name), days in used.items():
         engine = engines.get(name)
         tariff = ((engine.plan(plan_name) if engine else None) or UNPRICED).tariff
+        by_day = Meter(tariff, days, today=max(days), seats=brief.seats).by_day()
         for day in filter(counts, sorted(days)):
             requests, characters = requests + int(days[day].requests), characters + int(days[day].characters)
-            meter = Meter(tariff, {d: use for d, use in days.items() if d < day}, today=day)
-            cost = meter.with_more(days[day]).cost
-            own = brief.in_own_currency(cost) if cost is not None else None
+            own = brief.in_own_currency(by_day[day]) if by_day is not None else None
             if own is not None:
                 total += own
             elif engine is None or engine.is_hosted:  # one's own machine sends no bill
@@ -75,9 +75,9 @@ def spent(project: BudgetParts, counts: Callable[[date], bool] = lambda day: Tru
 
 
 def spent_this_month(project: BudgetParts) -> Decimal:
-    """In the brief's currency, since the month began (UTC); what has no rate is left out."""
-    today = datetime.now(UTC).date()
-    return spent(project, lambda day: (day.year, day.month) == (today.year, today.month)).own.amount
+    """In the brief's currency, since the month began; what has no rate is left out."""
+    now = today()
+    return spent(project, lambda day: (day.year, day.month) == (now.year, now.month)).own.amount
 
 
 def left_of_budget(project: BudgetParts, planned: PlannedRun) -> str:

@@ -28,7 +28,8 @@ from zestpanel.core.catalogue.stated_plan import LIMITS, TypedPlan, as_typed, st
 from zestpanel.core.clock import today
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError
-from zestpanel.core.money.components import KINDS, Typed
+from zestpanel.core.money.components import KINDS
+from zestpanel.core.money.components.part import Typed
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.typed_parts import fresh
 from zestpanel.core.money.volume import Rates

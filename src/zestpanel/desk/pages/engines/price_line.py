@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLineEdit, QVBoxLayout
 
-from zestpanel.core.money.components import KINDS, Entry, Typed
+from zestpanel.core.money.components import KINDS
+from zestpanel.core.money.components.part import Entry, Typed
 from zestpanel.core.money.typed_parts import YES
 from zestpanel.core.texts import tr
 from zestpanel.desk.theme.tokens import theme

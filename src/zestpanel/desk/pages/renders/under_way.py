@@ -7,7 +7,7 @@ import time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QLabel, QProgressBar, QPushButton, QWidget
 
-from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.money import Money
 from zestpanel.core.runs.schedule.scheduled import SCHEDULE, coming, give_up_schedule, sleeps, stored_schedule, wake
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.renders.clips_in_and_out import ClipsInAndOut
@@ -137,7 +137,7 @@ class RunUnderWay(ClipsInAndOut):
 
 def amounts(costs: tuple[Money | None, ...]) -> str:
     """'0.42 EUR', or several joined by a plus; '' for none."""
-    return " + ".join(f"{shown(m.amount, places=2)} {m.currency}" for m in costs if m is not None)
+    return " + ".join(str(m) for m in costs if m is not None)
 
 
 def _time(seconds: float) -> str:
