@@ -14,7 +14,8 @@ from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.catalogue.by_hand import ByHand, entry_of, heard_of_text, limits_of
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.stated_plan import TypedPlan, as_typed, stated_plan
-from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.choice.costs import costs_of
+from zestpanel.core.choice.evidence import Evaluation, evaluate
 from zestpanel.core.choice.other_plans import cheapest_in_words, other_plans
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.domain.brief import Brief
@@ -22,10 +23,12 @@ from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.money.components import KINDS
 from zestpanel.core.money.components.part import Entry, Typed
+from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff, Usage, month_cost, paid_by_month
 from zestpanel.core.money.typed_parts import fresh
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.money.worked import kept_minute, pays_back_in, years
+from zestpanel.core.report.record import render_record
 from zestpanel.core.store.project import Project
 
 LIST = TypedPlan(
@@ -208,6 +211,50 @@ def test_an_engine_without_a_price_gets_one_and_its_candidates_with_it(project: 
     project.documents.put("plans of Kitchen Table", [{"name": ""}, 7])
     project.look_again()
     assert project.shortlist.engines()["Kitchen Table"].plans == (), "what cannot be read is left out"
+
+
+def test_a_plan_that_a_must_have_bars_is_named_with_what_bars_it_and_is_no_advice(project: Project) -> None:
+    """10 a thousand, 25 % retakes and 20 % tax: 32,000 characters are 480. Free lacks the right to publish."""
+    add_command_engine(project)
+    kitchen = project.shortlist.engines()["Kitchen Table"]
+    rights = {"commercial use": "yes", "download": "yes"}
+    lines = (Typed("per unit", {"price": "10", "per": "1,000"}), Typed("tax", {"percent": "20"}))
+    paid = stated_plan(TypedPlan(name="Paid", currency="EUR", lines=lines, rights=rights))
+    free = stated_plan(TypedPlan(name="Free", currency="EUR", rights={**rights, "commercial use": "no"},
+                                 lines=(Typed("allowance", {"amount": "100000", "every": "month"}),)))  # fmt: skip
+    project.shortlist.state_plans("Kitchen Table", [paid, free])
+    kitchen = project.shortlist.engines()["Kitchen Table"]
+    on_paid = project.shortlist.add(kitchen, voice="hesk", plan="Paid")[0]
+    brief = Brief(retakes_percent=Decimal(25), budget_per_month=Decimal(470))
+    project.set_brief(brief)
+
+    def told() -> tuple[Evaluation, str]:
+        found = evaluate(project)
+        costs = costs_of(found, project.shortlist.engines())
+        return found, " ".join([costs.verdict, *costs.remarks])
+
+    found, said = told()
+    row = found.rows[on_paid.id]
+    assert str(row.cost.own) == "480.00 EUR"
+    assert str(row.cost.retakes) == "96.00 EUR"
+    assert [gate.verdict for gate in row.gates if gate.of_volume] == ["no"], "all that is due"
+    curve = month_curve(paid.tariff, Rates(), brief, model="m")
+    first, third = years(paid.tariff, Rates(), brief, model="m")
+    assert first == third == Money(Decimal(480 * 12), "EUR")
+    assert curve is not None
+    assert curve.at([Decimal(32)]) == [Decimal(480)]
+    assert "less under Free" not in said
+    on_free = project.shortlist.add(kitchen, voice="hesk", plan="Free")[0]
+    project.set_brief(brief.model_copy(update={"budget_per_month": None}))
+    found, said = told()
+    assert said.startswith("Cheapest at this volume: Kitchen Table · Hesk, Paid: 480.00 EUR a month. ")
+    assert "Hesk, Free, would be 0.00 EUR, and cannot be chosen: commercial use (plan 'Free')" in said
+    assert "under Free" not in said
+    project.set_brief(brief.model_copy(update={"must_haves": ("download",)}))
+    found, said = told()
+    assert said.startswith("Cheapest at this volume: Kitchen Table · Hesk, Free: 0.00 EUR a month.")
+    assert found.rows[on_free.id].rights == ("commercial use: no",), "the right stays in sight"
+    assert "commercial use: no" in render_record(project, found)
 
 
 def test_what_is_entered_by_hand_lies_over_the_file_and_is_undone_with_it(project: Project) -> None:

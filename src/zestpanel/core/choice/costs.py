@@ -101,14 +101,9 @@ def _cheaper_elsewhere(rows: Sequence[CostRow], unlisted: Sequence[UnlistedPlan]
         "at {characters_per_minute} characters a minute assumed",
         characters_per_minute=f"{Rates().characters_per_minute:,.0f}",
     )
-    return [
-        tr(
-            "Not on the shortlist, and cheaper: {name}: {own} a month, {pace}.",
-            name=first.name,
-            own=first.cost.own,
-            pace=pace,
-        )
-    ]
+    said = tr("Not on the shortlist, and cheaper: {name}: {own} a month, {pace}.", name=first.name, own=first.cost.own,
+              pace=pace)  # fmt: skip
+    return [said + (tr(" Not known there: {unknown}.", unknown=first.unknown) if first.unknown else "")]
 
 
 # -- where the order changes

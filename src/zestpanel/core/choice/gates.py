@@ -86,9 +86,9 @@ def rights_that_are_no(
     return tuple(f"{word(one.name)}: {word('no')}" for one in found if one.verdict == "no")
 
 
-def barred(gates: Sequence[Gate]) -> str:
-    """The must-haves that are not met or not known, in a few words; '' for none."""
-    return ", ".join(f"{word(one.name)} ({one.why})" for one in gates if one.verdict != "yes")
+def barred(gates: Sequence[Gate], *verdicts: Verdict) -> str:
+    """The must-haves that are not met (or not known, where ``verdicts`` say so), in a few words; '' for none."""
+    return ", ".join(f"{word(one.name)} ({one.why})" for one in gates if one.verdict in (verdicts or ("no",)))
 
 
 def bars_of_plan(

@@ -18,13 +18,15 @@ from zestpanel.core.texts import tr
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OtherPlan:
     """saves: what a month costs less than now, in the brief's currency; negative where it costs more, None where either
-    has no price there. barred: the must-haves that keep it from being chosen there, '' where none does."""
+    has no price there. barred: must-haves that it does not meet there; unknown: those that
+    nobody states there."""
 
     row: Row
     plan: Plan
     cost: VolumeCost
     saves: Decimal | None
     barred: str = ""
+    unknown: str = ""
 
 
 def other_plans(found: Evaluation, engines: Mapping[str, Engine]) -> list[OtherPlan]:
@@ -53,7 +55,8 @@ def other_plans(found: Evaluation, engines: Mapping[str, Engine]) -> list[OtherP
                 found.brief, replace(row.candidate, plan=plan.name), engine, cost, row.summary,
                 own=found.statements.get(engine.engine, ()), consent_missing=row.consent_missing,
             )  # fmt: skip
-            out.append(OtherPlan(row=row, plan=plan, cost=cost, saves=saves, barred=barred(there)))
+            out.append(OtherPlan(row=row, plan=plan, cost=cost, saves=saves, barred=barred(there),
+                                 unknown=barred(there, "unknown")))  # fmt: skip
     return sorted(out, key=lambda one: (one.saves is None, -(one.saves or 0)))
 
 
@@ -69,6 +72,7 @@ def cheapest_in_words(found: Evaluation, others: list[OtherPlan]) -> str:
             amount=Money(better.saves, found.brief.currency),
             name2=better.plan.name,
         )
+        words += tr(" Not known there: {unknown}.", unknown=better.unknown) if better.unknown else ""
     return words
 
 
@@ -81,14 +85,12 @@ def cheapest(rows: Sequence[tuple[Row, VolumeCost]]) -> str:
     words = ""
     if able is not None:
         own, row = able
-        words = tr(
-            "Cheapest at this volume: {name}, {name2}: {own} a month.", name=row.name, name2=row.plan.name, own=own
-        )
+        words = tr("Cheapest at this volume: {name}: {own} a month.", name=row.under_plan, own=own)
     own, row = priced[0]
     if able is None or own.amount < able[0].amount:
         words += " " if words else tr("None of those that have a price meets every must-have. ")
         words += tr(
-            "{name}, {name2}, would be {own}, and cannot be chosen: {barred}.",
-            name=row.name, name2=row.plan.name, own=own, barred=barred(row.gates),
+            "{name}, would be {own}, and cannot be chosen: {barred}.",
+            name=row.under_plan, own=own, barred=barred(row.gates, "no", "unknown"),
         )  # fmt: skip
     return words

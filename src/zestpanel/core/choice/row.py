@@ -38,8 +38,13 @@ class Row:
 
     @property
     def barred_at_any_volume(self) -> bool:
-        """Whether a must-have other than the budget keeps it from being chosen."""
-        return any(gate.verdict != "yes" and not gate.of_volume for gate in self.gates)
+        """Whether it does not meet a must-have other than the budget."""
+        return any(gate.verdict == "no" and not gate.of_volume for gate in self.gates)
+
+    @property
+    def under_plan(self) -> str:
+        """Its name with the plan it is bought under, which a name that tells plans apart has already."""
+        return self.name if self.name.endswith(f", {self.plan.name}") else f"{self.name}, {self.plan.name}"
 
     @property
     def language(self) -> str:

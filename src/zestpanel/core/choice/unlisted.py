@@ -35,8 +35,13 @@ class UnlistedPlan:
         return barred(self.bars)
 
     @property
+    def unknown(self) -> str:
+        """The must-haves that nobody states of it."""
+        return barred(self.bars, "unknown")
+
+    @property
     def barred_at_any_volume(self) -> bool:
-        return any(one.verdict != "yes" and not one.of_volume for one in self.bars)
+        return any(one.verdict == "no" and not one.of_volume for one in self.bars)
 
     @property
     def rates(self) -> Rates:
