@@ -18,13 +18,15 @@ from hypothesis import strategies as st
 from tests.conftest import COMMAND_ENGINE, add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice import criteria
-from zestpanel.core.choice.criteria import COST, QUALITY
 from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
 from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ExchangeRate
 from zestpanel.core.errors import InputError, ZestError
+from zestpanel.core.evidence import registry
+from zestpanel.core.evidence.declared import Figure, Start
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.report.charts import nice_ticks
 from zestpanel.core.report.drawing import to_svg
 from zestpanel.core.report.palette import DARK, LIGHT
@@ -82,20 +84,20 @@ def test_each_exclusion_names_its_fact(bench: Project) -> None:
 def test_missing_evidence_is_missing_and_not_zero(bench: Project) -> None:
     found = evaluate(bench)
     kitchen = next(r for r in found.ranking if r.candidate_id == list(found.rows)[2])
-    assert kitchen.utilities[COST] is None
-    assert set(kitchen.missing) >= {COST}
+    assert kitchen.utilities["cost"] is None
+    assert set(kitchen.missing) >= {"cost"}
     assert kitchen.low < kitchen.high
     assert kitchen.total is not None
 
 
 def test_weights_move_the_ranking() -> None:
-    good_and_dear = Evidence(candidate_id=1, values={QUALITY: 4.5, COST: 90.0})
-    plain_and_cheap = Evidence(candidate_id=2, values={QUALITY: 3.0, COST: 5.0})
+    good_and_dear = Evidence(candidate_id=1, values={"quality": 4.5, "cost": 90.0})
+    plain_and_cheap = Evidence(candidate_id=2, values={"quality": 3.0, "cost": 5.0})
 
     def first(quality: float, cost: float) -> int:
         criteria = [
-            Criterion(name=QUALITY, worst=2, best=5, weight=quality),
-            Criterion(name=COST, worst=100, best=0, weight=cost),
+            Criterion(name="quality", worst=2, best=5, weight=quality),
+            Criterion(name="cost", worst=100, best=0, weight=cost),
         ]
         return rank(criteria, [good_and_dear, plain_and_cheap])[0].candidate_id
 
@@ -327,9 +329,11 @@ def test_a_price_in_another_currency_has_a_way_out(bench: Project) -> None:
 
 
 def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
-    level = criteria.Kind(name="level", words="loudness", unit=lambda _: " LUFS", start=lambda _: (-30.0, -10.0, 40),
-                          read=criteria._measured("loudness_lufs"))  # fmt: skip
-    monkeypatch.setattr(criteria, "KINDS", (*criteria.KINDS, level))
+    level = Figure(name="level", words="loudness", label="loudness", column="level", unit=lambda _: " LUFS", place=99,
+                   start=lambda _: Start(-30.0, -10.0, 40), read=figures()["measure loudness_lufs"].read)  # fmt: skip
+    all_of_them = {**figures(), "level": level}
+    for place in (registry, criteria):
+        monkeypatch.setattr(place, "figures", lambda: all_of_them)
     found = evaluate(bench)
     assert "loudness (weight 40) from −30 LUFS to −10 LUFS" in criteria.bounds_in_words(found.criteria, found.brief)
     assert "words wrong" not in criteria.bounds_in_words(found.criteria, found.brief), "it has no weight yet"
@@ -351,7 +355,8 @@ def test_the_answer_comes_first_and_says_how_firm_it_is(bench: Project, monkeypa
 
     assert with_chances(0.93, 0.07).startswith(f"{a} comes first, firmly: in 93 % of the draws")
     assert with_chances(0.2, 0.75).startswith(f"Too close to call between {b} (75 %) and {a} (20 %)")
-    assert with_chances(1.0, None).startswith(f"{a} alone meets all must-haves")
+    sole = [replace(r, first=None, alone=r is one, passes=True) for r in (one, other, *rest)]
+    assert verdict(replace(found, ranking=tuple(sole)), language).startswith(f"{a} alone meets all must-haves")
     assert with_chances(None, None).startswith("Nobody can be placed yet")
     missed = replace(found, ranking=tuple(replace(r, first=None, passes=False) for r in found.ranking))
     assert verdict(missed, language).startswith("Nobody meets all must-haves")

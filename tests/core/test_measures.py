@@ -9,16 +9,19 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests import documents
 from tests.conftest import add_command_engine, pretend_take
 from zestpanel.core.analysis.changes.comparing import yardsticks
 from zestpanel.core.analysis.sweeps.results import swept
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.measures import registry
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.report.tables import evidence_table
 from zestpanel.core.runs.measuring.measuring import measure_and_keep, measure_missing
 from zestpanel.core.store.project import Project
+from zestpanel.desk.viewmodels.shading import choices as shading_choices
 
 METHODS = Path(__file__).parents[2] / "docs" / "methods.md"
 
@@ -44,7 +47,7 @@ def _never(of: Material) -> Values:
 def with_crest(monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[], None]]:
     """A family more, once it is called, as a file in ``families`` would bring it; the others cannot measure then."""
     found = [CREST, *(replace(family, values=_never) for family in registry.families())]
-    cached = (registry.measures, registry.versions, registry.family_of, yardsticks)
+    cached = (registry.measures, registry.versions, registry.family_of, yardsticks, figures)
 
     def bring() -> None:
         monkeypatch.setattr(registry, "families", lambda: tuple(sorted(found, key=lambda family: family.place)))
@@ -57,8 +60,9 @@ def with_crest(monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[], None]]:
         one.cache_clear()
 
 
-def test_docs_say_what_the_families_declare() -> None:
-    assert registry.as_table() in METHODS.read_text()
+def test_documents_say_what_the_code_declares() -> None:
+    for path, text in documents.all_of_them().items():
+        assert path.read_text("utf-8") == text, "run: python -m tests.documents"
 
 
 def test_a_family_is_complete() -> None:
@@ -78,6 +82,8 @@ def test_a_measure_that_is_declared_arrives_everywhere(with_crest: Callable[[], 
     found = registry.measure(clip, "One line.", "en-GB", only=["crest"])
     assert found.values == {"crest_db": pytest.approx(3.01, abs=0.01)}
     assert "crest_db" in registry.listed()
+    assert figures()["measure crest_db"].column == "crest db"
+    assert "measure crest_db" in shading_choices()
     assert yardsticks()["crest_db"].words == "crest factor"
     assert swept()["crest_db"] == ("crest factor, dB", 1)
     assert "| crest factor | dB | peak over root mean square |" in registry.as_table()
@@ -100,7 +106,7 @@ def test_a_new_family_is_measured_and_the_others_stand(project: Project, with_cr
     assert after.versions == {**before.versions, "crest": 1}
     assert (after.words, after.words_by) == (before.words, before.words_by)
     head, row = evidence_table(evaluate(project))
-    assert row[head.index("crest factor, dB")] == f"{after.values['crest_db']:.1f}"
+    assert row[head.index("crest db")] == f"{after.values['crest_db']:.1f}"
 
 
 def test_figures_from_before_there_were_families_are_kept(project: Project) -> None:

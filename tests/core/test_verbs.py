@@ -66,8 +66,13 @@ def test_from_nothing_to_a_choice(tmp_path: Path, capsys: pytest.CaptureFixture[
     assert unknown in said(capsys, "choice", folder, "--choose", "1", "--why", "Steady.", status=2)
     said(capsys, "brief", folder, "--set", "budget_per_month=")
     assert "needs its reason" in said(capsys, "choice", folder, "--choose", "1", status=2)
-    chosen = said(capsys, "choice", folder, "--choose", "1", "--why", "Steady.", "--by", "Ann")
+    assert "or add --unheard" in said(capsys, "choice", folder, "--choose", "1", "--why", "Steady.", status=2)
+    chosen = said(capsys, "choice", folder, "--choose", "1", "--why", "Steady.", "--by", "Ann", "--unheard")
     assert "main narrator: candidate 1, Steady." in chosen
+    set_to = said(capsys, "weights", folder, "--set", "failures=30:20:1", "--set", "defects=5")
+    assert "failures: weight 30, from 20 % to 1 %" in set_to
+    assert "names no figure" in said(capsys, "weights", folder, "--set", "charm=5", status=2)
+    assert "are the same" in said(capsys, "weights", folder, "--set", "wait=5:2:2", status=2)
     said(capsys, "shortlist", folder, "--remove", "2")
     assert len(json.loads(said(capsys, "shortlist", folder, "--json"))["candidates"]) == 1
 

@@ -64,9 +64,7 @@ class DefectsDialog(QDialog):
 
     def _read(self) -> None:
         project = self._state.project
-        self._state.background.run(
-            lambda: defects(project.takes, project.texts), self._take, self._state.complain, topic="defects"
-        )
+        self._state.background.run(lambda: defects(project), self._take, self._state.complain, topic="defects")
 
     def _take(self, found: list[Defects]) -> None:
         self._found = found
@@ -81,11 +79,14 @@ class DefectsDialog(QDialog):
         self.whose.setCurrentIndex(max(0, self.whose.findData(now)))
         self.whose.blockSignals(False)
         rows = [
-            [names[one.candidate_id], str(len(one.found)), f"{one.minutes:.1f}", f"{one.per_minute:.2f}", one.kinds()]
+            [names[one.candidate_id], str(len(one.found)), f"{one.minutes:.1f}",
+             tr("not heard") if one.per_minute is None else f"{one.per_minute:.2f}", one.kinds()]
             for one in found if one.candidate_id in names
         ]  # fmt: skip
         self.rates.show_rows(
-            [tr("Candidate"), tr("defects"), tr("minutes"), tr("per minute"), tr("which")], rows, numbers=[1, 2, 3]
+            [tr("Candidate"), tr("defects"), tr("minutes heard"), tr("per minute"), tr("which")],
+            rows,
+            numbers=[1, 2, 3],
         )
         self.rates.setFixedHeight(self.rates.height_for_rows(6))
         self._show()

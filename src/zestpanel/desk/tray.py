@@ -15,6 +15,7 @@ from zestpanel.core.audio.files import read
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Mark, Measured, Take
+from zestpanel.core.listening.defects import keep_heard
 from zestpanel.core.listening.material import Around, heard_clip
 from zestpanel.core.measures.silence import pause_spans
 from zestpanel.core.playback.mixer import Lane, as_measured, bed_of, prepare_lanes
@@ -235,9 +236,23 @@ class Tray(QObject):
 
     # -- laying out
 
+    def keep_heard(self) -> None:
+        """How much of the lanes was heard, before they go: defects are counted to the minute heard."""
+        documents, heard = self._state.project.documents, self.heard()
+        if heard:
+            self._state.background.run(lambda: keep_heard(documents, heard), lambda _: None, self._state.complain)
+
+    def heard(self) -> dict[int, float]:
+        """Seconds of each lane's take that were heard since it was laid out; none that cannot be kept."""
+        if self._state.project.read_only:
+            return {}
+        share = self._player.mixer.heard_share
+        return {one.take.id: one.take.duration_s * share(one.take.id) for one in self.lanes if share(one.take.id)}
+
     def load(self, *, keep_place: bool = False) -> None:
         """Lay the lanes on the player, again or others."""
         state = self._state
+        self.keep_heard()
         takes, passage = self.takes(), state.passage()
         place = self._player.mixer.place if keep_place and self._player.mixer.lanes else None
         if keep_place and self._player.mixer.playing:

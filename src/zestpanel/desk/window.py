@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.listening.defects import KINDS
+from zestpanel.core.listening.defects import KINDS, keep_heard
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
@@ -69,6 +69,7 @@ class MainWindow(FilesIn):
         open_project: Callable[[Path, bool], None] | None = None,
     ) -> None:
         super().__init__()
+        self._waits_for_run = True
         self._open_project = open_project or (lambda folder, make: None)
         self.state = DeskState(project, player or Player(), self)
         self.state.background.watch(self)
@@ -375,9 +376,9 @@ class MainWindow(FilesIn):
 
     def _leave_run(self) -> None:
         run = self.state.runs.run
-        if run is not None and not run.progress().finished:
+        if run is not None and not run.progress().finished and self._waits_for_run:
             run.leave()
-            run.wait(30)
+            self._waits_for_run = run.wait(30)  # once: what does not end then, ends with the program
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape closes the last notice. Enter presses the button one is at, as in a dialog."""
@@ -393,6 +394,8 @@ class MainWindow(FilesIn):
         self.state.stop_hearing()
         if "passages" in self.pages:
             cast("PassagesPage", self.pages["passages"]).keep_draft()
+        if heard := self.state.tray.heard():
+            keep_heard(self.state.project.documents, heard)
         self.state.player.close()
         self.state.background.close()
         self._leave_run()  # one that was about to begin

@@ -104,9 +104,37 @@ def shortlist(options: argparse.Namespace) -> Output:
                 or ["The shortlist is empty."]}  # fmt: skip
 
 
+def weights(options: argparse.Namespace) -> Output:
+    """Show what the choice weighs, or set it: --set quality=50 --set "wait=10:30:0.5" (weight:worst:best)."""
+    from zestpanel.core.choice.criteria import CRITERIA, criteria_of, set_to
+    from zestpanel.core.evidence.registry import figures, weighable
+
+    with opened(options) as project:
+        stored, known = dict(CRITERIA.read(project.documents)), {one.name: one for one in weighable()}
+        for one in options.set or ():
+            name, equals, text = one.partition("=")
+            if not equals or name.strip() not in known:
+                raise InputError(
+                    f"'{one}' names no figure.", kept="Nothing was changed.",
+                    remedy=f"Write NAME=WEIGHT or NAME=WEIGHT:WORST:BEST; the names are {', '.join(known)}.",
+                )  # fmt: skip
+            parts = dict(zip(("weight", "worst", "best"), text.split(":"), strict=False))
+            stored[name.strip()] = set_to(known[name.strip()], parts, project.brief)
+        if options.set:
+            project.edit_document(CRITERIA, stored, label="weights")
+        rows, lines = [], []
+        for criterion in criteria_of(project.documents, project.brief):
+            figure = figures()[criterion.name]
+            worst, best = criterion.worst * figure.factor, criterion.best * figure.factor
+            rows.append({"name": criterion.name, "weight": criterion.weight, "worst": worst, "best": best})
+            unit = figure.unit(project.brief)
+            lines.append(f"{criterion.name}: weight {criterion.weight:g}, from {worst:g}{unit} to {best:g}{unit}")
+        return {"weights": rows, "lines": lines}
+
+
 def choice(options: argparse.Namespace) -> Output:
     """The ranking and what stands against each; or fill a role, with its reason."""
-    from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
+    from zestpanel.core.choice.decision import NobodyHeardIt, decide, decisions, suggest_runner_up, what_stands_against
     from zestpanel.core.choice.evidence import evaluate
     from zestpanel.core.choice.verdict import verdict
 
@@ -117,8 +145,12 @@ def choice(options: argparse.Namespace) -> Output:
                 raise InputError(
                     f"There is no candidate {options.choose} on the shortlist.", kept="Nothing was decided."
                 )
-            decide(project, found, role=options.role, candidate_id=options.choose, why=options.why, by=options.by,
-                   runner_up_id=suggest_runner_up(found, options.choose))  # fmt: skip
+            try:
+                decide(project, found, role=options.role, candidate_id=options.choose, why=options.why, by=options.by,
+                       runner_up_id=suggest_runner_up(found, options.choose),
+                       though_unheard=options.unheard)  # fmt: skip
+            except NobodyHeardIt as error:
+                raise InputError(error.what, kept=error.kept, remedy="Have it rated, or add --unheard.") from error
         lines, ranked = [], []
         for language in found.languages():
             lines.append(f"{language}: {verdict(found, language)}")

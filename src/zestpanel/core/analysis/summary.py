@@ -39,7 +39,7 @@ class SummaryParts(HasTexts, HasShortlist, HasNotes, HasSending, HasTakes, HasJo
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Figure:
+class Spread:
     """A median over takes with the 25-75 % spread and the number of takes."""
 
     median: float
@@ -60,13 +60,13 @@ class Summary:
 
     candidate_id: int
     takes: tuple[Take, ...] = field(repr=False)
-    sound: dict[str, Figure]
+    sound: dict[str, Spread]
     first_sound: Waits
     whole_clip: Waits
-    real_time_factor: Figure | None
+    real_time_factor: Spread | None
     cold: tuple[float, ...]
     load_s: float | None
-    cpu_s: Figure | None
+    cpu_s: Spread | None
     peak_memory_mb: float | None
     failures: dict[str, int]
     requests: int
@@ -122,11 +122,11 @@ def hearing_of(takes: Mapping[int, Sequence[Take]], measured: Mapping[int, Measu
     return {i: Hearing(missed=missed[i], of=n) for i, n in told.items() if n}
 
 
-def figure(values: Sequence[float]) -> Figure | None:
+def figure(values: Sequence[float]) -> Spread | None:
     if not values:
         return None
     low, middle, high = np.quantile(np.asarray(values, dtype=float), [0.25, 0.5, 0.75])
-    return Figure(median=float(middle), low=float(low), high=float(high), n=len(values))
+    return Spread(median=float(middle), low=float(low), high=float(high), n=len(values))
 
 
 FEWEST_TEXTS_FOR_PACE: Final = 3

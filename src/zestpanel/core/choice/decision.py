@@ -28,6 +28,10 @@ class Decision:
 DECISIONS: Final[Stored[tuple[Decision, ...]]] = Stored("decisions", tuple[Decision, ...], ())
 
 
+class NobodyHeardIt(InputError):
+    """A voice is to be chosen that no listener has rated."""
+
+
 def decisions(documents: Documents) -> list[Decision]:
     return list(DECISIONS.read(documents))
 
@@ -41,10 +45,12 @@ def decide(
     why: str,
     by: str,
     runner_up_id: int | None = None,
+    though_unheard: bool = False,
 ) -> Decision:
     """Fill a role; an earlier decision for it is replaced, and can be had back by undo.
 
-    Raises InputError: no reason given, or a gate is not met or unknown ('unknown' stops a choice as 'no' does).
+    though_unheard: a person has said that nobody need have heard it. Raises NobodyHeardIt; InputError: no reason given,
+    or a gate is not met or unknown ('unknown' stops a choice as 'no' does).
     """
     if not why.strip():
         raise InputError(
@@ -58,6 +64,12 @@ def decide(
             tr("{name} cannot be chosen: {against}.", name=found.rows[candidate_id].name, against=against[0]),
             kept=tr("Nothing was decided."),
             remedy=tr("Find the fact out and put it into the connector file, or change the brief."),
+        )
+    if found.rows[candidate_id].score is None and not though_unheard:
+        raise NobodyHeardIt(
+            tr("Nobody has heard {name} in a test.", name=found.rows[candidate_id].name),
+            kept=tr("Nothing was decided."),
+            remedy=tr("Have it rated on the Listening tab, or say that it is to be chosen all the same."),
         )
     decision = Decision(
         role=role, candidate_id=candidate_id, runner_up_id=runner_up_id, why=why.strip(), by=by.strip(), decided=now()

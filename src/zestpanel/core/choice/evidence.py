@@ -19,9 +19,11 @@ from zestpanel.core.choice.ranking import Criterion, Ranked, firmness, frontier,
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
+from zestpanel.core.evidence.declared import Reading
+from zestpanel.core.evidence.registry import figures
+from zestpanel.core.listening.defects import defects
 from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.listening.scores import PanelScores, Score, panel_scores, primary
-from zestpanel.core.measures.registry import measures
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
@@ -83,6 +85,7 @@ def evaluate(project: EvaluationParts) -> Evaluation:
     found = summaries(project)
     scores = panel_scores(project)
     rows: dict[int, Row] = {}
+    marked = {one.candidate_id: one for one in defects(project)}
     own = project.notes.statements()
     names = short_names(project.shortlist.candidates(), engines)
     texts: dict[str, list[str]] = {}
@@ -134,7 +137,8 @@ def evaluate(project: EvaluationParts) -> Evaluation:
             as_good_as_best=equal,
             best_id=best,
             consent_missing=consent_missing,
-            rights=rights_that_are_no(brief, candidate, engine, own.get(candidate.engine, [])),
+            defects=marked.get(candidate.id),
+            rights_denied=rights_that_are_no(brief, candidate, engine, own.get(candidate.engine, [])),
         )
     criteria = criteria_of(project.documents, brief)
     ranking: list[Ranked] = []
@@ -147,7 +151,9 @@ def evaluate(project: EvaluationParts) -> Evaluation:
         chances = firmness(criteria, evidence, np.random.default_rng(7))
         for ranked in rank(criteria, evidence):
             first, top_three = chances.get(ranked.candidate_id, (None, None))
-            ranking.append(replace(ranked, language=language_tag, first=first, top_three=top_three))
+            alone = first is not None and len(chances) == 1
+            ranking.append(replace(ranked, language=language_tag, first=None if alone else first,
+                                   top_three=None if alone else top_three, alone=alone))  # fmt: skip
         on_frontier |= frontier(
             [
                 (row.candidate.id, heard[row.candidate.id].mean, float(row.cost.own.amount))
@@ -209,27 +215,13 @@ def own_figures(found: Evaluation, engine: str) -> dict[str, OwnFigure]:
     rows = [row for row in found.rows.values() if row.candidate.engine == engine]
     out: dict[str, OwnFigure] = {}
 
-    def offer(about: str, value: float | None, n: int, row: Row, *, higher: bool = False) -> None:
-        before = out.get(about)
-        if value is not None and (before is None or ((value > before.value) == higher and value != before.value)):
-            out[about] = OwnFigure(value, n, row.name)
-
     for row in rows:
-        s, score = row.summary, row.score
-        offer("first sound s", s.first_sound.median, s.first_sound.n, row)
-        offer("whole clip s", s.whole_clip.median, s.whole_clip.n, row)
-        if s.real_time_factor is not None:
-            offer("real-time factor", s.real_time_factor.median, s.real_time_factor.n, row)
-        if s.failure_rate is not None:
-            offer("failures per 100", 100 * s.failure_rate.estimate, s.requests, row)
-        for one in measures().values():
-            if one.claimed and (figure := s.sound.get(one.name)):
-                offer(one.claimed, figure.median, figure.n, row, higher=one.better != "lower")
-        if score is not None:
-            offer("panel score", score.mean, score.ratings, row, higher=True)
-        takes = max(1, s.rates.takes)
-        for about, money in (("price of 1,000 characters", row.cost.per_thousand),
-                             ("price of a minute", row.cost.per_minute)):  # fmt: skip
-            if money is not None:
-                offer(about, float(money.amount), takes, row)
+        for one in figures().values():
+            reading = one.read(row, None) if one.claimed else Reading(None)
+            if reading.value is None:
+                continue
+            value, before = reading.value * one.factor, out.get(one.claimed)
+            better = before is None or (value > before.value if one.best_of == "higher" else value < before.value)
+            if better:
+                out[one.claimed] = OwnFigure(value, reading.n, row.name)
     return out

@@ -24,14 +24,19 @@ Verdict = Literal["yes", "no", "unknown"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Gate:
-    """One must-have: met, not met or unknown; ``why`` names the fact. Unknown keeps a candidate from being chosen.
-    fact: what it is a fact of, and of which one, where somebody can state it."""
+    """One must-have: met, not met or unknown; ``why`` names the fact. code: the name in English, for files. Unknown
+    keeps a candidate from being chosen. fact: what it is a fact of, and of which one, where somebody can state it."""
 
     name: str
     verdict: Verdict
     why: str
     fact: tuple[About, str] | None = None
+    code: str = ""
     of_volume: bool = False  # whether it hangs on how much is made a month
+
+    def __post_init__(self) -> None:
+        if not self.code:
+            object.__setattr__(self, "code", self.name)  # names of facts are English
 
 
 MAY_BE_LATE: Final = 0.05  # share of requests that may be later than the longest wait
@@ -55,18 +60,23 @@ def gates(
     out: list[Gate] = []
     if engine is not None and engine.human:
         out.append(
-            Gate(name=tr("is a voice to choose"), verdict="no", why=tr("recordings of a person, to compare with"))
+            Gate(
+                name=tr("is a voice to choose"),
+                code="is a voice to choose",
+                verdict="no",
+                why=tr("recordings of a person, to compare with"),
+            )
         )
     if candidate.ended:
         why = tr("the same request gives another sound since {ended_on}", ended_on=candidate.ended_on)
-        out.append(Gate(name=tr("can still be made"), verdict="no", why=why))
+        out.append(Gate(name=tr("can still be made"), code="can still be made", verdict="no", why=why))
     elif stated := superseded_by(candidate, engine):
         why = tr(
             "version {model_version}; its model is stated as {stated} now",
             model_version=candidate.model_version,
             stated=stated,
         )
-        out.append(Gate(name=tr("can still be made"), verdict="unknown", why=why))
+        out.append(Gate(name=tr("can still be made"), code="can still be made", verdict="unknown", why=why))
     out += _asked_of(brief, candidate, engine, own)
     out += _persons(candidate, engine, own, consent_missing)
     out += _language(brief, candidate)
@@ -81,9 +91,9 @@ RIGHTS: Final = ("commercial use", "download", "no watermark", "no attribution")
 def rights_that_are_no(
     brief: Brief, candidate: Candidate, engine: Engine | None, own: Sequence[OwnStatement] = ()
 ) -> tuple[str, ...]:
-    """Rights that the plan denies, though nobody made them a must-have: 'commercial use: no'."""
+    """Rights that the plan denies, though nobody made them a must-have, by their names as facts."""
     found = (_fact(name, candidate, engine, own) for name in RIGHTS if name not in brief.must_haves)
-    return tuple(f"{word(one.name)}: {word('no')}" for one in found if one.verdict == "no")
+    return tuple(one.name for one in found if one.verdict == "no")
 
 
 def barred(gates: Sequence[Gate], *verdicts: Verdict) -> str:
@@ -167,7 +177,14 @@ def _persons(
     voice = engine.voice(candidate.voice) if engine else None
     if engine is not None and voice is not None:
         if ledger(engine, "voice", voice.id, own)["well-known person"].state == "yes":
-            out.append(Gate(name=tr("rights of persons"), verdict="no", why=tr("voice imitates a well-known person")))
+            out.append(
+                Gate(
+                    name=tr("rights of persons"),
+                    code="rights of persons",
+                    verdict="no",
+                    why=tr("voice imitates a well-known person"),
+                )
+            )
         if voice.made == "recorded":
             verdict: Verdict = "no" if consent_missing else "yes"
             out.append(Gate(name="consent", verdict=verdict, why=consent_missing or "recorded"))
@@ -184,7 +201,7 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     within = found.share_within(limit)
 
     def gate(verdict: Verdict, why: str) -> list[Gate]:
-        return [Gate(name=name, verdict=verdict, why=why)]
+        return [Gate(name=name, verdict=verdict, why=why, code=f"a retake within {limit:g} s")]
 
     if within is None:
         if not summary.cold:
@@ -230,7 +247,8 @@ def _budget(brief: Brief, cost: VolumeCost | None) -> list[Gate]:
     )
 
     def gate(verdict: Verdict, why: str) -> list[Gate]:
-        return [Gate(name=name, verdict=verdict, why=why, of_volume=True)]
+        code = f"at most {brief.budget_per_month:f} {brief.currency} a month"
+        return [Gate(name=name, verdict=verdict, why=why, of_volume=True, code=code)]
 
     if cost is None:
         return gate("unknown", tr("not costed"))

@@ -31,7 +31,8 @@ class Ranked:
     """A candidate's standing within a language. utilities: by criterion, None where evidence is missing. low and high:
     the total with the missing parts at 0 and at 1. total: over the evidence there is, None when there is none.
 
-    place: from 1, shared by equal totals; None for what misses a must-have, and where no criterion has a weight.
+    place: from 1, shared by equal totals; None for what misses a must-have or evidence, and where no criterion has a
+    weight. alone: the only one that passes with evidence for every criterion, so that there is no chance to state.
     missing: criteria that have a weight and no evidence.
     """
 
@@ -46,6 +47,7 @@ class Ranked:
     first: float | None = None  # chance of being first, None where it is not drawn
     top_three: float | None = None
     language: str = ""
+    alone: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,7 +104,9 @@ def rank(criteria: Sequence[Criterion], evidence: Sequence[Evidence]) -> list[Ra
         place: int | None = index + 1
         if before is not None and _order(before)[:3] == _order(ranked)[:3]:
             place = before.place if abs(_order(before)[3] - _order(ranked)[3]) < _SAME else place
-        placed.append(replace(ranked, place=place if ranked.passes and ranked.total is not None else None))
+        placed.append(
+            replace(ranked, place=place if ranked.passes and ranked.total is not None and not ranked.missing else None)
+        )
     return placed
 
 

@@ -16,6 +16,12 @@ SAME: Final = 0.05  # of a category: less is not shown
 def verdict(found: Evaluation, language: str) -> str:
     """'A comes first, firmly (93 %).' or 'Too close to call between A (44 %) and B (41 %): …'."""
     ranking = found.ranking_in(language)
+    sole = next((one for one in ranking if one.alone), None)
+    if sole is not None:
+        return tr(
+            "{names} alone meets all must-haves and has evidence for every criterion.",
+            names=found.rows[sole.candidate_id].name,
+        )
     placed = sorted((one for one in ranking if one.first is not None), key=lambda one: -(one.first or 0.0))
     if not placed:
         if not any(one.passes for one in ranking):
@@ -23,10 +29,6 @@ def verdict(found: Evaluation, language: str) -> str:
         return tr("Nobody can be placed yet: no candidate has evidence for every criterion that has a weight.")
     names = {one.candidate_id: found.rows[one.candidate_id].name for one in placed}
     best = placed[0]
-    if len(placed) == 1:
-        return tr(
-            "{names} alone meets all must-haves and has evidence for every criterion.", names=names[best.candidate_id]
-        )
     second = placed[1]
     a, b = names[best.candidate_id], names[second.candidate_id]
     sure = chance_in_words(best.first or 0.0)

@@ -35,7 +35,8 @@ class Measure:
     name: under which it is stored. words: in a sentence; label: in a list, with its unit; short: as a column's head.
     better: which way is better, '' where neither is. languages: ISO 639-1, empty for all. rule, source and rests_on
     stand in docs/methods.md. change: None where a change is not looked for. shown: on card, Evidence and in tables.
-    swept: in sweeps. claimed: what a vendor's claim calls it. shares: the measure in whose column it is shown.
+    swept: in sweeps. claimed: what a vendor's claim calls it. shares: the measure in whose column it is shown. good:
+    from "not acceptable" to "good enough", where it may be weighed in the choice.
     """
 
     name: str
@@ -54,6 +55,7 @@ class Measure:
     swept: bool = False
     claimed: str = ""
     shares: str = ""
+    good: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

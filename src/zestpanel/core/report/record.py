@@ -13,7 +13,7 @@ from markupsafe import Markup
 
 from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.choice.criteria import bounds_in_words
+from zestpanel.core.choice.criteria import bounds_in_words, in_ranking
 from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
 from zestpanel.core.choice.evidence import Evaluation, EvaluationParts, evaluate
 from zestpanel.core.choice.ranking import chance_in_words
@@ -97,6 +97,7 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
             (tag, [(found.rows[r.candidate_id], r) for r in found.ranking_in(tag)], _pictures_of(found, tag))
             for tag in found.languages()
         ],
+        figures=in_ranking(found.criteria),
         bounds=bounds_in_words(found.criteria, found.brief),
         not_placed=found.not_placed(),
         wait=in_words,

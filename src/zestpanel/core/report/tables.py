@@ -8,10 +8,9 @@ import re
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.analysis.summary import Summary
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.money import Money, shown
-from zestpanel.core.measures.registry import listed
+from zestpanel.core.evidence.registry import exported
 from zestpanel.core.own_files import written_beside
 
 
@@ -24,50 +23,22 @@ def _plain(value: float | None, places: int) -> str:
     return "" if value is None else "gave up" if math.isinf(value) else f"{value:.{places}f}"
 
 
-def _sound(summary: Summary, name: str, places: int) -> str:
-    found = summary.sound.get(name)
-    return _plain(found.median if found else None, places)
-
-
 def evidence_table(evaluation: Evaluation) -> list[list[str]]:
-    """One row a candidate, in ranking order; the first row names the columns with their units. Missing is empty."""
+    """One row a candidate, in ranking order; the first row names the columns with their units, in English in every
+    language of the interface. Missing is empty. Every figure that is declared for exports has its column."""
+    shown = exported()
     head = [
-        "candidate",
-        "detail",
-        "model version",
-        "route",
-        "plan",
-        "language",
-        "takes",
-        "how sure",
-        "MOS",
-        "95 % low",
-        "95 % high",
-        "listeners",
-        "passages",
-        "ratings",
-        "not told apart",
-        *(one.label for one in listed().values()),
-        "first sound s (median)",
-        "whole clip s (median)",
-        "real-time factor",
-        "failed",
-        "requests",
-        "characters a minute",
-        "per 1,000 characters",
-        "per finished minute",
-        "per episode",
-        "per month",
-        "currency",
-        "gates failed",
-        "gates unknown",
-        "place in its language",
-        "total",
-    ]
+        "candidate", "detail", "model version", "route", "plan", "language", "takes", "how sure", "95 % low",
+        "95 % high", "listeners", "passages", "ratings", "not told apart", *(one.column for one in shown), "failed",
+        "requests", "characters a minute", "per 1,000 characters", "per finished minute", "per episode", "per month",
+        "currency", "gates failed", "gates unknown", "rights denied", "place in its language", "total",
+        *(f"weight of {one.name}" for one in evaluation.criteria),
+    ]  # fmt: skip
     rows = [head]
     for ranked in evaluation.ranking:
         row = evaluation.rows[ranked.candidate_id]
-        score, s, cost = row.score, row.summary, row.cost
+        score, s, cost = evaluation.score_in(ranked.candidate_id, ranked.language), row.summary, row.cost
+        language = evaluation.scores.of_language(ranked.language)
         crossed = score.crossed if score else None
         total = cost.month.total
         rows.append(
@@ -79,18 +50,14 @@ def evidence_table(evaluation: Evaluation) -> list[list[str]]:
                 row.plan.name,
                 row.candidate.language,
                 str(len(s.takes)),
-                row.how_sure,
-                _plain(score.mean if score else None, 2),
+                "nobody has heard this" if score is None else "preliminary" if score.preliminary else "",
                 _plain(crossed.low if crossed else None, 2),
                 _plain(crossed.high if crossed else None, 2),
                 str(score.listeners if score else 0),
                 str(score.passages if score else 0),
                 str(score.ratings if score else 0),
                 score.letters if score else "",
-                *(_sound(s, one.name, one.decimals) for one in listed().values()),
-                _plain(s.first_sound.median, 3),
-                _plain(s.whole_clip.median, 3),
-                _plain(s.real_time_factor.median if s.real_time_factor else None, 3),
+                *(one.exported(row, language) for one in shown),
                 str(sum(s.failures.values())),
                 str(s.requests),
                 "" if s.rates.assumed else f"{s.rates.characters_per_minute:.0f}",
@@ -99,10 +66,12 @@ def evidence_table(evaluation: Evaluation) -> list[list[str]]:
                 _money(cost.per_episode),
                 _money(total if cost.month.covers else None),
                 total.currency if total else "",
-                "; ".join(g.name for g in row.gates if g.verdict == "no"),
-                "; ".join(g.name for g in row.gates if g.verdict == "unknown"),
+                "; ".join(g.code for g in row.gates if g.verdict == "no"),
+                "; ".join(g.code for g in row.gates if g.verdict == "unknown"),
+                "; ".join(row.rights_denied),
                 str(ranked.place or ""),
                 _plain(ranked.total, 3),
+                *(f"{one.weight:g}" for one in evaluation.criteria),
             ]
         )
     return rows

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
-from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.analysis.summary import Spread
 from zestpanel.core.analysis.timing.waits import Waits, in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.candidate import Candidate
@@ -306,7 +306,7 @@ def _rate(value: Money | None) -> str:
     return "–" if value is None else value.rate()
 
 
-def _spread(found: Figure | None, places: int) -> str:
+def _spread(found: Spread | None, places: int) -> str:
     if found is None:
         return ""
     return tr(

@@ -8,17 +8,16 @@ from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
-from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.choice.criteria import CRITERIA, KINDS, SetTo, bounds_in_words
-from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
+from zestpanel.core.choice.criteria import CRITERIA, SetTo, bounds_in_words, in_ranking
+from zestpanel.core.choice.decision import NobodyHeardIt, decide, decisions, suggest_runner_up, what_stands_against
 from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ROLES
 from zestpanel.core.errors import ZestError
+from zestpanel.core.evidence.registry import figures, weighable
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.scores import Score
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
@@ -30,7 +29,9 @@ from zestpanel.desk.pages.engines.notes import StatementDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.records import RecordsDialog
+from zestpanel.desk.pages.renders.questions import question
 from zestpanel.desk.pages.roles import RolesDialog
+from zestpanel.desk.pages.weights import WeightsDialog
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -51,13 +52,16 @@ class ChoicePage(Page):
         self.head.addWidget(button(tr("Write decision record"), self.write, role="main"))
         weights: list[QWidget] = [label(tr("Weights"), "strong")]
         self.weights: dict[str, QSpinBox] = {}
-        for name, words in ((kind.name, kind.words) for kind in KINDS):
+        self._beside: dict[str, QWidget] = {}
+        for figure in weighable():
             box = QSpinBox()
             box.setRange(0, 100)
-            box.setAccessibleName(tr("Weight of {words}", words=word(words)))
+            box.setAccessibleName(tr("Weight of {words}", words=word(figure.words)))
             box.editingFinished.connect(self._weights_changed)
-            weights += [label(word(words)), box]
-            self.weights[name] = box
+            self.weights[figure.name], self._beside[figure.name] = box, label(word(figure.words))
+            weights += [self._beside[figure.name], box]
+        weights.append(button(tr("Weights and bounds …"), self.ask_for_weights, role="link",
+                              tip=tr("Other figures, and from where to where they count")))  # fmt: skip
         self._language = ""  # the one shown
         self.language = QComboBox()
         self.language.setAccessibleName(tr("Language"))
@@ -108,7 +112,7 @@ class ChoicePage(Page):
         form.addWidget(self.why)
         last = QHBoxLayout()
         last.addWidget(self.by, 1)
-        self.choose = button(tr("Choose"), self.decide, role="main")
+        self.choose = button(tr("Choose"), lambda: self.decide(), role="main")
         last.addWidget(self.choose)
         form.addLayout(last)
         self._against = label("", "bad", wrap=True)
@@ -140,6 +144,10 @@ class ChoicePage(Page):
             box = self.weights[criterion.name]
             if not box.hasFocus():
                 box.setValue(round(criterion.weight))
+            start = figures()[criterion.name].start
+            usual = start is not None and start(found.brief).weight > 0
+            for widget in (box, self._beside[criterion.name]):
+                widget.setVisible(usual or criterion.weight > 0)
         self._bounds.setText(bounds_in_words(found.criteria, found.brief))
         languages, before = found.languages(), self.language.currentData()
         self.language.blockSignals(True)
@@ -163,16 +171,19 @@ class ChoicePage(Page):
             return
         self._language = str(language)
         self.verdict.setText(verdict(found, language))
+        shown = in_ranking(found.criteria)
+        scored = found.scores.of_language(language)
         rows, bad, tips = [], [], {}
         ranking = found.ranking_in(language)
         self._order = [r.candidate_id for r in ranking]
         for index, ranked in enumerate(ranking):
             row = found.rows[ranked.candidate_id]
             score = found.score_in(ranked.candidate_id, language)
-            cells, warn = _ranking_row(ranked, row, score)
+            cells, warn = _ranking_row(ranked, row, [one.cell(row, scored, found.brief) for one in shown])
             rows.append(cells)
             bad += [(index, column) for column in warn]
-            tips[(index, 7)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
+            last = len(cells) - 1
+            tips[(index, last)] = "\n".join(f"{g.name}: {g.verdict} ({g.why})" for g in row.gates)
             if score is not None and score.preliminary:
                 tips[(index, 3)] = tr("preliminary: {why_preliminary}", why_preliminary=score.why_preliminary)
         self.table.show_rows(
@@ -180,14 +191,12 @@ class ChoicePage(Page):
                 "",
                 tr("Candidate"),
                 tr("total"),
-                tr("quality"),
-                tr("money"),
-                tr("wait"),
+                *(word(one.words) for one in shown),
                 tr("first place"),
                 tr("must-haves"),
             ],
             rows,
-            numbers=[0, 2, 3, 4, 5, 6],
+            numbers=[0, *range(2, 4 + len(shown))],
             bad=bad,
             tips=tips,
         )
@@ -230,6 +239,9 @@ class ChoicePage(Page):
             self.state.project.edit_document(CRITERIA, stored, label=tr("weights"))
             self.state.refresh()
 
+    def ask_for_weights(self) -> None:
+        WeightsDialog(self, self.state, self.state.refresh).show()
+
     def _pick(self, candidate_id: int) -> None:
         """Name a candidate in the form; it may be of another language than the one shown."""
         row = self.state.evaluation.rows.get(candidate_id) if self.state.evaluation else None
@@ -266,7 +278,7 @@ class ChoicePage(Page):
         else:
             StatementDialog(self, self.state, engine, self.state.refresh, (about, item, gate.name)).show()
 
-    def decide(self) -> None:
+    def decide(self, *, though_unheard: bool = False) -> None:
         found, candidate_id = self.state.evaluation, self.who.currentData()
         if found is None or candidate_id is None:
             return
@@ -279,7 +291,14 @@ class ChoicePage(Page):
                 why=self.why.text(),
                 by=self.by.text(),
                 runner_up_id=suggest_runner_up(found, candidate_id),
+                though_unheard=though_unheard,
             )
+        except NobodyHeardIt as error:
+            question(
+                self, tr("Nobody has heard it"), error.what, tr("No listener has rated this voice in a test."),
+                tr("Choose it all the same"), tr("Not now"), lambda: self.decide(though_unheard=True),
+            ).open()  # fmt: skip
+            return
         except ZestError as error:
             self.state.complain(error)
             return
@@ -347,38 +366,27 @@ class ChoicePage(Page):
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
-def _ranking_row(ranked: Ranked, row: Row, score: Score | None) -> tuple[list[str], list[int]]:
+def _ranking_row(ranked: Ranked, row: Row, figures_of: list[str]) -> tuple[list[str], list[int]]:
     """Cells of one line, and the columns to be shown as warnings."""
-    month = row.cost.month
-    quality = word("nobody has heard this") if score is None else f"{score.mean:.2f} {score.letters}"
-    if row.as_good_as_best is not None and row.as_good_as_best.equal and ranked.language == row.language:
-        quality += tr(" equal")
-    if score is not None and score.preliminary:
-        quality += "\n" + tr("preliminary")
-    money = word("missing") if month.total is None else (tr("plan stops") if not month.covers else f"{month.total}")
-    if row.cost.own is not None and month.total is not None and row.cost.own.currency != month.total.currency:
-        money = f"{row.cost.own}\n{month.total}"
-    wait = row.summary.whole_clip.median
     if ranked.total is None:
         total = word("missing")
     elif ranked.missing:
         total = f"{ranked.low:.2f}–{ranked.high:.2f}"
     else:
         total = f"{ranked.total:.2f}"
+    if row.as_good_as_best is not None and row.as_good_as_best.equal and ranked.language == row.language:
+        first, newline, rest = figures_of[0].partition("\n")  # quality leads
+        figures_of = [first + tr(" equal") + newline + rest, *figures_of[1:]]
     failing = [g for g in row.gates if g.verdict != "yes"]
     gate = tr("all met") if not failing else "; ".join(f"{word(g.verdict)}: {word(g.name)}" for g in failing)
-    gate = "\n".join([gate, *row.rights])
-    first = "–" if ranked.first is None else chance_in_words(ranked.first)
     cells = [
         "–" if ranked.place is None else str(ranked.place),
         f"{row.name}\n{row.detail}",
         total,
-        quality,
-        money,
-        word("missing") if wait is None else in_words(wait),
-        first,
-        gate,
+        *figures_of,
+        tr("the only one") if ranked.alone else "–" if ranked.first is None else chance_in_words(ranked.first),
+        "\n".join([gate, *row.rights]),
     ]
     warn = [column for column, text in enumerate(cells) if text in (word("missing"), word("nobody has heard this"))]
-    warn += [7] if failing else []
+    warn += [len(cells) - 1] if failing or row.rights else []
     return cells, warn

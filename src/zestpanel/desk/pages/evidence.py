@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zestpanel.core.analysis.summary import Figure
+from zestpanel.core.analysis.summary import Spread
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
@@ -148,5 +148,5 @@ class EvidencePage(Page):
             behind_waits(self, self.state.project, self.state.evaluation.rows[candidate_id]).show()
 
 
-def _median(figure: Figure | None, places: int) -> str:
+def _median(figure: Spread | None, places: int) -> str:
     return f"{figure.median:.{places}f}".replace("-", "−") if figure else "–"

@@ -4,24 +4,18 @@ measure."""
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
-from decimal import Decimal
 from functools import cached_property
-from typing import Final
 
 import numpy as np
 
-from zestpanel.core.catalogue.candidate import plan_of
-from zestpanel.core.domain.take import Take
-from zestpanel.core.measures.registry import listed
-from zestpanel.core.money.curve import month_curve
-from zestpanel.core.money.volume import Rates
+from zestpanel.core.choice.evidence import Evaluation
+from zestpanel.core.evidence.declared import Place
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr
 from zestpanel.desk.viewmodels.cells import Bench
-
-Place = tuple[int, int]  # candidate, passage
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -65,87 +59,24 @@ class Shading:
 
 def choices() -> dict[str, str]:
     """What can be chosen, by name."""
-    found = {
-        "": tr("waveforms"),
-        "wait": tr("wait for the whole clip"),
-        "score": tr("panel score"),
-        "marks": tr("defects marked"),
-        "money": tr("money a month"),
-    }
-    return found | {f"measure {name}": one.label for name, one in listed().items()}
+    return {"": tr("waveforms")} | {one.name: one.label for one in figures().values() if one.of_cells or one.start}
 
 
-def shading(project: Project, bench: Bench, name: str) -> Shading | None:
-    """None for the waveforms. Reads the project: not for the interface thread."""
-    if not name:
+def shading(project: Project, bench: Bench, name: str, found: Evaluation | None = None) -> Shading | None:
+    """None for the waveforms. Reads the project: not for the interface thread. found: where figures of a candidate are
+    read, which stand in all of its cells."""
+    figure = figures().get(name)
+    if figure is None:
         return None
     takes = {place: cell.take for place, cell in bench.cells.items() if cell.take is not None}
-    if name.startswith("measure "):
-        return _measure(project, takes, name.removeprefix("measure "))
-    return _WAYS[name](project, bench, takes)
-
-
-def _measure(project: Project, takes: Mapping[Place, Take], name: str) -> Shading:
-    one = listed()[name]
-    measured = project.takes.measured([take.id for take in takes.values()])
-    values = {}
-    for place, take in takes.items():
-        value = measured[take.id].values.get(name) if take.id in measured else None
-        if isinstance(value, int | float):
-            values[place] = float(value)
-    better = {"lower": True, "higher": False}.get(str(one.better or ""))
+    if figure.of_cells is not None:
+        values = figure.of_cells(project, takes, {passage.id: passage for passage in bench.passages})
+    else:
+        rows = found.rows if found is not None else {}
+        of = {number: value for number, row in rows.items() if (value := figure.read(row, None).value) is not None}
+        values = {place: of[place[0]] for place in takes if place[0] in of}
     return Shading(
-        name=f"measure {name}",
-        title=one.label,
-        unit=one.unit,
-        decimals=one.decimals,
-        values=values,
-        less_is_better=better,
-    )
-
-
-def _wait(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
-    del bench
-    timed = {t.id: t.timing for t in project.takes.all() if t.timing is not None and not t.timing.typed}
-    values = {place: timing.last_byte_s for place, take in takes.items() if (timing := timed.get(take.id)) is not None}
-    return Shading(name="wait", title=tr("wait for the whole clip"), unit="s", decimals=2, values=values,
-                   less_is_better=True)  # fmt: skip
-
-
-def _score(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
-    del takes
-    of_version = {p.version_id: p.id for p in bench.passages}
-    scores: dict[Place, list[float]] = defaultdict(list)
-    for rating in project.answers.ratings():
-        if rating.scale == "ACR" and rating.passage_version_id in of_version:
-            scores[rating.candidate_id, of_version[rating.passage_version_id]].append(rating.score)
-    values = {place: float(np.mean(of)) for place, of in scores.items()}
-    return Shading(
-        name="score", title=tr("panel score"), unit=tr("1 to 5"), decimals=1, values=values, less_is_better=False
-    )
-
-
-def _marks(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
-    del project
-    values = {place: float(bench.cells[place].marks) for place in takes}
-    return Shading(name="marks", title=tr("defects marked"), unit="", decimals=0, values=values, less_is_better=True)
-
-
-def _money(project: Project, bench: Bench, takes: Mapping[Place, Take]) -> Shading:
-    """What this channel's month costs under the candidate's plan: the same for all its passages."""
-    del project
-    per: dict[int, float] = {}
-    for candidate in bench.candidates:
-        engine = bench.engines.get(candidate.engine)
-        curve = month_curve(plan_of(candidate, engine).tariff, Rates(), bench.brief, model=candidate.model)
-        month = None if curve is None else curve.at([Decimal(bench.brief.minutes_per_month)])[0]
-        if month is not None:
-            per[candidate.id] = float(month)
-    values = {place: per[place[0]] for place in takes if place[0] in per}
-    return Shading(name="money", title=tr("money a month"), unit=bench.brief.currency, decimals=2, values=values,
-                   less_is_better=True)  # fmt: skip
-
-
-_WAYS: Final[Mapping[str, Callable[[Project, Bench, Mapping[Place, Take]], Shading]]] = {
-    "wait": _wait, "score": _score, "marks": _marks, "money": _money,
-}  # fmt: skip
+        name=name, title=figure.label, unit=figure.unit(bench.brief).strip(), decimals=min(figure.decimals, 2),
+        values={place: value * figure.factor for place, value in values.items()},
+        less_is_better={"lower": True, "higher": False}.get(figure.better),
+    )  # fmt: skip

@@ -32,8 +32,8 @@ FAMILY: Final = Family(
     values=_values,
     also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),
     measures=(
-        Measure(name="words_wrong", words=tr("words wrong"), label=tr("words wrong, %"), short="wrong %", unit="points",
-                decimals=0, better="lower", languages=("en",),
+        Measure(name="words_wrong", words=tr("words wrong"), label=tr("words wrong, %"), short="wrong %", unit="%",
+                good=(20.0, 0.0), decimals=0, better="lower", languages=("en",),
                 change=Allowance(over=5.0, unit="points", about="words"), shown=True, swept=True,
                 rule=tr("the built-in English recogniser against the text; both sides in plain words by one rule a "
                      "language, of several right readings the best one; (missing + added + replaced) over the words of "

@@ -49,8 +49,9 @@ class GridTab(QWidget):
     def _shade(self) -> None:
         """What the cells are to show, worked out off this thread."""
         name, project, bench = self.shows.currentData(), self.state.project, self.state.bench
+        found = self.state.evaluation
         self.state.background.run(
-            lambda: shading(project, bench, name), self._put, self.state.complain, topic="shading"
+            lambda: shading(project, bench, name, found), self._put, self.state.complain, topic="shading"
         )
 
     def _put(self, found: Shading | None) -> None:

@@ -17,7 +17,7 @@ from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.state import DeskState
 
 
-def _question(
+def question(
     parent: QWidget, title: str, text: str, more: str, yes: str, no: str, then: Callable[[], None]
 ) -> QMessageBox:
     box = QMessageBox(parent)
@@ -46,7 +46,7 @@ def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then
                 if e.cost
             )
         )
-        _question(
+        question(
             parent,
             tr("Before it is spent"),
             tr(
@@ -79,7 +79,7 @@ def ask_about_undecided(
             tr("left open") if r.state == "open" else word(FAILURE_KINDS.get(r.failure_kind, "")) for r in rows
         )
         how = ", ".join(f"{count} {kind}" for kind, count in kinds.most_common())
-        box = _question(
+        box = question(
             parent,
             tr("Requests without a sound"),
             trn(

@@ -1,0 +1,42 @@
+"""Defects that were marked while listening, to the minute that was heard."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
+from zestpanel.core.evidence.known import Known
+from zestpanel.core.listening.scores import LanguageScores
+from zestpanel.core.texts import tr
+
+
+def _read(of: Known, _: LanguageScores | None) -> Reading:
+    found = of.defects
+    if found is None or found.per_minute is None:
+        return Reading(None)
+    return Reading(found.per_minute, n=len(found.found))
+
+
+def _told(of: Known, _: LanguageScores | None, brief: Brief) -> str:
+    del brief
+    found = of.defects
+    if found is None or found.per_minute is None:
+        return tr("not heard")
+    return f"{found.per_minute:.2f}"
+
+
+def _of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
+    marks = Counter(mark.take_id for mark in project.takes.marks())
+    return {place: float(marks[take.id]) for place, take in cells.items()}
+
+
+FIGURES = (
+    Figure(
+        name="defects", words=tr("defects a minute heard"), label=tr("defects marked"), column="defects a minute heard",
+        decimals=2, better="lower", place=30, read=_read, told=_told, of_cells=_of_cells,
+        start=lambda _: Start(2.0, 0.0, 0),
+    ),
+)  # fmt: skip

@@ -1,0 +1,42 @@
+"""What is measured from the sound: a figure for each measure that is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.passage import Passage
+from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
+from zestpanel.core.evidence.known import Known
+from zestpanel.core.listening.scores import LanguageScores
+from zestpanel.core.measures.declared import Measure
+from zestpanel.core.measures.registry import listed
+
+
+def _of(one: Measure, place: int) -> Figure:
+    name = one.name
+
+    def read(of: Known, _: LanguageScores | None) -> Reading:
+        """The median over a candidate's takes."""
+        found = of.summary.sound.get(name)
+        return Reading(None) if found is None else Reading(found.median, n=found.n)
+
+    def of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
+        measured = project.takes.measured([take.id for take in cells.values()])
+        values = {place: measured[take.id].values.get(name) for place, take in cells.items() if take.id in measured}
+        return {place: float(value) for place, value in values.items() if isinstance(value, int | float)}
+
+    start: Callable[[Brief], Start] | None = None
+    if one.good is not None:
+        worst, best = one.good
+        start = lambda _: Start(worst, best, 0)  # noqa: E731 weighed by those who set a weight for it
+    return Figure(
+        name=f"measure {name}", words=one.words, label=one.label, column=name.replace("_", " "), decimals=one.decimals,
+        unit=lambda _: f" {one.unit}" if one.unit else "", better=one.better, place=place, read=read,
+        of_cells=of_cells, start=start, claimed=one.claimed, best_of="lower" if one.better == "lower" else "higher",
+    )  # fmt: skip
+
+
+def declared() -> tuple[Figure, ...]:
+    """One for each measure that is shown, in their order."""
+    return tuple(_of(one, 40 + place) for place, one in enumerate(listed().values()))

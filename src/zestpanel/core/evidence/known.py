@@ -1,0 +1,37 @@
+"""Everything that is known of one candidate, before anybody weighs it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zestpanel.core.analysis.summary import Summary
+from zestpanel.core.catalogue.facts import Plan
+from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.listening.defects import Defects
+from zestpanel.core.listening.scores import Score, primary
+from zestpanel.core.money.volume import VolumeCost
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Known:
+    """score: in its own language. defects: those marked while listening; None where nobody has marked or rated any
+    take of it."""
+
+    candidate: Candidate
+    name: str
+    detail: str
+    plan: Plan
+    hosted: bool | None
+    summary: Summary
+    cost: VolumeCost
+    score: Score | None
+    defects: Defects | None = None
+
+    @property
+    def language(self) -> str:
+        return primary(self.candidate.language)
+
+    @property
+    def under_plan(self) -> str:
+        """Its name with the plan it is bought under, which a name that tells plans apart has already."""
+        return self.name if self.name.endswith(f", {self.plan.name}") else f"{self.name}, {self.plan.name}"
