@@ -8,12 +8,16 @@ did not change must show a change in at most 5 of 100 tables. With 400 panels a 
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
+from functools import cache
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit
 
 from zestpanel.core.analysis.changes.comparing import Difference, difference_of, ratio_of
+from zestpanel.core.analysis.statistics import drawn
 from zestpanel.core.analysis.statistics.crossed import (
     ALPHA,
     compare_crossed,
@@ -23,6 +27,8 @@ from zestpanel.core.analysis.statistics.crossed import (
     equality_crossed,
 )
 from zestpanel.core.analysis.statistics.paired import Comparison, compare, holm
+from zestpanel.core.analysis.statistics.preference import gap
+from zestpanel.core.errors import NotEnoughData
 
 Rows = list[tuple[str, str, str]]
 Noise = Callable[[tuple[int, ...]], NDArray[np.float64]]
@@ -122,4 +128,49 @@ def _waits(rng: np.random.Generator) -> dict[str, Callable[[int], NDArray[np.flo
     }
 
 
-ROWS: Final = [("error rates of scores", scores), ("error rates of changes", changes)]
+KIND_SHAPES: Final = tuple((people, texts) for people in (6, 12, 24) for texts in (3, 6, 12))
+SPREADS: Final = ((0.5, 0.5), (0.0, 0.0), (0.8, 0.3))  # of listeners, of texts, on the scale of log odds
+
+
+def kinds() -> Rows:
+    """Shares, comparison ratings, preferences (a fifth ties) and words wrong, listeners and texts differing."""
+    out: Rows = []
+    for people, texts in KIND_SHAPES:
+        listener, passage = np.repeat(np.arange(people), texts), np.tile(np.arange(texts), people)
+        for of_people, of_texts in SPREADS:
+            rng = np.random.default_rng(people * texts)
+            n, level = people * texts, _mean_share(1.0, of_people, of_texts)
+            held = told = compared = preferred = understood = 0
+            for _ in range(PANELS):
+                lean = (
+                    of_people * rng.standard_normal(people)[listener] + of_texts * rng.standard_normal(texts)[passage]
+                )
+                interval = drawn.share(rng.random(n) < expit(1 + lean), listener, passage)
+                held += interval.low <= level <= interval.high
+                told += drawn.share_p(rng.random(n) < expit(lean), listener, passage) < ALPHA
+                rated = np.clip(np.rint(0.6 * lean + 0.8 * rng.standard_normal(n)), -3, 3)
+                compared += drawn.mean(rated, listener, passage, step=1.0)[1] < ALPHA
+                first = np.where(rng.random(n) < 0.2, 0, np.where(rng.random(n) < expit(lean), 1, -1))
+                votes = [(0, 1, int(one)) for one in first]
+                with suppress(NotEnoughData):
+                    preferred += gap(votes, listener.tolist(), passage.tolist(), 2, 0, 1).p < ALPHA
+                words = rng.integers(8, 16, n)
+                wrong = drawn.ratio(rng.binomial(words, expit(-2 + lean)), words, listener, passage)
+                understood += wrong.low <= _mean_share(-2.0, of_people, of_texts) <= wrong.high
+            rates = (held, told, compared, preferred, understood)
+            a, b, c, d, e = (f"{one / PANELS:.1%}" for one in rates)
+            what = f"{people} x {texts}, spreads {of_people} and {of_texts}"
+            out.append(
+                (what, f"share in {a}, told {b}; CCR told {c}; preferred {d}; words in {e}", "93-98 %, <= 5.5 %")
+            )
+    return out
+
+
+@cache
+def _mean_share(odds: float, of_people: float, of_texts: float) -> float:
+    """Of other listeners and texts."""
+    spread = float(np.hypot(of_people, of_texts))
+    return float(expit(odds + spread * np.random.default_rng(0).standard_normal(200_000)).mean())
+
+
+ROWS: Final = [("error rates of scores", scores), ("error rates of kinds", kinds), ("error rates of changes", changes)]

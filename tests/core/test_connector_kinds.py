@@ -264,7 +264,7 @@ HOSTILE = [
     (saying(b"<html>Sign in", "Content-Type: text/html"), "wrong content", "a web page, not sound"),
     (saying(b'{"error": "later"}'), "wrong content", "JSON text, not sound"),
     (saying(b"RIFF\0\0\0\0WAVEfmt "), "broken sound", "cannot be decoded"),
-    (saying(b"", "Location: http://127.0.0.1:1/", status="307 Temporary Redirect"), "refused", "was not sent there"),
+    (saying(b"", "Location: http://127.0.0.1:1/", status="307 Temporary Redirect"), "taken in", "was not sent there"),
     (saying(b"", "Location: /again", status="303 See Other"), "wrong content", "redirects in a circle"),
     (saying(b"slow down", "Retry-After: Fri, 31 Dec 1999 23:59:59 GMT", status="429 X"), "limited", "slow down"),
 ]  # fmt: skip

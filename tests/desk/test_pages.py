@@ -163,7 +163,7 @@ def test_a_run_from_the_price_to_the_last_take(
     settle(qtbot, window)
     assert page.planned is not None
     assert len(page.planned.jobs) == 3
-    assert "0.00" in page.render_button.text()
+    assert "under 0.01 EUR" in page.render_button.text()
     qtbot.mouseClick(page.render_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.state.runs.run is not None and not window.state.runs.goes_on, timeout=60_000)
     settle(qtbot, window)

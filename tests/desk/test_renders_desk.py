@@ -546,9 +546,9 @@ def test_cells_show_figures_with_a_shade_and_the_best_first(
     assert isinstance(tab, GridTab)
     grid, model = tab.grid, tab.grid.grid_model
     high = grid.rowHeight(0)
-    tab.shows.setCurrentIndex(tab.shows.findData("score"))
+    tab.shows.setCurrentIndex(tab.shows.findData("quality"))
     settle(qtbot, window)
-    assert [model.shade_at(row, 0) for row in range(3)] == [("2.0", 0.875), ("5.0", 0.125), ("4.0", 0.5)]
+    assert [model.shade_at(row, 0) for row in range(3)] == [("2.00", 0.875), ("5.00", 0.125), ("4.00", 0.5)]
     assert grid.rowHeight(0) < high, "more of them on the screen"
     qtbot.mouseClick(tab.sorted, Qt.MouseButton.LeftButton)
     settle(qtbot, window)

@@ -15,6 +15,8 @@ Cancelled               long work was stopped on request (not an error of anybod
 
 from __future__ import annotations
 
+from typing import Final
+
 from zestpanel.core.texts import tr
 
 LONGEST = 1_000
@@ -73,18 +75,44 @@ class SynthesisFailure(ZestError):
     """An engine did not deliver a usable clip.
 
     kind: one of FAILURE_KINDS. retry_after_s: seconds the service asked to wait, if any. of_key: it is about the key,
-    so that every further request would fail alike. ``what`` is for people alone: it is in their language.
+    so that every further request would fail alike. stops: so would they for another reason, which ``what`` names. was:
+    the kind that it would have had before the request was taken in. ``what`` is for people alone: it is in their
+    language.
     """
 
-    def __init__(self, kind: str, what: str, *, retry_after_s: float | None = None, of_key: bool = False) -> None:
+    def __init__(
+        self,
+        kind: str,
+        what: str,
+        *,
+        retry_after_s: float | None = None,
+        of_key: bool = False,
+        stops: bool = False,
+        was: str = "",
+    ) -> None:
         if kind not in FAILURE_KINDS:
             raise ValueError(kind)
         self.kind, self.retry_after_s, self.of_key = kind, retry_after_s, of_key
+        self.was, self.stops = was or kind, stops
         super().__init__(what)
+
+    @property
+    def may_be_billed(self) -> bool:
+        """Whether the service may have billed the text all the same: it is never sent again unasked."""
+        return self.kind in MAY_BE_BILLED
 
     def in_words(self, what: str) -> SynthesisFailure:
         """The same failure, said otherwise."""
-        return SynthesisFailure(self.kind, what, retry_after_s=self.retry_after_s, of_key=self.of_key)
+        return SynthesisFailure(self.kind, what, retry_after_s=self.retry_after_s, of_key=self.of_key, stops=self.stops,
+                                was=self.was)  # fmt: skip
+
+    def taken_in(self) -> SynthesisFailure:
+        """The same failure after the service had taken the request in: whatever it is called, it may be billed."""
+        kind = self.kind if self.may_be_billed else "taken in"
+        what = self.what if self.may_be_billed else tr(
+            "{what} The service had taken the text in, and may bill it.", what=self.what)  # fmt: skip
+        return SynthesisFailure(kind, what, retry_after_s=self.retry_after_s, of_key=self.of_key, stops=self.stops,
+                                was=self.kind)  # fmt: skip
 
 
 FAILURE_KINDS = {
@@ -99,8 +127,13 @@ FAILURE_KINDS = {
     "unreachable": tr("not reached"),
     "broke off": tr("connection broke off"),
     "server error": "server error",
+    "taken in": tr("taken in, then failed"),
     "program": tr("program failed"),
 }
+
+
+# failures after which the service may have billed the text
+MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content", "broke off", "server error", "taken in")
 
 
 class Cancelled(Exception):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, Literal, Protocol
 
 import numpy as np
 
+from zestpanel.core.analysis.statistics.drawn import share
+from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.settings import TestSettings
@@ -196,3 +198,23 @@ def wrong(question: Question, value: object) -> str:
     elif not isinstance(value, str) or len(value) > LONGEST_TEXT:
         return tr("Write down what was said, in at most {longest_text} characters.", longest_text=f"{LONGEST_TEXT:,}")
     return ""
+
+
+def by_whom(answers: Sequence[Answered]) -> list[tuple[int, int]]:
+    """Listener and passage of each answer: what is drawn."""
+    return [(one.listener_id, one.trial.stimuli[0].passage_version_id) for one in answers]
+
+
+def share_of(answers: Sequence[Answered], yes: Callable[[Answered], bool]) -> Interval | None:
+    """The share of answers that say yes, other listeners and other texts drawn; None for no answer."""
+    if not answers:
+        return None
+    return share([yes(one) for one in answers], *zip(*by_whom(answers), strict=True))
+
+
+def share_cells(found: Interval | None) -> tuple[str, str]:
+    """('63 %', '41 to 80 %'), dashes for none."""
+    if found is None:
+        return "–", "–"
+    between = tr("{low} to {high} %", low=f"{100 * found.low:.0f}", high=f"{100 * found.high:.0f}")
+    return f"{100 * found.estimate:.0f} %", between

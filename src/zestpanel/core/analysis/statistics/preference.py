@@ -2,8 +2,9 @@
 
 Model: Davidson (1970), JASA 65, 317-328: of i and j, i is preferred with p_i / (p_i + p_j + v sqrt(p_i p_j)), neither
 with v sqrt(p_i p_j) over the same. With v = 0 it is that of Bradley & Terry (1952). The log-likelihood is concave in
-the logarithms of strengths and v, so Newton's steps, halved where needed, find its one maximum; it exists where every
-split of the candidates in two has a win or a tie across it both ways (Ford 1957).
+the logarithms of strengths and v, so Newton's steps, halved where needed, find its one maximum. It exists where every
+split of the candidates in two has a win or a tie across it both ways (Ford 1957) and something pins v: a pair with wins
+and ties and no loss has its maximum at infinity where nothing else does. That is seen in the fit.
 """
 
 from __future__ import annotations
@@ -15,25 +16,51 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from zestpanel.core.analysis.statistics.drawn import effect
 from zestpanel.core.analysis.statistics.tails import chi_squared_p
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.texts import tr
 
 _STEPS: Final = 60
 _CLOSE: Final = 1e-10
+_FAR: Final = 25.0  # of a log strength, or the log of v: no answers of a panel say so much
+_FLAT: Final = 1e-9  # curvature below which there is no maximum
 
 
 @dataclass(frozen=True, slots=True)
 class Strengths:
-    """log_strength: (candidates,), natural logarithms with mean 0. covariance: of these. tie: v, 0 without any tie."""
+    """log_strength: (candidates,), natural logarithms with mean 0. covariance: of these, answers taken as independent.
+    tie: v, 0 without any tie. inverse: of the information, the tie's row and column last."""
 
     log_strength: NDArray[np.float64]
     covariance: NDArray[np.float64]
     tie: float
+    inverse: NDArray[np.float64]
 
     def beats(self, i: int, j: int) -> float:
         """The chance that i is preferred to j by one who has a preference."""
         return float(1 / (1 + np.exp(self.log_strength[j] - self.log_strength[i])))
+
+    def influence(self, votes: Sequence[Vote], i: int, j: int) -> NDArray[np.float64]:
+        """What each answer adds to the difference of the log strengths of i and j, to first order: (answers,)."""
+        n = len(self.log_strength)
+        first, second, answer = np.array(votes, dtype=float).reshape(-1, 3).T
+        a, b = first.astype(int), second.astype(int)
+        x = self.log_strength
+        t = np.log(self.tie) + (x[a] + x[b]) / 2 if self.tie > 0 else np.full(len(a), -np.inf)
+        whole = np.logaddexp(np.logaddexp(x[a], x[b]), t)
+        p, q, r = np.exp(x[a] - whole), np.exp(x[b] - whole), np.exp(t - whole)
+        tied = answer == 0
+        score = np.zeros((len(a), n + (self.tie > 0)))
+        rows = np.arange(len(a))
+        score[rows, a] = (answer > 0) + tied / 2 - (p + r / 2)
+        score[rows, b] = (answer < 0) + tied / 2 - (q + r / 2)
+        if self.tie > 0:
+            score[:, n] = tied - r
+        contrast = np.zeros(score.shape[1])
+        contrast[i], contrast[j] = 1.0, -1.0
+        out: NDArray[np.float64] = score @ (self.inverse @ contrast)
+        return out
 
     def difference_se(self, i: int, j: int) -> float:
         """Standard error of the difference of the logarithms."""
@@ -49,29 +76,72 @@ def strengths(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> Strengths
     """
     wins, ties = np.asarray(wins, dtype=float), np.asarray(ties, dtype=float)
     n = len(wins)
-    apart = groups_apart(wins, ties)
-    if n < 2 or len(apart) > 1:
+    if n < 2 or len(groups_apart(wins, ties)) > 1:
         raise NotEnoughData(
             tr("The answers do not tie all candidates together: some were never compared with the rest, or won or lost "
             "every comparison with it."), remedy=tr("More answers between them are needed."),
         )  # fmt: skip
     fitted = _fitted(wins, ties)
     x, information = fitted.at, fitted.information
+    if not _has_maximum(fitted, n):
+        raise NotEnoughData(
+            tr("The answers allow no finite strengths: some candidate was preferred or equal in every answer, and only "
+               "equals hold the others to it."), remedy=tr("More answers between them are needed."),
+        )  # fmt: skip
     information[:n, :n] += 1.0 / n
-    covariance: NDArray[np.float64] = (np.linalg.inv(information)[:n, :n] - 1.0 / n).astype(np.float64)
-    return Strengths(x[:n] - x[:n].mean(), covariance, float(np.exp(x[n])) if len(x) > n else 0.0)
+    inverse: NDArray[np.float64] = np.linalg.inv(information).astype(np.float64)
+    covariance: NDArray[np.float64] = inverse[:n, :n] - 1.0 / n
+    return Strengths(x[:n] - x[:n].mean(), covariance, float(np.exp(x[n])) if len(x) > n else 0.0, inverse)
 
 
 def equal_p(wins: NDArray[np.float64], ties: NDArray[np.float64], i: int, j: int) -> float:
     """How likely so large a gap between i and j is where they are equally strong: likelihood ratio, chi-squared with
     one degree of freedom (Wilks 1938). Unlike the gap over its standard error it holds where one wins nearly always.
 
-    Raises NotEnoughData as ``strengths``.
+    Answers taken as independent: see ``gap`` for what holds for other listeners and texts. Raises NotEnoughData as
+    ``strengths``.
     """
+    return chi_squared_p(_ratio(wins, ties, i, j), 1)
+
+
+def _ratio(wins: NDArray[np.float64], ties: NDArray[np.float64], i: int, j: int) -> float:
+    """Twice the log of the likelihood ratio of i and j differing to their being equal."""
     strengths(wins, ties)
     wins, ties = np.asarray(wins, dtype=float), np.asarray(ties, dtype=float)
     free, held = _fitted(wins, ties), _fitted(wins, ties, same=(i, j))
-    return chi_squared_p(2 * (free.likelihood - held.likelihood), 1)
+    return 2 * (free.likelihood - held.likelihood)
+
+
+Vote = tuple[int, int, int]  # first, second, answer: 1 for the first, -1 for the second, 0 for neither
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """The difference of two log strengths, for other listeners and texts of the kind. p: two-sided, by the likelihood
+    ratio over the design effect."""
+
+    difference: float
+    low: float
+    high: float
+    p: float
+
+
+def gap(votes: Sequence[Vote], listeners: Sequence[int], passages: Sequence[int], count: int, i: int, j: int) -> Gap:
+    """Raises NotEnoughData as ``strengths``."""
+    wins, ties = pair_table(votes, count)
+    found = strengths(wins, ties)
+    z = found.influence(votes, i, j)
+    error = found.difference_se(i, j)
+    known = effect(z, error**2, listeners, passages)
+    difference, half = float(found.log_strength[i] - found.log_strength[j]), known.quantile(0.95) * error
+    return Gap(difference, difference - half, difference + half, known.p(_ratio(wins, ties, i, j)))
+
+
+def _has_maximum(fitted: _Fitted, n: int) -> bool:
+    """Whether Newton's steps ended at one, and not on the way to infinity."""
+    information = fitted.information.copy()
+    information[:n, :n] += 1.0 / n
+    return fitted.ended and float(np.abs(fitted.at).max()) < _FAR and float(np.linalg.eigvalsh(information)[0]) > _FLAT
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +149,7 @@ class _Fitted:
     at: NDArray[np.float64]  # logarithms of strengths, then of v where there were ties
     likelihood: float
     information: NDArray[np.float64]
+    ended: bool
 
 
 def _fitted(wins: NDArray[np.float64], ties: NDArray[np.float64], same: tuple[int, int] | None = None) -> _Fitted:
@@ -95,13 +166,16 @@ def _fitted(wins: NDArray[np.float64], ties: NDArray[np.float64], same: tuple[in
         free[:, same[0]] += free[:, same[1]]
         free = np.delete(free, same[1], axis=1)
     x = np.zeros(size)
-    value = _likelihood(x, i, j, won, lost, tied, n, has_ties)
+    value, ended = _likelihood(x, i, j, won, lost, tied, n, has_ties), False
     for _ in range(_STEPS):
         gradient, information = _slope(x, i, j, won, lost, tied, n, has_ties)
         # strengths are known up to a factor: the mean of their logarithms is held at 0
         held = information.copy()
         held[:n, :n] += 1.0 / n
-        step = free @ np.linalg.solve(free.T @ held @ free, free.T @ gradient)
+        try:
+            step = free @ np.linalg.solve(free.T @ held @ free, free.T @ gradient)
+        except np.linalg.LinAlgError:  # flat: on the way to infinity
+            break
         scale = 1.0
         while scale > 1e-8:
             trial = x + scale * step
@@ -111,9 +185,10 @@ def _fitted(wins: NDArray[np.float64], ties: NDArray[np.float64], same: tuple[in
             scale /= 2
         x, value = trial, new
         if float(np.abs(scale * step).max()) < _CLOSE:
+            ended = True
             break
     _, information = _slope(x, i, j, won, lost, tied, n, has_ties)
-    return _Fitted(x, value, information)
+    return _Fitted(x, value, information, ended)
 
 
 def groups_apart(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> list[list[int]]:
@@ -124,6 +199,15 @@ def groups_apart(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> list[l
     count, of = connected_components(
         csr_matrix(((wins + ties) > 0).astype(np.int8)), directed=True, connection="strong"
     )
+    return [[int(k) for k in np.flatnonzero(of == group)] for group in range(count)]
+
+
+def never_compared(wins: NDArray[np.float64], ties: NDArray[np.float64]) -> list[list[int]]:
+    """Groups between which there is no answer at all; one where there is none such."""
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    count, of = connected_components(csr_matrix(((wins + ties) > 0).astype(np.int8)), directed=False)
     return [[int(k) for k in np.flatnonzero(of == group)] for group in range(count)]
 
 

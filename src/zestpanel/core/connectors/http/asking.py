@@ -168,18 +168,39 @@ def make_client(speak: Reached, *, connections: int, transport: httpx.BaseTransp
     )
 
 
-def send(
-    client: httpx.Client, speak: Reached, asked: HttpRequest, secret: str, began: float, cancelled: Cancelled
-) -> Received:
-    """Send the request and follow redirects: within its host as it is, to another host only without the key.
+@dataclass(slots=True)
+class Sent:
+    """Whether the service took the text in: it answered that it did, or sent on."""
 
-    Raises SynthesisFailure or Cancelled.
+    taken_in: bool = False
+
+
+def send(
+    client: httpx.Client, speak: Reached, asked: HttpRequest, secret: str, began: float, cancelled: Cancelled,
+    sent: Sent | None = None,
+) -> Received:  # fmt: skip
+    """Send the request and follow redirects: within its host, to another only without the key. A text goes out once: a
+    service that wants it elsewhere has read it, and may bill it there as well.
+
+    sent: what becomes of the text is noted there. Raises SynthesisFailure or Cancelled.
     """
     for _ in range(MOST_REDIRECTS + 1):
         received = _send_watched(client, speak, asked, began, cancelled)
+        if sent is not None:
+            sent.taken_in |= received.status < 400
         if received.status not in (301, 302, 303, 307, 308) or "location" not in received.headers:
             return received
         asked = _redirected(asked, received, secret)
+        if asked.content:
+            raise SynthesisFailure(
+                "refused",
+                tr(
+                    "The service wants the text at another address: {address}. It was not sent there, since both may "
+                    "bill it. If that is its address now, write it into the connector file.",
+                    address=without_keys(asked.address, 120),
+                ),
+                stops=True,
+            )
     raise SynthesisFailure(
         "wrong content",
         tr("The service redirects in a circle; {most_redirects} were followed.", most_redirects=MOST_REDIRECTS),

@@ -21,7 +21,7 @@ from zestpanel.core.audio.kinds import is_cut_off, kind_of_text
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.arrival import sound_trace
-from zestpanel.core.connectors.http.asking import HttpRequest, fetch, filled, make_client, send
+from zestpanel.core.connectors.http.asking import HttpRequest, Sent, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
@@ -123,18 +123,28 @@ class HttpConnector(OverNetwork):
         try:
             return self._exchange(asked, secret, cold, cancelled)
         except SynthesisFailure as failure:
-            if token and failure.kind == "refused":
+            if token and failure.was == "refused":
                 self._tokens.forget()
             raise
 
     def _exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+        """From the moment on that the service has taken the text in, nothing that comes decides that it was not."""
+        sent = Sent()
+        try:
+            return self._one_exchange(asked, secret, cold, cancelled, sent)
+        except SynthesisFailure as failure:
+            if not sent.taken_in:
+                raise
+            raise failure.taken_in() from failure
+
+    def _one_exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled, sent: Sent) -> Reply:
         client = self._open_client()
         began = time.monotonic()
 
         def follow(link: str) -> Received:
             return fetch(client, self._speak, asked, link, began, cancelled, secret)
 
-        received = send(client, self._speak, asked, secret, began, cancelled)
+        received = send(client, self._speak, asked, secret, began, cancelled, sent)
         first = received
         raise_for_failure(self._speak, received)
         if self._speak.job is not None:

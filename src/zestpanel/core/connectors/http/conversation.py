@@ -9,7 +9,7 @@ import time
 from typing import Any, Final
 
 from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidStatus, WebSocketException
-from websockets.sync.client import ClientConnection, connect
+from websockets.sync.client import ClientConnection, reconnect
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import WebSocketSpeak
@@ -79,6 +79,13 @@ class Heard:
         return next((v for tree in reversed(self.trees) if (v := at_path(tree, path)) is not None), None)
 
 
+class _OnceOnly(reconnect):
+    """A handshake that redirects would take key and text to wherever the other side says: none is followed."""
+
+    def process_redirect(self, exc: Exception) -> Exception | str:
+        return exc
+
+
 class WebSocketConnector(OverNetwork):
     """One engine over a WebSocket; a connection of its own for each text, as the wait for it counts."""
 
@@ -115,7 +122,13 @@ class WebSocketConnector(OverNetwork):
         )
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
-        return self._talk(*self._filled(request, secret), cold, cancelled)
+        marks: dict[str, float] = {}
+        try:
+            return self._talk(*self._filled(request, secret), cold, cancelled, marks)
+        except SynthesisFailure as failure:
+            if "sending" not in marks:
+                raise
+            raise failure.taken_in() from failure  # its messages went out, and may have been read
 
     def _open(self, address: str, headers: dict[str, str]) -> ClientConnection:
         """The connection, to be closed by the caller. Raises SynthesisFailure."""
@@ -123,7 +136,7 @@ class WebSocketConnector(OverNetwork):
         if address.startswith("wss") and self._speak.ca_file:
             context = ssl.create_default_context(cafile=expand_environment(self._speak.ca_file))
         try:
-            return connect(
+            return _OnceOnly(
                 address,
                 additional_headers=headers,
                 ssl=context,
@@ -132,7 +145,7 @@ class WebSocketConnector(OverNetwork):
                 max_size=int(self._speak.largest_reply_mb * 1e6),
                 compression=None,
                 proxy=expand_environment(self._speak.proxy) or None,
-            )
+            ).connect()
         except InvalidStatus as error:
             answer = error.response
             raise_for_failure(self._speak, Received(
@@ -155,10 +168,10 @@ class WebSocketConnector(OverNetwork):
             ) from error
 
     def _talk(
-        self, address: str, headers: dict[str, str], messages: list[str], cold: bool, cancelled: Cancelled
-    ) -> Reply:
+        self, address: str, headers: dict[str, str], messages: list[str], cold: bool, cancelled: Cancelled,
+        marks: dict[str, float],
+    ) -> Reply:  # fmt: skip
         began = time.monotonic()
-        marks: dict[str, float] = {}
         heard = Heard(self._speak.reply.audio.partition(" ")[2], self._speak.reply.coded)
         with contextlib.ExitStack() as stack:
             connection = stack.enter_context(
@@ -175,6 +188,7 @@ class WebSocketConnector(OverNetwork):
             )
             marks["connected"] = time.monotonic() - began
             try:
+                marks["sending"] = time.monotonic() - began
                 for message in messages:
                     connection.send(message)
                 marks["sent"] = time.monotonic() - began

@@ -29,7 +29,7 @@ def _told(of: Known, language: LanguageScores | None, brief: Brief) -> str:
     score = None if language is None else language.scores.get(of.candidate.id)
     if score is None:
         return word("nobody has heard this")
-    return f"{score.mean:.2f} {score.letters}" + (f"\n{tr('preliminary')}" if score.preliminary else "")
+    return f"{score.mean:.2f} {score.letters}" + ("\n" + tr("preliminary") if score.preliminary else "")
 
 
 def _of_cells(project: CellParts, cells: Cells, passages: Mapping[int, Passage]) -> Mapping[Place, float]:

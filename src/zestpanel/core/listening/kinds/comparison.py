@@ -8,12 +8,25 @@ from typing import Final
 
 import numpy as np
 
+from zestpanel.core.analysis.statistics.drawn import mean
+from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.statistics.paired import holm
-from zestpanel.core.analysis.statistics.tails import t_beyond_p, t_quantile
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
-from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Axis,
+    Bar,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    by_whom,
+)
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
@@ -52,46 +65,45 @@ class Comparison:
         )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
-        """Mean score of one over the other, orders taken together, with the 95 % t interval over listeners' means."""
-        pairs: dict[tuple[int, int], dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
-        for one in answers:
+        """Mean score of one over the other, orders taken together, with other listeners and other texts drawn."""
+        pairs: dict[tuple[int, int], list[tuple[float, int, int]]] = defaultdict(list)
+        for one, (listener, passage) in zip(answers, by_whom(answers), strict=True):
             first, second = (s.candidate_id for s in one.trial.stimuli)
             score = float(one.answer.given["score"])
             pair, signed = ((first, second), -score) if first < second else ((second, first), score)
-            pairs[pair][one.listener_id].append(signed)
+            pairs[pair].append((signed, listener, passage))
         if not pairs:
             raise NotEnoughData(tr("Nobody has answered yet."))
         rows, told, bars = [], [], []
-        means = {pair: np.array([np.mean(x) for x in of.values()]) for pair, of in pairs.items()}
-        p = {pair: _p(x) for pair, x in means.items()}
-        tested = [pair for pair, value in p.items() if value is not None]
-        adjusted = dict(zip(tested, holm([p[pair] or 0.0 for pair in tested]), strict=True)) if tested else {}
-        for pair, x in sorted(means.items(), key=lambda one: -abs(float(one[1].mean()))):
-            mean = float(x.mean())
-            better, other = pair if mean >= 0 else pair[::-1]
-            half = _half(x)
-            low, high = abs(mean) - half, abs(mean) + half
-            interval = (
-                tr("{low} to {x}", low=f"{low:+.2f}", x=f"{min(3.0, high):+.2f}").replace("-", "−")
-                if np.isfinite(half)
+        found = {pair: _mean(given) for pair, given in pairs.items()}
+        tested = [pair for pair, (_, p, listeners) in found.items() if listeners >= FEWEST]
+        adjusted = dict(zip(tested, holm([found[pair][1] for pair in tested]), strict=True)) if tested else {}
+        for pair, (interval, _, listeners) in sorted(found.items(), key=lambda one: -abs(one[1][0].estimate)):
+            middle = interval.estimate
+            better, other = pair if middle >= 0 else pair[::-1]
+            low, high = (interval.low, interval.high) if middle >= 0 else (-interval.high, -interval.low)
+            low, high = max(-3.0, low), min(3.0, high)
+            enough, apart = listeners >= FEWEST, pair in adjusted and adjusted[pair] < ALPHA
+            between = (
+                tr("{low} to {x}", low=f"{low:+.2f}", x=f"{high:+.2f}").replace("-", "−")
+                if enough
                 else tr("too few listeners")
             )
-            apart = pair in adjusted and adjusted[pair] < ALPHA
             names = tr("{name} over {name2}", name=around.name(better), name2=around.name(other))
-            rows.append((names, f"{abs(mean):+.2f}", interval, str(len(x)),
+            rows.append((names, f"{abs(middle):+.2f}", between, str(listeners),
                          f"{adjusted[pair]:.3f}" if pair in adjusted else "–", ""))  # fmt: skip
-            bars.append(Bar(name=names, value=abs(mean), low=low if np.isfinite(half) else None,
-                            high=min(3.0, high) if np.isfinite(half) else None, candidate_ids=(better, other),
-                            says=tr("{mean}, {x} listeners", mean=f"{abs(mean):+.2f}", x=len(x)),
+            bars.append(Bar(name=names, value=abs(middle), low=low if enough else None,
+                            high=high if enough else None, candidate_ids=(better, other),
+                            says=tr("{mean}, {x} listeners", mean=f"{abs(middle):+.2f}", x=listeners),
                             note=tr("told apart") if apart else ""))  # fmt: skip
-            told += [tr("{names} by {mean}", names=names, mean=f"{abs(mean):.1f}")] if apart else []
+            told += [tr("{names} by {mean}", names=names, mean=f"{abs(middle):.1f}")] if apart else []
         return Found(
             says=tr("Told apart: {told}.", told="; ".join(told)) if told else tr("No pair is told apart."),
             head=(tr("Pair"), "mean", "95 %", "listeners", "p", ""),
             rows=tuple(rows),
             rule=tr(
                 "Mean comparison score of the pair, both orders together, from 0 (about the same) to 3 (much better); "
-                "t interval over listeners' means, p adjusted by Holm. It holds for other listeners and these texts."
+                "t interval and p, adjusted by Holm, with other listeners and other texts of the kind drawn."
             ),
             bars=tuple(bars),
             axis=Axis(
@@ -107,17 +119,8 @@ class Comparison:
 KIND: Final = Comparison()
 
 
-def _half(x: np.ndarray) -> float:
-    if len(x) < FEWEST:
-        return float("inf")
-    return t_quantile(0.975, len(x) - 1) * float(x.std(ddof=1) / np.sqrt(len(x)))
-
-
-def _p(x: np.ndarray) -> float | None:
-    """Two-sided t test of listeners' means against 0; None for too few."""
-    if len(x) < FEWEST:
-        return None
-    se = float(x.std(ddof=1) / np.sqrt(len(x)))
-    if se < 1e-12:
-        return 1.0 if abs(float(x.mean())) < 1e-12 else 0.0
-    return t_beyond_p(float(x.mean()) / se, len(x) - 1)
+def _mean(given: Sequence[tuple[float, int, int]]) -> tuple[Interval, float, int]:
+    """(mean with its interval, p against 0, listeners)."""
+    scores, listeners, passages = zip(*given, strict=True)
+    interval, p = mean(scores, listeners, passages, step=1.0)
+    return interval, p, len(set(listeners))

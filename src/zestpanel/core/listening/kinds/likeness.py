@@ -13,10 +13,20 @@ from typing import Final
 
 import numpy as np
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.listening.design import beside_the_reference, with_training
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    share_cells,
+    share_of,
+)
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import LIKENESS
 from zestpanel.core.listening.settings import TestSettings
@@ -52,28 +62,19 @@ class Likeness:
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Mean likeness with its crossed interval; share taken for the same person, of those who are sure, with
-        Wilson's interval."""
+        its interval."""
         lines = lines_of(values_of(answers, lambda one: [(1, float(one.answer.given["score"]))]), bounds=(1, 5))
         found = category_found(lines, around, steps=LIKENESS.steps, question=LIKENESS.question)
         shares = []
         for line in lines:
-            said = [one.answer.given["person"] for one in answers
-                    if one.trial.stimuli[1].candidate_id == line.candidate_id]  # fmt: skip
-            same, sure = said.count("same"), len(said) - said.count("unsure")
-            share = wilson_interval(same, sure) if sure else None
-            shares.append(
-                (
-                    f"{100 * share.estimate:.0f} %",
-                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}"),
-                )
-                if share
-                else ("–", "–")
-            )
+            sure = [one for one in answers if one.trial.stimuli[1].candidate_id == line.candidate_id
+                    and one.answer.given["person"] != "unsure"]  # fmt: skip
+            shares.append(share_cells(share_of(sure, lambda one: one.answer.given["person"] == "same")))
         return replace(
             found, head=(*found.head, tr("same person"), "95 %"),
             rows=tuple((*row, *share) for row, share in zip(found.rows, shares, strict=True)),
             numbers=(*found.numbers, len(found.head), len(found.head) + 1),
-            rule=tr("{rule} Same person: of those who are sure, with Wilson's interval.", rule=found.rule),
+            rule=tr("{rule} Same person: of those who are sure, other listeners and texts drawn.", rule=found.rule),
         )  # fmt: skip
 
 

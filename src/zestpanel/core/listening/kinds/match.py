@@ -13,10 +13,20 @@ from typing import Final
 
 import numpy as np
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.listening.design import with_training
-from zestpanel.core.listening.kind import Able, Around, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    share_cells,
+    share_of,
+)
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import MATCH
 from zestpanel.core.listening.settings import TestSettings
@@ -71,25 +81,19 @@ class Match:
         )
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
-        """Mean fit with its crossed interval; how often the new part was found, with Wilson's interval."""
+        """Mean fit with its crossed interval; how often the new part was found."""
         lines = lines_of(values_of(answers, lambda one: [(1, float(one.answer.given["score"]))]), bounds=(1, 5))
         found = category_found(lines, around, steps=MATCH.steps, question=MATCH.question)
         shares = []
         for line in lines:
-            said = [one.answer.given["place"] for one in answers
-                    if one.trial.stimuli[1].candidate_id == line.candidate_id]  # fmt: skip
-            share = wilson_interval(said.count("middle"), len(said))
-            shares.append(
-                (
-                    f"{100 * share.estimate:.0f} %",
-                    tr("{low} to {high} %", low=f"{100 * share.low:.0f}", high=f"{100 * share.high:.0f}"),
-                )
-            )
+            of = [one for one in answers if one.trial.stimuli[1].candidate_id == line.candidate_id]
+            shares.append(share_cells(share_of(of, lambda one: one.answer.given["place"] == "middle")))
         return replace(
             found, head=(*found.head, tr("found out"), "95 %"),
             rows=tuple((*row, *share) for row, share in zip(found.rows, shares, strict=True)),
             numbers=(*found.numbers, len(found.head), len(found.head) + 1),
-            rule=tr("{rule} Found out: how often the middle part was named, with Wilson's interval.", rule=found.rule),
+            rule=tr("{rule} Found out: how often the middle part was named, other listeners and texts drawn.",
+                    rule=found.rule),
         )  # fmt: skip
 
 

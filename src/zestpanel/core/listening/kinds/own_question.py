@@ -8,11 +8,22 @@ from typing import Final
 
 import numpy as np
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Axis,
+    Bar,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    share_of,
+)
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
@@ -47,7 +58,12 @@ class OwnQuestion:
         if not said:
             raise NotEnoughData(tr("Nobody has answered yet."))
         rows = []
-        shares = {c: wilson_interval(n["yes"], sure) if (sure := n["yes"] + n["no"]) else None for c, n in said.items()}
+        sure = [one for one in answers if one.answer.given["says"] in ("yes", "no")]
+        shares = {
+            c: share_of([one for one in sure if one.trial.stimuli[0].candidate_id == c],
+                        lambda one: one.answer.given["says"] == "yes")
+            for c in said
+        }  # fmt: skip
 
         def best_first(candidate: int) -> float:
             share = shares[candidate]
@@ -83,10 +99,7 @@ class OwnQuestion:
             else tr("{question} {rows}: yes {rows2}.", question=question, rows=rows[0][0], rows2=rows[0][1]),
             head=("Candidate", "yes", "95 %", "yes", "no", "unsure", ""),
             rows=tuple(rows),
-            rule=tr(
-                "Of the answers that are yes or no, with Wilson's interval (1927), answers taken as independent; "
-                "unsure ones stand apart."
-            ),
+            rule=tr("Of the answers that are yes or no, other listeners and texts drawn; unsure ones stand apart."),
             bars=tuple(
                 Bar(
                     name=around.name(c),

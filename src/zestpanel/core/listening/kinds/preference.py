@@ -7,11 +7,10 @@ from dataclasses import replace
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
-from zestpanel.core.analysis.statistics.preference import Strengths, equal_p, pair_table, strengths
-from zestpanel.core.analysis.statistics.tails import even_p
+from zestpanel.core.analysis.statistics.drawn import share, share_p
+from zestpanel.core.analysis.statistics.intervals import Interval
+from zestpanel.core.analysis.statistics.preference import Strengths, Vote, gap, never_compared, pair_table, strengths
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_in_both_orders, with_training
@@ -27,6 +26,7 @@ from zestpanel.core.listening.kind import (
     Question,
     Shown,
     Versus,
+    by_whom,
 )
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
@@ -76,7 +76,7 @@ class Preference:
             votes.append((first, second, str(one.answer.given["choice"]).removesuffix(STRONGLY)))
         numbers = {around.name(s.candidate_id): s.candidate_id for one in answers for s in one.trial.stimuli}
         strong = sum(str(one.answer.given["choice"]).endswith(STRONGLY) for one in answers)
-        found = preference_found(votes, numbers=numbers)
+        found = preference_found(votes, numbers=numbers, by=by_whom(answers))
         if not around.settings.strength:
             return found
         return replace(
@@ -91,30 +91,40 @@ KIND: Final = Preference()
 
 
 def preference_found(
-    votes: Sequence[tuple[str, str, str]], *, ordered: bool = True, numbers: Mapping[str, int] | None = None
+    votes: Sequence[tuple[str, str, str]],
+    *,
+    ordered: bool = True,
+    numbers: Mapping[str, int] | None = None,
+    by: Sequence[tuple[int, int]] = (),
 ) -> Found:
     """What votes (first, second, 'first' | 'second' | 'neither') say. Raises NotEnoughData for none.
 
-    ordered: whether the first was heard first, which a table of winners does not say. numbers: candidates by name.
-    Share of wins among those with a preference, with Wilson's 95 % interval (1927), which takes the answers as
-    independent; strengths by Davidson (1970) where the answers allow them.
+    ordered: whether the first was heard first, which a table of winners does not say. numbers: candidates by name. by:
+    listener and passage of each vote; where they are not known answers are taken as independent. Share of wins among
+    those with a preference; strengths by Davidson (1970) where the answers allow them.
     """
     if not votes:
         raise NotEnoughData(tr("Nobody has answered yet."))
     names = list(dict.fromkeys(name for first, second, _ in votes for name in (first, second)))
     at = {name: k for k, name in enumerate(names)}
     signed = {FIRST: 1, SECOND: -1, NEITHER: 0}
-    wins, ties = pair_table([(at[a], at[b], signed[choice]) for a, b, choice in votes], len(names))
+    coded = [(at[a], at[b], signed[choice]) for a, b, choice in votes]
+    drawn = list(by) or [(k, k) for k in range(len(votes))]
+    wins, ties = pair_table(coded, len(names))
     won, lost, tied = wins.sum(axis=1), wins.sum(axis=0), ties.sum(axis=1)
-    shares = [wilson_interval(int(won[k]), int(won[k] + lost[k])) if won[k] + lost[k] else None
-              for k in range(len(names))]  # fmt: skip
+    shares = [_share_of(k, coded, drawn) for k in range(len(names))]
     try:
-        fitted = strengths(wins, ties)
+        fitted: Strengths | None = strengths(wins, ties)
         why = ""
     except NotEnoughData as error:
         fitted, why = None, tr(" No strengths: {what}", what=error.what)
     key = fitted.log_strength if fitted is not None else np.array([s.estimate if s else 0.5 for s in shares])
-    order = sorted(range(len(names)), key=lambda k: -float(key[k]))
+    group = never_compared(wins, ties)
+    if len(group) > 1:
+        told = tr(" and ").join(", ".join(names[k] for k in of) for of in group)
+        why = tr(" Never compared, so not placed against one another: {told}.", told=told)
+    place = {k: number for number, of in enumerate(group) for k in of}
+    order = sorted(range(len(names)), key=lambda k: (place[k], -float(key[k])))
     rows = []
     for k in order:
         share = shares[k]
@@ -127,13 +137,14 @@ def preference_found(
             "",
         ))  # fmt: skip
     return Found(
-        says=_says(names, order, (wins, ties), fitted, len(votes)) + (_order_effect(votes) if ordered else "") + why,
+        says=_says(names, order, coded, drawn, fitted) + (_order_effect(votes, drawn) if ordered else "") + why,
         head=(tr("Candidate"), "preferred", "95 %", "won", "neither", "lost", tr("strength (log)"), ""),
         rows=tuple(rows),
         rule=tr(
-            "Preferred: of the answers with a preference, with Wilson's interval, answers taken as independent. "
-            "Strength: Davidson's model (1970), natural logarithms around 0."
-        ),
+            "Preferred: of the answers with a preference; other listeners and other texts are drawn (Wilson's interval "
+            "over the design effect). Strength: Davidson's model (1970), natural logarithms around 0."
+        )
+        + ("" if by else tr(" The table names no listeners: answers are taken as independent.")),
         bars=tuple(
             Bar(
                 name=names[k],
@@ -161,52 +172,62 @@ def preference_found(
     )
 
 
+def _share_of(k: int, votes: Sequence[Vote], drawn: Sequence[tuple[int, int]]) -> Interval | None:
+    """How often a candidate is preferred, of the answers about it with a preference; None without any."""
+    decided = [((a == k) == (answer > 0), whom) for (a, b, answer), whom in zip(votes, drawn, strict=True)
+               if answer and k in (a, b)]  # fmt: skip
+    if not decided:
+        return None
+    return share([yes for yes, _ in decided], *zip(*(whom for _, whom in decided), strict=True))
+
+
 def _says(
-    names: Sequence[str], order: Sequence[int], tables: tuple[NDArray[np.float64], NDArray[np.float64]],
-    fitted: Strengths | None, count: int,
+    names: Sequence[str], order: Sequence[int], votes: Sequence[Vote], drawn: Sequence[tuple[int, int]],
+    fitted: Strengths | None,
 ) -> str:  # fmt: skip
-    wins, ties = tables
-    best, second = order[0], order[1]
+    best, second, count = order[0], order[1], len(votes)
+    listeners, passages = zip(*drawn, strict=True)
     if fitted is None:  # then what the two did against one another is all there is to tell
-        won, lost = int(wins[best, second]), int(wins[second, best])
-        if won + lost and even_p(won, won + lost) < ALPHA:
+        both = [(answer > 0 if a == best else answer < 0, whom) for (a, b, answer), whom
+                in zip(votes, drawn, strict=True) if answer and {a, b} == {best, second}]  # fmt: skip
+        won, lost = sum(yes for yes, _ in both), sum(not yes for yes, _ in both)
+        if both and share_p([y for y, _ in both], *zip(*(whom for _, whom in both), strict=True)) < ALPHA:
+            ahead, behind = (best, second) if won > lost else (second, best)
             return tr(
                 "{names} is preferred to {names2}, the next, {won} to {lost}.",
-                names=names[best],
-                names2=names[second],
-                won=won,
-                lost=lost,
+                names=names[ahead],
+                names2=names[behind],
+                won=max(won, lost),
+                lost=min(won, lost),
             )
-        return tr("{names} is preferred most often, in {count} answers.", names=names[best], count=count)
-    if equal_p(wins, ties, best, second) >= ALPHA:
+        return tr("No candidate is told apart from the next ({count} answers).", count=count)
+    if gap(votes, listeners, passages, len(names), best, second).p >= ALPHA:
         return tr(
             "{names} and {names2} are not told apart ({count} answers).",
             names=names[best],
             names2=names[second],
             count=count,
         )
-    share = 100 * fitted.beats(best, second)
     return tr(
         "{names} is preferred to {names2}, the next, by {share} of 100 who have a preference.",
         names=names[best],
         names2=names[second],
-        share=f"{share:.0f}",
+        share=f"{100 * fitted.beats(best, second):.0f}",
     )
 
 
-def _order_effect(votes: Sequence[tuple[str, str, str]]) -> str:
-    """A sentence where the place in the pair decided more than chance allows (exact binomial test, two-sided)."""
-    first = sum(choice == FIRST for _, _, choice in votes)
-    decided = first + sum(choice == SECOND for _, _, choice in votes)
+def _order_effect(votes: Sequence[tuple[str, str, str]], drawn: Sequence[tuple[int, int]]) -> str:
+    """A sentence where the place in the pair decided more than chance allows, for other listeners and texts, too."""
+    decided = [(choice == FIRST, whom) for (_, _, choice), whom in zip(votes, drawn, strict=True) if choice != NEITHER]
     if not decided:
         return ""
-    p = even_p(first, decided)
-    if p >= ALPHA:
+    first = sum(yes for yes, _ in decided)
+    if share_p([yes for yes, _ in decided], *zip(*(whom for _, whom in decided), strict=True)) >= ALPHA:
         return ""
-    which = tr("first") if 2 * first > decided else tr("second")
+    which = tr("first") if 2 * first > len(decided) else tr("second")
     return tr(
         " The {which} of a pair was chosen more often than chance allows ({first} % the first): "
         "pairs in one order only would mislead.",
         which=which,
-        first=f"{100 * first / decided:.0f}",
+        first=f"{100 * first / len(decided):.0f}",
     )

@@ -11,13 +11,24 @@ from typing import Final
 
 import numpy as np
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.analysis.statistics.tails import at_least_p
 from zestpanel.core.domain.listening import Answered, PlannedTrial, Stimulus
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import pairs_of, with_training
-from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Choice, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Axis,
+    Bar,
+    Choice,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+    share_of,
+)
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
@@ -62,17 +73,20 @@ class SameOrDifferent:
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         right: dict[tuple[int, int], list[bool]] = defaultdict(list)
+        of_pair: dict[tuple[int, int], list[Answered]] = defaultdict(list)
         listeners = set()
         for one in answers:
             a, b = sorted(s.candidate_id for s in one.trial.stimuli[:2])
             right[a, b].append(one.answer.given["x"] == one.trial.detail["x"])
+            of_pair[a, b].append(one)
             listeners.add(one.listener_id)
         if not right:
             raise NotEnoughData(tr("Nobody has answered yet."))
         rows, heard, bars = [], [], []
         adjusted = holm([guessing_p(sum(x), len(x)) for x in right.values()])
         for ((a, b), x), p in zip(right.items(), adjusted, strict=True):
-            share = wilson_interval(sum(x), len(x))
+            share = share_of(of_pair[a, b], lambda one: one.answer.given["x"] == one.trial.detail["x"])
+            assert share is not None
             rows.append(
                 (
                     f"{around.name(a)} / {around.name(b)}",
@@ -111,7 +125,7 @@ class SameOrDifferent:
             rows=tuple(rows),
             rule=tr(
                 "Exact binomial test against guessing (one half), one-sided, adjusted over the pairs by Holm; "
-                "Wilson's interval. Not heard here does not mean that nobody can hear it. "
+                "the interval draws other listeners and texts. Not heard here does not mean that nobody can hear it. "
             )
             + _by_listener(answers),
             bars=tuple(bars),

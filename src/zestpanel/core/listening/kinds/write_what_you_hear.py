@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
-from zestpanel.core.analysis.statistics.tails import special, t_quantile
+from zestpanel.core.analysis.statistics.drawn import effect, ratio
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
@@ -23,6 +20,7 @@ from zestpanel.core.texts import asked, tr
 
 _MOST_NAMED: Final = 5
 _FEWEST: Final = 3  # listeners, for an interval
+ALPHA: Final = 0.05
 
 
 class WriteWhatYouHear:
@@ -53,7 +51,7 @@ class WriteWhatYouHear:
         wrong: Counter[int] = Counter()
         words: Counter[int] = Counter()
         heard: Counter[int] = Counter()
-        by_listener: dict[int, dict[int, list[int]]] = defaultdict(lambda: defaultdict(lambda: [0, 0]))
+        given: dict[int, Given] = defaultdict(list)
         missed: dict[int, Counter[str]] = defaultdict(Counter)
         for one in answers:
             clip = one.trial.stimuli[0]
@@ -64,8 +62,7 @@ class WriteWhatYouHear:
             errors = errors_of(script, places(str(one.answer.given["text"]), language))
             missed_here = errors.missing + errors.added + errors.replaced
             wrong[clip.candidate_id] += missed_here
-            counts = by_listener[clip.candidate_id][one.listener_id]
-            counts[0], counts[1] = counts[0] + missed_here, counts[1] + errors.words
+            given[clip.candidate_id].append((missed_here, errors.words, one.listener_id, clip.passage_version_id))
             words[clip.candidate_id] += errors.words
             heard[clip.candidate_id] += 1
             missed[clip.candidate_id].update(
@@ -74,19 +71,19 @@ class WriteWhatYouHear:
         if not words:
             raise NotEnoughData(tr("Nobody has answered yet."))
         order = sorted(words, key=lambda c: wrong[c] / words[c])
-        ends = {c: interval_of_words(np.array(list(by_listener[c].values()))) for c in order}
+        ends = {c: interval_of_words(given[c]) for c in order}
         rows = tuple(
             (around.name(c), f"{100 * wrong[c] / words[c]:.1f} %", _words(ends[c]), str(words[c]), str(heard[c]),
              ", ".join(word for word, _ in missed[c].most_common(_MOST_NAMED)))
             for c in order
         )  # fmt: skip
         return Found(
-            says=tr("{rows} is understood best: {rows2} of the words wrong.", rows=rows[0][0], rows2=rows[0][1]),
+            says=_says([given[c] for c in order], rows),
             head=(tr("Candidate"), tr("words wrong"), "95 %", "words", "answers", tr("missed most")),
             rows=rows,
             rule=tr(
                 "(missing + added + replaced) over the words of the texts, figures in any right reading; every "
-                "listener hears a text once. 95 %: over listeners, for these texts; none below three."
+                "listener hears a text once. 95 %: other listeners and other texts drawn; none below three listeners."
             ),
             numbers=(1, 2, 3, 4),
             bars=tuple(
@@ -120,30 +117,37 @@ class WriteWhatYouHear:
 KIND: Final = WriteWhatYouHear()
 
 
-def interval_of_words(counts: NDArray[np.int_]) -> tuple[float, float] | None:
-    """95 % of the share of words wrong (%), for other listeners of the same texts; counts: (listeners, 2), wrong and
-    all words; None for fewer than three listeners.
+Given = list[tuple[int, int, int, int]]  # words wrong, words, listener, passage of each answer
 
-    A ratio's variance over listeners (Cochran 1977, Sampling Techniques, 6.4), with Student's t on the scale of log
-    odds: percentiles of resampled listeners hold the true share in 84 to 93 of 100 panels of 6 to 24 listeners only.
-    Where listeners do not differ at all, and where nobody missed a word, each word stands alone (Wilson).
-    """
-    listeners = len(counts)
-    if listeners < _FEWEST:
+
+def interval_of_words(given: Given) -> tuple[float, float] | None:
+    """95 % of the share of words wrong (%), for other listeners and other texts; None for fewer than three
+    listeners."""
+    if len({listener for _, _, listener, _ in given}) < _FEWEST:
         return None
-    wrong, words = counts[:, 0].astype(np.float64), counts[:, 1].astype(np.float64)
-    share = float(wrong.sum() / words.sum())
-    squares = float(((wrong - share * words) ** 2).sum())
-    error = math.sqrt(listeners / (listeners - 1) * squares) / float(words.sum())
-    reach = t_quantile(0.975, listeners - 1) * error
-    if not error and share <= 1:
-        alone = wilson_interval(round(wrong.sum()), round(words.sum()))
-        return 100 * alone.low, 100 * alone.high
-    if share >= 1:  # words that were added count, too
-        return 100 * max(0.0, share - reach), 100 * (share + reach)
-    odds, reach = math.log(share / (1 - share)), reach / (share * (1 - share))
-    expit = special().expit
-    return 100 * float(expit(odds - reach)), 100 * float(expit(odds + reach))
+    found = ratio(*zip(*given, strict=True))
+    return 100 * found.low, 100 * found.high
+
+
+def _says(given: Sequence[Given], rows: Sequence[tuple[str, ...]]) -> str:
+    """Who is understood best, where that is shown against the next: the difference of their shares, each with the
+    design effect of its own."""
+    first = tr("{rows}: {rows2} of the words wrong", rows=rows[0][0], rows2=rows[0][1])
+    if len(rows) == 1:
+        return first + "."
+    next_one = tr("{rows}: {rows2}", rows=rows[1][0], rows2=rows[1][1])
+    both = [*given[0], *given[1]]
+    sums = [(sum(w for w, *_ in of), sum(n for _, n, *_ in of)) for of in given[:2]]
+    (wrong_a, words_a), (wrong_b, words_b) = sums
+    a, b = wrong_a / words_a, wrong_b / words_b
+    z = [-(w - a * n) / words_a for w, n, *_ in given[0]] + [(w - b * n) / words_b for w, n, *_ in given[1]]
+    pooled = min(1 - 1e-6, max(0.5, wrong_a + wrong_b) / (words_a + words_b))
+    independent = pooled * (1 - pooled) * (1 / words_a + 1 / words_b)
+    sizes = [one[1] for one in both]
+    known = effect(z, independent, [one[2] for one in both], [one[3] for one in both], sizes=sizes)
+    if known.listeners >= _FEWEST and known.p((b - a) ** 2 / independent) < ALPHA:
+        return tr("{first}; it is understood better than the next, {next_one}.", first=first, next_one=next_one)
+    return tr("{first}, not told apart from the next, {next_one}.", first=first, next_one=next_one)
 
 
 def _words(ends: tuple[float, float] | None) -> str:

@@ -28,7 +28,7 @@ from zestpanel.core.runs.execute.run_log import RunLog, named
 from zestpanel.core.runs.execute.run_state import RunState
 from zestpanel.core.runs.execute.troubles import disk_trouble, duration_words, stops_engine
 from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S, asleep_s
-from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, use_of, use_of_job
+from zestpanel.core.runs.plan.estimates import use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import Request
 from zestpanel.core.store.own_voices import OwnVoices
@@ -116,10 +116,12 @@ class Asking:
                     self._piece(engine, job, piece, attempt, run_id, asked)
                     break
                 except SynthesisFailure as failure:
-                    if failure.kind in MAY_BE_BILLED:
+                    if failure.may_be_billed:
                         asked.maybe = asked.maybe.plus(self._expected(job, piece))
                     if why := stops_engine(failure):
                         self._hold(engine.engine, why)
+                        if failure.may_be_billed:
+                            raise
                         return None
                     wait_s = self._wait_after(failure, engine, job, attempt)
                     if self._state.stopped_within(wait_s):

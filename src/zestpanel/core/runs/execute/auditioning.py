@@ -25,7 +25,7 @@ from zestpanel.core.money.tariff import NO_USE
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute.asking import request_of
 from zestpanel.core.runs.execute.in_pieces import joined
-from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, paces_of, use_of, use_of_job
+from zestpanel.core.runs.plan.estimates import paces_of, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.planning import request_digest, text_reasons
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
@@ -221,7 +221,7 @@ def _counted(project: AuditionParts, line: Line) -> Iterator[_Counted]:
         project.auditions.close_failed(number, "cancelled", tr("Cancelled while under way."), state="cancelled")
         raise
     except SynthesisFailure as failure:
-        paid = failure.kind in MAY_BE_BILLED
+        paid = failure.may_be_billed
         used = left if paid else NO_USE
         project.auditions.close_failed(number, failure.kind, failure.what, requests=int(paid),
                                        characters=job.sent.billed if paid else 0)  # fmt: skip
@@ -266,7 +266,7 @@ def _asked(project: AuditionParts, line: Line, cancelled: Cancelled, connect: Ca
         project.auditions.close_failed(number, "cancelled", tr("Cancelled while under way."), state="cancelled")
         raise
     except SynthesisFailure as failure:
-        paid = len(replies) + (failure.kind in MAY_BE_BILLED)
+        paid = len(replies) + failure.may_be_billed
         if not paid:
             used = NO_USE
         project.auditions.close_failed(

@@ -20,7 +20,6 @@ from zestpanel.core.runs.execute.measurer import Measurer
 from zestpanel.core.runs.execute.run_log import RunLog, named
 from zestpanel.core.runs.execute.run_state import RunState
 from zestpanel.core.runs.execute.troubles import DOWN, IN_A_ROW, disk_trouble
-from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.planning import PlanningParts
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most
@@ -135,7 +134,7 @@ class JobsOfRun:
         """A take failed for good (True), or is the one too many that holds its engine (False)."""
         name = engine.engine
         down = self._state.down(name, counts=failure.kind in DOWN) >= IN_A_ROW
-        again = down and failure.kind not in MAY_BE_BILLED  # what may have been paid is not asked for again
+        again = down and not failure.may_be_billed  # what may have been paid is not asked for again
         if down:
             said = tr("is not reached") if failure.kind == "unreachable" else tr("does not answer as it should")
             self._hold(name, f"{name} {said}: {failure.what}")

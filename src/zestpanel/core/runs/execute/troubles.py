@@ -18,15 +18,15 @@ _FULL: Final = (errno.ENOSPC, errno.EDQUOT)
 
 def stops_engine(failure: SynthesisFailure) -> str:
     """Why every further request to the engine would fail alike; '' when it would not."""
-    if failure.kind == "no allowance":
+    if failure.was == "no allowance" or failure.stops:
         return failure.what
-    if failure.kind == "limited" and failure.retry_after_s is not None and failure.retry_after_s > LONGEST_WAIT_S:
+    if failure.was == "limited" and failure.retry_after_s is not None and failure.retry_after_s > LONGEST_WAIT_S:
         return tr(
             "{what} It asks to wait {duration_words}: go on then.",
             what=failure.what,
             duration_words=duration_words(failure.retry_after_s),
         )
-    if failure.kind == "refused" and failure.of_key:
+    if failure.was == "refused" and failure.of_key:
         return tr("{what} Its key is not accepted any more.", what=failure.what)
     return ""
 

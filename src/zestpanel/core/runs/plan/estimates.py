@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 from functools import reduce
 from types import MappingProxyType
-from typing import Final, Protocol
+from typing import Protocol
 
 from zestpanel.core.catalogue.candidate import plan_of
 from zestpanel.core.catalogue.facts import Engine
@@ -37,8 +37,6 @@ class BillParts(HasBrief, HasShortlist, HasTakes, HasJournal, HasAuditions, Prot
 
 PlanKey = tuple[str, str]  # engine, plan
 UsedDays = Mapping[PlanKey, Mapping[date, Usage]]
-# Failures after which the service may have billed the text all the same
-MAY_BE_BILLED: Final = ("timed out", "broken sound", "wrong content", "broke off", "server error")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,7 +9,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Take
-from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED
+from zestpanel.core.errors import MAY_BE_BILLED
 from zestpanel.core.store.one_asker import asked_elsewhere
 from zestpanel.core.store.parts import HasFolder, HasJournal, HasPurse, HasShortlist, HasTakes
 from zestpanel.core.texts import tr

@@ -18,10 +18,11 @@ from zestpanel.core.catalogue.facts import UNPRICED, Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.errors import MAY_BE_BILLED
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.plan.estimates import MAY_BE_BILLED, PlanKey, total_by_currency, used_by_day
+from zestpanel.core.runs.plan.estimates import PlanKey, total_by_currency, used_by_day
 from zestpanel.core.store.auditions import Audition
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Stored
