@@ -10,6 +10,7 @@ import os
 import platform
 import sys
 import tempfile
+import traceback
 from collections.abc import Callable
 from pathlib import Path
 
@@ -32,12 +33,22 @@ def main(words: list[str]) -> int:
     print(f"{platform.system()} {platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
     print(machine_today())
     print(f"{'what':<66}{'measured':>28}   goal")
+    failed = []
     for name, row in ROWS:
         if words and not any(word in name for word in words):
             continue
-        for what, measured, goal in row():
-            print(f"{what:<66}{measured:>28}   {goal}", flush=True)
-    return 0
+        environment = dict(os.environ)
+        try:
+            for what, measured, goal in row():
+                print(f"{what:<66}{measured:>28}   {goal}", flush=True)
+        except Exception:  # the others are measured all the same
+            traceback.print_exc()
+            failed.append(name)
+        finally:  # no row sets anything for another
+            os.environ.clear()
+            os.environ.update(environment)
+    print("All rows were measured." if not failed else f"NOT measured: {', '.join(failed)}")
+    return 1 if failed else 0
 
 
 if __name__ == "__main__":

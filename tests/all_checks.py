@@ -69,6 +69,8 @@ def explored() -> list[bool]:
     parts.append(started("runs that are killed", [sys.executable, "-m", "tests.kill_loop", *killed]))
     parts.append(started("kills at every statement, 600 damaged databases", [
         sys.executable, "-m", "pytest", "tests/core/test_survival.py"], ZEST_DEEP="1"))  # fmt: skip
+    parts.append(started("400 faults after a text was taken in", [
+        sys.executable, "-m", "pytest", "tests/hostile"], ZEST_DEEP="1"))  # fmt: skip
     parts.append(started("10,000 random tariffs", [
         sys.executable, "-m", "pytest", "tests/reference/test_random_tariffs.py"], ZEST_DEEP="1"))  # fmt: skip
     return [finished(part) for part in parts]
@@ -87,7 +89,9 @@ def main() -> int:
     if release:
         os.environ["ZEST_RELEASE"] = "1"  # every text in every language
     pytest = [sys.executable, "-m", "pytest", *(one for one in sys.argv[1:] if one not in ("--deep", "--release"))]
-    core = started("tests of the core", [*pytest, "tests/core", *(f"--ignore={path}" for path in APART)])
+    core = started(
+        "tests of the core", [*pytest, "tests/core", "tests/hostile", *(f"--ignore={path}" for path in APART)]
+    )
     apart = started("tests of the core that run and render, and against outside sources", [*pytest, *APART, REFERENCE])
     desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
     quick = [
