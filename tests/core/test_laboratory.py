@@ -24,7 +24,7 @@ from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
 from zestpanel.core.listening.design import with_repeats
 from zestpanel.core.listening.groups import split_scores
 from zestpanel.core.listening.kinds.placing import PLACES, placed
-from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, trimmed
+from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, pool_of_test, trimmed
 from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.results import note_look, result_of
@@ -526,3 +526,23 @@ def test_places_can_be_recomputed_from_the_saved_answers(heard: Project, tmp_pat
     alone = {name: f"{on_the_line(score.mean):.1f}" for name, score in scores_of_table(tmp_path / "all.csv")[LINE]}
     inside = {row[0].split(" (")[0]: row[3] for row in part.found.rows if not row[0].startswith("Anchor")}
     assert alone == inside
+
+
+def test_passages_keep_their_order_for_every_listener(heard: Project) -> None:
+    """Takes that were made in another order than the passages stand in, and passages that are moved in the middle."""
+    passages = heard.texts.all()
+    heard.texts.reorder([p.id for p in reversed(passages)])
+    wanted = [p.version_id for p in heard.texts.all()]
+    settings = TestSettings(candidate_ids=tuple(c.id for c in heard.shortlist.candidates()),
+                            passage_ids=tuple(p.id for p in passages))  # fmt: skip
+    test = heard.panel.add_test("ACR", settings.as_document())
+
+    def order() -> list[int]:
+        pool = pool_of_test(heard.panel, heard.takes, heard.texts, test, settings)
+        return list(dict.fromkeys(version for _, version in pool))
+
+    assert order() == wanted
+    session_of(heard, test, heard.panel.add_listener("first", languages=["en"]))
+    assert order() == wanted, "the second listener hears them as the first did"
+    heard.texts.reorder([p.id for p in passages])
+    assert order() == wanted, "fixed with the test"

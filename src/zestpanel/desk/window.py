@@ -178,12 +178,12 @@ class MainWindow(FilesIn):
             "report": self._copy_report,
             "check": self._check_project,
             "bring": lambda: self.at_renders().ask_for_clips(),
-            "audition": lambda: self.at_engines().hear(),
-            "render": lambda: self.at_renders().start(),
+            "audition": lambda: self._where_it_is_seen("engines", lambda: self.at_engines().hear()),
+            "render": lambda: self._where_it_is_seen("renders", lambda: self.at_renders().start()),
             "clips": lambda: self.at_renders().ask_where_clips_go(),
             "takes": lambda: self.at_renders().show_takes(),
             "plan": lambda: self.at_renders().plan_a_run(),
-            "again": lambda: self.at_renders().again(),
+            "again": lambda: self._where_it_is_seen("renders", lambda: self.at_renders().again()),
             "find": lambda: self.at_engines().find_voice(),
             "dark": lambda: theme.set(dark=not theme.dark),
             "larger": lambda: theme.step_scale(1),
@@ -270,6 +270,13 @@ class MainWindow(FilesIn):
         if self.current != step:
             self.go_to(step)
         return self.page(step)
+
+    def _where_it_is_seen(self, step: str, spends: Callable[[], object]) -> None:
+        """What may cost money is done where its price stands: from elsewhere a key leads there, and no further."""
+        if self.current == step:
+            spends()
+        else:
+            self.go_to(step)
 
     def at_engines(self) -> EnginesPage:
         return cast("EnginesPage", self._there("engines"))

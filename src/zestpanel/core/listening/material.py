@@ -82,15 +82,19 @@ def drawn(pool: Mapping[Cell, Sequence[int]], settings: TestSettings, *, listene
 def pool_of_test(
     panel: Panel, takes: Takes, texts: Texts, test_id: int, settings: TestSettings
 ) -> dict[Cell, tuple[int, ...]]:
-    """The takes that a test may play: as fixed with its first listener, else as they would be now."""
+    """The takes that a test may play: as fixed with its first listener, else as they would be now. Passages keep the
+    order they had then, for every listener."""
     fixed = panel.fixed_takes(test_id)
     if fixed is None:
         return pool_of(takes, texts, settings)
+    by_id = {take.id: take for take in takes.all(with_timing=False)}
     found: dict[Cell, list[int]] = defaultdict(list)
-    for take in takes.all(with_timing=False):
-        if take.id in fixed:
-            found[take.candidate_id, take.passage_version_id].append(take.id)
+    for take in (by_id[one] for one in fixed.ids if one in by_id):
+        found[take.candidate_id, take.passage_version_id].append(take.id)
     versions = list(dict.fromkeys(version for _, version in found))
+    if not fixed.in_order:
+        passages, places = texts.passage_of_version(), {p.id: place for place, p in enumerate(texts.all())}
+        versions.sort(key=lambda version: places.get(passages.get(version, 0), len(places)))
     candidates = [*settings.heard_ids, *dict.fromkeys(c for c, _ in found if c not in settings.heard_ids)]
     return {(c, v): tuple(found[c, v]) for v in versions for c in candidates if (c, v) in found}
 

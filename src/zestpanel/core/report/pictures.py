@@ -95,7 +95,7 @@ def trade_off_picture(
 
 def _named(name: str, *, barred: bool) -> str:
     """A plan that a must-have bars is named with that."""
-    return tr("{name} (barred)", name=name) if barred else name
+    return tr("barred: {barred}", barred=name) if barred else name
 
 
 def volume_picture(

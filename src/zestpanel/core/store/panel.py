@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import select, update
 
@@ -17,6 +17,13 @@ from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, listeners, sessions, tests, trials
 from zestpanel.core.texts import tr
+
+
+class FixedTakes(NamedTuple):
+    """in_order: whether they stand in the order of the test's passages."""
+
+    ids: tuple[int, ...]
+    in_order: bool
 
 
 class Panel:
@@ -126,20 +133,24 @@ class Panel:
         with self._database.writing() as connection:
             connection.execute(update(tests).where(tests.c.id == test_id).values(conduct=conduct.as_document()))
 
-    def fix(self, test_id: int, take_ids: Iterable[int], level_lufs: float) -> None:
-        """The takes that a test may play, and at which loudness: fixed once, when its first listener begins."""
+    def fix(self, test_id: int, take_ids: Sequence[int], level_lufs: float) -> None:
+        """The takes that a test may play, in the order of its passages, and at which loudness: fixed once, when its
+        first listener begins."""
         with self._database.writing() as connection:
             row = connection.execute(select(*_OF_TEST, tests.c.pool).where(tests.c.id == test_id)).one()
             if row.pool is None:
                 conduct = replace(_test(row).conduct, level_lufs=level_lufs)
-                values = {"pool": sorted(take_ids), "conduct": conduct.as_document()}
+                values = {"pool": {"in_order": list(take_ids)}, "conduct": conduct.as_document()}
                 connection.execute(update(tests).where(tests.c.id == test_id).values(values))
 
-    def fixed_takes(self, test_id: int) -> frozenset[int] | None:
+    def fixed_takes(self, test_id: int) -> FixedTakes | None:
         """The takes that a test may play; None before its first listener."""
         with self._database.reading() as connection:
             pool = connection.execute(select(tests.c.pool).where(tests.c.id == test_id)).scalar_one()
-        return None if pool is None else frozenset(pool)
+        if pool is None:
+            return None
+        in_order = isinstance(pool, dict)  # those of an earlier program were kept by their numbers
+        return FixedTakes(tuple(pool["in_order"] if in_order else pool), in_order)
 
     def open_test(self) -> ListeningTest | None:
         """The newest test that is not closed."""

@@ -19,7 +19,7 @@ from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog, nothing_more
-from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided
+from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided, question
 from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
@@ -193,9 +193,9 @@ class RendersPage(RunUnderWay):
         short = (
             price
             if len(price) <= _SHORT_PRICE
+            else " + ".join([*map(str, planned.costs), tr("what has no price")])
+            if planned.costs
             else tr("no price")
-            if price.startswith(tr("no price stated"))
-            else tr("see the tip")
         )
         self.render_button.setText(
             tr("Render what is missing · {short}", short=short) if planned.jobs else nothing_more(planned)
@@ -366,4 +366,14 @@ class RendersPage(RunUnderWay):
                 )
             )
             return
-        self.begin(one)
+        engines = self.state.bench.engines
+        paid = [e for e in one.estimates if e.requests and e.own_machine is None and engines[e.engine].is_hosted]
+        if not paid or all(e.cost is not None and not e.cost.amount for e in paid):
+            self.begin(one)
+            return
+        question(
+            self, tr("Render this cell once more"),
+            tr("{price} for {requests} requests, {characters} characters.", price=self._price(one),
+               requests=f"{one.requests:,}", characters=f"{one.characters:,}"),
+            "", tr("Render"), tr("Do not render"), lambda: self.begin(one),
+        ).open()  # fmt: skip
