@@ -77,7 +77,7 @@ def test_claims_are_held_against_waits_that_were_really_measured(project: Projec
     assert 1.3 <= figures["first sound s"].value < 3.0
     held = {h.claim.about: h for h in (hold(claim, figures) for claim in tangor.claims)}
     assert held["first sound s"].state == "refuted"
-    assert held["failures per 100"].state == "confirmed"
+    assert held["failures per 100"].state == "unverified", "none of 12 does not show that few of 100 fail"
     assert "n = 12" in held["failures per 100"].why
 
 

@@ -15,11 +15,19 @@ FEWEST: Final = 5  # observations below which a figure of ours confirms and refu
 
 @dataclass(frozen=True, slots=True)
 class OwnFigure:
-    """A figure of ours for one of outside.MEASURED: best candidate's value, and on how many observations it rests."""
+    """A figure of ours for one of outside.MEASURED: best candidate's value, and on how many observations it rests.
+
+    low and high: its 95 % interval, wider the more candidates it is the best of; None where none is known. lowest and
+    highest: the ends of all candidates' intervals, which a claim about the best of them is refuted by.
+    """
 
     value: float
     n: int
     of: str
+    low: float | None = None
+    high: float | None = None
+    lowest: float | None = None
+    highest: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,10 +48,20 @@ def hold(claim: Claim, figures: Mapping[str, OwnFigure], by_hand: str = "") -> H
     figure = figures.get(claim.about)
     if figure is None:
         return Held(claim=claim, state="unverified", why=tr("{about}: not measured yet", about=claim.about))
-    shown = f"{MEASURED[claim.about]}: {figure.value:.3g} ({figure.of}, n = {figure.n})"
+    between = (
+        f", 95 %: {figure.low:.3g}–{figure.high:.3g}" if figure.low is not None and figure.high is not None else ""
+    )
+    shown = f"{MEASURED[claim.about]}: {figure.value:.3g} ({figure.of}, n = {figure.n}{between})"
     if figure.n < FEWEST:
         return Held(claim=claim, state="unverified", why=tr("{shown}: too few to tell", shown=shown))
-    wrong = (claim.at_most is not None and figure.value > claim.at_most) or (
-        claim.at_least is not None and figure.value < claim.at_least
+    if None in (figure.low, figure.high, figure.lowest, figure.highest):
+        return Held(claim=claim, state="unverified", why=tr("{shown}: how sure it is is not known", shown=shown))
+    low, high = figure.low or 0.0, figure.high or 0.0
+    lowest, highest = figure.lowest or 0.0, figure.highest or 0.0
+    holds = (claim.at_most is None or high <= claim.at_most) and (claim.at_least is None or low >= claim.at_least)
+    fails = (claim.at_most is not None and lowest > claim.at_most) or (
+        claim.at_least is not None and highest < claim.at_least
     )
-    return Held(claim=claim, state="refuted" if wrong else "confirmed", why=shown)
+    if holds or fails:
+        return Held(claim=claim, state="refuted" if fails else "confirmed", why=shown)
+    return Held(claim=claim, state="unverified", why=tr("{shown}: neither shown nor refuted", shown=shown))

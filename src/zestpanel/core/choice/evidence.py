@@ -9,6 +9,7 @@ from typing import Final, Protocol
 
 import numpy as np
 
+from zestpanel.core.analysis.statistics.tails import normal_quantile
 from zestpanel.core.analysis.summary import SummaryParts, summaries
 from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
@@ -211,17 +212,33 @@ def cost_curve(tariff: Tariff, row: Row, brief: Brief, minutes: list[float]) -> 
 
 
 def own_figures(found: Evaluation, engine: str) -> dict[str, OwnFigure]:
-    """Our figures that an engine's claims are held against: for each the best of its candidates, as claims mean it."""
+    """Our figures that an engine's claims are held against: for each the best of its candidates, as claims mean it.
+    Since the best of several is picked, intervals are those of Bonferroni over its candidates."""
     rows = [row for row in found.rows.values() if row.candidate.engine == engine]
     out: dict[str, OwnFigure] = {}
-
-    for row in rows:
-        for one in figures().values():
-            reading = one.read(row, None) if one.claimed else Reading(None)
-            if reading.value is None:
-                continue
-            value, before = reading.value * one.factor, out.get(one.claimed)
-            better = before is None or (value > before.value if one.best_of == "higher" else value < before.value)
-            if better:
-                out[one.claimed] = OwnFigure(value, reading.n, row.name)
+    for one in figures().values():
+        read = [(row, reading) for row in rows if one.claimed and (reading := one.read(row, None)).value is not None]
+        if not read:
+            continue
+        wider = normal_quantile(1 - 0.025 / len(read)) / normal_quantile(0.975)
+        ends = [_ends(reading, wider, one.factor) for _, reading in read]
+        values = [(reading.value or 0.0) * one.factor for _, reading in read]
+        best = (np.argmax if one.best_of == "higher" else np.argmin)(values)
+        known = [end for end in ends if end is not None]
+        whole = len(known) == len(ends)
+        of_best = ends[int(best)]
+        out[one.claimed] = OwnFigure(
+            values[int(best)], read[int(best)][1].n, read[int(best)][0].name,
+            low=of_best[0] if of_best else None, high=of_best[1] if of_best else None,
+            lowest=min(low for low, _ in known) if whole else None,
+            highest=max(high for _, high in known) if whole else None,
+        )  # fmt: skip
     return out
+
+
+def _ends(reading: Reading, wider: float, factor: float) -> tuple[float, float] | None:
+    """The interval of a figure, wider by so much on each side."""
+    value = reading.value or 0.0
+    if reading.low is None or reading.high is None:
+        return None
+    return factor * (value - wider * (value - reading.low)), factor * (value + wider * (reading.high - value))

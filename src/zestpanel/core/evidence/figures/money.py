@@ -17,8 +17,9 @@ def _month(of: Known, _: LanguageScores | None) -> Reading:
     if own is None:
         return Reading(None)
     factor = own.amount / of.cost.month.total.amount if of.cost.month.total and of.cost.month.total.amount else 1
-    low, high = (float(one.amount * factor) for one in between) if between else (None, None)
-    return Reading(float(own.amount), low, high, n=max(1, of.cost.rates.takes))
+    exact = float(own.amount)
+    low, high = (float(one.amount * factor) for one in between) if between else (exact, exact)
+    return Reading(exact, low, high, (high - low) / 2 / 1.96, n=max(1, of.cost.rates.takes))
 
 
 def _told(of: Known, _: LanguageScores | None, brief: Brief) -> str:
@@ -36,7 +37,8 @@ def _unit(pick: Callable[[Known], Money | None]) -> Callable[[Known, LanguageSco
 
     def read(of: Known, _: LanguageScores | None) -> Reading:
         money = pick(of)
-        return Reading(None if money is None else float(money.amount), n=max(1, of.cost.rates.takes))
+        exact = None if money is None else float(money.amount)  # at the pace that is known
+        return Reading(exact, exact, exact, n=max(1, of.cost.rates.takes))
 
     return read
 

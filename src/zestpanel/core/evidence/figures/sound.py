@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
-from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
+from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start, of_median
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.measures.declared import Measure
@@ -19,7 +19,7 @@ def _of(one: Measure, place: int) -> Figure:
     def read(of: Known, _: LanguageScores | None) -> Reading:
         """The median over a candidate's takes."""
         found = of.summary.sound.get(name)
-        return Reading(None) if found is None else Reading(found.median, n=found.n)
+        return Reading(None) if found is None else of_median(found.median, found.low, found.high, found.n)
 
     def of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
         measured = project.takes.measured([take.id for take in cells.values()])

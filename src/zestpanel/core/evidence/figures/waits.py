@@ -9,7 +9,7 @@ from zestpanel.core.analysis.timing.waits import Waits, quantile_interval
 from zestpanel.core.analysis.timing.waits import in_words as wait_in_words
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
-from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
+from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start, of_median
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.texts import tr, word
@@ -36,7 +36,7 @@ def _told(of: Known, _: LanguageScores | None, brief: Brief) -> str:
 
 def _factor(of: Known, _: LanguageScores | None) -> Reading:
     found = of.summary.real_time_factor
-    return Reading(None) if found is None else Reading(found.median, n=found.n)
+    return Reading(None) if found is None else of_median(found.median, found.low, found.high, found.n)
 
 
 def _of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
