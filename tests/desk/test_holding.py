@@ -233,8 +233,12 @@ def test_what_is_dearer_than_the_budget_leaves_is_asked_about_once(
     window = open_window(bench_project)
     page = window.page("renders")
     assert isinstance(page, RendersPage)
-    window.go_to("cost")  # Ctrl+R works from any page
+    window.go_to("cost")
     settle(qtbot, window)
+    window.actions_by_id["render"].trigger()  # from another page Ctrl+R leads to the price, and stops there
+    settle(qtbot, window)
+    assert window.current == "renders"
+    assert not page.findChildren(QMessageBox)
 
     def box() -> QMessageBox:
         window.actions_by_id["render"].trigger()

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Final, Protocol
 
 import numpy as np
 
+from zestpanel.core.analysis.statistics.tails import special
 from zestpanel.core.domain.sweep import Sweep, Value
 from zestpanel.core.domain.take import Measured, Take
 from zestpanel.core.measures.registry import measures
@@ -29,18 +30,16 @@ def swept() -> dict[str, tuple[str, int]]:
 
 
 # The stability rule (ours; the bounds are common practice, no source): said wherever it is applied.
-MOST_SPREAD: Final = 0.10  # of the length, between repeats of the same request
-TIMES_USUAL: Final = 3.0  # how many times the spread where the candidate stands
+MOST_SPREAD: Final = 0.05  # standard deviation of the length between repeats of the same request, as a share of it
+MOST_LOUDNESS_LU: Final = 1.5  # the same of the loudness
 MOST_WRONG: Final = 10.0  # percentage points of words wrong, over those where the candidate stands
-MOST_LOUDNESS_LU: Final = 3.0
+ALPHA: Final = 0.05
 RULE: Final = tr(
-    "A point is unstable when a take of it failed or was found odd on arrival, when the "
-    "lengths of its repeats differ by more than {most_spread} % (and {times_usual} times "
-    "what they do at its own settings), when the recogniser has over {most_wrong} points "
-    "more of its words wrong, or when its repeats differ by more than {most_loudness_lu} LU "
-    "in loudness.",
+    "A point is unstable when a take of it failed or was found odd on arrival; when the lengths of its repeats, or "
+    "their loudness, are shown to spread by more than {most_spread} % or {most_loudness_lu} LU (standard deviation "
+    "within a passage, chi-squared) and more than at its own settings (F); or when the recogniser is shown to have "
+    "over {most_wrong} points more of its words wrong (t). Each at 5 %: more repeats make it no likelier.",
     most_spread=f"{100 * MOST_SPREAD:.0f}",
-    times_usual=f"{TIMES_USUAL:g}",
     most_wrong=f"{MOST_WRONG:.0f}",
     most_loudness_lu=f"{MOST_LOUDNESS_LU:g}",
 )
@@ -48,9 +47,12 @@ RULE: Final = tr(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Spread:
-    """One measure at one point: a value a repeat (means over the passages), their median, least and most."""
+    """One measure at one point: a value a repeat (means over the passages), their median, least and most. sd: between
+    repeats of the same passage, with its degrees of freedom; of lengths as a share."""
 
     values: tuple[float, ...]
+    sd: float = 0.0
+    df: int = 0
 
     @property
     def median(self) -> float:
@@ -127,6 +129,7 @@ def sweep_result(project: SweepParts, sweep: Sweep) -> SweepResult:
 
 def _measures(takes: Sequence[Take], measured: dict[int, Measured], failed: int) -> dict[str, Spread]:
     by_repeat: dict[str, dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
+    by_text: dict[str, dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
     for take in takes:
         found = measured.get(take.id)
         if found is None:
@@ -135,15 +138,41 @@ def _measures(takes: Sequence[Take], measured: dict[int, Measured], failed: int)
             value = found.values.get(name)
             if isinstance(value, int | float):
                 by_repeat[name][take.repeat].append(float(value))
+                by_text[name][take.passage_version_id].append(float(value))
     out = {}
     for name, repeats in by_repeat.items():
         most = max(len(values) for values in repeats.values())
         # a repeat that lacks a passage would be a mean over other texts
-        out[name] = Spread(values=tuple(float(np.mean(v)) for _, v in sorted(repeats.items()) if len(v) == most))
+        sd, df = within(by_text[name].values(), ratio=name == "duration_s")
+        means = tuple(float(np.mean(v)) for _, v in sorted(repeats.items()) if len(v) == most)
+        out[name] = Spread(values=means, sd=sd, df=df)
     if takes or failed:
         odd = sum(bool(t.doubts) for t in takes)
         out["failed"] = Spread(values=(100 * (failed + odd) / (len(takes) + failed),))
     return out
+
+
+def within(texts: Iterable[Sequence[float]], *, ratio: bool) -> tuple[float, int]:
+    """(standard deviation within a passage, pooled over passages, degrees of freedom). ratio: as a share of the value,
+    by logarithms."""
+    squares, df = 0.0, 0
+    for values in texts:
+        x = np.asarray(values, dtype=float)
+        if len(x) > 1 and (not ratio or (x > 0).all()):
+            x = np.log(x) if ratio else x
+            squares, df = squares + float(((x - x.mean()) ** 2).sum()), df + len(x) - 1
+    return (float(np.sqrt(squares / df)), df) if df else (0.0, 0)
+
+
+def spreads_more(point: Spread | None, here: Spread | None, bound: float) -> bool:
+    """Whether repeats are shown to spread by more than the bound (chi-squared, one-sided 5 %), and by more than where
+    the candidate stands (F), where that is another point."""
+    if point is None or not point.df:
+        return False
+    beyond = point.df * (point.sd / bound) ** 2 > special().chdtri(point.df, ALPHA)
+    if not beyond or here is None or here is point or not here.df or not here.sd:
+        return bool(beyond)
+    return bool((point.sd / here.sd) ** 2 > special().fdtri(point.df, here.df, 1 - ALPHA))
 
 
 def judged(points: Sequence[PointResult], *, one_axis: bool) -> SweepResult:
@@ -179,17 +208,26 @@ def _unstable(point: PointResult, here: PointResult | None) -> list[str]:
     if here is None:
         return out
 
-    def relative(of: PointResult) -> float:
-        lengths = of.measures.get("duration_s")
-        return (lengths.high - lengths.low) / lengths.median if lengths and lengths.median else 0.0
-
-    spread = relative(point)
-    if spread > MOST_SPREAD and (point is here or spread > TIMES_USUAL * relative(here)):
-        out.append(tr("lengths of repeats differ by {spread} %", spread=f"{100 * spread:.0f}"))
+    lengths, usual_lengths = point.measures.get("duration_s"), here.measures.get("duration_s")
+    if lengths and spreads_more(lengths, usual_lengths, MOST_SPREAD):
+        out.append(tr("lengths of repeats spread by {spread} %", spread=f"{100 * lengths.sd:.0f}"))
     wrong, usual = point.measures.get("words_wrong"), here.measures.get("words_wrong")
-    if wrong and usual and wrong.median - usual.median > MOST_WRONG:
+    if wrong and usual and point is not here and _is_over(wrong.values, usual.values, MOST_WRONG):
         out.append(tr("{median} % of its words are wrong", median=f"{wrong.median:.0f}"))
     loud = point.measures.get("loudness_lufs")
-    if loud and loud.high - loud.low > MOST_LOUDNESS_LU:
-        out.append(tr("loudness of repeats differs by {high} LU", high=f"{loud.high - loud.low:.1f}"))
+    if loud and spreads_more(loud, here.measures.get("loudness_lufs"), MOST_LOUDNESS_LU):
+        out.append(tr("loudness of repeats spreads by {sd} LU", sd=f"{loud.sd:.1f}"))
     return out
+
+
+def _is_over(values: Sequence[float], usual: Sequence[float], by: float) -> bool:
+    """Whether the mean is shown to be higher by so much (Welch's t, one-sided 5 %); of single values, whether it is."""
+    x, y = np.asarray(values), np.asarray(usual)
+    gap = float(x.mean() - y.mean()) - by
+    if gap <= 0 or len(x) < 2 or len(y) < 2:
+        return gap > 0
+    a, b = float(x.var(ddof=1)) / len(x), float(y.var(ddof=1)) / len(y)
+    if a + b <= 0:
+        return True
+    df = (a + b) ** 2 / (a**2 / (len(x) - 1) + b**2 / (len(y) - 1))
+    return bool(gap / np.sqrt(a + b) > special().stdtrit(df, 1 - ALPHA))
