@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import threading
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -546,3 +547,28 @@ def test_passages_keep_their_order_for_every_listener(heard: Project) -> None:
     assert order() == wanted, "the second listener hears them as the first did"
     heard.texts.reorder([p.id for p in passages])
     assert order() == wanted, "fixed with the test"
+
+
+def test_listeners_who_begin_at_once_get_places_of_their_own(heard: Project) -> None:
+    settings = TestSettings(candidate_ids=tuple(c.id for c in heard.shortlist.candidates()),
+                            passage_ids=tuple(p.id for p in heard.texts.all()))  # fmt: skip
+    people = [heard.panel.add_listener(f"listener {k}", languages=["en"]) for k in range(8)]
+
+    def orders(test: int) -> list[tuple[int, ...]]:
+        return sorted(tuple(t.stimuli[0].take_id or 0 for t in one.trials) for one in heard.panel.sessions(test))
+
+    one_by_one, at_once = (heard.panel.add_test("ACR", settings.as_document()) for _ in range(2))
+    for listener in people:
+        session_of(heard, one_by_one, listener)
+    together = threading.Barrier(len(people))
+
+    def begin(listener: Listener) -> None:
+        together.wait()
+        session_of(heard, at_once, listener)
+
+    threads = [threading.Thread(target=begin, args=(listener,)) for listener in people]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert orders(at_once) == orders(one_by_one)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -144,12 +145,7 @@ class ResidentConnector:
                 raise ValueError
             return answer
         except (ValueError, IndexError):
-            said = os.pread(
-                errors.fileno(), LONGEST_CONSOLE, max(0, os.fstat(errors.fileno()).st_size - LONGEST_CONSOLE)
-            )
-            code = process.poll() or 0
-            self.close()
-            raise SynthesisFailure("program", last_words(program, code, said)) from None
+            raise self._ended(program) from None
 
     def _ask(
         self, request: SpeakRequest, output: Path, began: float, load_s: float | None, cancelled: Cancelled
@@ -202,12 +198,21 @@ class ResidentConnector:
         try:
             self._process.stdin.write((json.dumps(self._line(request, str(output))) + "\n").encode())
             self._process.stdin.flush()
-        except OSError as error:
-            self.close()
-            raise SynthesisFailure(
-                "program", tr("{program} ended while it was being asked.", program=program)
-            ) from error
+        except OSError as error:  # it is gone: what it said before it went is told
+            raise self._ended(program) from error
         return self._read(program, cancelled)
+
+    def _ended(self, program: str) -> SynthesisFailure:
+        """What the program said last, once it answers no more."""
+        process, errors = self._process, self._errors
+        assert process is not None
+        assert errors is not None
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            process.wait(_POLL_S)
+        said = os.pread(errors.fileno(), LONGEST_CONSOLE, max(0, os.fstat(errors.fileno()).st_size - LONGEST_CONSOLE))
+        code = process.poll() or 0
+        self.close()
+        return SynthesisFailure("program", last_words(program, code, said))
 
     def _console(self) -> str:
         """What it wrote to standard error since the last reply."""

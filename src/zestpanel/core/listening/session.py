@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -17,7 +17,7 @@ from zestpanel.core.domain.listening import Answer, Listener, PlannedTrial, Sess
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import spanning, with_repeats, with_traps
 from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
-from zestpanel.core.listening.material import drawn, level_of_test, pool_of_test
+from zestpanel.core.listening.material import Cell, drawn, level_of_test, pool_of_test
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
@@ -85,8 +85,7 @@ def start_session(
     Raises NotEnoughData when there is nothing in the test that the listener can judge, InputError when it is not known
     which languages they speak.
     """
-    sessions = project.panel.sessions(test_id)
-    for session in sessions:
+    for session in project.panel.sessions(test_id):
         if session.listener_id == listener.id:
             return session
     pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
@@ -103,9 +102,8 @@ def start_session(
         )
     spoken = {tag.split("-")[0].lower() for tag in listener.languages}
     languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
-    takes = drawn(pool, settings, listener=len(sessions))
-    able = {key: take for key, take in takes.items() if languages.get(key[1]) in spoken}
-    if not able:
+    heard = {cell: of for cell, of in pool.items() if languages.get(cell[1]) in spoken}
+    if not heard:
         raise NotEnoughData(
             tr(
                 "No clip of this test is in a language that {alias} speaks ({languages}).",
@@ -114,6 +112,24 @@ def start_session(
             ),
             kept=tr("No session was begun."),
         )
+    if project.panel.test(test_id).conduct.level_lufs is None:
+        every = [take for of_cell in pool.values() for take in of_cell]
+        project.panel.fix(test_id, every, level_of_test(project.takes, every))
+        pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
+    with project.panel.alone():  # of several that begin at once each gets a place of its own in the balance
+        return _begun(project, test_id, kind, settings, listener, pool, heard)
+
+
+def _begun(
+    project: SessionParts, test_id: int, kind: Kind, settings: TestSettings, listener: Listener,
+    pool: Mapping[Cell, Sequence[int]], heard: Collection[Cell],
+) -> Session:  # fmt: skip
+    """heard: the cells that the listener can judge."""
+    sessions = project.panel.sessions(test_id)
+    for session in sessions:
+        if session.listener_id == listener.id:
+            return session
+    able = {key: take for key, take in drawn(pool, settings, listener=len(sessions)).items() if key in heard}
     rng = np.random.default_rng([settings.seed, len(sessions)])
     planned = kind.design(able, settings, listener=len(sessions), rng=rng)
     if settings.training:
@@ -130,9 +146,6 @@ def start_session(
             kept=tr("No session was begun."),
             remedy=tr("Render the missing takes first."),
         )
-    if project.panel.test(test_id).conduct.level_lufs is None:
-        every = [take for of_cell in pool.values() for take in of_cell]
-        project.panel.fix(test_id, every, level_of_test(project.takes, every))
     return project.panel.add_session(test_id, listener.id, planned)
 
 

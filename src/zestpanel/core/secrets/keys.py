@@ -75,6 +75,12 @@ def has_secret(secret: str) -> bool:
     return found
 
 
+def is_kept(secret: str) -> bool:
+    """Whether a key is in the key store, or in memory until the program ends; those of the environment are not ours.
+    May ask the key store: not on the interface thread."""
+    return secret in _session or bool(_stored(secret))
+
+
 def not_known_missing(secret: str) -> bool:
     """False when the last look found no key; the key store is not asked, so that this never waits."""
     if os.environ.get(environment_name(secret)) or secret in _session:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -159,6 +159,12 @@ class Panel:
     def close_test(self, test_id: int) -> None:
         with self._database.writing() as connection:
             connection.execute(update(tests).where(tests.c.id == test_id).values(closed=now()))
+
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """What is read and written in this block is one change: nobody writes between, in this program or another."""
+        with self._database.writing():
+            yield
 
     def add_session(self, test_id: int, listener_id: int, planned: Sequence[PlannedTrial]) -> Session:
         """A listener's way through a test, with all its trials."""

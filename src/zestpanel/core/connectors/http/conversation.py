@@ -126,9 +126,9 @@ class WebSocketConnector(OverNetwork):
         try:
             return self._talk(*self._filled(request, secret), cold, cancelled, marks)
         except SynthesisFailure as failure:
-            if "sending" not in marks:
+            if "sending" not in marks or failure.kind not in ("limited", "unreachable"):
                 raise
-            raise failure.taken_in() from failure  # its messages went out, and may have been read
+            raise failure.taken_in() from failure  # its messages went out and may have been read: not sent again
 
     def _open(self, address: str, headers: dict[str, str]) -> ClientConnection:
         """The connection, to be closed by the caller. Raises SynthesisFailure."""
