@@ -14,21 +14,25 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import brentq
 from scipy.special import expit
 
 from zestpanel.core.analysis.changes.comparing import Difference, difference_of, ratio_of
 from zestpanel.core.analysis.statistics import drawn
 from zestpanel.core.analysis.statistics.crossed import (
     ALPHA,
+    USUAL_LEANINGS,
     compare_crossed,
     crossed_intervals,
     differences,
     draws_of,
     equality_crossed,
+    smallest_difference_told,
 )
 from zestpanel.core.analysis.statistics.paired import Comparison, compare, holm
 from zestpanel.core.analysis.statistics.preference import gap
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.power import preference_told
 
 Rows = list[tuple[str, str, str]]
 Noise = Callable[[tuple[int, ...]], NDArray[np.float64]]
@@ -173,4 +177,41 @@ def _mean_share(odds: float, of_people: float, of_texts: float) -> float:
     return float(expit(odds + spread * np.random.default_rng(0).standard_normal(200_000)).mean())
 
 
-ROWS: Final = [("error rates of scores", scores), ("error rates of kinds", kinds), ("error rates of changes", changes)]
+def _odds_of(share: float, spread: float) -> float:
+    """The log odds whose mean share over listeners and texts is this one."""
+    return float(brentq(lambda x: _mean_share(float(x), spread, spread) - share, -1, 8))
+
+
+def planned() -> Rows:
+    """What is told beforehand as shown 8 times in 10, simulated with the very tests."""
+    out: Rows = []
+    of_people, of_texts, of_rest = USUAL_LEANINGS
+    for count, people, texts in ((2, 6, 6), (2, 24, 6), (2, 12, 12), (6, 12, 6), (6, 24, 6), (6, 24, 3)):
+        rng = np.random.default_rng(count * people * texts)
+        told = smallest_difference_told(people, texts, count * (count - 1) // 2) or 0.0
+        seen = 0
+        for _ in range(PANELS):
+            x = panel((count, people, texts, 0.0, (0.4, 0.3, of_people, of_texts, of_rest)), rng.standard_normal, rng,
+                      whole=False)  # fmt: skip
+            x[0], x[1] = x[0] + told / 2, x[1] - told / 2
+            pairs = compare_crossed(differences(np.clip(np.rint(x), 1, 5)), count, list(range(count))).pairs
+            first = next(one for one in pairs if {one.first, one.second} == {0, 1})
+            seen += first.adjusted_p is not None and first.adjusted_p < ALPHA
+        out.append((f"{count} candidates, {people} x {texts}, {told:.2f} apart", f"{seen / PANELS:.0%} told", "80 %"))
+    for people, texts in ((12, 6), (24, 6), (12, 12)):
+        rng, spread = np.random.default_rng(people), 0.48  # on log odds: answers are as alike as is usual
+        share_told = (preference_told(people, texts, 1) or (1.0, 0))[0]
+        odds = _odds_of(share_told, spread)
+        listener, passage = np.repeat(np.arange(people), texts), np.tile(np.arange(texts), people)
+        seen = 0
+        for _ in range(PANELS):
+            lean = odds + spread * (rng.standard_normal(people)[listener] + rng.standard_normal(texts)[passage])
+            seen += drawn.share_p(rng.random(people * texts) < expit(lean), listener, passage) < ALPHA
+        out.append((f"preference of {share_told:.0%}, {people} x {texts}", f"{seen / PANELS:.0%} told", "80 %"))
+    return out
+
+
+ROWS: Final = [
+    ("planned power", planned), ("error rates of scores", scores), ("error rates of kinds", kinds),
+    ("error rates of changes", changes),
+]  # fmt: skip

@@ -18,10 +18,12 @@ from tests.conftest import pretend_take
 from tests.desk.conftest import Opener, Recorder, settle, words
 from tests.desk.stalls import StallMeter
 from zestpanel.core.domain.passage import LONGEST_PASSAGE
+from zestpanel.core.secrets.keys import is_kept, keep_secret
 from zestpanel.core.store.project import Project
 from zestpanel.core.waiting import give_way
 from zestpanel.desk import collecting, preparing
 from zestpanel.desk.application import Desk, _catch_crashes
+from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.flow import FlowLayout
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.passages.set_view import SetView
@@ -278,7 +280,30 @@ def test_a_missing_key_is_named_with_the_way_to_enter_it(
     assert "the key 'limonaia' is missing" in said
     [link] = [b for b in page.findChildren(QPushButton) if b.text() == "Enter the key for Tangor …"]
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
-    assert asked == ["Key for Tangor"]
+    qtbot.waitUntil(lambda: asked == ["Key for Tangor"])
+
+
+def test_a_key_that_is_kept_is_replaced_or_forgotten(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delenv("ZEST_SECRET_LIMONAIA")
+    keep_secret("limonaia", "a-key-of-some-length")
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    engine = bench_project.shortlist.engines()["Tangor"]
+
+    def box() -> QMessageBox:
+        ask_for_key(window, window.state, engine)
+        qtbot.waitUntil(lambda: any(b.isVisible() for b in window.findChildren(QMessageBox)))
+        return next(b for b in window.findChildren(QMessageBox) if b.isVisible())
+
+    qtbot.keyClick(box(), Qt.Key.Key_Escape)
+    settle(qtbot, window)
+    assert is_kept("limonaia")
+    [forget] = [b for b in box().findChildren(QPushButton) if b.text() == "Forget it"]
+    qtbot.mouseClick(forget, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not is_kept("limonaia"), timeout=20_000)
+    qtbot.waitUntil(lambda: "The key 'limonaia' is forgotten." in window.notice_text.text())
 
 
 def test_pages_are_made_while_nobody_does_anything(

@@ -132,7 +132,7 @@ def test_wins_and_ties_without_a_loss_have_their_maximum_at_infinity() -> None:
     assert "Never compared, so not placed against one another: A, B and C, D." in preference_found(apart).says
 
 
-PANELS = 150
+PANELS = 100
 
 
 @pytest.mark.parametrize(("people", "texts"), [(24, 6), (12, 12), (6, 6)])

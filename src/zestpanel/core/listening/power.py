@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -13,7 +14,8 @@ from zestpanel.core.analysis.statistics.crossed import (
     listeners_to_tell,
     smallest_difference_told,
 )
-from zestpanel.core.analysis.statistics.tails import at_least_p
+from zestpanel.core.analysis.statistics.drawn import usual_effect
+from zestpanel.core.analysis.statistics.tails import at_least_p, normal_below
 from zestpanel.core.listening.counted import counted
 from zestpanel.core.texts import tr
 
@@ -59,15 +61,13 @@ def what_can_be_told(
 
 def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> str:
     """A sentence on which share of preferences such a panel tells from even, when every listener compares every pair on
-    every passage: exact binomial test, the level divided by the number of pairs (Holm's first step), 8 times in 10.
-
-    Answers are taken as independent; where listeners or texts differ much, fewer differences are told.
-    """
+    every passage and all answers are a preference, 8 times in 10; the level divided by the number of pairs (Holm's
+    first step)."""
     pairs, answers = candidates * (candidates - 1) // 2, passages * listeners
     if pairs == 0 or answers == 0:
         return tr("A preference needs two candidates, a passage and a listener.")
     asked = tr("{counted}, {counted2} each", counted=counted(pairs, "pair"), counted2=counted(answers, "answer"))
-    found = preference_told(answers, pairs)
+    found = preference_told(listeners, passages, pairs)
     if found is None:
         return tr("{asked}: too few to tell any preference from even.", asked=asked)
     share, most = found
@@ -82,20 +82,27 @@ def preference_can_tell(*, candidates: int, passages: int, listeners: int) -> st
     )
 
 
-def preference_told(answers: int, comparisons: int) -> tuple[float, int] | None:
-    """The share of preferences that so many answers tell from even, 8 times in 10, and how many of them it takes: exact
-    binomial test, two-sided, at the first step of Holm. None where no outcome would."""
-    level = 0.05 / max(1, comparisons)
-    most = next((k for k in range(answers // 2, answers + 1) if 2 * at_least_p(k, answers) <= level), None)
-    if most is None:
+def preference_told(listeners: int, passages: int, comparisons: int) -> tuple[float, int] | None:
+    """The share of preferences that such a panel tells from even, 8 times in 10, and how many answers it takes: by the
+    test of shares that will be made, answers of one listener and of one passage as alike as they usually are. None
+    where no outcome would."""
+    n = listeners * passages
+    known = usual_effect(listeners, passages)
+    most = math.ceil(n * (0.5 + known.quantile(1 - 0.05 / max(1, comparisons)) / (2 * math.sqrt(n))) - 1e-9)
+    if most > n:
         return None
-    return next((s / 100 for s in range(51, 101) if at_least_p(most, answers, s / 100) >= 0.8), 1.0), most
+
+    def power(share: float) -> float:
+        spread = math.sqrt(known.times * share * (1 - share) / n)
+        return normal_below((share - (most - 0.5) / n) / spread) if spread else float(share * n >= most)
+
+    return next((s / 100 for s in range(51, 101) if power(s / 100) >= 0.8), 1.0), most
 
 
-def hearing_told(answers: int, comparisons: int) -> tuple[float, int] | None:
+def hearing_told(listeners: int, passages: int, comparisons: int) -> tuple[float, int] | None:
     """The share of right answers that so many answers tell from guessing among two, 8 times in 10, and how many right
     ones it takes: exact binomial test, one-sided, at the first step of Holm. None where no outcome would."""
-    level = 0.05 / max(1, comparisons)
+    answers, level = listeners * passages, 0.05 / max(1, comparisons)
     most = next((k for k in range(answers // 2, answers + 1) if at_least_p(k, answers) <= level), None)
     if most is None:
         return None
@@ -118,7 +125,7 @@ class Told:
     floor: float
 
 
-_KINDS: Final[Mapping[str, Callable[[int, int], tuple[float, int] | None]]] = {
+_KINDS: Final[Mapping[str, Callable[[int, int, int], tuple[float, int] | None]]] = {
     "preference": preference_told, "ABX": hearing_told,
 }  # fmt: skip
 _RATED: Final = frozenset({"ACR", "DCR", "CCR", "likeness", "match", "multi-stimulus"})
@@ -163,5 +170,5 @@ def _least(kind: str, listeners: int, passages: int, comparisons: int, spread: L
     if kind in _RATED:
         found = smallest_difference_told(listeners, passages, comparisons, spread=spread)
         return None if found is None else unit * found
-    share = _KINDS[kind](listeners * passages, comparisons)
+    share = _KINDS[kind](listeners, passages, comparisons)
     return None if share is None else 100 * share[0]

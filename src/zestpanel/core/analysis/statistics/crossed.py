@@ -37,6 +37,7 @@ PRIOR_SD: Final = (0.5, 0.3, 0.7)
 # (moderated t, Smyth 2004; the number by simulation, see the benchmark of error rates)
 MODERATING_DF: Final = 8.0
 ALPHA: Final = 0.05
+WIDER: Final = 0.2  # of two spreads the wider is taken: by how much that is wider than either (by simulation)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -326,15 +327,29 @@ def smallest_difference_told(
     """The difference of two candidates that such a panel tells apart with the given power. spread: SDs of listeners'
     and of passages' leanings to a candidate, and of the rest, in categories.
 
-    Normal approximation with t quantiles at the first step of Holm. None below what can be compared at all.
+    By the test that will be made, at the first step of Holm: its variance and degrees of freedom as these spreads and
+    rounding to categories lead one to expect (Satterthwaite), and the wider of its two spreads, of which that of all
+    pairs knows more the more candidates there are. Within some points of simulation: see the benchmark of planned
+    power. None below what can be compared at all.
     """
     if listeners < FEWEST_TO_COMPARE[0] or passages < FEWEST_TO_COMPARE[1]:
         return None
     of_people, of_texts, of_rest = spread
     n = listeners * passages
-    variance = 2 * (of_people**2 / listeners + of_texts**2 / passages + of_rest**2 / n)
-    df = min(listeners, passages) - 1 + MODERATING_DF
-    return float((_t(df, 1 - ALPHA / 2 / max(1, comparisons)) + _t(df, power)) * np.sqrt(variance))
+    v_rest = 2 * (of_rest**2 + 1 / 12) / n
+    parts = (2 * of_people**2 / listeners + v_rest, 2 * of_texts**2 / passages + v_rest, v_rest)
+    variance = _variance(parts)
+    involved = (1 + np.sqrt(1 + 8 * max(1, comparisons))) / 2
+    pooled = _satterthwaite(
+        parts, *((involved - 1) * df for df in (listeners - 1, passages - 1, n - listeners - passages + 1))
+    )
+    own = _satterthwaite(parts, listeners - 1, passages - 1, n - listeners - passages + 1)
+    level = 1 - ALPHA / 2 / max(1, comparisons)
+    reach = max(_t(pooled, level), _t(own + min(MODERATING_DF, pooled), level)) * np.sqrt(variance)
+    if listeners < FEWEST_LISTENERS or passages < FEWEST_PASSAGES:
+        reach = max(reach, _t(np.inf, level) * np.sqrt(_prior(listeners, passages, n, 2.0)))
+    reach *= 1 + WIDER / np.sqrt(2 * own)
+    return float(reach + _t(np.inf, power) * np.sqrt(variance))
 
 
 def listeners_to_tell(

@@ -88,6 +88,17 @@ def effect(
                   listeners=len(people))  # fmt: skip
 
 
+def usual_effect(listeners: int, passages: int) -> Effect:
+    """What is to be expected of a full panel of the usual likeness, before anybody has answered."""
+    n = listeners * passages
+    of_person, of_text = ALIKE
+    times = 1 + of_person * (passages - 1) + of_text * (listeners - 1)
+    v_people, v_texts = 1 + of_person * (passages - 1), 1 + of_text * (listeners - 1)
+    parts = ((v_people, listeners - 1), (v_texts, passages - 1), (1.0, max(1, n - listeners - passages + 1)))
+    df = times**2 / sum(v**2 / max(1, df) for v, df in parts)
+    return Effect(times=times, df=df + MODERATING_DF, listeners=listeners)
+
+
 def _between(z: NDArray[np.float64], of: NDArray[np.intp], count: int) -> float:
     """Variance of the estimate were only these units drawn."""
     if count < 2:

@@ -26,6 +26,11 @@ def even_p(successes: int, n: int) -> float:
     return min(1.0, 2 * float(special().bdtr(min(successes, n - successes), n, 0.5))) if n else 1.0
 
 
+def normal_below(z: float) -> float:
+    """The share of a standard normal below z."""
+    return float(special().ndtr(z))
+
+
 def normal_quantile(level: float) -> float:
     """The standard normal below which a share ``level`` lies."""
     return float(special().ndtri(level))
