@@ -557,3 +557,28 @@ def test_a_word_of_pages_is_broken_anywhere_and_other_texts_between_words(
         view.table.selectRow(row)
         assert view.text.wordWrapMode() == wrap
         assert view.text.plain_text() == window.state.bench.passages[row].text
+
+
+def test_a_bare_key_asks_before_it_spends(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, service: StandInService
+) -> None:
+    """R at a cell of a paid engine asks with the sum, and Enter sends nothing; from another page it only leads there."""
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    paid = next(c for c in bench_project.shortlist.candidates() if c.engine == "Citrange")
+    window.state.select(paid.id, window.state.bench.passages[0].id)
+    window.go_to("cost")
+    settle(qtbot, window)
+    asked = service.behaviour.requests
+    window.actions_by_id["again"].trigger()
+    settle(qtbot, window)
+    page = window.page("renders")
+    assert window.current == "renders"
+    assert not page.findChildren(QMessageBox)
+    window.actions_by_id["again"].trigger()
+    qtbot.waitUntil(lambda: any(b.isVisible() for b in page.findChildren(QMessageBox)))
+    box = next(b for b in page.findChildren(QMessageBox) if b.isVisible())
+    assert "under 0.01 EUR for 1 requests" in box.text()
+    qtbot.keyClick(box, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    assert service.behaviour.requests == asked

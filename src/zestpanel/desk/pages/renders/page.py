@@ -343,8 +343,9 @@ class RendersPage(RunUnderWay):
         if candidate is not None and passage is not None:
             CellHistory(self, self.state, candidate, passage).show()
 
-    def again(self) -> None:
-        """Render the selected cell once more: a failed one is tried again, another gets one more take."""
+    def again(self, *, agreed: bool = False) -> None:
+        """Render the selected cell once more: a failed one is tried again, another gets one more take. agreed: a person
+        has just said that it may be asked for again; else what may cost something is asked about with its sum."""
         candidate, passage = self.state.candidate(), self.state.passage()
         if candidate is None or passage is None or self.state.runs.goes_on:
             return
@@ -353,7 +354,7 @@ class RendersPage(RunUnderWay):
         one = plan_run(self.state.project, repeats=takes + 1, candidates=[candidate], passages=[passage])
         if one.left_out and one.left_out[0][2] == MAY_BE_PAID:
             cell_of = (candidate.id, passage.version_id)
-            ask_about_undecided(self, self.state, self.again,
+            ask_about_undecided(self, self.state, lambda: self.again(agreed=True),
                                 only=lambda row: (row.candidate_id, row.passage_version_id) == cell_of)  # fmt: skip
             return
         if one.left_out:
@@ -368,7 +369,7 @@ class RendersPage(RunUnderWay):
             return
         engines = self.state.bench.engines
         paid = [e for e in one.estimates if e.requests and e.own_machine is None and engines[e.engine].is_hosted]
-        if not paid or all(e.cost is not None and not e.cost.amount for e in paid):
+        if agreed or not paid or all(e.cost is not None and not e.cost.amount for e in paid):
             self.begin(one)
             return
         question(
