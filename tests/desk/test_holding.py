@@ -562,7 +562,7 @@ def test_a_word_of_pages_is_broken_anywhere_and_other_texts_between_words(
 def test_a_bare_key_asks_before_it_spends(
     bench_project: Project, open_window: Opener, qtbot: QtBot, service: StandInService
 ) -> None:
-    """R at a cell of a paid engine asks with the sum, and Enter sends nothing; from another page it only leads there."""
+    """R at a cell of a paid engine asks with the sum, Enter sends nothing; from another page it only leads there."""
     window = open_window(bench_project)
     settle(qtbot, window)
     paid = next(c for c in bench_project.shortlist.candidates() if c.engine == "Citrange")
@@ -578,7 +578,7 @@ def test_a_bare_key_asks_before_it_spends(
     window.actions_by_id["again"].trigger()
     qtbot.waitUntil(lambda: any(b.isVisible() for b in page.findChildren(QMessageBox)))
     box = next(b for b in page.findChildren(QMessageBox) if b.isVisible())
-    assert "under 0.01 EUR for 1 requests" in box.text()
+    assert "under 0.01 EUR for 1 request," in box.text()
     qtbot.keyClick(box, Qt.Key.Key_Return)
     settle(qtbot, window)
     assert service.behaviour.requests == asked

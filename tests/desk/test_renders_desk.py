@@ -313,7 +313,7 @@ def test_an_earlier_run_once_more_names_what_changed(
     press(qtbot, view.again)
     settle(qtbot, window)
     box = view.findChild(QMessageBox)
-    assert box.text().startswith("9 requests of")
+    assert box.text().startswith("9 requests, ")
     press(qtbot, next(b for b in box.findChildren(QPushButton) if b.text() == "Render"))
     until_over(qtbot, window)
     assert bench_project.journal.runs()[3].of_run == 1

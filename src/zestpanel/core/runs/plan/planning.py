@@ -90,6 +90,16 @@ class PlannedRun:
         return sum(one.requests for one in self.estimates)
 
     @property
+    def asked(self) -> str:
+        return trn(
+            "{requests} request, {characters} characters",
+            "{requests} requests, {characters} characters",
+            self.requests,
+            requests=f"{self.requests:,}",
+            characters=f"{self.characters:,}",
+        )
+
+    @property
     def served(self) -> int:
         """Takes that identical requests, of before or of this run, serve."""
         return sum(not job.asks for job in self.jobs)

@@ -185,12 +185,10 @@ class DialogueView(QWidget):
     def _show_cost(self, whole: bool) -> None:
         planned = plan_dialogue(self.state.project, self.name)
         uncast = [s for s, box in self.cast_boxes.items() if box.currentData() is None]
-        requests = sum(e.requests for e in planned.estimates)
         words = [
             tr(
-                "{requests} requests, {characters} characters: {price}.",
-                requests=requests,
-                characters=f"{planned.characters:,}",
+                "{asked}: {price}.",
+                asked=planned.asked,
                 price=planned.price,
             )
             if planned.jobs

@@ -19,7 +19,7 @@ from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.pages.renders.grid_tab import GridTab
 from zestpanel.desk.pages.renders.history import CellHistory
 from zestpanel.desk.pages.renders.plan_dialog import PlanDialog, nothing_more
-from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided, question
+from zestpanel.desk.pages.renders.questions import ask_about_price, ask_about_undecided, price_shown, question
 from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
@@ -176,19 +176,13 @@ class RendersPage(RunUnderWay):
 
         self.state.background.run(work, arrived, self.state.complain, topic="plan")
 
-    def _price(self, planned: PlannedRun) -> str:
-        """The price in words; amounts alone while labels are hidden, because what has none is told by its name."""
-        if self.state.labels_hidden:
-            return " + ".join(map(str, planned.costs)) or tr("no price stated")
-        return planned.price
-
     def _show_plan(self) -> None:
         planned, left_out = self.planned, self._left_out
         if planned is None or left_out is None:
             return
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
-        price = self._price(planned)
+        price = price_shown(self.state, planned)
         # a sentence would set the least width of the window: what is long stands in the tip
         short = (
             price
@@ -374,7 +368,6 @@ class RendersPage(RunUnderWay):
             return
         question(
             self, tr("Render this cell once more"),
-            tr("{price} for {requests} requests, {characters} characters.", price=self._price(one),
-               requests=f"{one.requests:,}", characters=f"{one.characters:,}"),
+            tr("{price} for {asked}.", price=price_shown(self.state, one), asked=one.asked),
             "", tr("Render"), tr("Do not render"), lambda: self.begin(one),
         ).open()  # fmt: skip

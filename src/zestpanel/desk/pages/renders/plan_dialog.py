@@ -240,10 +240,9 @@ class PlanDialog(QDialog):
         money = planned.price
         left = planned.time
         takes = tr(
-            "{jobs} takes, {requests} requests, {characters} characters, {money}",
+            "{jobs} takes, {asked}, {money}",
             jobs=len(planned.jobs),
-            requests=planned.requests,
-            characters=f"{planned.characters:,}",
+            asked=planned.asked,
             money=money,
         )
         if planned.served:

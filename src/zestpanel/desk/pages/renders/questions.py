@@ -31,6 +31,13 @@ def question(
     return box
 
 
+def price_shown(state: DeskState, planned: PlannedRun) -> str:
+    """The price in words; amounts alone while labels are hidden, because what has none is told by its name."""
+    if state.labels_hidden:
+        return " + ".join(map(str, planned.costs)) or tr("no price stated")
+    return planned.price
+
+
 def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then: Callable[[], None]) -> None:
     """Begin at once, or after a yes where the sum is beyond what the budget leaves this month, or a large one."""
     project = state.project
@@ -50,10 +57,9 @@ def ask_about_price(parent: QWidget, state: DeskState, planned: PlannedRun, then
             parent,
             tr("Before it is spent"),
             tr(
-                "{price} for {requests} requests, {characters} characters. {reason}",
-                price=planned.price,
-                requests=f"{planned.requests:,}",
-                characters=f"{planned.characters:,}",
+                "{price} for {asked}. {reason}",
+                price=price_shown(state, planned),
+                asked=planned.asked,
                 reason=reason,
             ),
             "" if state.labels_hidden else tr("Billed by {plans}.", plans=plans),

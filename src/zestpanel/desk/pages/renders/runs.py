@@ -17,6 +17,7 @@ from zestpanel.core.runs.execute.run_log import log_path
 from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.store.auditions import Audition
 from zestpanel.core.texts import dated, tr, trn
+from zestpanel.desk.pages.renders.questions import price_shown
 from zestpanel.desk.pages.what_changed import WhatChanged
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -208,15 +209,7 @@ class RunsView(QWidget):
         box = QMessageBox(self)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle(tr("Once more"))
-        money = planned.price
-        box.setText(
-            tr(
-                "{requests} requests of {characters} characters, {money}.",
-                requests=planned.requests,
-                characters=f"{planned.characters:,}",
-                money=money,
-            )
-        )
+        box.setText(tr("{asked}: {price}.", asked=planned.asked, price=price_shown(self.state, planned)))
         changed = len({(c.id, p.id) for c, p, _ in planned.left_out})
         left = (
             tr(" {changed} cells are left out: their request would differ from then.", changed=changed)
