@@ -10,7 +10,7 @@ from pathlib import Path
 import httpx
 import numpy as np
 import pyloudnorm
-from tests.conftest import demo_engine_source, tone
+from tests.conftest import KEY, demo_engine_source, tone
 
 from benchmarks.timing import best_of, seconds
 from zestpanel.core.analysis.statistics.crossed import crossed_intervals, draws_of
@@ -28,6 +28,7 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.playback.mixer import RATE_HZ, Mixer, prepare_lanes
 from zestpanel.core.report.record import write_record
 from zestpanel.core.store.project import Project
+from zestpanel.core.store.worked_out import WorkedOut
 
 Rows = list[tuple[str, str, str]]
 
@@ -108,14 +109,12 @@ def timing_overhead() -> Rows:
 
     The service runs in a process of its own: in this one it would share Python's lock with the clients.
     """
-    import os
 
     from zestpanel.demo.building import stand_in_service
 
     text = "Words."
     with stand_in_service() as address:
         httpx.post(f"{address}/control", json={"delay_s": {"tangor": 0.15, "citrange": 0.15, "mandelo": 0.15}})
-        key = os.environ["ZEST_SECRET_LIMONAIA"]
         connector = open_connector(parse_connector(demo_engine_source("tangor"), name="t"))
         request = SpeakRequest(
             text=text,
@@ -144,7 +143,7 @@ def timing_overhead() -> Rows:
                     else:
                         began = time.monotonic()
                         with client.stream("POST", f"{address}/tangor/speak", json=body,
-                                           headers={"X-Key": key}) as reply:  # fmt: skip
+                                           headers={"X-Key": KEY}) as reply:  # fmt: skip
                             for _ in reply.iter_raw():
                                 pass
                         taken = time.monotonic() - began
@@ -162,6 +161,15 @@ def record() -> Rows:
         taken = best_of(1, lambda: write_record(project))
         project.close()
     return [("decision record of 40 candidates with charts", seconds(taken), "< 5 s")]
+
+
+def limit(project: Project, **limits: int | None) -> None:
+    """Other limits for every engine than its file states."""
+    limited = {
+        name: engine.model_copy(update={"limits": engine.limits.model_copy(update=limits)})
+        for name, engine in project.shortlist.engines().items()
+    }
+    project.shortlist._engines = WorkedOut(lambda: limited)
 
 
 def fill(project: Project, *, candidates: int, passages: int, repeats: int, rated: int = 0) -> None:

@@ -15,7 +15,7 @@ import psutil
 from tests.conftest import COMMAND_ENGINE
 from tests.screen import virtual_screen
 
-from benchmarks.core_rows import Rows, fill, speech
+from benchmarks.core_rows import Rows, fill, limit, speech
 from benchmarks.timing import best_of, seconds
 
 APPLICATION: list[object] = []  # kept: Qt ends with the last reference
@@ -228,16 +228,13 @@ def run_of_1000() -> Rows:
             pass
 
     APPLICATION.append(make_application())
-    os.environ.setdefault("ZEST_SECRET_LIMONAIA", "it opens nothing")
     with tempfile.TemporaryDirectory() as folder:
         project = Project.create(Path(folder) / "P.zest")
         fill(project, candidates=50, passages=20, repeats=1)
         with project.takes._database.writing() as connection:
             connection.exec_driver_sql("DELETE FROM measures")
             connection.execute(take_rows.delete())
-        engine = project.shortlist.engines()["Tangor"]
-        wide = engine.model_copy(update={"limits": engine.limits.model_copy(update={"requests_at_once": 8})})
-        project.shortlist._engines = {"Tangor": wide}
+        limit(project, requests_at_once=8)
         window = MainWindow(project)
         window.show()
         state, renders = window.state, window.pages["renders"]

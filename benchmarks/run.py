@@ -19,6 +19,10 @@ os.environ.setdefault("ZEST_PYTHON", sys.executable)
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="zest-bench-")  # nobody's own settings and agreements
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
+from tests.conftest import KEY
+
+os.environ["ZEST_SECRET_LIMONAIA"] = KEY  # what the stand-ins ask for, before any module sets another
+
 from benchmarks import core_rows, desk_rows, error_rates, listening_rows, run_rows, sound_rows, stall_rows, text_rows
 from benchmarks.timing import machine_today
 

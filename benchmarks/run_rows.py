@@ -4,7 +4,6 @@ were told, and a run killed again and again."""
 from __future__ import annotations
 
 import json
-import os
 import subprocess
 import sys
 import tempfile
@@ -16,6 +15,7 @@ import httpx
 import numpy as np
 from tests.conftest import KEY, Unmeasured, add_demo_engine, tone
 
+from benchmarks.core_rows import limit
 from zestpanel.core.analysis.timing.points import points_of
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
@@ -56,17 +56,12 @@ def big_bench(folder: Path, address: str) -> Project:
                     project.shortlist.add(engines[name], voice=voice, settings={"pace": pace})
     project.texts.add(TEXTS, language="en-GB")
     # the limit of Mandelo (120 a minute) would make this take minutes; how it is kept is tried in the tests
-    limits = {"requests_per_minute": None}
-    project.shortlist._engines = {
-        name: e.model_copy(update={"limits": e.limits.model_copy(update=limits)})
-        for name, e in project.shortlist.engines().items()
-    }
+    limit(project, requests_per_minute=None)
     return project
 
 
 def whole_bench() -> Rows:
     """20 candidates x 12 passages x 3 repeats with 5 % faults, unattended; runs until nothing is missing."""
-    os.environ["ZEST_SECRET_LIMONAIA"] = KEY
     with tempfile.TemporaryDirectory() as folder, stand_in_service() as address:
         project = big_bench(Path(folder) / "Bench.zest", address)
         began = time.perf_counter()

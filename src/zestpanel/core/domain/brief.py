@@ -94,7 +94,8 @@ class Brief(BaseModel):
 
     def minutes_by_month(self) -> tuple[Decimal, ...]:
         """Finished minutes of January to December."""
-        return tuple(self.minutes_in_months.get(month, self.minutes_of_episodes) for month in range(1, 13))
+        usual = self.minutes_of_episodes
+        return tuple(self.minutes_in_months.get(month, usual) for month in range(1, 13))
 
     @field_validator("minutes_in_months")
     @classmethod

@@ -109,7 +109,8 @@ def uses_at(
 ) -> tuple[Usage, ...]:
     """A month of so many finished minutes as the plan will count it, with the brief's retakes: one that stands for all,
     or the twelve of a year whose mean it is, where the brief's months differ."""
-    year, mean = brief.minutes_by_month(), brief.minutes_per_month
+    mean = brief.minutes_per_month
+    year = brief.minutes_by_month() if brief.minutes_in_months else ()
     shares = [one / mean for one in year] if mean and len(set(year)) > 1 else [Decimal(1)]
     again = 1 + brief.retakes_percent / 100 if retakes else Decimal(1)
 
