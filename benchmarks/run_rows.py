@@ -115,7 +115,7 @@ def _off_the_told(project: Project) -> dict[str, tuple[float, float]]:
     for name in sorted(set(by_id.values())):
         waits = [
             p.timing.first_byte_s - DELAYS_S[name.lower()]
-            for p in points_of(project.takes, project.journal, project.shortlist)
+            for p in points_of(project.takes.all(), project.journal, project.shortlist)
             if by_id[p.take.candidate_id] == name and not p.timing.cold and p.timing.first_byte_s is not None
         ]
         out[name] = (float(np.median(waits)), float(np.quantile(waits, 0.95)))
@@ -140,10 +140,12 @@ def known_waits() -> Rows:
             make(project, plan_run(project))
             waits = [
                 p.timing.last_byte_s - SLEEPS_S
-                for p in points_of(project.takes, project.journal, project.shortlist)
+                for p in points_of(project.takes.all(), project.journal, project.shortlist)
                 if not p.timing.cold
             ]
-            beside = max(p.timing.beside or 0 for p in points_of(project.takes, project.journal, project.shortlist))
+            beside = max(
+                p.timing.beside or 0 for p in points_of(project.takes.all(), project.journal, project.shortlist)
+            )
             project.close()
             named = "alone" if count == 1 else f"and {count - 1} others"
             over = f"{1000 * float(np.median(waits)):+.1f} ms ({1000 * max(waits):+.1f})"

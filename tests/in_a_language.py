@@ -71,7 +71,7 @@ def main(folder: Path) -> dict[str, object]:
     names = {c.id: c.engine for c in project.shortlist.candidates()}
     rows = Counter(f"{names[row.candidate_id]}: {row.state} {row.failure_kind}" for row in project.journal.rows())
     found = evaluate(project)
-    waits = points_of(project.takes, project.journal, project.shortlist)
+    waits = points_of(project.takes.all(), project.journal, project.shortlist)
     return {
         "done": progress.done, "failed": progress.failed, "left": progress.left_over, "held": bool(progress.held),
         "asked": dict(sorted(asked.items())), "rows": dict(sorted(rows.items())),

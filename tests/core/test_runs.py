@@ -711,7 +711,7 @@ def test_side_by_side_is_a_choice_and_its_waits_are_kept_apart(project: Project,
     beside = plan_run(project, conditions=Conditions(fresh=True, side_by_side=True))
     make(project, beside, executor=Unmeasured())
     assert overlaps(tmp_path / "note") > 0
-    points = points_of(project.takes, project.journal, project.shortlist)
+    points = points_of(project.takes.all(), project.journal, project.shortlist)
     assert {p.circumstances.side_by_side for p in points} == {False, True}
     rows = timing_rows(points, "whole clip")
     assert len(rows) == 6, "each candidate once alone and once beside the others"

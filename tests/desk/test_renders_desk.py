@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import Unmeasured
 from tests.desk.conftest import Opener, cells, recorder, settle, words
+from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.domain.take import Measured
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.report.drawing import Dot, Dots
@@ -220,6 +221,20 @@ def test_the_waits_show_every_point_and_one_request_in_full(
     view.phase.setCurrentIndex(0)
     settle(qtbot, window)
     assert view.points.picture().title == "Wait to first sound"
+
+
+def test_waits_are_over_the_same_takes_as_every_other_figure(
+    bench_project: Project, quick: StandInService, open_window: Opener, qtbot: QtBot
+) -> None:
+    make(bench_project, plan_run(bench_project, repeats=3, conditions=Conditions(fresh=True)), executor=Unmeasured())
+    bench_project.texts.edit(bench_project.texts.all()[0].id, "Another wording of it.")  # 9 of its takes are of the old
+    window = open_window(bench_project)
+    view = page_of(window, qtbot, "Waits").widget_of("Waits")
+    assert view.about.text().startswith("18 timed takes")
+    assert view.about.text().endswith("9 takes of other texts are not among them.")
+    elsewhere = summaries(bench_project)
+    usual = {row.candidate_id: row.warm for row in view._shown.rows}
+    assert usual == {i: summary.whole_clip for i, summary in elsewhere.items()}
 
 
 def test_a_sweep_from_setting_up_to_a_kept_point(

@@ -132,10 +132,14 @@ def figure(values: Sequence[float]) -> Spread | None:
 FEWEST_TEXTS_FOR_PACE: Final = 3
 
 
-def summaries(project: SummaryParts) -> dict[int, Summary]:
-    """Summary by candidate id, over takes of the passages' present versions."""
+class ChannelTakes(HasTexts, HasShortlist, HasSending, HasTakes, Protocol):
+    """Takes, and what decides whether they still speak for the channel."""
+
+
+def channel_takes(project: ChannelTakes) -> dict[int, list[Take]]:
+    """By candidate id, the takes its figures are over: of the passages' present versions, as they would be asked for
+    today. Tried lines, sweeps of other texts and takes of former wordings are not among them."""
     present = {p.version_id: p for p in project.texts.all()}
-    measured = project.takes.measured()
     takes: dict[int, list[Take]] = defaultdict(list)
     candidates = {c.id: c for c in project.shortlist.candidates()}
     engines = project.shortlist.engines()
@@ -146,6 +150,16 @@ def summaries(project: SummaryParts) -> dict[int, Summary]:
             continue
         if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
             takes[take.candidate_id].append(take)
+    return takes
+
+
+def summaries(project: SummaryParts) -> dict[int, Summary]:
+    """Summary by candidate id, over ``channel_takes``."""
+    present = {p.version_id: p for p in project.texts.all()}
+    measured = project.takes.measured()
+    takes = channel_takes(project)
+    candidates = {c.id: c for c in project.shortlist.candidates()}
+    engines = project.shortlist.engines()
     journal: dict[int, list[JournalRow]] = defaultdict(list)
     for row in project.journal.rows():
         journal[row.candidate_id].append(row)

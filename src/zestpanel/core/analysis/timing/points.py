@@ -13,7 +13,6 @@ from zestpanel.core.domain.run import JournalRow, RunRow
 from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.shortlist import Shortlist
-from zestpanel.core.store.takes import Takes
 from zestpanel.core.texts import tr, word
 from zestpanel.core.waiting import in_turns
 
@@ -126,10 +125,10 @@ def give_ups(
     return out
 
 
-def points_of(takes: Takes, journal: Journal, shortlist: Shortlist) -> list[TimingPoint]:
-    """All timings of the shortlist, oldest first."""
+def points_of(takes: Iterable[Take], journal: Journal, shortlist: Shortlist) -> list[TimingPoint]:
+    """The timings of such takes, in their order."""
     candidates = {c.id: c for c in shortlist.candidates()}
-    return timing_points(takes.all(), candidates, journal.runs())
+    return timing_points(takes, candidates, journal.runs())
 
 
 def usual_points(points: Iterable[TimingPoint]) -> dict[int, list[TimingPoint]]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from zestpanel.core.analysis.summary import channel_takes
 from zestpanel.core.analysis.timing.against_length import LengthFit, fit_length
 from zestpanel.core.analysis.timing.playback import least_head_start_s, stalls
 from zestpanel.core.analysis.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_points
@@ -33,6 +34,7 @@ from zestpanel.desk.widgets import button, label
 class _Shown:
     phase: str
     points: list[TimingPoint]
+    others: int  # timed takes of texts the figures are not over
     usual: dict[int, list[TimingPoint]]  # by candidate id, under its usual circumstances
     rows: list[TimingRow]
     characters: dict[int, int]  # by take id
@@ -42,7 +44,7 @@ class TimingView(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
-        self._shown = _Shown(phase="whole clip", points=[], usual={}, rows=[], characters={})
+        self._shown = _Shown(phase="whole clip", points=[], others=0, usual={}, rows=[], characters={})
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         top = QHBoxLayout()
@@ -130,9 +132,11 @@ class TimingView(QWidget):
 
         def read() -> _Shown:
             order = {c.id: place for place, c in enumerate(project.shortlist.candidates())}
-            points = sorted(
-                points_of(project.takes, project.journal, project.shortlist), key=lambda p: order[p.take.candidate_id]
+            takes = sorted(
+                (t for of in channel_takes(project).values() for t in of), key=lambda t: order[t.candidate_id]
             )
+            points = points_of(takes, project.journal, project.shortlist)
+            others = sum(t.timing is not None and t.candidate_id in order for t in project.takes.all()) - len(points)
             lengths = {p.version_id: p.characters for p in project.texts.all()}
             characters = {
                 p.take.id: lengths[p.take.passage_version_id] for p in points if p.take.passage_version_id in lengths
@@ -141,7 +145,12 @@ class TimingView(QWidget):
             late = give_ups(project.journal.rows(state="failed"), candidates, project.journal.runs(), points)
             usual = usual_points(points)
             return _Shown(
-                phase=phase, points=points, usual=usual, rows=timing_rows(points, phase, late), characters=characters
+                phase=phase,
+                points=points,
+                others=others,
+                usual=usual,
+                rows=timing_rows(points, phase, late),
+                characters=characters,
             )
 
         self.state.background.run(read, self._arrived, self.state.complain, topic="timing")
@@ -151,8 +160,16 @@ class TimingView(QWidget):
         self._shown = shown
         circumstances = {row.circumstances for row in shown.rows}
         machines = {(c.machine, c.network) for c in circumstances}
+        others = ""
+        if shown.others:
+            others = " " + trn(
+                "{n} take of another text is not among them.",
+                "{n} takes of other texts are not among them.",
+                shown.others,
+                n=shown.others,
+            )
         if not shown.points:
-            self.about.setText(tr("Nothing is timed yet. Every take that is rendered is timed."))
+            self.about.setText(tr("Nothing is timed yet. Every take that is rendered is timed.") + others)
         else:
             on = " · ".join(sorted(m + (tr(", network {n}", n=n) if n else "") for m, n in machines))
             self.about.setText(
@@ -161,6 +178,7 @@ class TimingView(QWidget):
                     points=len(shown.points),
                     on=on,
                 )
+                + others
             )
         self.points.refresh_for(len(shown.rows))
         self._fill_table()
