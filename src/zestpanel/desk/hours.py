@@ -13,7 +13,7 @@ from zestpanel.core.runs.plan.planning import PlannedRun
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import coming, stored_schedule, take_due
 from zestpanel.core.store.one_asker import asked_elsewhere
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import trn
 from zestpanel.desk.state import DeskState
 
 LOOK_MS = 20_000
@@ -72,8 +72,10 @@ class Hours(QObject):
         progress, self._ours = self._ours.progress(), None
         schedule = stored_schedule(self.state.project.documents)
         self.tell(
-            tr(
+            trn(
+                "{done} take rendered at its hour, {failed} failed. {coming}",
                 "{done} takes rendered at their hour, {failed} failed. {coming}",
+                progress.done,
                 done=progress.done,
                 failed=progress.failed,
                 coming=coming(schedule),

@@ -14,7 +14,7 @@ from zestpanel.core.analysis.changes.silent import in_words, silent_changes
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.planning import PlannedRun
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 
 if TYPE_CHECKING:
     from zestpanel.desk.state import DeskState
@@ -129,7 +129,13 @@ class RunControl(QObject):
                     else tr(", {most} of them so: {reason}", most=most, reason=reason)
                 )
             self._state.say(
-                tr("{done} takes rendered{failed}", done=progress.done, failed=failed)
+                trn(
+                    "{done} take rendered{failed}",
+                    "{done} takes rendered{failed}",
+                    progress.done,
+                    done=progress.done,
+                    failed=failed,
+                )
                 + ("" if failed.endswith(".") else ".")
             )
         self.ended.emit()

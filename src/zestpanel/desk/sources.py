@@ -13,7 +13,7 @@ from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -184,7 +184,11 @@ def behind_month(parent: QWidget, name: str, plan: Plan, cost: VolumeCost) -> So
     rates = cost.rates
     pace = tr(
         "{characters_per_minute} characters a minute, ", characters_per_minute=f"{rates.characters_per_minute:.0f}"
-    ) + (tr("assumed: nothing measured yet") if rates.assumed else tr("measured on {takes} takes", takes=rates.takes))
+    ) + (
+        tr("assumed: nothing measured yet")
+        if rates.assumed
+        else trn("measured on {takes} take", "measured on {takes} takes", rates.takes, takes=rates.takes)
+    )
     dated = tr(", price of {dated}", dated=plan.dated) if plan.dated else tr(", price without a date")
     how = tr(
         "{name}{dated}. {characters} characters a month at {pace}.",

@@ -7,7 +7,7 @@ from typing import Final
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.row import Row
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 
 WRONG_WORDS: Final = 5.0  # percent, from which on it is worth a sentence (common practice, no source)
 FAILING: Final = 0.02
@@ -66,5 +66,12 @@ def _odd(rows: list[Row]) -> list[str]:
         out.append(tr("Another voice answered for {other}.", other=", ".join(other[:3])))
     doubted = sum(row.summary.doubted for row in rows)
     if doubted:
-        out.append(tr("{doubted} takes were odd on arrival and are not scored.", doubted=doubted))
+        out.append(
+            trn(
+                "{doubted} take was odd on arrival and is not scored.",
+                "{doubted} takes were odd on arrival and are not scored.",
+                doubted,
+                doubted=doubted,
+            )
+        )
     return out

@@ -17,7 +17,7 @@ from zestpanel.core.analysis.statistics.crossed import (
 from zestpanel.core.analysis.statistics.drawn import usual_effect
 from zestpanel.core.analysis.statistics.tails import at_least_p, normal_below
 from zestpanel.core.listening.counted import counted
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
 
@@ -53,7 +53,13 @@ def what_can_be_told(
     )
     more = listeners_to_tell(WORTH_TELLING, passages, comparisons=pairs, spread=known)
     if told > WORTH_TELLING and more is not None:
-        words += tr("; {more} listeners would tell {worth_telling}", more=more, worth_telling=f"{WORTH_TELLING:g}")
+        words += trn(
+            "; {more} listener would tell {worth_telling}",
+            "; {more} listeners would tell {worth_telling}",
+            more,
+            more=more,
+            worth_telling=f"{WORTH_TELLING:g}",
+        )
     elif told > WORTH_TELLING:
         words += tr("; more listeners alone do not help, more passages do")
     return tr("{words} (8 times in 10, at {whence}).", words=words, whence=whence)

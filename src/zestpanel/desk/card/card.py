@@ -17,7 +17,7 @@ from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import FAILURE_KINDS
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.impressions import which
-from zestpanel.core.texts import dated, tr, word
+from zestpanel.core.texts import dated, tr, trn, word
 from zestpanel.desk.card.pieces import Head, Interval, Line, Piece, Pieces, Verdict, Words
 from zestpanel.desk.impressions import ImpressionsDialog
 from zestpanel.desk.sources import behind_cost, behind_score, behind_takes, behind_waits
@@ -195,7 +195,11 @@ class Card(QFrame):
 
     def _score(self, row: Row) -> None:
         project, score = self._state.project, row.score
-        count = tr("{listeners} listeners", listeners=score.listeners) if score else tr("not heard yet")
+        count = (
+            trn("{listeners} listener", "{listeners} listeners", score.listeners, listeners=score.listeners)
+            if score
+            else tr("not heard yet")
+        )
         self._group(
             tr("Panel score"),
             lambda: behind_score(self._over(), project, row),
@@ -237,7 +241,7 @@ class Card(QFrame):
         self._group(
             tr("Sound"),
             lambda: behind_takes(self._over(), project, row, tr("Sound: {name}", name=row.name), listed()),
-            small=tr("{takes} takes", takes=len(row.summary.takes)),
+            small=trn("{takes} take", "{takes} takes", len(row.summary.takes), takes=len(row.summary.takes)),
         )
         for name, one in listed().items():
             found = row.summary.sound.get(name)

@@ -8,7 +8,7 @@ from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_takes, behind_waits
@@ -135,7 +135,16 @@ class EvidencePage(Page):
             )
             + (tr(" Word times: {found_by}.", found_by=found_by) if found_by else "")
             + (f" {WORDS_WRONG.format(by=heard_by)}" if heard_by else "")
-            + (tr(" {unmeasured} takes are not measured yet.", unmeasured=unmeasured) if unmeasured else "")
+            + (
+                trn(
+                    " {unmeasured} take is not measured yet.",
+                    " {unmeasured} takes are not measured yet.",
+                    unmeasured,
+                    unmeasured=unmeasured,
+                )
+                if unmeasured
+                else ""
+            )
         )
 
     def _open_takes(self, index: int) -> None:

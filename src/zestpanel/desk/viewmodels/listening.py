@@ -19,7 +19,7 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.listening.verdict import verdict
 from zestpanel.core.store.project import Project
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.core.waiting import give_way
 from zestpanel.desk.viewmodels.cells import Bench
 
@@ -92,7 +92,16 @@ def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: B
         candidate_ids=len(settings.candidate_ids),
         passage_ids=len(settings.passage_ids),
     )
-    planned = tr(", {listeners} listeners planned", listeners=settings.listeners) if settings.listeners else ""
+    planned = (
+        trn(
+            ", {listeners} listener planned",
+            ", {listeners} listeners planned",
+            settings.listeners,
+            listeners=settings.listeners,
+        )
+        if settings.listeners
+        else ""
+    )
     begun = tr("Open") if test else tr("To be opened with the first listener")
     parts = [f"{begun}: {asks} ({kind.title}; {inside}{planned})"]
     candidates, passages = came_later(settings, (c.id for c in bench.candidates), (p.id for p in bench.passages))

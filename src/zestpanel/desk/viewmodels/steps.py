@@ -88,7 +88,7 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
         ),
         "renders": StepStatus(
             (
-                tr("{stale_cells} cells stale", stale_cells=stale_cells)
+                trn("{stale_cells} cell stale", "{stale_cells} cells stale", stale_cells, stale_cells=stale_cells)
                 if stale_cells
                 else tr("{done} of {cells} cells", done=done, cells=len(bench.cells))
             )
@@ -99,9 +99,14 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
         ),
         "evidence": StepStatus(
             (
-                tr("{unmeasured} takes not measured", unmeasured=unmeasured)
+                trn(
+                    "{unmeasured} take not measured",
+                    "{unmeasured} takes not measured",
+                    unmeasured,
+                    unmeasured=unmeasured,
+                )
                 if unmeasured
-                else tr("{takes} takes measured", takes=takes)
+                else trn("{takes} take measured", "{takes} takes measured", takes, takes=takes)
             )
             if takes
             else tr("not yet"),
@@ -117,7 +122,7 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
         ),
         "cost": StepStatus(
             (
-                tr("{old} prices without a date", old=len(old))
+                trn("{old} price without a date", "{old} prices without a date", len(old), old=len(old))
                 if old
                 else tr("{priced} of {rows} priced", priced=len(priced), rows=len(found.rows))
             )

@@ -22,7 +22,7 @@ from zestpanel.core.catalogue.ledger import PRICE_AGE_DAYS, OwnStatement, ledger
 from zestpanel.core.catalogue.machine import fits, this_machine
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.store.small_documents import FACTS_AGE
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.by_hand import TITLES, ByHandDialog, What
 from zestpanel.desk.pages.engines.engine_sides import VIEWS
@@ -133,7 +133,7 @@ class CatalogueView(FetchingVoices):
         self.counted.setText(
             tr("{left} of {every} engines", left=len(left), every=every)
             if len(left) < every
-            else tr("{every} engines", every=every)
+            else trn("{every} engine", "{every} engines", every, every=every)
         )
         spent: dict[str, float] = {}
         for entry in self.state.project.notes.setup():

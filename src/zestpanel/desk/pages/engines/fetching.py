@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.changes import voice_changes
 from zestpanel.core.catalogue.facts import Engine, Plan, Voice
 from zestpanel.core.connectors.voice_list import fetch_voices
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import TakeBackDialog, ask_first, unasked
 from zestpanel.desk.asking_keys import ask_for_key
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -104,7 +104,15 @@ class FetchingVoices(EngineSides):
                     lambda: shortlist.put_fetched(engine.engine, voices),
                     lambda: shortlist.put_fetched(engine.engine, before),
                 ):
-                    self.state.say(tr("{engine}: {voices} voices.", engine=engine.engine, voices=f"{len(voices):,}"))
+                    self.state.say(
+                        trn(
+                            "{engine}: {voices} voice.",
+                            "{engine}: {voices} voices.",
+                            len(voices),
+                            engine=engine.engine,
+                            voices=f"{len(voices):,}",
+                        )
+                    )
                     self.refresh()
 
             ChangesDialog(self, tr("Voices of {engine}", engine=engine.engine), changes, take_over).show()

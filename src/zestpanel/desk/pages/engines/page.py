@@ -24,7 +24,7 @@ from zestpanel.core.report.catalogue_file import (
     is_catalogue,
 )
 from zestpanel.core.runs.files.bringing_in import guess
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.pages.engines.catalogue import CatalogueView
@@ -205,8 +205,10 @@ class EnginesPage(CatalogueExchange):
         )
         missing = not_stated(project.brief, engine, project.notes.statements().get(engine.engine, ()))
         self.state.say(
-            tr(
+            trn(
+                "{name}: {voices} voice from {file_name}.{fetch}{told} {missing}",
                 "{name}: {voices} voices from {file_name}.{fetch}{told} {missing}",
+                len(engine.voices),
                 name=engine.engine,
                 voices=len(engine.voices),
                 file_name=file_name,

@@ -25,7 +25,7 @@ from zestpanel.core.report.answers import write_answers
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import scores_picture
 from zestpanel.core.text_files import read_text
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
 from zestpanel.desk.pages.listening.groups_dialog import GroupsDialog
@@ -313,7 +313,9 @@ class ListeningPage(Page):
         project = self.state.project
         self.state.background.run(
             lambda: write_answers(project, to),
-            lambda count: self.state.say(tr("{count} answers are in {name}.", count=count, name=to.name)),
+            lambda count: self.state.say(
+                trn("{count} answer is in {name}.", "{count} answers are in {name}.", count, count=count, name=to.name)
+            ),
             self.state.complain,
         )
 
@@ -348,7 +350,9 @@ class ListeningPage(Page):
         self.state.background.run(work, partial(self._came, name), self.state.complain)
 
     def _came(self, name: str, count: int) -> None:
-        self.state.say(tr("{count} ratings from {name}.", count=count, name=name))
+        self.state.say(
+            trn("{count} rating from {name}.", "{count} ratings from {name}.", count, count=count, name=name)
+        )
         self.state.refresh()
 
 

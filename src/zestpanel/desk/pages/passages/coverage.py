@@ -210,7 +210,7 @@ class CoverageView(QWidget):
         def added() -> None:
             self._cover = None
             self.table.show_rows(["", tr("Sentence"), tr("Adds")], [])
-            self.result.setText(tr("{new} passages added.", new=len(new)))
+            self.result.setText(trn("{new} passage added.", "{new} passages added.", len(new), new=len(new)))
             self.refresh()
 
         if new:

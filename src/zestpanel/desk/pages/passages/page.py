@@ -184,7 +184,14 @@ class PassagesPage(TabbedPage):
                     if read.left_out
                     else ""
                 )
-                said = tr("{name}: {marks} marks.{left}", name=path.name, marks=len(read.marks), left=left)
+                said = trn(
+                    "{name}: {marks} mark.{left}",
+                    "{name}: {marks} marks.{left}",
+                    len(read.marks),
+                    name=path.name,
+                    marks=len(read.marks),
+                    left=left,
+                )
                 self.add_texts([new], read.language or self._language(), tr("import of {name}", name=path.name),
                                partial(self.state.say, said))  # fmt: skip
 

@@ -175,7 +175,12 @@ class PronunciationView(QWidget):
             )
             self.unknown.blockSignals(False)
             self.unknown_head.setText(
-                tr("{found} words in no dictionary, in passages and scripts", found=len(found))
+                trn(
+                    "{found} word in no dictionary, in passages and scripts",
+                    "{found} words in no dictionary, in passages and scripts",
+                    len(found),
+                    found=len(found),
+                )
                 if found
                 else tr("All words are in the dictionaries.")
             )
@@ -295,7 +300,15 @@ class PronunciationView(QWidget):
         self.put(
             entries, trn("{n} word from {name}", "{n} words from {name}", len(entries), n=len(entries), name=path.name)
         )
-        self.state.say(tr("{name}: {entries} words.", name=path.name, entries=len(entries)))
+        self.state.say(
+            trn(
+                "{name}: {entries} word.",
+                "{name}: {entries} words.",
+                len(entries),
+                name=path.name,
+                entries=len(entries),
+            )
+        )
 
     def _ask_to_write(self) -> None:
         language = str(self.language.currentData() or "en-GB")

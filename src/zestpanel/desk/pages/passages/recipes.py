@@ -21,7 +21,7 @@ from zestpanel.core.store.recipes import (
     with_recipe,
 )
 from zestpanel.core.text.marks.duration import expected_s
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
@@ -203,7 +203,7 @@ class RecipesDialog(QDialog):
             tr("candidates by recipe '{name}'", name=one.name), do, lambda: shortlist.set_removed(made, True)
         ):
             self.state.say(
-                tr("{made} candidates added.", made=len(made))
+                trn("{made} candidate added.", "{made} candidates added.", len(made), made=len(made))
                 if made
                 else tr("All of them are on the shortlist already.")
             )

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.runs.files.bringing_in import Clipping, from_table, guess
 from zestpanel.core.runs.files.clip_names import export_clips
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.bring_in import BringInDialog
 from zestpanel.desk.grid.view import GridView
 from zestpanel.desk.pages.tabbed import TabbedPage
@@ -33,7 +33,13 @@ class ClipsInAndOut(TabbedPage):
         self.state.background.run(
             lambda: export_clips(project, shown, bench.candidates, names, folder),
             lambda written: self.state.say(
-                tr("{written} clips written to {name}.", written=len(written), name=folder.name)
+                trn(
+                    "{written} clip written to {name}.",
+                    "{written} clips written to {name}.",
+                    len(written),
+                    written=len(written),
+                    name=folder.name,
+                )
             ),
             self.state.complain,
         )

@@ -210,8 +210,10 @@ class RendersPage(RunUnderWay):
         done, cells = bench.counts[0], len(bench.cells)
         stated = tr("{done} of {cells} cells rendered", done=done, cells=cells)
         if planned.jobs:
-            stated += tr(
+            stated += trn(
+                " · {jobs} take missing, {characters} characters",
                 " · {jobs} takes missing, {characters} characters",
+                len(planned.jobs),
                 jobs=len(planned.jobs),
                 characters=f"{planned.characters:,}",
             )

@@ -27,7 +27,7 @@ from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
-from zestpanel.core.texts import LANGUAGE, tr
+from zestpanel.core.texts import LANGUAGE, tr, trn
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.room import Room
 from zestpanel.desk.state import DeskState
@@ -239,8 +239,10 @@ class PlanDialog(QDialog):
         times = _EVERY[self.when.currentData()][1] if scheduled else 1
         money = planned.price
         left = planned.time
-        takes = tr(
+        takes = trn(
+            "{jobs} take, {asked}, {money}",
             "{jobs} takes, {asked}, {money}",
+            len(planned.jobs),
             jobs=len(planned.jobs),
             asked=planned.asked,
             money=money,
@@ -263,7 +265,13 @@ class PlanDialog(QDialog):
         why = planned.reasons
         cells = len({(c.id, p.id) for c, p, _ in planned.left_out})
         self.left_out.setText(
-            tr("{cells} cells are left out, or timed at fewer loads: {why}", cells=cells, why="; ".join(why[:3]))
+            trn(
+                "{cells} cell is left out, or timed at fewer loads: {why}",
+                "{cells} cells are left out, or timed at fewer loads: {why}",
+                cells,
+                cells=cells,
+                why="; ".join(why[:3]),
+            )
             if why
             else ""
         )

@@ -212,7 +212,12 @@ class RunsView(QWidget):
         box.setText(tr("{asked}: {price}.", asked=planned.asked, price=price_shown(self.state, planned)))
         changed = len({(c.id, p.id) for c, p, _ in planned.left_out})
         left = (
-            tr(" {changed} cells are left out: their request would differ from then.", changed=changed)
+            trn(
+                " {changed} cell is left out: its request would differ from then.",
+                " {changed} cells are left out: their request would differ from then.",
+                changed,
+                changed=changed,
+            )
             if changed
             else ""
         )

@@ -23,7 +23,7 @@ from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.sweep_picture import sweep_picture, value_words
 from zestpanel.core.runs.plan.planning import PlannedRun
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label
@@ -265,7 +265,13 @@ class SweepsView(QWidget):
         running = self.state.runs.goes_on
         self.render_button.setEnabled(bool(planned.jobs) and not running)
         self.render_button.setText(
-            tr("Render {jobs} takes · {money}", jobs=len(planned.jobs), money=money)
+            trn(
+                "Render {jobs} take · {money}",
+                "Render {jobs} takes · {money}",
+                len(planned.jobs),
+                jobs=len(planned.jobs),
+                money=money,
+            )
             if planned.jobs
             else tr("Cannot be rendered")
             if planned.left_out
@@ -314,8 +320,10 @@ class SweepsView(QWidget):
         )
         here = tr(", the candidate's own") if point.here else ""
         self.about_point.setText(
-            tr(
+            trn(
+                "{value_words}{here}: {takes} take, {state}.",
                 "{value_words}{here}: {takes} takes, {state}.",
+                len(point.takes),
                 value_words=value_words(point),
                 here=here,
                 takes=len(point.takes),
