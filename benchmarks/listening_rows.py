@@ -14,10 +14,8 @@ import numpy as np
 
 from benchmarks.timing import best_of, seconds
 from zestpanel.core.analysis.statistics.crossed import differences, equality_crossed
-from zestpanel.core.analysis.statistics.intervals import wilson_interval
 from zestpanel.core.analysis.statistics.preference import pair_table, strengths
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.listening.kinds.write_what_you_hear import interval_of_words
 from zestpanel.core.listening.scaled import lines_of
 
 Rows = list[tuple[str, str, str]]
@@ -49,20 +47,13 @@ def many_votes() -> Rows:
 
 
 def intervals_hold() -> Rows:
-    """Means on a scale, of a candidate beside two others; shares of wins; words wrong."""
+    """Means on a scale, of a candidate beside two others; shares and words wrong: see ``error_rates``."""
     out: Rows = []
     for listeners, passages, missing in SHAPES:
         rng = np.random.default_rng(7)
         held = sum(_mean_held(rng, listeners, passages, missing) for _ in range(PANELS)) / PANELS
         what = f"mean on a scale, {listeners} x {passages}, {missing:.0%} missing"
         out.append((what, f"{held:.1%} in", "93 to 97 %"))
-    ways: tuple[tuple[str, Callable[[np.random.Generator], bool], str], ...] = (
-        ("share of wins, 48 answers", _share_held, "93 to 97 %"),
-        ("words wrong, 12 listeners, same texts", _words_held, "93 to 97 %"),
-    )
-    for what, way, goal in ways:
-        rng = np.random.default_rng(9)
-        out.append((what, f"{sum(way(rng) for _ in range(4 * PANELS)) / (4 * PANELS):.1%} in", goal))
     return out
 
 
@@ -94,20 +85,6 @@ def _called_equal(rng: np.random.Generator, listeners: int, passages: int, missi
     x[rng.random(x.shape) < missing] = np.nan
     found = equality_crossed(differences(x), 0, 1, margin=EQUAL_WITHIN)
     return found is not None and found.equal
-
-
-def _share_held(rng: np.random.Generator) -> bool:
-    true = float(rng.uniform(0.2, 0.8))
-    found = wilson_interval(int(rng.binomial(48, true)), 48)
-    return found.low <= true <= found.high
-
-
-def _words_held(rng: np.random.Generator) -> bool:
-    """Listeners differ in how much they miss: beta-distributed around 10 %."""
-    own = rng.beta(4, 36, 12)
-    words = rng.integers(30, 60, 12)
-    found = interval_of_words(np.stack([rng.binomial(words, own), words], axis=1))
-    return found is not None and found[0] <= 10.0 <= found[1]
 
 
 ROWS: Final[list[tuple[str, Callable[[], Rows]]]] = [
