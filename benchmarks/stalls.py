@@ -99,7 +99,7 @@ def open_window(folder: Path, candidates: int, passages: int) -> MainWindow:
     ready = Preparing(window, window.page, PAGES, lambda: window.state.player.output,
                       busy=lambda: window.state.background.busy)  # fmt: skip
     ready.begin()
-    wait(lambda: ready.done, 60)
+    wait(lambda: ready.done, 300)
     settle(window)
     return window
 
