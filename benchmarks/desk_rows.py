@@ -210,7 +210,7 @@ def run_of_1000() -> Rows:
     from zestpanel.core.store.project import Project
     from zestpanel.core.store.schema import takes as take_rows
     from zestpanel.core.waiting import Cancelled, never_cancelled
-    from zestpanel.desk import state as state_module
+    from zestpanel.desk import run_control
     from zestpanel.desk.application import make_application
     from zestpanel.desk.window import MainWindow
 
@@ -251,7 +251,7 @@ def run_of_1000() -> Rows:
         timer.setInterval(5)
         timer.timeout.connect(beat)
         timer.start()
-        state_module.BenchRun = partial(BenchRun, connect=lambda _: Instant())  # type: ignore[attr-defined]
+        run_control.BenchRun = partial(BenchRun, connect=lambda _: Instant())  # type: ignore[attr-defined]
         bystander = subprocess.Popen([sys.executable, "-c", BYSTANDER], stdout=subprocess.PIPE, text=True)
         began = last[0] = time.perf_counter()
         renders.start()  # type: ignore[attr-defined]
