@@ -204,6 +204,7 @@ def run_of_1000() -> Rows:
 
     from PyQt6.QtCore import QTimer
 
+    from zestpanel.core.connectors.agreed import agree
     from zestpanel.core.connectors.speaking import Reply, SpeakRequest
     from zestpanel.core.domain.take import Timing
     from zestpanel.core.runs.execute.running import BenchRun
@@ -234,7 +235,9 @@ def run_of_1000() -> Rows:
         with project.takes._database.writing() as connection:
             connection.exec_driver_sql("DELETE FROM measures")
             connection.execute(take_rows.delete())
+        os.environ["ZEST_LIMONAIA_ADDRESS"] = "http://127.0.0.1:9"  # nobody is asked: see Instant
         limit(project, requests_at_once=8)
+        agree(project.shortlist.engines()["Tangor"])
         window = MainWindow(project)
         window.show()
         state, renders = window.state, window.pages["renders"]
