@@ -139,6 +139,7 @@ def agreed_to_all(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureReques
     """Tests whose engines are their own; those marked as of a stranger are asked as anybody is."""
     if "stranger" not in request.keywords:
         monkeypatch.setattr("zestpanel.core.connectors.agreed.missing", lambda engine: ())
+        monkeypatch.setattr("zestpanel.core.connectors.agreed.may_be_fetched", lambda origin, there: True)
         monkeypatch.setattr("zestpanel.core.runs.schedule.scheduled.schedule_agreed", lambda folder, schedule: True)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import signal
 import sys
@@ -16,6 +15,7 @@ from zestpanel import __version__
 from zestpanel.core.errors import ZestError
 from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, plain_tables, rendering, results
 from zestpanel.verbs.opening import Output
+from zestpanel.verbs.terminal import nobody_reads, prepare, say, say_json
 
 # what can be read as a script; the readers themselves are loaded when one is brought in
 SCRIPTS = (
@@ -28,27 +28,31 @@ def run(arguments: list[str]) -> int:
     # connector files may name the Python this program runs on
     os.environ.setdefault("ZEST_PYTHON", sys.executable)
     parser = _parser()
+    prepare()
     options = parser.parse_args(arguments)
     if options.verb is None:
         parser.print_help()
         return 0
     if threading.current_thread() is threading.main_thread():
         signal.signal(signal.SIGTERM, _interrupted)  # a run ends what it has started, and closes its journal
+    as_json = getattr(options, "json", False)
     try:
         result = options.do(options)
+        if isinstance(result, int):
+            return result
+        _show(result, as_json=as_json)
+        return 1 if result.get("failed") or result.get("held") else 0
     except KeyboardInterrupt:
-        print("zestpanel: stopped.", file=sys.stderr)
+        say("zestpanel: stopped.", sys.stderr)
         return 130
     except ZestError as error:
-        if getattr(options, "json", False):
-            print(json.dumps({"error": str(error)}, ensure_ascii=False))
+        if as_json:
+            say_json({"error": str(error)})
         else:
-            print(f"zestpanel: {error}", file=sys.stderr)
+            say(f"zestpanel: {error}", sys.stderr)
         return 2
-    if isinstance(result, int):
-        return result
-    _show(result, as_json=getattr(options, "json", False))
-    return 1 if result.get("failed") or result.get("held") else 0
+    except BrokenPipeError:
+        return nobody_reads()
 
 
 def _interrupted(_number: int, _frame: object) -> None:
@@ -57,10 +61,10 @@ def _interrupted(_number: int, _frame: object) -> None:
 
 def _show(result: Output, *, as_json: bool) -> None:
     if as_json:
-        print(json.dumps(result, ensure_ascii=False, indent=2, default=str))
+        say_json(result)
         return
     for line in result.get("lines", []):
-        print(line)
+        say(line)
 
 
 def _parser() -> argparse.ArgumentParser:

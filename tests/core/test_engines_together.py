@@ -19,6 +19,7 @@ import psutil
 import pytest
 
 from tests.conftest import Unmeasured
+from tests.core.test_limits import hidden
 from tests.small_service import wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.domain.take import Measured
@@ -125,9 +126,7 @@ def test_an_error_nobody_foresaw_stays_with_its_take(project: Project, monkeypat
 
 def test_a_run_that_is_told_to_end_ends_its_programs_and_closes_its_journal(project: Project, tmp_path: Path) -> None:
     mark = tmp_path / "pid"
-    child = "import time; time.sleep(300)"
-    code = f"import os, subprocess, sys; p = subprocess.Popen([sys.executable, '-c', {child!r}])"
-    with_program(project, "Slow", f"{code}; open({str(mark)!r}, 'w').write(f'{{os.getpid()}} {{p.pid}}'); p.wait()")
+    with_program(project, "Slow", f"{hidden(mark)}open({str(mark)!r}, 'a').write(str(os.getpid())); time.sleep(300)")
     project.texts.add(TEXTS, language="en-GB")
     project.close()
     process = subprocess.Popen([sys.executable, "-m", "zestpanel", "agree", str(project.folder), "--yes"])
@@ -151,9 +150,7 @@ def test_a_run_that_is_told_to_end_ends_its_programs_and_closes_its_journal(proj
 def test_a_run_that_is_killed_takes_its_programs_along(project: Project, tmp_path: Path) -> None:
     """No handler runs on SIGKILL (signal(7)); the engine's program and what it started end all the same."""
     mark = tmp_path / "pid"
-    child = "import time; time.sleep(300)"
-    code = f"import os, subprocess, sys; p = subprocess.Popen([sys.executable, '-c', {child!r}])"
-    with_program(project, "Slow", f"{code}; open({str(mark)!r}, 'w').write(f'{{os.getpid()}} {{p.pid}}'); p.wait()")
+    with_program(project, "Slow", f"{hidden(mark)}open({str(mark)!r}, 'a').write(str(os.getpid())); time.sleep(300)")
     project.texts.add(TEXTS, language="en-GB")
     project.close()
     assert subprocess.run([sys.executable, "-m", "zestpanel", "agree", str(project.folder), "--yes"]).returncode == 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import socket
 import threading
 import time
@@ -38,6 +37,22 @@ def leaving(note: Path, session: bool, then: str) -> str:
         "import subprocess, sys, time\n"
         f"p = subprocess.Popen([sys.executable, '-c', {LONG!r}], start_new_session={session})\n"
         f"open({str(note)!r}, 'w').write(str(p.pid)); {then}"
+    )
+
+
+def hidden(note: Path) -> str:
+    """A program that leaves a daemon behind: forked twice, in a session of its own, with an empty environment, so that
+    neither its parent nor its group nor a variable tells whose it is."""
+    return (
+        "import os, sys, time\n"
+        "if os.fork() == 0:\n"
+        "    os.setsid()\n"
+        "    if os.fork() == 0:\n"
+        f"        open({str(note)!r}, 'a').write(f'{{os.getpid()}} ')\n"
+        f"        os.execve(sys.executable, [sys.executable, '-c', {LONG!r}], {{}})\n"
+        "    os._exit(0)\n"
+        "os.wait()\n"
+        f"while not (os.path.exists({str(note)!r}) and open({str(note)!r}).read()): time.sleep(0.01)\n"
     )
 
 
@@ -117,14 +132,15 @@ def test_a_program_that_never_stops_talking_is_stopped(monkeypatch: pytest.Monke
         command(talk, resident=resident)()
 
 
-@pytest.mark.parametrize("session", [False, True])
-def test_what_a_program_leaves_running_ends_with_the_call(tmp_path: Path, session: bool) -> None:
-    """A child in its group, and one that made a session of its own."""
+@pytest.mark.parametrize("how", ["child", "session", "daemon"])
+def test_what_a_program_leaves_running_ends_with_the_call(tmp_path: Path, how: str) -> None:
+    """A child in its group, one that made a session of its own, and a daemon."""
     note = tmp_path / "pid"
-    code = leaving(note, session, "time.sleep(0.5); sys.exit(3)")
+    then = "time.sleep(0.5); sys.exit(3)"
+    code = hidden(note) + then if how == "daemon" else leaving(note, how == "session", then)
     with pytest.raises(SynthesisFailure, match="ended with status 3"):
         command(code, "{text}")()
-    assert gone(int(note.read_text()))
+    assert not alive(int(note.read_text()))  # at once: nothing of it is there when the next text goes out
 
 
 @pytest.mark.parametrize("resident", [False, True])
@@ -135,9 +151,7 @@ def test_a_child_that_holds_the_pipe_is_not_waited_for(tmp_path: Path, resident:
     with pytest.raises(SynthesisFailure):
         command(code, *([] if resident else ["{text}"]), resident=resident, timeout_s=2)()
     assert time.monotonic() - began < 20
-    pid = int(note.read_text())
-    if alive(pid):
-        os.kill(pid, 9)
+    assert gone(int(note.read_text()))
 
 
 def test_a_text_is_no_option_of_the_program() -> None:

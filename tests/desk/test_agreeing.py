@@ -11,7 +11,8 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import add_command_engine, demo_engine_source
 from tests.desk.conftest import Opener, cells, drop, recorder, settle, words
-from zestpanel.core.connectors.agreed import agreements_file, missing
+from zestpanel.core.connectors.agreed import missing
+from zestpanel.core.connectors.agreements import agreements_file
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import SCHEDULE, sleeps
 from zestpanel.core.store.project import Project

@@ -30,9 +30,12 @@ def written_beside(path: Path) -> Iterator[Path]:
         part.unlink(missing_ok=True)
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Raises OSError."""
-    with written_beside(path) as part, part.open("xb") as file:
+def write_whole(path: Path, data: bytes, *, mode: int = 0o644) -> None:
+    """Raises OSError. mode: less what the person's own mask takes off."""
+    with (
+        written_beside(path) as part,
+        open(part, "xb", opener=lambda name, flags: os.open(name, flags | os.O_CLOEXEC, mode)) as file,
+    ):
         file.write(data)
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors import agreed
-from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.core.texts import tr
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -45,6 +45,7 @@ class TakeBackDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle(tr("What these engines may use"))
         self._engines, self._then = engines, then
+        self.problem = _hidden_line()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(8)
@@ -58,6 +59,7 @@ class TakeBackDialog(QDialog):
         if len(engines) > _MOST_SHOWN:
             layout.addWidget(label(tr("and {engines} more", engines=len(engines) - _MOST_SHOWN), "small"))
         layout.addStretch(1)
+        layout.addWidget(self.problem)
         foot = QHBoxLayout()
         foot.addStretch(1)
         self.take_back = button(tr("Take it back"), self.go)
@@ -67,10 +69,28 @@ class TakeBackDialog(QDialog):
         open_at(self, 640, 260)
 
     def go(self) -> None:
-        for engine in self._engines:
-            agreed.take_back(engine)
-        self.accept()
-        self._then()
+        keep(self, self.problem, agreed.take_back, self._engines, self._then)
+
+
+def _hidden_line() -> QLabel:
+    line = label("", "bad", wrap=True)
+    line.hide()
+    return line
+
+
+def keep(
+    dialog: QDialog, problem: QLabel, do: Callable[[Engine], None], engines: Sequence[Engine], then: Callable[[], None]
+) -> None:
+    """Write it down and go on; where that cannot be, one sentence, and the question stays."""
+    try:
+        for engine in engines:
+            do(engine)
+    except ZestError as error:
+        problem.setText(str(error))
+        problem.show()
+        return
+    dialog.accept()
+    then()
 
 
 def _uses(engine: Engine) -> list[str]:
@@ -88,6 +108,7 @@ class AgreeDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle(tr("May these be used on this machine?"))
         self._then = then
+        self.problem = _hidden_line()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 18, 24, 18)
         layout.setSpacing(10)
@@ -116,6 +137,7 @@ class AgreeDialog(QDialog):
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(inner)
         layout.addWidget(area, 1)
+        layout.addWidget(self.problem)
         foot = QHBoxLayout()
         foot.addStretch(1)
         self.later = button(tr("Not now"), self.reject)
@@ -140,7 +162,7 @@ class AgreeDialog(QDialog):
         lines = [f"{line[0].upper()}{line[1:]}." for line in lines]
         if changed := agreed.before(engine):
             lines.append(
-                tr("This is another than what you agreed to for it before: it {changed}.", changed=changed[-1][:300])
+                tr("This is another than what you agreed to for it before: it {changed}.", changed=changed[-1])
             )
         for line in lines:
             words = label(line, wrap=True)
@@ -151,8 +173,5 @@ class AgreeDialog(QDialog):
         return box
 
     def go(self) -> None:
-        for tick, engine in self.ticks:
-            if tick.isChecked():
-                agreed.agree(engine)
-        self.accept()
-        self._then()
+        ticked = [engine for tick, engine in self.ticks if tick.isChecked()]
+        keep(self, self.problem, agreed.agree, ticked, self._then)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.verbs.opening import Output, opened
 
 
@@ -42,7 +42,6 @@ def catalogue(options: argparse.Namespace) -> Output:
 def agree(options: argparse.Namespace) -> Output:
     """What of the engines was not agreed to on this machine; agreed to with --yes."""
     from zestpanel.core.connectors import agreed
-    from zestpanel.core.errors import InputError
     from zestpanel.core.runs.schedule.scheduled import sleeps, stored_schedule, wake
 
     with opened(options) as project:
@@ -59,8 +58,15 @@ def agree(options: argparse.Namespace) -> Output:
             return {
                 "lines": [f"Taken back: {', '.join(engine.engine for engine in wanted)} will be asked about again."]
             }
-        left = {engine.engine: [use.words for use in agreed.missing(engine)] for engine in wanted}
-        lines = [f"{name} {words}" for name, uses in left.items() for words in uses]
+        left: dict[str, list[str]] = {}
+        lines, odd_ones = [], []
+        for engine in wanted:  # one that cannot be understood here keeps none of the others from being agreed to
+            try:
+                left[engine.engine] = [use.words for use in agreed.missing(engine)]
+                lines += [f"{engine.engine} {words}" for words in left[engine.engine]]
+            except SynthesisFailure as failure:
+                odd_ones.append(engine.engine)
+                lines.append(f"{engine.engine}: {failure}")
         schedule = stored_schedule(project.documents)
         if options.schedule and schedule is not None and sleeps(project, schedule):
             lines.append("The project's runs begin by themselves at their set hours")
@@ -68,7 +74,8 @@ def agree(options: argparse.Namespace) -> Output:
                 wake(project)
         if options.yes:
             for engine in wanted:
-                agreed.agree(engine)
+                if engine.engine not in odd_ones:
+                    agreed.agree(engine)
         said = "Agreed to." if options.yes else "Nothing was agreed to; --yes does that."
         return {"engines": left, "lines": [*lines, said] if lines else ["All of it was agreed to on this machine."]}
 

@@ -10,6 +10,9 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final, TypeVar
 
+from zestpanel.core.signs import harmless
+from zestpanel.verbs.terminal import say
+
 if TYPE_CHECKING:  # a verb that tells nothing of a run starts without loading what runs need
     from zestpanel.core.runs.execute.events import RunEvent
 
@@ -57,9 +60,9 @@ class Teller:
 
     def _say(self, text: str) -> None:
         if self._bar is not None:
-            self._bar.console.print(text, markup=False, highlight=False)
+            self._bar.console.print(harmless(text), markup=False, highlight=False)
         else:
-            print(text, file=sys.stderr, flush=True)
+            say(text, sys.stderr)
 
     def close(self) -> None:
         if self._bar is not None:
@@ -80,7 +83,7 @@ class Counted:
         self._done += 1
         if not self._quiet and time.monotonic() - self._said_at > _EVERY_S:
             self._said_at = time.monotonic()
-            print(f"  {self._done:,} {self._what}", file=sys.stderr, flush=True)
+            say(f"  {self._done:,} {self._what}", sys.stderr)
 
 
 def each(items: Sequence[T], what: str) -> Iterator[T]:
@@ -94,7 +97,7 @@ def each(items: Sequence[T], what: str) -> Iterator[T]:
                 bar.update(task, completed=at + 1)
             elif time.monotonic() - said_at > _EVERY_S:
                 said_at = time.monotonic()
-                print(f"  {at + 1} of {len(items)} {what}", file=sys.stderr, flush=True)
+                say(f"  {at + 1} of {len(items)} {what}", sys.stderr)
     finally:
         if bar is not None:
             bar.stop()

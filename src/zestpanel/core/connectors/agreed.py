@@ -1,37 +1,35 @@
 """What engines may use on this machine: each program, host, key, folder and plug-in was agreed to by its user, once.
 
 A connector file comes from anybody: with a project, dropped on the window, pasted. What it names is used only after the
-person at this machine has seen it and said yes. What was agreed to is kept with the person's settings, outside every
-project, so that no project can bring its own consent along. Anything changed is another thing, and is asked about anew.
+person at this machine has seen it and said yes, the prices too that caps count by. What was agreed to is kept with the
+person's settings, outside every project, so that no project can bring its own consent along. Anything changed is
+another thing, and is asked about anew.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
-import os
-import re
-import shutil
-import threading
 from collections.abc import Iterable
 from dataclasses import dataclass
+from hashlib import sha256
 from pathlib import Path
-from typing import Any, Final
-from urllib.parse import urlsplit
-
-import platformdirs
+from typing import Final
 
 from zestpanel.core import clock
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HeardOf, HttpSpeak, PluginSpeak, Reached
-from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.connectors import agreements
+from zestpanel.core.connectors.hosts import is_here, origin_of, places_in, site_of
+from zestpanel.core.connectors.resolved import resolved
+from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import without_keys
+from zestpanel.core.signs import visible
 from zestpanel.core.texts import tr
 
-_lock = threading.Lock()
-_PLACE: Final = re.compile(r"\{([A-Za-z][A-Za-z0-9_]*)\}")
-_HERE: Final = ("localhost", "127.0.0.1", "[::1]")
-_DEFAULT_PORTS: Final = {"http": 80, "https": 443, "ws": 80, "wss": 443}
+_LEADS_TO: Final = " -> "
+_LONGEST: Final = 20_000  # of one thing that is agreed to: more than that, nobody reads whole
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -43,65 +41,42 @@ class Use:
     words: str
 
 
-def origin_of(address: str) -> str:
-    """'https://host:port' of an address (RFC 6454, section 4); a place in a host is kept as it stands.
-
-    Raises SynthesisFailure when there is no host in it, or one that a place could turn into another host.
-    """
-    try:
-        parts = urlsplit(address)
-        host, port = (parts.hostname or "").lower(), parts.port
-    except ValueError:
-        host, port, parts = "", None, urlsplit("")
-    if not host or parts.scheme not in _DEFAULT_PORTS:
-        raise SynthesisFailure(
-            "unreachable", tr("'{without_keys}' is no web address.", without_keys=without_keys(address, 120))
-        )
-    if _PLACE.search(host.rpartition(".")[2]) or (_PLACE.search(host) and host.count(".") < 2):
+def uses_of(engine: Engine) -> tuple[Use, ...]:
+    """All that an engine's file would use. Raises SynthesisFailure for a file that cannot be understood here, and for
+    what is too long to be read whole."""
+    uses = tuple(_uses_of(engine))
+    if odd := next((use for use in uses if len(use.words) > _LONGEST), None):
         raise SynthesisFailure(
             "refused",
             tr(
-                "'{without_keys}' leaves open which host it is. Write the host's own name in it.",
-                without_keys=without_keys(address, 120),
+                "What {engine}'s connector file would use ({kind}) takes {n} characters to say, more than anybody "
+                "reads before agreeing to it. Put what is long into a file of its own.",
+                engine=engine.engine, kind=odd.kind, n=f"{len(odd.words):,}",
             ),
-        )
-    port = port or _DEFAULT_PORTS[parts.scheme]
-    scheme = parts.scheme.replace("ws", "http")
-    return f"{scheme}://{f'[{host}]' if ':' in host else host}:{port}"
+        )  # fmt: skip
+    return uses
 
 
-def stays_at(address: str, template: str) -> bool:
-    """Whether a filled address is still at the host that its template names: a value may fill one name of the host."""
-    try:
-        pattern = _PLACE.sub("\0", origin_of(expand_environment(template)))
-        return re.fullmatch(re.escape(pattern).replace("\0", "[a-z0-9-]+"), origin_of(address)) is not None
-    except SynthesisFailure:
-        return False
-
-
-def uses_of(engine: Engine) -> tuple[Use, ...]:
-    """All that an engine's file would use. Raises SynthesisFailure for a file that cannot be understood here."""
-    speak = engine.speak
-    match speak:
+def _uses_of(engine: Engine) -> Iterable[Use]:
+    match speak := engine.speak:
         case Reached():
-            return tuple(_network(engine, speak))
+            yield from _network(engine, speak)
         case CommandSpeak():
-            return tuple(_program(speak))
+            yield from _program(speak)
         case HeardOf():
-            return ()
+            return
         case FolderSpeak():
             folder = str(Path(expand_environment(speak.folder)).expanduser().absolute())
-            return (Use("folder", folder, tr("reads the folder {folder}", folder=folder)),)
+            yield Use("folder", folder, tr("reads the folder {folder}", folder=visible(folder)))
         case PluginSpeak():
-            with_key = tr(" with the key '{secret}'", secret=speak.secret) if speak.secret else ""
+            with_key = tr(" with the key '{secret}'", secret=visible(speak.secret)) if speak.secret else ""
             what = json.dumps([speak.plugin, speak.secret], ensure_ascii=False)
-            return (
-                Use(
-                    "plug-in",
-                    what,
-                    tr("runs the installed plug-in '{plugin}'{with_key}", plugin=speak.plugin, with_key=with_key),
-                ),
+            plugin = visible(speak.plugin)
+            yield Use(
+                "plug-in", what, tr("runs the installed plug-in '{plugin}'{with_key}", plugin=plugin, with_key=with_key)
             )
+    if isinstance(speak, Reached | PluginSpeak):
+        yield _prices(engine)
 
 
 def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
@@ -115,99 +90,154 @@ def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
     if (token := getattr(speak, "token", None)) is not None:
         addresses.append(token.address)
     origins = dict.fromkeys(origin_of(expand_environment(address)) for address in addresses)
+    by = visible(origin_of(expand_environment(speak.proxy))) if speak.proxy else ""
     for origin in origins:
-        open_way = origin.startswith("http:") and not _is_here(origin)
+        shown = visible(origin) + _choices(engine, origin)
+        open_way = origin.startswith("http:") and not is_here(origin)
         careful = tr("; not encrypted: anybody on the way can read the text and the key") if open_way else ""
-        yield Use("host", origin, tr("sends texts to {origin}{careful}", origin=origin, careful=careful))
+        if by and origin.startswith("http:"):  # over https a proxy passes on what it cannot read (RFC 9110, 9.3.6)
+            careful += tr("; the proxy {by} reads both, too", by=by)
+        yield Use("host", shown, tr("sends texts to {origin}{careful}", origin=shown, careful=careful))
         if speak.secret:
+            through = [by] if by and origin.startswith("http:") else []
             yield Use(
                 "key",
-                json.dumps([speak.secret, origin]),
+                json.dumps([speak.secret, shown, *through]),
                 tr(
-                    "gives the key '{secret}' to {origin}{careful}", secret=speak.secret, origin=origin, careful=careful
+                    "gives the key '{secret}' to {origin}{careful}",
+                    secret=visible(speak.secret), origin=shown, careful=careful,
                 ),
-            )
-    if speak.proxy:
-        by = origin_of(expand_environment(speak.proxy))
+            )  # fmt: skip
+    if by:
         yield Use("proxy", by, tr("sends all of it by way of {by}", by=by))
     if speak.ca_file:
         path = expand_environment(speak.ca_file)
-        yield Use("certificates", path, tr("trusts the certificates in {path}", path=path))
+        yield Use("certificates", path, tr("trusts the certificates in {path}", path=visible(path)))
     if speak.sign:
+        sign = visible(speak.sign)
         yield Use(
-            "plug-in", json.dumps([speak.sign, speak.secret]), tr("runs the installed signer '{sign}'", sign=speak.sign)
+            "plug-in", json.dumps([speak.sign, speak.secret]), tr("runs the installed signer '{sign}'", sign=sign)
         )
+    wanted = (name.partition(_LEADS_TO) for name in agreements.read("wanted"))
+    yield from (_link(origin, site) for origin, _, site in wanted if origin in origins)
 
 
-def _is_here(origin: str) -> bool:
-    return any(origin.partition("://")[2].startswith(f"{name}:") for name in _HERE)
+def _choices(engine: Engine, origin: str) -> str:
+    """' ({region}: eu, us)' where a setting fills a name of the host: it may take these values and no others."""
+    told = []
+    for place in places_in(origin):
+        values = next((control.choices for control in engine.controls if control.name == place), ())
+        if not values:
+            raise SynthesisFailure(
+                "refused",
+                tr(
+                    "'{origin}' leaves open which host it is: {place} is no setting with choices. Name them in the "
+                    "connector file, or write the host's own name.",
+                    origin=visible(origin), place="{" + place + "}",
+                ),
+            )  # fmt: skip
+        told.append(f"{{{place}}}: {', '.join(map(visible, values))}")
+    return f" ({'; '.join(told)})" if told else ""
+
+
+def choices_of(engine: Engine) -> dict[str, tuple[str, ...]]:
+    """What may stand in the places of its hosts."""
+    return {control.name: control.choices for control in engine.controls if control.choices}
 
 
 def _program(speak: CommandSpeak) -> Iterable[Use]:
-    arguments = [expand_environment(part) for part in speak.arguments]
-    arguments[0] = shutil.which(arguments[0]) or arguments[0]
-    directory = expand_environment(speak.directory)
-    environment = {name: expand_environment(value) for name, value in speak.environment.items()}
-    what = json.dumps([arguments, directory, environment], ensure_ascii=False, sort_keys=True)
-    words = tr("runs the program ") + " ".join(f"'{part}'" if " " in part or not part else part for part in arguments)
-    if directory:
-        words += tr(" in {directory}", directory=directory)
-    if environment:
-        words += ", with " + ", ".join(f"{name}={value}" for name, value in sorted(environment.items()))
-    yield Use("program", what, without_keys(words, 2000))
+    means = resolved(speak)
+    what = json.dumps(
+        [means.arguments, means.directory, means.environment, means.contents], ensure_ascii=False, sort_keys=True
+    )
+    shown = [visible(part) for part in means.arguments]
+    words = tr("runs the program ") + " ".join(f"'{part}'" if " " in part or not part else part for part in shown)
+    if means.directory:
+        words += tr(" in {directory}", directory=visible(means.directory))
+    if means.environment:
+        words += ", with " + ", ".join(f"{n}={visible(value)}" for n, value in sorted(means.environment.items()))
+    if inside := means.in_projects:
+        words += tr("; whoever gives you the project can change {inside}", inside=", ".join(map(visible, inside)))
+    if means.contents:
+        told = ", ".join(f"{Path(visible(name)).name} {digest[:12]}" for name, digest in means.contents)
+        words += tr(" (as they are now: {told})", told=told)
+    yield Use("program", what, without_keys(words))
+
+
+def _prices(engine: Engine) -> Use:
+    """Caps count by the prices of the file, which may state any: a change of them is another agreement."""
+    plans = [(plan.name, plan.tariff.model_dump(mode="json")) for plan in engine.plans]
+    listed = "; ".join(
+        f"{visible(plan.name)}: "
+        + (", ".join(visible(part.words(plan.tariff.currency)) for part in plan.tariff.components) or tr("no price"))
+        for plan in engine.plans
+    )
+    return Use(
+        "prices",
+        f"{engine.engine} {sha256(json.dumps(plans, sort_keys=True, default=str).encode()).hexdigest()}",
+        tr("is counted, in sums and caps, at what its file states: {listed}", listed=listed)
+        if listed
+        else tr("states no price: nothing that it bills is counted, and no cap holds it"),
+    )
+
+
+# -- other hosts that replies lead to: asked about once, under the host that led there
+
+
+def _link(origin: str, site: str) -> Use:
+    words = tr("fetches sound from {site}, where {origin} leads", site=visible(site), origin=visible(origin))
+    return Use("link", f"{origin}{_LEADS_TO}{site}", words)
+
+
+def may_be_fetched(origin: str, there: str) -> bool:
+    """Whether what lies at another origin may be fetched, without key and text, because a reply of this one leads
+    there: a host of the same registered domain, or one that was agreed to. None of this machine or its network
+    unasked."""
+    site, kept = site_of(there), agreements.read()
+    link = _link(origin, site)
+    return site == site_of(origin) or any(_name(*one) in kept for one in ((link.kind, link.what), ("host", there)))
+
+
+def want(origin: str, there: str) -> None:
+    """A reply led there: from now on it is among what the engine would use. Raises InputError."""
+    agreements.change({_link(origin, site_of(there)).what: {"on": clock.today().isoformat()}}, part="wanted")
 
 
 # -- what was agreed to
-
-
-def agreements_file() -> Path:
-    return platformdirs.user_config_path("zestpanel", appauthor=False) / "agreed.json"
-
-
-def _read() -> dict[str, Any]:
-    """What is kept; nothing where there is no file or none that can be read: then everything is asked for again."""
-    try:
-        found = json.loads(agreements_file().read_text("utf-8"))
-        kept = found["agreed"]
-        return kept if isinstance(kept, dict) else {}
-    except (OSError, ValueError, KeyError, TypeError, RecursionError):
-        return {}
 
 
 def _name(kind: str, what: str) -> str:
     return f"{kind} {what}"
 
 
-def _change(entries: dict[str, dict[str, str]], gone: Iterable[str] = ()) -> None:
-    path = agreements_file()
-    with _lock:
-        kept = {name: entry for name, entry in (_read() | entries).items() if name not in set(gone)}
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        fresh = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}")
-        fresh.touch(mode=0o600)
-        fresh.write_text(json.dumps({"agreed": kept}, ensure_ascii=False, indent=1), encoding="utf-8")
-        os.replace(fresh, path)
-
-
 def agree(engine: Engine) -> None:
-    """The person at this machine has seen what the engine uses, and said yes to it."""
+    """The person at this machine has seen what the engine uses, and said yes to it. Raises InputError where that
+    cannot be kept."""
+    _agree_to(engine, uses_of(engine))
+
+
+def agree_to_prices(engine: Engine) -> None:
+    """The person at this machine has typed them. Where that cannot be kept, it is asked about."""
+    if isinstance(engine.speak, Reached | PluginSpeak):
+        with contextlib.suppress(InputError):
+            _agree_to(engine, [_prices(engine)])
+
+
+def _agree_to(engine: Engine, uses: Iterable[Use]) -> None:
     today = clock.today().isoformat()
-    _change(
-        {
-            _name(use.kind, use.what): {"engine": engine.engine, "on": today, "words": use.words}
-            for use in uses_of(engine)
-        }
+    agreements.change(
+        {_name(use.kind, use.what): {"engine": engine.engine, "on": today, "words": use.words} for use in uses}
     )
 
 
 def take_back(engine: Engine) -> None:
-    """What the engine uses is asked about again, from the next request on."""
-    _change({}, gone=[_name(use.kind, use.what) for use in uses_of(engine)])
+    """What the engine uses is asked about again, from the next request on. Raises InputError."""
+    agreements.change({}, gone=[_name(use.kind, use.what) for use in uses_of(engine)])
 
 
 def missing(engine: Engine) -> tuple[Use, ...]:
     """What of an engine nobody has agreed to on this machine. Raises SynthesisFailure as ``uses_of`` does."""
-    kept = _read()
+    kept = agreements.read()
     return tuple(use for use in uses_of(engine) if _name(use.kind, use.what) not in kept)
 
 
@@ -216,7 +246,7 @@ def before(engine: Engine) -> tuple[str, ...]:
     now = {_name(use.kind, use.what) for use in uses_of(engine)}
     return tuple(
         str(entry.get("words", name))
-        for name, entry in _read().items()
+        for name, entry in agreements.read().items()
         if isinstance(entry, dict) and entry.get("engine") == engine.engine and name not in now
     )
 
@@ -258,8 +288,10 @@ def require_agreement(engine: Engine) -> None:
 
 
 def agree_to_schedule(folder: Path, schedule: str) -> None:
-    _change({_name("schedule", f"{folder.resolve()} {schedule}"): {"engine": "", "on": clock.today().isoformat()}})
+    """Raises InputError where it cannot be kept."""
+    name = _name("schedule", f"{folder.resolve()} {schedule}")
+    agreements.change({name: {"engine": "", "on": clock.today().isoformat()}})
 
 
 def schedule_agreed(folder: Path, schedule: str) -> bool:
-    return _name("schedule", f"{folder.resolve()} {schedule}") in _read()
+    return _name("schedule", f"{folder.resolve()} {schedule}") in agreements.read()

@@ -16,6 +16,7 @@ from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import sound_trace
+from zestpanel.core.connectors.leash import Kept
 from zestpanel.core.connectors.programs import (
     LARGEST_CONSOLE,
     LARGEST_OUTPUT,
@@ -23,8 +24,6 @@ from zestpanel.core.connectors.programs import (
     Program,
     console_text,
     decoded,
-    end_group,
-    end_process_tree,
     last_words,
     read_output,
     size_of,
@@ -94,20 +93,19 @@ class CommandConnector:
         cold, self._ran_before = not self._ran_before, True
         err_file, in_file = folder / "stderr", folder / "stdin"
         in_file.write_bytes(b"" if by_argument else request.text.encode("utf-8"))
-        began = time.monotonic()
         with in_file.open("rb") as given, err_file.open("wb") as err:
             process = self._program.start(arguments, output_folder=str(made), stdin=given, stdout=subprocess.PIPE,
                                           stderr=err)  # fmt: skip
+            began = process.began_s
             watch = MemoryWatch(process.pid)
             try:
                 ended = self._wait(process, began, cancelled, (output, err_file))
             finally:
-                end_group(process.pid)  # what it left running ends with the call
+                process.end()  # and what it left running
                 memory_mb = watch.end()
-                watch.end_all_seen()
                 assert process.stdout is not None
                 process.stdout.close()
-        if process.returncode != 0:
+        if process.returncode:
             put_out = b"".join(part for _, part in ended.chunks[-2:])
             raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file), put_out))
         if self._own_name:
@@ -129,46 +127,37 @@ class CommandConnector:
             timing=_timing(chunks, clip, ended, cold=cold, memory_mb=memory_mb, decoded_s=time.monotonic() - began),
         )
 
-    def _wait(
-        self, process: subprocess.Popen[bytes], began: float, cancelled: Cancelled, files: tuple[Path, Path]
-    ) -> _Ended:
+    def _wait(self, process: Kept, began: float, cancelled: Cancelled, files: tuple[Path, Path]) -> _Ended:
         """Read the output as it fills and wait for the end; the system wakes us for both (poll, pidfd)."""
         found, counted, heard = _Ended(), 0, 0
         assert process.stdout is not None
-        ended = os.pidfd_open(process.pid)
+        ended = process.fileno()
         events = select.poll()
         events.register(ended, select.POLLIN)
         events.register(process.stdout, select.POLLIN | select.POLLHUP)
         os.set_blocking(process.stdout.fileno(), False)
-        try:
-            while True:
-                ready = dict(events.poll(_LOOK_S * 1000))
-                at = time.monotonic() - began
-                if process.stdout.fileno() in ready and not _read(process.stdout, at, found.chunks):
-                    events.unregister(process.stdout)
-                if ended in ready:
-                    break
-                self._check(process, at, cancelled)
-                heard += sum(len(part) for _, part in found.chunks[counted:])
-                counted = len(found.chunks)
-                if max(heard, size_of(files[0])) > LARGEST_OUTPUT or size_of(files[1]) > LARGEST_CONSOLE:
-                    end_process_tree(process)
-                    raise too_much(self._program.speak_facts.arguments[0])
-        finally:
-            os.close(ended)
-        _, status, used = os.wait4(process.pid, 0)
-        process.returncode = os.waitstatus_to_exitcode(status)
-        found.ended_s, found.cpu_s = time.monotonic() - began, used.ru_utime + used.ru_stime
+        while True:
+            ready = dict(events.poll(_LOOK_S * 1000))
+            at = time.monotonic() - began
+            if process.stdout.fileno() in ready and not _read(process.stdout, at, found.chunks):
+                events.unregister(process.stdout)
+            if ended in ready:
+                break
+            self._check(at, cancelled)
+            heard += sum(len(part) for _, part in found.chunks[counted:])
+            counted = len(found.chunks)
+            if max(heard, size_of(files[0])) > LARGEST_OUTPUT or size_of(files[1]) > LARGEST_CONSOLE:
+                raise too_much(self._program.speak_facts.arguments[0])
+        process.wait()
+        found.ended_s, found.cpu_s = process.ended_s - began, process.cpu_s
         _read_on(process.stdout, began, found.chunks)
         return found
 
-    def _check(self, process: subprocess.Popen[bytes], at_s: float, cancelled: Cancelled) -> None:
+    def _check(self, at_s: float, cancelled: Cancelled) -> None:
         timeout = self._program.speak_facts.timeout_s
         if cancelled():
-            end_process_tree(process)
             raise WasCancelled
         if at_s > timeout:
-            end_process_tree(process)
             raise SynthesisFailure(
                 "timed out", tr("The program did not end within {timeout} s and was stopped.", timeout=f"{timeout:g}")
             )

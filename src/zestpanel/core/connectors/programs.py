@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import re
-import signal
 import stat
-import subprocess
 from pathlib import Path
 from typing import Any, Final
 
@@ -16,27 +13,14 @@ from zestpanel.core.audio.files import decode, decode_raw
 from zestpanel.core.audio.kinds import is_cut_off
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
-from zestpanel.core.connectors.leash import leash
+from zestpanel.core.connectors.leash import Kept, leash
+from zestpanel.core.connectors.resolved import FOLDER, resolved
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
-from zestpanel.core.secrets.environment import expand_environment, for_programs
+from zestpanel.core.secrets.environment import for_programs
 from zestpanel.core.secrets.masking import without_keys
 from zestpanel.core.texts import tr
-
-
-def end_process_tree(process: subprocess.Popen[bytes]) -> None:
-    """Kill the program and all it started (it leads its own process group)."""
-    end_group(process.pid)
-    process.wait()
-
-
-def end_group(pid: int) -> None:
-    """Kill what is left of a program's group, itself or what it started."""
-    with contextlib.suppress(ProcessLookupError, PermissionError):
-        os.killpg(pid, signal.SIGKILL)
-    leash.let_go(pid)
-
 
 _NUMBER: Final = re.compile(r"-\d+(\.\d+)?%?")
 LARGEST_OUTPUT: Final = 500_000_000  # bytes: an hour of sound at 48 kHz in 24 bits
@@ -101,12 +85,17 @@ class Program:
     def __init__(self, engine: Engine) -> None:
         assert isinstance(engine.speak, CommandSpeak)
         self.engine, self.speak_facts = engine, engine.speak
+        self._means = resolved(engine.speak)
 
     def arguments(self, request: SpeakRequest | None, **more: str) -> list[str]:
         """The program and its arguments. Raises SynthesisFailure for a value that it would take for an option."""
-        expanded = [expand_environment(part) for part in self.speak_facts.arguments]
+        expanded = self._means.arguments
         values = values_of(request, **more) if request else dict(more)
         filled = [str(part) for part in fill(expanded, values)]
+        if any("\0" in part for part in filled):
+            raise SynthesisFailure(
+                "bad text", tr("The text holds a sign that no program can be given (U+0000); it was not run.")
+            )
         for part, place in zip(filled, expanded, strict=True):
             if part == place:
                 if part == "--":  # nothing behind it is an option (POSIX.1, utility syntax guideline 10)
@@ -126,16 +115,15 @@ class Program:
                 )
         return filled
 
-    def start(self, arguments: list[str], *, output_folder: str = "", **pipes: Any) -> subprocess.Popen[bytes]:
-        extra = {name: expand_environment(value) for name, value in self.speak_facts.environment.items()}
-        directory = expand_environment(self.speak_facts.directory).replace("{output_folder}", output_folder) or None
+    def start(self, arguments: list[str], *, output_folder: str = "", **pipes: Any) -> Kept:
+        directory = self._means.directory.replace(FOLDER, output_folder) or None
         if directory is not None and not os.path.isdir(directory):
             raise SynthesisFailure(
                 "program", tr("The working directory '{directory}' is not there.", directory=directory)
             )
         try:
-            process: subprocess.Popen[bytes] = subprocess.Popen(
-                arguments, start_new_session=True, env=for_programs(extra), cwd=directory, **pipes
+            return leash.start(
+                arguments, environment=for_programs(self._means.environment), directory=directory, **pipes
             )
         except FileNotFoundError as error:
             raise SynthesisFailure(
@@ -150,8 +138,6 @@ class Program:
                     strerror=error.strerror,
                 ),
             ) from error
-        leash.hold(process.pid)
-        return process
 
 
 LONGEST_CONSOLE: Final = 20_000

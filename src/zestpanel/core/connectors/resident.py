@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import os
 import subprocess
@@ -14,13 +13,13 @@ from pathlib import Path
 from typing import IO, Any, Final
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.connectors.leash import Kept
 from zestpanel.core.connectors.programs import (
     LARGEST_CONSOLE,
     LONGEST_CONSOLE,
     Program,
     console_text,
     decoded,
-    end_process_tree,
     last_words,
     read_output,
     too_much,
@@ -51,7 +50,7 @@ class ResidentConnector:
 
     def __init__(self, engine: Engine) -> None:
         self._program = Program(engine)
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Kept | None = None
         self._errors: IO[bytes] | None = None
         self._told = 0  # bytes of the console that were given with a reply
         self._lock = threading.Lock()
@@ -76,7 +75,7 @@ class ResidentConnector:
 
     def close(self) -> None:
         if self._process is not None:
-            end_process_tree(self._process)
+            self._process.end()
             for pipe in (self._process.stdin, self._process.stdout, self._errors):
                 if pipe is not None:
                     pipe.close()
@@ -127,7 +126,7 @@ class ResidentConnector:
             late = time.monotonic() - began > self._program.speak_facts.timeout_s
             flooded = os.fstat(errors.fileno()).st_size - self._told > LARGEST_CONSOLE
             if reader.is_alive() and (cancelled() or late or flooded):
-                end_process_tree(process)
+                process.end()
                 reader.join(_LEFT_OPEN_S)
                 if reader.is_alive():  # something it started holds its output open: neither waited for nor closed here
                     self._process = None
@@ -207,8 +206,7 @@ class ResidentConnector:
         process, errors = self._process, self._errors
         assert process is not None
         assert errors is not None
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            process.wait(_POLL_S)
+        process.wait(_POLL_S)
         said = os.pread(errors.fileno(), LONGEST_CONSOLE, max(0, os.fstat(errors.fileno()).st_size - LONGEST_CONSOLE))
         code = process.poll() or 0
         self.close()

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import signal
 import threading
 from pathlib import Path
 from typing import Final
@@ -58,14 +57,6 @@ def cpu_s(pids: list[int]) -> float:
     return ticks / _TICKS
 
 
-def began_at(pid: int) -> int | None:
-    """When a process began, in ticks since the machine did (proc(5), stat 22); None when it is gone."""
-    try:
-        return int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[19])
-    except (OSError, ValueError, IndexError):
-        return None
-
-
 def threads_of(pids: list[int]) -> int:
     count = 0
     for pid in pids:
@@ -80,30 +71,18 @@ class MemoryWatch:
     def __init__(self, pid: int) -> None:
         self._pid, self._over = pid, threading.Event()
         self._most = 0.0
-        self._seen: dict[int, int] = {}  # process -> when it began: a number may be given out anew
         self._look()
         self._thread = threading.Thread(target=self._watch, name="memory watch", daemon=True)
         self._thread.start()
 
     def _look(self) -> None:
-        pids = tree(self._pid)
-        for pid in pids:
-            if pid not in self._seen and (began := began_at(pid)) is not None:
-                self._seen[pid] = began
-        self._most = max(self._most, *memory_mb(pids))
+        self._most = max(self._most, *memory_mb(tree(self._pid)))
 
     def _watch(self) -> None:
         pause = _FIRST_S
         while not self._over.wait(pause):
             self._look()
             pause = min(_LONGEST_S, pause * 1.3)
-
-    def end_all_seen(self) -> None:
-        """Kill what the program has started and left running, in whatever group it put itself."""
-        for pid, began in self._seen.items():
-            if pid != self._pid and began_at(pid) == began:
-                with contextlib.suppress(OSError):
-                    os.kill(pid, signal.SIGKILL)
 
     def end(self) -> float | None:
         """None where nothing could be read: it was over at once, or the system has no such account."""

@@ -20,11 +20,12 @@ from xml.sax.saxutils import escape
 import httpx
 
 from zestpanel.core.catalogue.reaching import HttpSpeak, Reached
-from zestpanel.core.connectors.agreed import stays_at
+from zestpanel.core.connectors import agreed
+from zestpanel.core.connectors.hosts import host_of, is_local, origin_of, stays_at
 from zestpanel.core.connectors.http.receiving import Received, receive
 from zestpanel.core.connectors.plugins import signer
 from zestpanel.core.connectors.templates import fill
-from zestpanel.core.errors import SynthesisFailure
+from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.secrets.masking import holds_key, known_keys, without_keys
 from zestpanel.core.texts import tr
@@ -36,12 +37,14 @@ _QUOTES: Final = {'"': "&quot;", "'": "&apos;"}
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HttpRequest:
-    """One request, ready to be sent. ``content`` is the body's bytes, None for none."""
+    """One request, ready to be sent. ``content`` is the body's bytes, None for none. ``elsewhere``: to another host
+    than the connector file names, where a reply has led."""
 
     method: str
     address: str
     headers: dict[str, str] = field(default_factory=dict)
     content: bytes | None = None
+    elsewhere: bool = False
 
     def as_text(self) -> str:
         """As it goes out, for people; long or binary bodies are shortened."""
@@ -177,20 +180,22 @@ class Sent:
 
 def send(
     client: httpx.Client, speak: Reached, asked: HttpRequest, secret: str, began: float, cancelled: Cancelled,
-    sent: Sent | None = None,
+    sent: Sent | None = None, *, own: str = "",
 ) -> Received:  # fmt: skip
-    """Send the request and follow redirects: within its host, to another only without the key. A text goes out once: a
-    service that wants it elsewhere has read it, and may bill it there as well.
+    """Send the request and follow redirects: within its host, to another that was agreed to only without the key. A
+    text goes out once: a service that wants it elsewhere has read it, and may bill it there as well.
 
-    sent: what becomes of the text is noted there. Raises SynthesisFailure or Cancelled.
+    sent: what becomes of the text is noted there. own: the origin that the connector file names, where the request goes
+    to another one. Raises SynthesisFailure or Cancelled.
     """
+    own = own or origin_of(asked.address)
     for _ in range(MOST_REDIRECTS + 1):
         received = _send_watched(client, speak, asked, began, cancelled)
         if sent is not None:
             sent.taken_in |= received.status < 400
         if received.status not in (301, 302, 303, 307, 308) or "location" not in received.headers:
             return received
-        asked = _redirected(asked, received, secret)
+        asked = _redirected(asked, received, secret, own)
         if asked.content:
             raise SynthesisFailure(
                 "refused",
@@ -212,14 +217,13 @@ def holds_any_key(address: str, secret: str) -> bool:
     return any(holds_key(address, key) for key in {secret, *known_keys()} if key)
 
 
-def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequest:
+def _redirected(asked: HttpRequest, received: Received, secret: str, own: str) -> HttpRequest:
     try:
         here, there = httpx.URL(asked.address), httpx.URL(asked.address).join(received.headers["location"])
     except (httpx.InvalidURL, ValueError) as error:
         raise SynthesisFailure("wrong content", tr("The service redirects to something that is no address.")) from error
-    same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
     becomes_get = received.status in (301, 302, 303) and asked.method != "GET"
-    if same:
+    if _same(here, there):
         kept = {k: v for k, v in asked.headers.items() if not becomes_get or k.lower() != "content-type"}
         return replace(
             asked,
@@ -228,13 +232,45 @@ def _redirected(asked: HttpRequest, received: Received, secret: str) -> HttpRequ
             method="GET" if becomes_get else asked.method,
             content=None if becomes_get else asked.content,
         )
-    if (asked.content and not becomes_get) or holds_any_key(str(there), secret):
+    if asked.content and not becomes_get:
         raise SynthesisFailure(
             "refused",
-            tr("The service redirects to {host}. The request with its key was not sent there.", host=there.host),
+            tr(
+                "The service redirects to {host}. The request with its key was not sent there.",
+                host=host_of(str(there)),
+            ),
             of_key=True,
         )
-    return HttpRequest(method="GET", address=str(there))
+    return _elsewhere(str(there), own, secret)
+
+
+def _same(here: httpx.URL, there: httpx.URL) -> bool:
+    return (here.scheme, here.raw_host, here.port) == (there.scheme, there.raw_host, there.port)
+
+
+def _elsewhere(address: str, own: str, secret: str) -> HttpRequest:
+    """A request to another host than the file's own, for what a reply says lies there: a GET with neither key nor text,
+    if its person has agreed to that host. Raises SynthesisFailure; then it will be asked about."""
+    there = origin_of(address)
+    if holds_any_key(address, secret):
+        raise SynthesisFailure(
+            "refused",
+            tr("The reply leads to {host} with the key in its address. It was not sent there.", host=host_of(there)),
+            of_key=True,
+        )
+    if there != own and not agreed.may_be_fetched(own, there):
+        with contextlib.suppress(InputError):  # where it cannot be kept it is asked about all the same, in words
+            agreed.want(own, there)
+        raise SynthesisFailure(
+            "refused",
+            tr(
+                "The service keeps its sound at another host, {host}, and nobody has agreed to that on this machine. "
+                "Nothing was fetched from there. Agree to it in Engines, or with 'zest agree', and ask again.",
+                host=there,
+            ),
+            stops=True,
+        )
+    return HttpRequest(method="GET", address=address, elsewhere=there != own)
 
 
 def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, began: float, cancelled: Cancelled,
@@ -249,15 +285,29 @@ def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, 
             "wrong content",
             tr("The reply links to '{without_keys}', which is no web address.", without_keys=without_keys(link, 80)),
         )
-    same = (here.scheme, here.host, here.port) == (there.scheme, there.host, there.port)
-    if not same and holds_any_key(str(there), secret):
+    own = origin_of(source.address)
+    if _same(here, there):
+        kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"}
+        asked = HttpRequest(method="GET", address=str(there), headers=kept)
+    else:
+        asked = _elsewhere(str(there), own, secret)
+    return send(client, speak, asked, secret, began, cancelled, own=own)
+
+
+def _keep_out(asked: HttpRequest, speak: Reached, stream: Any) -> None:
+    """A host with a public name that leads into this machine's own network is left before anything is sent there."""
+    peer = stream.get_extra_info("server_addr")
+    by_name = not speak.proxy and asked.elsewhere and not is_local(host_of(asked.address))
+    if by_name and isinstance(peer, tuple) and is_local(str(peer[0])):
+        stream.close()
         raise SynthesisFailure(
             "refused",
-            tr("The reply links to {host} with the key in it. It was not sent there.", host=there.host),
-            of_key=True,
+            tr(
+                "The reply leads to {host}, which is an address of this machine's own network. Nothing was sent there.",
+                host=host_of(asked.address),
+            ),
+            stops=True,
         )
-    kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"} if same else {}
-    return send(client, speak, HttpRequest(method="GET", address=str(there), headers=kept), secret, began, cancelled)
 
 
 def _send_watched(
@@ -293,6 +343,7 @@ def _send_once(
     def note(event: str, told: Mapping[str, Any]) -> None:
         if event == "connection.connect_tcp.complete":
             marks["connected"] = time.monotonic() - began
+            _keep_out(asked, speak, told["return_value"])
             sockets.append(told["return_value"].get_extra_info("socket"))
         elif event == "http11.send_request_body.complete":
             marks["sent"] = time.monotonic() - began

@@ -20,7 +20,9 @@ from zestpanel.core.audio.files import decode, decode_raw
 from zestpanel.core.audio.kinds import is_cut_off, kind_of_text
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
+from zestpanel.core.connectors.agreed import choices_of
 from zestpanel.core.connectors.arrival import sound_trace
+from zestpanel.core.connectors.hosts import places_in
 from zestpanel.core.connectors.http.asking import HttpRequest, Sent, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
 from zestpanel.core.connectors.http.receiving import Received
@@ -60,6 +62,14 @@ class OverNetwork:
         self._lock = threading.Lock()
 
     def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
+        if not self._stays_there(request):
+            raise SynthesisFailure(
+                "refused",
+                tr(
+                    "A setting of the request would lead it to a host that was not agreed to. Nothing was sent. Choose "
+                    "one of the values that its connector file names."
+                ),
+            )
         name = secret_of(self._engine)
         secret = find_secret(name) if name else ""
         with self._lock:
@@ -75,6 +85,11 @@ class OverNetwork:
             voice_used=without_keys(reply.voice_used, LONGEST_NAME),
             model_used=without_keys(reply.model_used, LONGEST_NAME),
         )
+
+    def _stays_there(self, request: SpeakRequest) -> bool:
+        """A setting may fill a name of the host only with a value that the file names, and that was agreed to."""
+        address, allowed = str(self._engine.speak.address), choices_of(self._engine)  # type: ignore[union-attr]
+        return all(request.settings.get(place) in allowed.get(place, ()) for place in places_in(address))
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         raise NotImplementedError

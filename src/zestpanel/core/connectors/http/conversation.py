@@ -13,7 +13,7 @@ from websockets.sync.client import ClientConnection, reconnect
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import WebSocketSpeak
-from zestpanel.core.connectors.agreed import stays_at
+from zestpanel.core.connectors.hosts import stays_at
 from zestpanel.core.connectors.http.asking import key_values, with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
 from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, own_words, too_many_pieces, uncoded

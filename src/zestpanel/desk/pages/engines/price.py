@@ -26,6 +26,7 @@ from zestpanel.core.catalogue.fact_list import BY_NAME
 from zestpanel.core.catalogue.facts import Engine, Plan
 from zestpanel.core.catalogue.stated_plan import LIMITS, TypedPlan, as_typed, stated_plan
 from zestpanel.core.clock import today
+from zestpanel.core.connectors.agreed import agree_to_prices
 from zestpanel.core.domain.money import Money
 from zestpanel.core.errors import InputError
 from zestpanel.core.money.components import KINDS
@@ -325,9 +326,12 @@ class PriceDialog(KeepingDialog):
             shortlist.state_plans(name, before, former=former)
             shortlist.set_plan(moved, old)
 
-        return self._state.edit(
+        kept = self._state.edit(
             tr("price of {name}", name=name), do, undo, told=tr("The new price of {name}", name=name)
         )
+        if kept:
+            agree_to_prices(shortlist.engines()[name])  # typed here: nobody need be asked about them
+        return kept
 
     def _remove(self) -> None:
         shortlist, name = self._state.project.shortlist, self._engine.engine
@@ -336,6 +340,7 @@ class PriceDialog(KeepingDialog):
         after, former = [p for p in before if p.name != gone], shortlist.former_plans(name)
         if self._state.edit(tr("removing a price of {name}", name=name), lambda: shortlist.state_plans(name, after),
                             lambda: shortlist.state_plans(name, before, former=former)):  # fmt: skip
+            agree_to_prices(shortlist.engines()[name])
             self.accept()
             self._done()
 
