@@ -5,7 +5,9 @@ from __future__ import annotations
 import base64
 import html
 import json
+import re
 import socket
+from html.entities import html5
 from urllib.parse import quote, quote_plus, urlencode
 
 import pytest
@@ -19,7 +21,7 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.secrets.keys import keep_secret
-from zestpanel.core.secrets.masking import MASK, holds_key, masked, note_key, without_keys, writings
+from zestpanel.core.secrets.masking import MASK, holds_key, masked, note_key, without_keys
 
 ODD_KEY = "k3y+/=&\"<'% é~"  # signs that every writing treats in its own way
 KEY = "sk+4f/9a==Zx&7Q"
@@ -40,7 +42,35 @@ WRITERS = {
     "with a longer name": lambda key: base64.b64encode(f"an-app:{key}:1".encode()).decode(),
     "in Python": repr,
     "in hexadecimal": lambda key: key.encode().hex(),
+    "in capitals of hexadecimal": lambda key: key.encode().hex().upper(),
+    # other producers' ways, each allowed by the same standards
+    "in JSON with slashes escaped": lambda key: json.dumps(key).replace("/", "\\/"),
+    "in JSON by numbers": lambda key: "".join(f"\\u{ord(sign):04x}" for sign in key),
+    "in JSON by capital numbers": lambda key: "".join(f"\\u{ord(sign):04X}" for sign in key),
+    "in JSON in JSON": lambda key: json.dumps(json.dumps(key)),
+    "in small letters of percent": lambda key: "".join(f"%{byte:02x}" for byte in key.encode()),
+    "in a page by numbers": lambda key: "".join(f"&#{ord(sign)};" for sign in key),
+    "in a page by hexadecimal numbers": lambda key: "".join(f"&#X{ord(sign):X};" for sign in key),
+    "in a page by names": lambda key: "".join(NAMES.get(sign, sign) for sign in key),
+    "in a page in a page": lambda key: html.escape(html.escape(key)),
+    "over two lines": lambda key: f"{key[:7]}\r\n    {key[7:]}",
+    "over two lines of JSON": lambda key: json.dumps(f"{key[:7]}\n{key[7:]}"),
+    "in quoted-printable": lambda key: f"{key[:6]}=\n{key[6:]}",
+    "in base64 over lines": lambda key: "\n".join(re.findall(".{1,8}", base64.b64encode(key.encode()).decode())),
 }
+NAMES = {sign: f"&{name.rstrip(';')};" for name, sign in html5.items() if len(sign) == 1}
+
+
+@pytest.mark.parametrize("at", range(1, 15))
+def test_a_key_in_two_chunks_leaves_less_than_its_half(at: int) -> None:
+    key = "0123456789abcdef"
+    left = masked(f"first {key[:at]}", (key,)) + masked(f"{key[at:]} last", (key,))
+    assert len(left.replace(MASK, "").replace("first ", "").replace(" last", "")) < len(key) / 2
+
+
+@given(st.text(max_size=300))
+def test_what_holds_no_key_stays_as_it_is(text: str) -> None:
+    assert masked(text, ("sk-live-0123456789",)) == text
 
 
 @pytest.mark.parametrize("way", WRITERS)
@@ -51,9 +81,7 @@ def test_every_writing_is_masked(way: str, key: str) -> None:
     assert holds_key(said, key)
     left = masked(said, (key,))
     assert MASK in left
-    # nothing of it can be read back: not the key, and not its longer half in any alphabet
-    for one in writings(key):
-        assert one not in left
+    # nothing of it can be read back: not its longer half in any alphabet
     half = written[len(written) // 4 : -len(written) // 4 or None]
     assert half not in left
 
@@ -90,6 +118,8 @@ def test_what_a_service_says_shows_no_key(key: None, way: str) -> None:
             ask({"address": address})
         assert not holds_key(caught.value.what, KEY)
         assert not any(written[n : n + 8] in caught.value.what for n in range(4, max(5, len(written) - 12)))
+    if "\n" in written:  # no line of a head holds one
+        return
     with raw_server(saying(wav(bytes(4000)), f"X-Voice: {written}")) as address:
         assert not holds_key(ask({"address": address, "reply": {"voice_used": "header X-Voice"}}).voice_used, KEY)
 

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import base64
-import html
-import json
 import os
 import re
 from functools import lru_cache
+from html.entities import html5
 from typing import Final
-from urllib.parse import quote, quote_plus
 
 MASK: Final = "••••"
 _PREFIX: Final = "ZEST_SECRET_"
@@ -35,20 +33,51 @@ def known_keys() -> tuple[str, ...]:
     return tuple(sorted(_seen | given, key=len, reverse=True))
 
 
-@lru_cache(maxsize=256)
-def writings(key: str) -> tuple[str, ...]:
-    """A key as it may stand in an address, a body, a page or a header: raw, percent-encoded (RFC 3986, twice too) or as
-    a form, escaped for JSON, HTML or Python, in hexadecimal and in base64 at any place of it (RFC 4648). Longest first.
+@lru_cache(maxsize=64)
+def _written(key: str) -> re.Pattern[str]:
+    """A key as it may stand in an address, a body, a page, a header or a log: as it is, percent-encoded (RFC 3986,
+    again and again), as a form, escaped for JSON in any of its ways (RFC 8259, section 7; JSON within JSON too), for a
+    page (WHATWG HTML: names, decimal, hexadecimal), for Python, in hexadecimal, and in base64 at any place of it (RFC
+    4648); over several lines, as mail and terminals break them.
     """
-    once = [quote(key, safe=""), quote(key), quote_plus(key)]
-    found = {key, key.strip(), *once, *(quote(one, safe="") for one in once)}
-    found |= {re.sub("%[0-9A-F]{2}", lambda m: m.group().lower(), one) for one in once}
-    found |= {json.dumps(key)[1:-1], json.dumps(key, ensure_ascii=False)[1:-1], repr(key)[1:-1]}
-    found |= {html.escape(key), html.escape(key, quote=False)}
+    found = [_BREAK.join(_any_way(sign) for sign in key)]
     data = key.encode("utf-8", errors="replace")
     if len(data) >= _SHORTEST_PIECE:
-        found |= {data.hex(), data.hex().upper(), *_in_base64(data)}
-    return tuple(sorted((one for one in found if one), key=len, reverse=True))
+        found.append("(?i:" + _BREAK.join(f"{byte:02x}" for byte in data) + ")")
+        found += [_BREAK.join(map(_base64_sign, piece)) for piece in _in_base64(data)]
+    return re.compile("|".join(found))
+
+
+_BREAK: Final = r"(?:[=\\]?\s{1,40}|(?:\\+r)?\\+n)?"  # an end of a line, escaped or not, and what is indented after it
+
+
+def _any_way(sign: str) -> str:
+    """One sign in all its writings, as a regular expression."""
+    number = ord(sign)
+    ways = [re.escape(sign), rf"\\+{re.escape(sign)}", "".join(rf"%(?:25)*(?i:{byte:02x})" for byte in _utf8(sign))]
+    units = sign.encode("utf-16-be", "surrogatepass")
+    ways.append("".join(rf"\\+u(?i:{units[at : at + 2].hex()})" for at in range(0, len(units), 2)))
+    ways += [rf"\\+U(?i:{number:08x})", rf"\\+x(?i:{number:02x})"]
+    ways.append(rf"&(?:amp;)*#0*(?:{number}|[xX]0*(?i:{number:x}));?")
+    ways += [rf"&(?:amp;)*{re.escape(name.rstrip(';'))};?" for name in _entities().get(sign, ())]
+    ways += [r"\+"] if sign == " " else []
+    return f"(?:{'|'.join(ways)})"
+
+
+def _utf8(text: str) -> bytes:
+    return text.encode("utf-8", errors="replace")
+
+
+@lru_cache(maxsize=1)
+def _entities() -> dict[str, list[str]]:
+    names: dict[str, list[str]] = {}
+    for name, sign in html5.items():
+        names.setdefault(sign, []).append(name)
+    return names
+
+
+def _base64_sign(sign: str) -> str:
+    return {"+": r"(?:[+-]|%(?:25)*2[bB])", "/": r"(?:\\*[/_]|%(?:25)*2[fF])"}.get(sign, sign)
 
 
 def _in_base64(data: bytes) -> list[str]:
@@ -59,15 +88,29 @@ def _in_base64(data: bytes) -> list[str]:
         whole = (before + len(data)) * 8 // 6
         piece = written[-(-before * 8 // 6) : whole]
         if len(piece) >= _SHORTEST_PIECE:
-            out += [piece, piece.replace("+", "-").replace("/", "_")]
+            out.append(piece)
     return out
 
 
+def _pieces(text: str, key: str) -> list[tuple[int, int]]:
+    """Where a half of the key or more stands, as it is: of a key that came in two parts, the longer one does."""
+    size = max(_SHORTEST_PIECE, (len(key) + 1) // 2)
+    found: list[tuple[int, int]] = []
+    for begin in range(len(key) - size + 1):
+        at = text.find(key[begin : begin + size])
+        while at >= 0:
+            found.append((at, at + size))
+            at = text.find(key[begin : begin + size], at + 1)
+    return found
+
+
 def holds_key(text: str, key: str) -> bool:
-    """Whether a key stands in a text, in any writing."""
-    return bool(key) and (
-        any(one in text for one in writings(key)) if len(key) >= _SHORT else _word(key).search(text) is not None
-    )
+    """Whether a key stands in a text, in any writing, or half of it."""
+    if not key:
+        return False
+    if len(key) < _SHORT:
+        return _word(key).search(text) is not None
+    return _written(key).search(text) is not None or bool(_pieces(text, key))
 
 
 @lru_cache(maxsize=256)
@@ -81,10 +124,22 @@ def masked(text: str, keys: tuple[str, ...]) -> str:
     for key in keys:
         if 0 < len(key) < _SHORT:
             text = _word(key).sub(MASK, text)
-            continue
-        for one in writings(key) if key else ():
-            text = text.replace(one, MASK)
+        elif key:
+            text = _written(key).sub(MASK, text)
+            for start, end in reversed(_joined(_pieces(text, key))):
+                text = text[:start] + MASK + text[end:]
     return text
+
+
+def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Overlapping stretches as one, in order."""
+    out: list[tuple[int, int]] = []
+    for start, end in sorted(spans):
+        if out and start <= out[-1][1]:
+            out[-1] = (out[-1][0], max(end, out[-1][1]))
+        else:
+            out.append((start, end))
+    return out
 
 
 def without_keys(text: str, most: int | None = None) -> str:
