@@ -1,14 +1,16 @@
-"""Keys that stand where none belongs: known by the names they go under, and by their looks."""
+"""Keys that stand where none belongs: judged by the place (a name that means a secret, what stands behind 'Bearer', a
+header that is not of the harmless ones, a user's part of an address), and by their looks where no name tells."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import Any, Final
-from urllib.parse import urlsplit
 
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.catalogue.reaching import KEY_NAMES, CommandSpeak, HttpSpeak, Reached, WebSocketSpeak
+from zestpanel.core.catalogue.places import PLACE
+from zestpanel.core.catalogue.reaching import KEY_NAMES
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.texts import tr
 
@@ -42,61 +44,140 @@ def looks_like_key(value: str) -> bool:
     )  # fmt: skip
 
 
+# headers whose values are no secrets: the registered ones (IANA, HTTP Field Name Registry) and words in names that
+# services give theirs (common practice, no source)
+_HARMLESS: Final = re.compile(
+    r"accept(-.*)?|content-.*|cache-control|pragma|connection|date|expect|host|origin|referer|range|te|upgrade|via|dnt"
+    r"|if-.*|prefer|priority|user-agent|keep-alive|sec-fetch-.*|sec-websocket-.*",
+    re.IGNORECASE,
+)
+_HARMLESS_WORDS: Final = re.compile(
+    r"format|version|model|language|lang|locale|voice|region|rate|encoding|type|output|codec|sample|timeout|retry"
+    r"|priority|trace|request|app|application|client|title|agent|stream|mode|quality|speed|channels?|bits|beta"
+    r"|features?|count|size|length|prefer|job|task|project|tenant"
+)
+_SECRET_WORDS: Final = re.compile(
+    r"key|secret|token|auth|authorization|password|passwd|pass|credentials?|signature|session|cookie|apikey|bearer"
+)
+_VARIABLE: Final = re.compile(r"\$\{[A-Za-z_][A-Za-z0-9_]*\}")
+_SCHEME: Final = re.compile(r"\b(bearer|basic|token|api-?key|digest)\s+([^\s\"',;]+)", re.IGNORECASE)
+_SCHEME_ALONE: Final = re.compile(r"bearer|basic|token|api-?key|key|digest", re.IGNORECASE)
+# name: value, name=value, "name": "value" and <name>value</name>, wherever they stand in a text
+_PAIR: Final = re.compile(r"""(?<![\w.-])([A-Za-z][\w.-]*)["']?\s*[:=]\s*["']?(?=([^\s"'&;,<>}\]]+))""")
+_ELEMENT: Final = re.compile(r"<([A-Za-z][\w.:-]*)[^<>]*>\s*([^<>\s][^<>]*)<")
+_USER: Final = re.compile(r"://([^/?#\s@]+)@")
+_HOST: Final = re.compile(r"://([^/?#\s@:]+)")
+_PLAIN: Final = re.compile(r"[-+\d.,%]*|true|false|null|none|yes|no|on|off", re.IGNORECASE)
+_HOLD: Final = frozenset({"headers", "query", "body", "send", "options", "environment"})
+_PATHS: Final = frozenset({"each", "values", "otherwise", "reply", "failures", "done", "failed"})
+
+
+def bare(value: str) -> str:
+    """What stands there beside places, variables of the environment, and the name of a scheme before them."""
+    left = _VARIABLE.sub("", PLACE.sub("", value)).strip()
+    return "" if _SCHEME_ALONE.fullmatch(left) else left
+
+
+def holds_key_at(name: str, value: str) -> bool:
+    """Whether a value that is sent under a name is a key, or holds one."""
+    left = bare(value)
+    secret = is_key_name(name) or name.lower() == "cookie"
+    return bool(left) and (not _PLAIN.fullmatch(left) if secret else holds_key_within(left))
+
+
+def holds_key_within(text: str) -> bool:
+    """The same of a text that has no name: by the names in it, and by looks."""
+    text = bare(text)
+    pairs = [*_PAIR.findall(text), *_ELEMENT.findall(text), *_SCHEME.findall(text)]
+    if any((is_key_name(name) or name.lower() in ("bearer", "basic")) and not _PLAIN.fullmatch(v) for name, v in pairs):
+        return True
+    if any(user.strip(":") for user in _USER.findall(text)):
+        return True
+    if any(looks_like_key(host.partition(".")[0]) for host in _HOST.findall(text)):
+        return True
+    return any(looks_like_key(part) for part in re.split(r"[\s/?&=,;\"'<>(){}\[\]]+", text))
+
+
+def is_harmless_header(name: str) -> bool:
+    words = re.split(r"[-_]", name.lower())
+    return not any(map(_SECRET_WORDS.fullmatch, words)) and (
+        _HARMLESS.fullmatch(name) is not None or any(map(_HARMLESS_WORDS.fullmatch, words))
+    )
+
+
+def keys_among(arguments: Sequence[str]) -> Iterator[str]:
+    """The arguments of a program that are or hold a key, as they may be shown: by the option before, never whole."""
+    for before, word in pairwise(["", *arguments]):
+        left = bare(word)
+        if not left or _PLAIN.fullmatch(left):
+            continue
+        name, joined, value = word.partition("=")
+        if _is_option_of_key(before, left) and not word.startswith("-"):
+            yield before
+        elif joined and word.startswith("-") and holds_key_at(name.lstrip("-"), value):
+            yield name
+        elif ("/" not in word or "://" in word) and holds_key_within(word):
+            yield before or f"{word[:4]}…"
+
+
+def _is_option_of_key(option: str, value: str) -> bool:
+    name = option.lstrip("-")
+    if option == name or "=" in option:
+        return False
+    return is_key_name(name) or option == "-k" or (name in ("u", "user") and ":" in value.strip(":"))
+
+
 def refuse_keys(engine: Engine, *, name: str) -> None:
     """Raises ConnectorError for a file that holds a key: whoever gets the file or the project would have it."""
-    for where, item, value in _values(engine):
-        if "{" in value:  # a place, or a variable of the environment
-            continue
-        rest = value.rpartition(" ")[2]
-        if value.strip() and (is_key_name(item) or item.lower() == "cookie" or looks_like_key(rest)):
-            raise ConnectorError(
-                tr("{name}: {where} looks like a key, and a connector file holds none.", name=name, where=where),
-                kept=tr("Nothing was added."),
-                remedy=tr(
-                    "Write {secret} in its place and name it with 'secret:'; what is no key may be a variable, "
-                    "${ZEST_NAME}."
-                ),
+    where = next(_keys_in(engine), "")
+    if where:
+        program = engine.speak.kind == "command"
+        raise ConnectorError(
+            tr("{name}: {where} looks like a key, and a connector file holds none.", name=name, where=where),
+            kept=tr("Nothing was added."),
+            remedy=tr(
+                "Let the program read it from its own settings, or from a variable of the environment that is named "
+                "ZEST_…: NAME: ${ZEST_NAME} under 'environment:'."
             )
+            if program
+            else tr(
+                "Write {secret} in its place and name it with 'secret:'; what is no key may be a variable, "
+                "${ZEST_NAME}."
+            ),
+        )
 
 
-def _values(engine: Engine) -> Iterator[tuple[str, str, str]]:
-    """(where it stands, the name it goes under, the value) of all that could hold a key."""
-    speak = engine.speak
-    if isinstance(speak, CommandSpeak):
-        yield from (("environment." + name, name, value) for name, value in speak.environment.items())
-        for before, value in zip(("", *speak.arguments), speak.arguments, strict=False):
-            option, joined, rest = value.partition("=")
-            yield (
-                tr("an argument"),
-                option.lstrip("-") if joined else before.lstrip("-") if before[:1] == "-" else "",
-                (rest if joined else "" if value.startswith("-") or "/" in value else value),
-            )
-    if not isinstance(speak, Reached):
-        return
-    assert isinstance(speak, HttpSpeak | WebSocketSpeak)
-    parts: list[tuple[str, Mapping[str, str]]] = [("headers", speak.headers), ("query", speak.query)]
-    if engine.voices_from is not None:
-        parts.append(("voices_from.headers", engine.voices_from.headers))
-    for part, named in parts:
-        yield from ((f"{part}.{name}", name, value) for name, value in named.items())
-    for field, address in (("address", speak.address), ("proxy", speak.proxy)):
-        try:
-            taken = urlsplit(address)
-        except ValueError:
-            continue
-        if taken.password or (taken.username and "{" not in taken.netloc):
-            yield field, "password", taken.password or taken.username or ""
-        yield from ((field, "", segment) for segment in re.split(r"[/?&=]", taken.path + "?" + taken.query))
-    body = speak.body if isinstance(speak, HttpSpeak) else list(speak.send)
-    yield from _in_tree(body, "body" if isinstance(speak, HttpSpeak) else "send", "")
+def _keys_in(engine: Engine) -> Iterator[str]:
+    """Where keys stand, over the whole document."""
+    document = engine.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    speak = document.get("speak", {})
+    for where in keys_among(speak.pop("arguments", ())):
+        yield tr("an argument ({where})", where=where)
+    if looks_like_key(str(speak.get("secret", ""))):
+        yield "secret"
+    speak.pop("secret", None)
+    yield from _walked(document, ())
 
 
-def _in_tree(tree: Any, where: str, name: str) -> Iterator[tuple[str, str, str]]:
-    if isinstance(tree, Mapping):
+def _walked(tree: Any, path: tuple[str, ...]) -> Iterator[str]:
+    if isinstance(tree, dict):
         for key, value in tree.items():
-            yield from _in_tree(value, f"{where}.{key}", str(key))
-    elif isinstance(tree, list | tuple):
+            yield from _walked(value, (*path, str(key)))
+    elif isinstance(tree, list):
         for value in tree:
-            yield from _in_tree(value, where, name)
-    elif isinstance(tree, str) and " " not in tree.strip():
-        yield where, name, tree
+            yield from _walked(value, path)
+    elif isinstance(tree, str) and _is_key(path, tree):
+        yield ".".join(path).removeprefix("speak.")
+
+
+def _is_key(path: tuple[str, ...], value: str) -> bool:
+    name = path[-1]
+    if not bare(value) or path[0] in ("voices", "models", "voice_names"):  # ids, which are what they are
+        return False
+    if path[0] not in ("speak", "voices_from", "makes_voices"):
+        return any(_PREFIX.match(word) and looks_like_key(word) for word in re.split(r"[\s\"'=:,;]+", value))
+    if _PATHS & set(path):
+        return looks_like_key(bare(value))
+    if "headers" in path:
+        return not is_harmless_header(name) or holds_key_at(name, value)
+    return holds_key_at(name, value) if _HOLD & set(path) else holds_key_within(value)

@@ -209,7 +209,9 @@ def with_places(draft: Draft) -> Draft:
         headers["Authorization"] = basic(f"{parts.username or ''}:{parts.password or ''}")
     host = (host_name or "service").split(".")
     name_of_key = "service" if host[-1].isdigit() else host[-2] if len(host) > 1 else host[0]
-    headers = {name: key.take(name, value, tr("header '{name}'", name=name)) for name, value in headers.items()}
+    headers = {
+        name: key.take(name, value, tr("header '{name}'", name=name), header=True) for name, value in headers.items()
+    }
     body = _body_places(draft.body, found)
     for name, value in list(query.items()):
         place = _place_for(name, value, found)

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
+from zestpanel.core.catalogue.key_looks import is_harmless_header, is_key_name, looks_like_key
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
 
@@ -22,13 +22,13 @@ class FoundKey:
     where: str = ""
     places: list[str] = field(default_factory=list)
 
-    def take(self, name: str, value: str, where: str) -> str:
+    def take(self, name: str, value: str, where: str, *, header: bool = False) -> str:
         """Raises InputError for a second key: a connector file names one."""
         scheme = _SCHEME.match(value)
         rest = value[scheme.end() :] if scheme else value
         if not rest.strip() or PLACE in rest:
             return value
-        if not (scheme or is_key_name(name) or looks_like_key(rest)):
+        if not (scheme or is_key_name(name) or looks_like_key(rest) or (header and not is_harmless_header(name))):
             return value
         self.note(rest, where)
         return (scheme.group() if scheme else "") + PLACE

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from itertools import pairwise
 from typing import Final
 
-from zestpanel.core.catalogue.key_looks import is_key_name, looks_like_key
+from zestpanel.core.catalogue.key_looks import holds_key_at, keys_among
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
 from zestpanel.core.connectors.wizard.shell import tidied
 from zestpanel.core.errors import InputError
@@ -44,7 +43,7 @@ def _variables_before(text: str) -> tuple[dict[str, str], str]:
     found: dict[str, str] = {}
     while match := re.match(r"""(?:env\s+)?([A-Za-z_]\w*)=("[^"]*"|'[^']*'|\S*)\s+""", text):
         name, value = match.group(1), match.group(2).strip("\"'")
-        if is_key_name(name) or looks_like_key(value):
+        if holds_key_at(name, value):
             raise _key_in(f"{name}=…")
         found[name] = value
         text = text[match.end() :]
@@ -52,14 +51,8 @@ def _variables_before(text: str) -> tuple[dict[str, str], str]:
 
 
 def _refuse_keys(arguments: list[str]) -> None:
-    for before, word in pairwise(["", *arguments]):
-        name, joined, value = word.partition("=")
-        if joined and (is_key_name(name.lstrip("-")) or looks_like_key(value)) and "{" not in value:
-            raise _key_in(name)
-        if before.startswith("-") and is_key_name(before.lstrip("-")) and not word.startswith(("-", "{")):
-            raise _key_in(before)
-        if not joined and "/" not in word and looks_like_key(word):
-            raise _key_in(f"{word[:4]}…")
+    for where in keys_among(arguments):
+        raise _key_in(where)
 
 
 def _key_in(where: str) -> InputError:
