@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from zestpanel import __version__
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import InputError, ZestError
 from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, plain_tables, rendering, results
 from zestpanel.verbs.opening import Output
 from zestpanel.verbs.terminal import nobody_reads, prepare, say, say_json
@@ -37,6 +37,7 @@ def run(arguments: list[str]) -> int:
         signal.signal(signal.SIGTERM, _interrupted)  # a run ends what it has started, and closes its journal
     as_json = getattr(options, "json", False)
     try:
+        _refuse_what_is_no_text(options)
         result = options.do(options)
         if isinstance(result, int):
             return result
@@ -53,6 +54,18 @@ def run(arguments: list[str]) -> int:
         return 2
     except BrokenPipeError:
         return nobody_reads()
+
+
+def _refuse_what_is_no_text(options: argparse.Namespace) -> None:
+    """What was typed as words in another encoding than the terminal says; file names may be anything."""
+    for name, value in vars(options).items():
+        words = value if isinstance(value, list) else [value]
+        if odd := next((word for word in words if isinstance(word, str) and not _is_text(word)), None):
+            raise InputError(f"--{name.replace('_', '-')}: '{odd}' is not in UTF-8.", kept="Nothing was done.")
+
+
+def _is_text(word: str) -> bool:
+    return not any("\ud800" <= sign <= "\udfff" for sign in word)
 
 
 def _interrupted(_number: int, _frame: object) -> None:

@@ -32,8 +32,9 @@ from zestpanel.core.report.drawing import to_svg
 from zestpanel.core.report.palette import DARK, LIGHT
 from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture
 from zestpanel.core.report.record import write_record
-from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.report.tables import evidence_table
 from zestpanel.core.store.project import Project
+from zestpanel.core.table_rows import as_tsv
 
 
 @pytest.fixture

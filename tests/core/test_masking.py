@@ -26,6 +26,8 @@ from zestpanel.core.secrets.masking import MASK, holds_key, masked, note_key, wi
 ODD_KEY = "k3y+/=&\"<'% é~"  # signs that every writing treats in its own way
 KEY = "sk+4f/9a==Zx&7Q"
 
+NAMES: dict[str, str] = {sign: f"&{name.rstrip(';')};" for name, sign in html5.items() if len(sign) == 1}
+
 # the writers are those of the standard library, each after its standard (RFC 3986, 4648, 8259; WHATWG HTML)
 WRITERS = {
     "as it is": str,
@@ -58,7 +60,6 @@ WRITERS = {
     "in quoted-printable": lambda key: f"{key[:6]}=\n{key[6:]}",
     "in base64 over lines": lambda key: "\n".join(re.findall(".{1,8}", base64.b64encode(key.encode()).decode())),
 }
-NAMES = {sign: f"&{name.rstrip(';')};" for name, sign in html5.items() if len(sign) == 1}
 
 
 @pytest.mark.parametrize("at", range(1, 15))

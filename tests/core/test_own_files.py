@@ -16,11 +16,12 @@ from tests.core.test_limits import drip_body, drip_headers
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.errors import AudioError, ProjectError, SynthesisFailure, TextError
 from zestpanel.core.own_files import append_to, is_own_file, write_whole
-from zestpanel.core.report.tables import as_text, write_csv
+from zestpanel.core.report.tables import write_csv
 from zestpanel.core.runs.execute.run_log import RunLog
 from zestpanel.core.store.own_voices import Consent
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.schema import recordings
+from zestpanel.core.table_rows import as_text
 from zestpanel.core.text.readers.address import read_address
 from zestpanel.core.text_files import write_text
 

@@ -31,7 +31,7 @@ def inside() -> Iterator[SmallService]:
 
 def leading(way: str, there: str) -> tuple[Any, dict[str, Any]]:
     """(a service whose replies lead elsewhere, how its file says that they are read)."""
-    links = {
+    links: dict[str, tuple[Any, dict[str, Any]]] = {
         "link": (as_json({"link": there}), {"reply": {"audio": "link link"}}),
         "redirect": (Answer(status=303, headers={"Location": there}), {}),
         "job": (as_json({"poll": there}), {"job": {"poll": "json poll", "state": "status", "done": ["200"]}}),

@@ -51,12 +51,17 @@ def append_to(path: Path, text: str) -> None:
 def read_regular(path: Path, most: int) -> bytes | None:
     """The bytes of a regular file, None when they are more than ``most``; links are followed, devices and pipes, which
     may never end, are not read. Raises OSError."""
+    data = first_bytes(path, most + 1)
+    return data if len(data) <= most else None
+
+
+def first_bytes(path: Path, most: int) -> bytes:
+    """What a regular file begins with. Raises OSError."""
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     with os.fdopen(handle, "rb") as file:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
             raise OSError(tr("it is no regular file"))
-        data = file.read(most + 1)
-    return data if len(data) <= most else None
+        return file.read(most)
 
 
 def is_own_file(path: Path) -> bool:

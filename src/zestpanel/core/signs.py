@@ -18,7 +18,7 @@ _OBEYED: Final = re.compile(
 )
 
 
-def named(sign: str) -> str:
+def by_number(sign: str) -> str:
     """'[U+202E]' of one sign."""
     return f"[U+{ord(sign):04X}]"
 
@@ -34,13 +34,13 @@ def _seen(sign: str) -> str:
     if sign == "\n":
         return "⏎"
     unseen = sign != " " and (unicodedata.category(sign) in _UNSEEN or _BLANK.match(sign))
-    return named(sign) if unseen else sign
+    return by_number(sign) if unseen else sign
 
 
 def harmless(text: str) -> str:
     """For a terminal, a page or a drawing: as it stands, but what moves, hides or turns round other text by its
     number."""
-    return _OBEYED.sub(lambda found: named(found.group()), text)
+    return _OBEYED.sub(lambda found: by_number(found.group()), text)
 
 
 def harmless_json(text: str) -> str:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Sequence
+from typing import Final
 
 from zestpanel.core.errors import TableError
 from zestpanel.core.texts import tr
@@ -22,7 +24,7 @@ def table_rows(text: str, *, name: str, kept: str) -> list[dict[str, str]]:
         raise TableError(
             tr("{name} is no table that can be read ({error}).", name=name, error=error), kept=kept
         ) from error
-    return [{str(column): cell or "" for column, cell in row.items() if isinstance(cell, str)} for row in rows]
+    return [{str(column): _as_meant(cell) for column, cell in row.items() if isinstance(cell, str)} for row in rows]
 
 
 def numbered_rows(
@@ -61,14 +63,33 @@ def numbered_rows(
                 ),
                 kept=kept,
             )
-        out.append((line, dict(zip(columns, cells, strict=False))))
+        out.append((line, dict(zip(columns, map(_as_meant, cells), strict=False))))
     if not out:
         raise TableError(tr("{name} holds no {nothing}.", name=name, nothing=nothing), kept=kept)
     return out
 
 
+_FIGURE: Final = re.compile(r"[+\-−]?[\d.,\s]+%?")
+_BEGINS: Final = ("=", "+", "-", "@", "\t", "\r")  # those of the OWASP page on CSV injection
+
+
+def as_text(cell: str) -> str:
+    """A cell that a spreadsheet takes for what it is: one that begins as a formula does gets a sign before it."""
+    return f"'{cell}" if cell[:1] in _BEGINS and not _FIGURE.fullmatch(cell) else cell
+
+
+def _as_meant(cell: str) -> str:
+    """``as_text`` taken back."""
+    return cell[1:] if cell[:1] == "'" and as_text(cell[1:]) == cell else cell
+
+
+def as_tsv(rows: Iterable[Sequence[str]]) -> str:
+    """Rows for the clipboard; tabs and line breaks inside cells become spaces."""
+    return "\n".join("\t".join(as_text(" ".join(cell.split())) for cell in row) for row in rows)
+
+
 def csv_text(rows: Iterable[Sequence[str]]) -> str:
     """Rows as a comma-separated table (RFC 4180)."""
     out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
+    csv.writer(out, lineterminator="\n").writerows([[as_text(cell) for cell in row] for row in rows])
     return out.getvalue()

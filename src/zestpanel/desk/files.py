@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
+from zestpanel.core.own_files import first_bytes
 from zestpanel.core.runs.files.bringing_in import is_sound_file
 from zestpanel.core.text.readers.reading import READABLE
 
@@ -39,8 +40,7 @@ def kind_of(path: Path) -> str:
 def _kind_of_table(path: Path) -> str:
     """By its columns; a table without known ones is taken for ratings, whose reader says what is missing."""
     try:
-        with path.open(encoding="utf-8-sig", errors="replace") as file:
-            head = file.readline(10_000)
+        head = first_bytes(path, 10_000).decode("utf-8-sig", errors="replace").partition("\n")[0]
     except OSError:
         return "ratings"
     columns = {name.strip().strip('"').lower() for name in head.replace(";", ",").replace("\t", ",").split(",")}

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
-from zestpanel.core.catalogue.facts import Voice
+from zestpanel.core.catalogue.facts import Engine, Voice
+from zestpanel.core.connectors.agreed import require_agreement, sample_path
 from zestpanel.core.domain.take import Take
 from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.runs.execute.auditioning import Heard, Line, hear
-from zestpanel.core.secrets.environment import expand_environment
 from zestpanel.core.texts import tr
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
@@ -81,11 +80,14 @@ def hear_line(state: DeskState, line: Line, ended: Callable[[], None]) -> None:
     state.background.run(work, arrived, failed, topic="audition")
 
 
-def hear_sample(state: DeskState, voice: Voice) -> None:
-    """Play the vendor's own example, said to be one."""
+def hear_sample(state: DeskState, engine: Engine, voice: Voice) -> None:
+    """Play the vendor's own example, said to be one. Its folder was agreed to as everything that a file names is."""
 
     def work() -> list[Lane]:
-        clip = read(Path(expand_environment(voice.sample)).expanduser())
+        require_agreement(engine)
+        path = sample_path(voice)
+        assert path is not None
+        clip = read(path)
         return prepare_lanes([(0, clip, (), 1)])[0]
 
     def arrived(lanes: list[Lane]) -> None:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from zestpanel.core.report.tables import as_tsv
+from zestpanel.core.table_rows import as_tsv
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme

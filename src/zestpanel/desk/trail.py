@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.steps import STEPS, TITLES, step_states
@@ -33,7 +34,7 @@ class Trail(QWidget):
 
     def refresh(self) -> None:
         self._states = step_states(self._state.bench, self._state.evaluation)
-        self.setToolTip("\n".join(f"{words}: {self._states[key].words}" for key, words in TITLES.items()))
+        self.setToolTip(plain_tip("\n".join(f"{words}: {self._states[key].words}" for key, words in TITLES.items())))
         self.update()
 
     def _resize(self) -> None:

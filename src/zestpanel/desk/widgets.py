@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.texts import tr, word
 from zestpanel.desk.brush import painting
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 
@@ -110,7 +111,7 @@ def button(text: str, on_click: Callable[[], object], *, role: str = "", tip: st
     if role:
         out.setProperty("role", role)
     if tip:
-        out.setToolTip(tip)
+        out.setToolTip(plain_tip(tip))
     return out
 
 

@@ -6,11 +6,13 @@ import argparse
 import json
 
 from zestpanel.core.errors import InputError, SynthesisFailure
+from zestpanel.core.text_files import read_text, write_text
 from zestpanel.verbs.opening import Output, opened
 
 
 def catalogue(options: argparse.Namespace) -> Output:
     from zestpanel.core.report.catalogue_file import (
+        LARGEST_MB,
         as_json,
         as_yaml,
         export_catalogue,
@@ -22,7 +24,10 @@ def catalogue(options: argparse.Namespace) -> Output:
     try:
         with opened(options) as project:
             if options.take_in:
-                catalogue = parse_catalogue(options.take_in.read_text(encoding="utf-8"), name=options.take_in.name)
+                catalogue = parse_catalogue(
+                    read_text(options.take_in, most_mb=LARGEST_MB, kept="Nothing was taken over."),
+                    name=options.take_in.name,
+                )
                 changes = preview(project, catalogue)
                 if options.yes:
                     take_over(project, catalogue)
@@ -33,7 +38,7 @@ def catalogue(options: argparse.Namespace) -> Output:
             text = as_json(catalogue) if options.out and options.out.suffix == ".json" else as_yaml(catalogue)
             if options.out is None:
                 return {"catalogue": text, "lines": text.splitlines()}
-            options.out.write_text(text, encoding="utf-8")
+            write_text(options.out, text, kept="Nothing was written.")
             return {"written": str(options.out), "lines": [str(options.out)]}
     except OSError as error:
         raise InputError(f"{error.filename} cannot be read or written ({error.strerror}).") from error

@@ -17,6 +17,7 @@ from zestpanel.core.catalogue.unknown_places import unknown_places
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.money.components import KINDS as COMPONENTS
+from zestpanel.core.text_files import read_text
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import stand_aside
 
@@ -188,19 +189,7 @@ _UNION_TAGS = {*REACHED_BY, *COMPONENTS}
 
 def read_connector(path: Path) -> tuple[Engine, str]:
     """(engine, the file's text). Raises ConnectorError."""
-    try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise ConnectorError(
-                tr("{name} is larger than 10 MB and was not read.", name=path.name), kept=tr("Nothing was added.")
-            )
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise ConnectorError(tr("{name} is not UTF-8 text.", name=path.name), kept=tr("Nothing was added.")) from error
-    except OSError as error:
-        raise ConnectorError(
-            tr("{name} cannot be read ({strerror}).", name=path.name, strerror=error.strerror),
-            kept=tr("Nothing was added."),
-        ) from error
+    text = read_text(path, most_mb=LARGEST_BYTES // 1_000_000, kept=tr("Nothing was added."), error=ConnectorError)
     engine = parse_connector(text, name=path.name)
     refuse_keys(engine, name=path.name)
     return engine, text

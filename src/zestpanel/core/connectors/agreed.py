@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Final
 
 from zestpanel.core import clock
-from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.reaching import CommandSpeak, FolderSpeak, HeardOf, HttpSpeak, PluginSpeak, Reached
 from zestpanel.core.connectors import agreements
 from zestpanel.core.connectors.hosts import is_here, origin_of, places_in, site_of
@@ -77,6 +77,13 @@ def _uses_of(engine: Engine) -> Iterable[Use]:
             )
     if isinstance(speak, Reached | PluginSpeak):
         yield _prices(engine)
+    for folder in dict.fromkeys(str(path.parent) for voice in engine.voices if (path := sample_path(voice))):
+        yield Use("folder", folder, tr("reads the folder {folder}", folder=visible(folder)))
+
+
+def sample_path(voice: Voice) -> Path | None:
+    """Where the vendor's example of a voice lies on this machine, None where the file names none."""
+    return Path(expand_environment(voice.sample)).expanduser().absolute() if voice.sample else None
 
 
 def _network(engine: Engine, speak: Reached) -> Iterable[Use]:

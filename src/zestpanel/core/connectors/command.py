@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import select
 import subprocess
@@ -34,13 +35,15 @@ from zestpanel.core.connectors.watching import MemoryWatch
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
-from zestpanel.core.own_files import is_own_file
+from zestpanel.core.own_files import first_bytes, is_own_file
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, never_cancelled
 
 _LOOK_S: Final = 0.05  # how often it is asked whether the run was cancelled; what the program does is told at once
 _LEFT_OPEN_S: Final = 0.5  # how long its output is still read after its end, where something it started holds it open
 _READ: Final = 65_536
+_LOOK_AT_FOLDER_S: Final = 0.25
+_MOST_FILES: Final = 5_000
 _READS_AT_ONCE: Final = 256
 
 
@@ -51,6 +54,31 @@ class _Ended:
     chunks: list[tuple[float, bytes]] = field(default_factory=list)
     ended_s: float = 0.0
     cpu_s: float | None = None
+
+
+class _Folder:
+    """What a program fills its folder with, looked at every quarter of a second."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder, self._next_s = folder, 0.0
+
+    def is_over(self) -> bool:
+        if time.monotonic() < self._next_s:
+            return False
+        self._next_s = time.monotonic() + _LOOK_AT_FOLDER_S
+        size = count = 0
+        waiting = [str(self._folder)]
+        while waiting:
+            with contextlib.suppress(OSError), os.scandir(waiting.pop()) as entries:
+                for entry in entries:
+                    count += 1
+                    if count > _MOST_FILES:
+                        return True
+                    if entry.is_dir(follow_symlinks=False):
+                        waiting.append(entry.path)
+                    elif not entry.is_symlink():
+                        size += entry.stat(follow_symlinks=False).st_size
+        return size > LARGEST_OUTPUT + LARGEST_CONSOLE
 
 
 class CommandConnector:
@@ -77,7 +105,7 @@ class CommandConnector:
         )
 
     def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
-        with tempfile.TemporaryDirectory(prefix="zest-") as folder:
+        with tempfile.TemporaryDirectory(prefix="zest-", ignore_cleanup_errors=True) as folder:
             return self._speak_in(Path(folder), request, cancelled)
 
     def _speak_in(self, folder: Path, request: SpeakRequest, cancelled: Cancelled) -> Reply:
@@ -99,7 +127,7 @@ class CommandConnector:
             began = process.began_s
             watch = MemoryWatch(process.pid)
             try:
-                ended = self._wait(process, began, cancelled, (output, err_file))
+                ended = self._wait(process, began, cancelled, err_file)
             finally:
                 process.end()  # and what it left running
                 memory_mb = watch.end()
@@ -127,9 +155,10 @@ class CommandConnector:
             timing=_timing(chunks, clip, ended, cold=cold, memory_mb=memory_mb, decoded_s=time.monotonic() - began),
         )
 
-    def _wait(self, process: Kept, began: float, cancelled: Cancelled, files: tuple[Path, Path]) -> _Ended:
+    def _wait(self, process: Kept, began: float, cancelled: Cancelled, console: Path) -> _Ended:
         """Read the output as it fills and wait for the end; the system wakes us for both (poll, pidfd)."""
         found, counted, heard = _Ended(), 0, 0
+        watched = _Folder(console.parent)
         assert process.stdout is not None
         ended = process.fileno()
         events = select.poll()
@@ -146,7 +175,7 @@ class CommandConnector:
             self._check(at, cancelled)
             heard += sum(len(part) for _, part in found.chunks[counted:])
             counted = len(found.chunks)
-            if max(heard, size_of(files[0])) > LARGEST_OUTPUT or size_of(files[1]) > LARGEST_CONSOLE:
+            if heard > LARGEST_OUTPUT or size_of(console) > LARGEST_CONSOLE or watched.is_over():
                 raise too_much(self._program.speak_facts.arguments[0])
         process.wait()
         found.ended_s, found.cpu_s = process.ended_s - began, process.cpu_s
@@ -165,9 +194,16 @@ class CommandConnector:
 
 def _the_one_in(folder: Path, program: str, *, raw: bool) -> Path:
     """The sound file that a program left under a name of its own. Raises SynthesisFailure for none, or several."""
-    files = sorted(p for p in folder.rglob("*") if is_own_file(p))
-    if not raw and len(files) > 1:
-        files = [p for p in files if _begins_as_sound(p)]
+    try:
+        files = sorted(p for p in folder.rglob("*") if is_own_file(p))
+        if not raw and len(files) > 1:
+            files = [p for p in files if kind_of_sound(first_bytes(p, 512)) is not None]
+    except OSError as error:
+        raise SynthesisFailure(
+            "broken sound",
+            tr("What {program} left in its folder cannot be read ({strerror}).", program=program,
+               strerror=error.strerror or error),
+        ) from error  # fmt: skip
     if len(files) != 1:
         what = ", ".join(p.name for p in files[:3]) or "none"
         raise SynthesisFailure(
@@ -175,11 +211,6 @@ def _the_one_in(folder: Path, program: str, *, raw: bool) -> Path:
             tr("{program} was to leave one sound file in its folder; there is: {what}.", program=program, what=what),
         )
     return files[0]
-
-
-def _begins_as_sound(path: Path) -> bool:
-    with path.open("rb") as file:
-        return kind_of_sound(file.read(512)) is not None
 
 
 def _read(pipe: IO[bytes], at_s: float, chunks: list[tuple[float, bytes]]) -> bool:

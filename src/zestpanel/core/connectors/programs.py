@@ -18,6 +18,7 @@ from zestpanel.core.connectors.resolved import FOLDER, resolved
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
 from zestpanel.core.errors import AudioError, SynthesisFailure
+from zestpanel.core.own_files import read_regular
 from zestpanel.core.secrets.environment import for_programs
 from zestpanel.core.secrets.masking import without_keys
 from zestpanel.core.texts import tr
@@ -38,10 +39,18 @@ def size_of(path: Path) -> int:
 
 def read_output(path: Path, program: str) -> bytes:
     """The sound a program wrote to a file; b'' where it wrote none. Raises SynthesisFailure for one past the limit."""
-    size = size_of(path)
-    if size > LARGEST_OUTPUT:
+    if not size_of(path):
+        return b""
+    try:
+        data = read_regular(path, LARGEST_OUTPUT)
+    except OSError as error:
+        raise SynthesisFailure(
+            "broken sound",
+            tr("What {program} wrote cannot be read ({strerror}).", program=program, strerror=error.strerror or error),
+        ) from error
+    if data is None:
         raise too_much(program)
-    return path.read_bytes() if size else b""
+    return data
 
 
 def too_much(program: str) -> SynthesisFailure:

@@ -82,7 +82,7 @@ class ResidentConnector:
             self._process = None
 
     def speak(self, request: SpeakRequest, cancelled: Cancelled = never_cancelled) -> Reply:
-        with self._lock, tempfile.TemporaryDirectory(prefix="zest-") as folder:
+        with self._lock, tempfile.TemporaryDirectory(prefix="zest-", ignore_cleanup_errors=True) as folder:
             began = time.monotonic()
             load_s = None
             if self._process is None or self._process.poll() is not None:
@@ -143,7 +143,7 @@ class ResidentConnector:
             if not isinstance(answer, dict):
                 raise ValueError
             return answer
-        except (ValueError, IndexError):
+        except (ValueError, IndexError, RecursionError):
             raise self._ended(program) from None
 
     def _ask(

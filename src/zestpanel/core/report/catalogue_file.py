@@ -6,8 +6,6 @@ statements, notes and set-up log of the user. Round trips are exact. It never ho
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Sequence
 from datetime import date
@@ -24,7 +22,7 @@ from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.store.notes import SETTING_UP, VoiceNote
 from zestpanel.core.store.parts import HasNotes, HasShortlist
-from zestpanel.core.table_rows import table_rows
+from zestpanel.core.table_rows import csv_text, table_rows
 from zestpanel.core.texts import tr
 
 
@@ -33,6 +31,7 @@ class CatalogueParts(HasShortlist, HasNotes, Protocol):
 
 
 CATALOGUE_VERSION: Final = 1
+LARGEST_MB: Final = 50
 _VOICE_COLUMNS: Final = ("engine", "id", "name", "languages", "gender", "age", "tier", "styles", "character", "grade")
 
 
@@ -243,14 +242,12 @@ def take_over(project: CatalogueParts, catalogue: Catalogue) -> None:
 
 def voices_as_csv(engines: Sequence[Engine]) -> str:
     """Voices of engines, a row each; lists are joined by '; '."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(_VOICE_COLUMNS)
+    rows = [list(_VOICE_COLUMNS)]
     for engine in engines:
         for voice in engine.voices:
             cells = [getattr(voice, column) for column in _VOICE_COLUMNS[1:]]
-            writer.writerow([engine.engine, *("; ".join(c) if isinstance(c, tuple) else c for c in cells)])
-    return out.getvalue()
+            rows.append([engine.engine, *("; ".join(c) if isinstance(c, tuple) else str(c) for c in cells)])
+    return csv_text(rows)
 
 
 def voices_from_csv(text: str, *, name: str) -> dict[str, list[Voice]]:

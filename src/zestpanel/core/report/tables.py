@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import csv
 import math
-import re
 from pathlib import Path
-from typing import Final
 
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.evidence.registry import exported
 from zestpanel.core.own_files import written_beside
+from zestpanel.core.table_rows import as_text
 
 
 def _money(value: Money | None) -> str:
@@ -75,22 +74,6 @@ def evidence_table(evaluation: Evaluation) -> list[list[str]]:
             ]
         )
     return rows
-
-
-def as_tsv(rows: list[list[str]]) -> str:
-    """Rows for the clipboard; tabs and line breaks inside cells become spaces."""
-    return "\n".join("\t".join(" ".join(cell.split()) for cell in row) for row in rows)
-
-
-_FIGURE: Final = re.compile(r"[+\-−]?[\d.,\s]+%?")
-
-
-def as_text(cell: str) -> str:
-    """A cell that a spreadsheet takes for what it is: one that begins as a formula does gets a sign before it.
-
-    Signs: those of the OWASP page on CSV injection.
-    """
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r") and not _FIGURE.fullmatch(cell) else cell
 
 
 def write_csv(path: Path, rows: list[list[str]]) -> None:

@@ -54,6 +54,8 @@ class Shortlist:
         before = self._file_of(engine.engine)
         self._put_former(engine.engine, former, before.plans if before is not None else (), engine.plans)
         self._parsed[source] = engine
+        # a name on the disk may be no text at all; here it is only shown
+        file_name = file_name.encode("utf-8", errors="replace").decode()
         values = {"engine": engine.engine, "file_name": file_name, "source": source, "added": now()}
         with self._database.writing() as connection:
             row = insert(connectors).values(**values)

@@ -154,7 +154,7 @@ class _Interval:
         assert isinstance(piece, Interval)
         assert isinstance(self.widget, Swatch)
         self.widget.show_interval(piece.low, piece.mean, piece.high)
-        self.widget.setToolTip(piece.tip)
+        self.widget.setToolTip(plain_tip(piece.tip))
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,6 +28,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, reach
 from zestpanel.core.texts import tr
 from zestpanel.desk.brush import painting
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.theme.tokens import theme
 
 _FEW_ROWS: Final = 30
@@ -152,7 +153,7 @@ class ChartView(QWidget):
         one = self._picture.regions[place]
         self.setAccessibleDescription(one.says)
         corner = QPoint(round((one.x + one.width / 2) * theme.scale), round((one.y + one.height) * theme.scale))
-        QToolTip.showText(self.mapToGlobal(corner), one.says, self)
+        QToolTip.showText(self.mapToGlobal(corner), plain_tip(one.says), self)
         self.update()
 
     def focusInEvent(self, event: object) -> None:
@@ -175,7 +176,7 @@ class ChartView(QWidget):
         self.setCursor(
             Qt.CursorShape.PointingHandCursor if region and region.candidate_id else Qt.CursorShape.ArrowCursor
         )
-        QToolTip.showText(event.globalPosition().toPoint(), region.says if region else "", self)
+        QToolTip.showText(event.globalPosition().toPoint(), plain_tip(region.says) if region else "", self)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         region = self._region(event.position())

@@ -21,7 +21,8 @@ from zestpanel.core.languages import language_name
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.pictures import trade_off_picture
 from zestpanel.core.report.record import Written, write_record
-from zestpanel.core.report.tables import as_tsv, evidence_table
+from zestpanel.core.report.tables import evidence_table
+from zestpanel.core.table_rows import as_tsv
 from zestpanel.core.texts import some_of, tr, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import flow_row

@@ -363,6 +363,12 @@ def _send_once(
         ) from error
     except httpx.TimeoutException as error:
         raise SynthesisFailure("timed out", _timeout_sentence(speak, marks)) from error
+    except UnicodeEncodeError as error:  # a head is in ASCII (RFC 9110, 5.5)
+        raise SynthesisFailure(
+            "refused",
+            tr("The key, the token or a setting holds a sign that no request can carry. Nothing was sent."),
+            of_key=True,
+        ) from error
     except (httpx.InvalidURL, httpx.UnsupportedProtocol) as error:
         raise SynthesisFailure(
             "unreachable",

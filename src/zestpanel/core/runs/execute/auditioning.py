@@ -23,7 +23,7 @@ from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import InputError, SynthesisFailure
 from zestpanel.core.money.tariff import NO_USE
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.execute.asking import request_of
+from zestpanel.core.runs.execute.asking import request_of, taken_in
 from zestpanel.core.runs.execute.in_pieces import joined
 from zestpanel.core.runs.plan.estimates import paces_of, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
@@ -252,7 +252,9 @@ def _asked(project: AuditionParts, line: Line, cancelled: Cancelled, connect: Ca
         connector = connect(engine)
         try:
             for piece in job.sent.requests:
-                replies.append(connector.speak(request_of(project.own_voices, job, piece), cancelled))
+                asked = request_of(project.own_voices, job, piece)
+                with taken_in(engine.engine):
+                    replies.append(connector.speak(asked, cancelled))
         finally:
             connector.close()
         reply = joined(replies)

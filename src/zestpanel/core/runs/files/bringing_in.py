@@ -16,6 +16,7 @@ from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.errors import InputError, TableError
+from zestpanel.core.own_files import first_bytes
 from zestpanel.core.store.shortlist import Shortlist
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
@@ -49,8 +50,7 @@ class Clipping:
 def is_sound_file(path: Path) -> bool:
     """By content: a file without an extension is sound when its bytes say so."""
     try:
-        with path.open("rb") as file:
-            return kind_of_sound(file.read(64)) is not None
+        return kind_of_sound(first_bytes(path, 64)) is not None
     except OSError:
         return False
 

@@ -12,6 +12,7 @@ from zestpanel.core.catalogue.changes import Change, voice_changes
 from zestpanel.core.catalogue.facts import Voice
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.report.catalogue_file import (
+    LARGEST_MB,
     as_json,
     as_yaml,
     export_catalogue,
@@ -23,7 +24,7 @@ from zestpanel.core.report.catalogue_file import (
     votes_from_csv,
 )
 from zestpanel.core.store.small_documents import OUTSIDE_VOTES, AttachedVotes
-from zestpanel.core.text_files import write_text
+from zestpanel.core.text_files import read_text, write_text
 from zestpanel.core.texts import tr
 from zestpanel.desk.files import kind_of
 from zestpanel.desk.pages.engines.changes import ChangesDialog
@@ -136,14 +137,7 @@ class CatalogueExchange(TabbedPage):
     def _read_table(self, path: Path, read: Callable[..., T]) -> T | None:
         """A table read, None when it cannot be and that was said."""
         try:
-            return read(path.read_text(encoding="utf-8-sig"), name=path.name)
-        except (OSError, UnicodeDecodeError) as error:
-            self.state.complain(
-                InputError(
-                    tr("{name} cannot be read ({error}).", name=path.name, error=error),
-                    kept=tr("Nothing was taken over."),
-                )
-            )
+            return read(read_text(path, most_mb=LARGEST_MB, kept=tr("Nothing was taken over.")), name=path.name)
         except ZestError as error:
             self.state.complain(error)
         return None

@@ -21,9 +21,11 @@ from zestpanel.core.choice.gates import not_stated
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
 from zestpanel.core.report.catalogue_file import (
+    LARGEST_MB,
     is_catalogue,
 )
 from zestpanel.core.runs.files.bringing_in import guess
+from zestpanel.core.text_files import read_text
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.agreeing import ask_first, unasked
 from zestpanel.desk.bring_in import BringInDialog
@@ -308,12 +310,7 @@ class EnginesPage(CatalogueExchange):
 def _read(path: Path) -> tuple[Engine | str | ZestError, str]:
     """(an engine, a catalogue's text, or what is wrong with the file; the text of a connector file)."""
     try:
-        text = path.read_text(encoding="utf-8") if path.stat().st_size < 50_000_000 else ""
-        if is_catalogue(text):
-            return text, ""
-    except (OSError, UnicodeDecodeError):
-        pass  # read_connector says what is wrong with it
-    try:
-        return read_connector(path)
+        text = read_text(path, most_mb=LARGEST_MB, kept=tr("Nothing was added."))
+        return (text, "") if is_catalogue(text) else read_connector(path)
     except ZestError as error:
         return error, ""

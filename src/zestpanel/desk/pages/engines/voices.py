@@ -301,7 +301,8 @@ class VoicesView(QWidget):
         found = self.chosen()
         if found is None or not found.voice.sample:
             return
-        hear_sample(self.state, found.voice)
+        engine, voice = found.engine, found.voice
+        ask_first(self, [engine], lambda: hear_sample(self.state, engine, voice))
 
     def show_try(self) -> None:
         line = self.asked_line()

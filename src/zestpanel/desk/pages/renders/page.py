@@ -24,6 +24,7 @@ from zestpanel.desk.pages.renders.runs import RunsView
 from zestpanel.desk.pages.renders.sweeps import SweepsView
 from zestpanel.desk.pages.renders.timing import TimingView
 from zestpanel.desk.pages.renders.under_way import RunUnderWay
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.left_out import LeftOut, left_out_of
@@ -205,7 +206,7 @@ class RendersPage(RunUnderWay):
             for e in planned.estimates
         ]
         hidden = self.state.labels_hidden
-        self.render_button.setToolTip("" if hidden else "\n".join(parts))
+        self.render_button.setToolTip("" if hidden else plain_tip("\n".join(parts)))
         bench = self.state.bench
         done, cells = bench.counts[0], len(bench.cells)
         stated = tr("{done} of {cells} cells rendered", done=done, cells=cells)

@@ -29,6 +29,7 @@ from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
 from zestpanel.core.texts import LANGUAGE, tr, trn
 from zestpanel.core.typed import typed_number
+from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.room import Room
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -275,7 +276,7 @@ class PlanDialog(QDialog):
             if why
             else ""
         )
-        self.left_out.setToolTip("\n".join(why))
+        self.left_out.setToolTip(plain_tip("\n".join(why)))
         self.go.setEnabled(bool(planned.jobs))
         self.go.setText(
             tr("Set these hours")
