@@ -275,8 +275,11 @@ def test_ratings_of_an_earlier_project_keep_their_numbers_and_their_trials(tmp_p
 
         def add(table: str, **values: object) -> None:
             kinds_of = {row[1]: row[2] for row in old.execute(f"PRAGMA table_info({table})") if row[3]}
-            filled = {name: 0 if kind in ("INTEGER", "FLOAT", "BOOLEAN") else "[]" if kind == "JSON" else b"" if
-                      kind == "BLOB" else "then" for name, kind in kinds_of.items() if name not in values}  # fmt: skip
+            usual = {"created": "2025-03-01T08:00:00.000+00:00", "duration_s": 1.5, "rate_hz": 16_000, "language": "en",
+                     "channels": 1, "repeat": 1, "engine": "Tangor", "voice": "ilseth"}  # fmt: skip
+            filled = {name: usual.get(name, 0 if kind in ("INTEGER", "FLOAT", "BOOLEAN") else "[]" if kind == "JSON"
+                      else b"" if kind == "BLOB" else "then") for name, kind in kinds_of.items()
+                      if name not in values}  # fmt: skip
             row = {**filled, **values}
             marks = ", ".join("?" * len(row))
             quoted = ", ".join(f'"{name}"' for name in row)

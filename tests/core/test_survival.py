@@ -294,7 +294,8 @@ def test_sixty_damaged_databases_end_in_sentences_and_are_put_right_as_far_as_th
         before = (folder / FILE).read_bytes()
         arguments = (["cost"], ["runs"], ["run", "--estimate"])[seed % 3]
         assert verb([arguments[0], str(folder), *arguments[1:]]) in (0, 1, 2)
-        assert (folder / FILE).read_bytes() == before, "nothing is written before it was put right"
+        kept = [folder / FILE, *folder.glob("project.damaged-*.sqlite")]
+        assert before in [path.read_bytes() for path in kept], "what it was is kept, whatever was put right"
         if found := damage_in(folder):
             assert all(len(str(one)) < 300 for one in found)
             try:
@@ -321,9 +322,6 @@ def test_a_row_that_cannot_be_read_is_named_and_mended(
         other.execute("UPDATE candidates SET settings = '{\"pace\": '")
         other.execute("UPDATE passages SET title = CAST(x'ff41' AS TEXT)")
     other.close()
-    assert verb(["cost", str(folder)]) == 2
-    said = capsys.readouterr().err
-    assert "A part of Small.zest is damaged. Nothing was changed." in said
     assert verb(["check", str(folder)]) == 1
     listed = capsys.readouterr().out
     assert "candidates, row 1: the settings cannot be read" in listed
@@ -336,6 +334,26 @@ def test_a_row_that_cannot_be_read_is_named_and_mended(
     again = Project.open(folder)
     assert (again.shortlist.candidates()[0].settings, again.texts.all()[0].text) == ({}, "Three degrees, in the dark.")
     again.close()
+
+
+def test_a_project_with_rows_that_make_no_sense_opens_without_them_and_says_so(
+    small_project: Project, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from zestpanel.command_line import run as verb
+
+    folder = small_project.folder
+    small_project.close()
+    with sqlite3.connect(folder / FILE) as other:
+        other.execute("UPDATE candidates SET settings = '[1, 2]'")
+    other.close()
+    assert verb(["cost", str(folder)]) == 0
+    said = capsys.readouterr().err
+    assert "Small.zest held 1 place that made no sense: candidates, row 1: the settings cannot be read." in said
+    (aside,) = folder.glob("project.damaged-*.sqlite")
+    assert aside.name in said
+    assert verb(["cost", str(folder)]) == 0
+    assert not capsys.readouterr().err
+    assert verb(["check", str(folder)]) == 0
 
 
 def test_the_copy_from_before_a_migration_is_offered_and_taken(

@@ -113,6 +113,8 @@ class Desk:
             self.window.state.complain(
                 tr("{name} can be read and heard, not changed: {why}.", name=folder.name, why=why)
             )
+        if project.was_odd is not None:
+            self.window.state.complain(project.was_odd.says(folder.name))
         renders = self.window.page("renders")
         QTimer.singleShot(0, renders.ask_about_open_requests)  # type: ignore[attr-defined]
         QTimer.singleShot(0, renders.ask_what_may_be_used)  # type: ignore[attr-defined]

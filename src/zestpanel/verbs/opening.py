@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import contextlib
+import sys
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from zestpanel.core.errors import ProjectError, ZestError
+from zestpanel.verbs.terminal import say
 
 if TYPE_CHECKING:  # loaded with the first project that is opened: --help must not wait for it
     from zestpanel.core.store.project import Project
@@ -21,6 +23,8 @@ def opened(options: argparse.Namespace) -> Iterator[Project]:
     from zestpanel.core.store.project import Project
 
     project = Project.open(options.project)
+    if project.was_odd is not None:
+        say(f"zestpanel: {project.was_odd.says(project.folder.name)}", sys.stderr)
     try:
         yield project
     except ZestError:

@@ -47,7 +47,7 @@ class Defects:
 
 
 # seconds of each take that were heard on the strip, by its id
-HEARD: Final[Stored[dict[int, float]]] = Stored("heard", dict[int, float], {}, forgiving=True)
+HEARD: Final[Stored[dict[int, float]]] = Stored("heard", dict[int, float], {})
 
 
 def keep_heard(documents: Documents, seconds: Mapping[int, float]) -> None:

@@ -180,6 +180,15 @@ def check(given: Mapping[str, Any], shown: Shown) -> None:
             )
 
 
+def fits(kind: Kind, settings: TestSettings, one: Answered) -> bool:
+    """Whether an answer is one to its trial, as the kind asks it: a project may come from anybody."""
+    try:
+        shown = kind.shown(one.trial, settings)
+        return all(not wrong(question, one.answer.given[question.name]) for question in shown.questions)
+    except (LookupError, ValueError, TypeError, AttributeError):
+        return False
+
+
 def wrong(question: Question, value: object) -> str:
     """What an answer to the question would be, where this is none; '' where it is one."""
     if question.places:

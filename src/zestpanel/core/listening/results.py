@@ -13,7 +13,7 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answered, Listener, ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.kind import Around, Found, Kind
+from zestpanel.core.listening.kind import Around, Found, Kind, fits
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.scales import scale_of
@@ -72,7 +72,7 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
     names = short_names(candidates, project.shortlist.engines())
     voices = {c.id: c.voice for c in candidates}
-    every = project.answers.of_test(test.id)
+    every = standing(project, test, kind, settings)
     heard = [one for one in every if "trap" in one.trial.detail or _language(one, texts)]
     counted = [one for one in heard if not _own_voice(one, people, voices)]
     found = flags(test.kind, counted, reference_id=settings.reference_id)
@@ -94,6 +94,15 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
         some.clear()
     let_go(every)
     return said
+
+
+def standing(
+    project: AnswerParts, test: ListeningTest, kind: Kind, settings: TestSettings, *, training: bool = False
+) -> list[Answered]:
+    """Answers to a test that stand and are such to what was asked. Traps, and ratings from tables, ask otherwise."""
+    every = project.answers.of_test(test.id, training=training)
+    by_table = "origin" in test.settings
+    return [one for one in every if by_table or "trap" in one.trial.detail or fits(kind, settings, one)]
 
 
 def _language(one: Answered, texts: Mapping[int, tuple[str, str]]) -> str:

@@ -16,7 +16,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kinds.placing import PLACES
 from zestpanel.core.listening.kinds.write_what_you_hear import KIND as WRITTEN
 from zestpanel.core.listening.parts import AnswerParts
-from zestpanel.core.listening.results import result_of
+from zestpanel.core.listening.results import result_of, standing
 from zestpanel.core.report.tables import write_csv
 from zestpanel.core.text_files import write_text
 from zestpanel.core.texts import tr
@@ -36,8 +36,9 @@ def answers(project: AnswerParts) -> Iterator[dict[str, Any]]:
     titles = {p.version_id: (p.title, p.language) for p in project.texts.all()}
     texts = {p.version_id: p.text for p in project.texts.all()}
     for test in project.panel.tests():
-        out = result_of(project, test).out
-        for one in project.answers.of_test(test.id, training=True):
+        found = result_of(project, test)
+        out = found.out
+        for one in standing(project, test, found.kind, found.settings, training=True):
             person = people[one.listener_id]
             yield {
                 "test": test.id, "kind": test.kind, "settings": dict(test.settings), "listener": person.alias,

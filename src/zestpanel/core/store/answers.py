@@ -89,7 +89,8 @@ class Answers:
             .outerjoin(takes, takes.c.id == stimuli.c.take_id)
             .where(
                 answers.c.id.in_(_last()), answers.c.withdrawn.is_(False), takes.c.removed.is_(None),
-                tests.c.kind == "ACR", score.is_not(None), stimuli.c.role == "judged",
+                tests.c.kind == "ACR", func.json_type(answers.c.given, "$.score").in_(("integer", "real")),
+                stimuli.c.role == "judged",
             )
             .order_by(answers.c.id)
         )  # fmt: skip

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import json
-import math
 import shutil
 import sqlite3
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import JSON, Boolean, Column, Float, Integer, LargeBinary, Table
+from sqlalchemy import Column, LargeBinary, Table
 
 from zestpanel.core.errors import ProjectError
 from zestpanel.core.own_files import is_own_file
@@ -28,9 +26,11 @@ from zestpanel.core.store.opening import (
     open_database,
 )
 from zestpanel.core.store.schema import metadata
-from zestpanel.core.texts import tr
+from zestpanel.core.store.shapes import NEVER, check_of
+from zestpanel.core.texts import tr, trn
 
 _MOST_NAMED: Final = 1_000
+_MOST_SAID: Final = 3
 _CLIPS: Final = {
     "takes": "SELECT id, clip FROM takes WHERE removed IS NULL",
     "answers": "SELECT id, spoken FROM answers WHERE spoken IS NOT NULL",
@@ -39,8 +39,8 @@ _CLIPS: Final = {
     "impressions": "SELECT id, spoken FROM impressions WHERE removed IS NULL AND spoken != ''",
 }
 _BAD: Final = (sqlite3.Error, UnicodeDecodeError)  # the second where even the error's words are damaged
-# what is put in the place of a value that cannot be read, where the row is of use without it
-_PLAIN: Final[dict[type, Any]] = {JSON: "{}", Integer: 0, Float: 0.0, Boolean: 0, LargeBinary: b""}
+_PLACES: Final = frozenset({"position", "starred", "favourite"})  # where something stands, which a person can mend
+_NOTHING: Final = object()
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +89,19 @@ class Repaired:
     mended: tuple[Damage, ...]
     left_out: tuple[Damage, ...]
     aside: Path
+
+    def says(self, name: str) -> str:
+        """One sentence for whoever opens the project."""
+        places = (*self.mended, *self.left_out)
+        shown = "; ".join(map(str, places[:_MOST_SAID]))
+        more = tr(" and {n} more", n=len(places) - _MOST_SAID) if len(places) > _MOST_SAID else ""
+        return trn(
+            "{name} held {n} place that made no sense: {shown}{more}. The rest is opened; the database it came in is "
+            "kept as {aside}.",
+            "{name} held {n} places that made no sense: {shown}{more}. The rest is opened; the database it came in is "
+            "kept as {aside}.",
+            len(places), name=name, n=len(places), shown=shown, more=more, aside=self.aside.name,
+        )  # fmt: skip
 
 
 def repair(folder: Path) -> Repaired:
@@ -175,6 +188,21 @@ def _put_in_place(new: Path, path: Path, aside: Path) -> None:
     new.rename(path)
 
 
+def is_odd(folder: Path) -> bool:
+    """Whether a row holds what its table cannot, as quickly as that can be told."""
+    with closing(_reading(folder / FILE)) as connection, suppress(*_BAD):  # what cannot be read at all says so itself
+        if _text(connection.execute("PRAGMA quick_check(1)").fetchone()[0]) != "ok":
+            return False
+        for table in metadata.sorted_tables:
+            checks = [(at, check_of(column)) for at, column in enumerate(table.columns)]
+            names = ", ".join(f'"{column.name}"' for column in table.columns)
+            for row in connection.execute(f'SELECT {names} FROM "{table.name}"'):
+                if not all(check(row[at]) for at, check in checks):
+                    return True
+        return connection.execute("PRAGMA foreign_key_check").fetchone() is not None
+    return False
+
+
 # -- inside
 
 
@@ -248,50 +276,35 @@ def _checked(table: Table, number: str, row: tuple[Any, ...]) -> tuple[Damage | 
     values: list[Any] = []
     damage: Damage | None = None
     for column, value in zip(table.columns, row, strict=True):
-        good, read = _value(column, value)
-        if not good:
+        read = value
+        if not check_of(column)(value):
             said = tr("the {name} cannot be read", name=column.name)
-            if column.primary_key or column.foreign_keys:
-                return Damage(table.name, number, said), None
             damage = damage or Damage(table.name, number, said)
-            read = None if column.nullable else _instead(column, value)
-        values.append(read)
+            read = _instead(column, value)
+            if read is _NOTHING:
+                return Damage(table.name, number, said), None
+        values.append(read.decode("utf-8") if isinstance(read, bytes) and not _is_binary(column) else read)
     return damage, tuple(values)
 
 
+def _is_binary(column: Column[Any]) -> bool:
+    return isinstance(column.type, LargeBinary)
+
+
 def _instead(column: Column[Any], value: Any) -> Any:
-    if isinstance(column.type, JSON):
-        return "[]" if isinstance(value, bytes) and value.lstrip().startswith(b"[") else "{}"
-    return next((plain for kind, plain in _PLAIN.items() if isinstance(column.type, kind)), _text(value or b""))
-
-
-_CHECKS: Final[tuple[tuple[type, Callable[[Any], bool]], ...]] = (
-    (Boolean, lambda value: isinstance(value, int) and value in (0, 1)),
-    (Integer, lambda value: isinstance(value, int)),
-    (Float, lambda value: isinstance(value, int | float) and math.isfinite(value)),
-    (LargeBinary, lambda value: isinstance(value, bytes)),
-)
-
-
-def _value(column: Column[Any], value: Any) -> tuple[bool, Any]:
-    """(whether it is what the column holds, as it is written anew)."""
-    if value is None:
-        return bool(column.nullable), None
-    for kind, check in _CHECKS:
-        if isinstance(column.type, kind):
-            return check(value), value
-    try:
-        text = value.decode("utf-8") if isinstance(value, bytes) else value
-    except UnicodeDecodeError:
-        return False, None
-    if not isinstance(text, str):
-        return False, None
-    if isinstance(column.type, JSON):
-        try:
-            json.loads(text)
-        except (ValueError, RecursionError):
-            return False, None
-    return True, text
+    """What stands for a value that makes no sense, where the row is of use without it: nothing, an empty document, what
+    can be read of a text, no moment. A figure is never made up: ``_NOTHING``, the row is left out."""
+    if column.primary_key or column.foreign_keys:
+        return _NOTHING
+    if column.nullable:
+        return None
+    if column.name in _PLACES:
+        return 0
+    plain = [b"{}", b"[]", NEVER.encode(), b""]
+    if isinstance(value, bytes):
+        plain.append(value.decode("utf-8", "replace").encode())
+    check = check_of(column)
+    return next((one for one in plain if check(one)), _NOTHING)
 
 
 def _loose_ends(connection: sqlite3.Connection) -> list[Damage]:

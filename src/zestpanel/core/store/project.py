@@ -9,7 +9,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.errors import ProjectError
 from zestpanel.core.store.answers import Answers
 from zestpanel.core.store.auditions import Auditions
-from zestpanel.core.store.checking import first_damage
+from zestpanel.core.store.checking import Repaired, first_damage
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database
 from zestpanel.core.store.dialogues import Dialogues
@@ -18,6 +18,7 @@ from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.history import History
 from zestpanel.core.store.impressions import Impressions
 from zestpanel.core.store.journal import Journal
+from zestpanel.core.store.looked_over import is_ours, set_aside
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.opening import create_database, open_database
 from zestpanel.core.store.own_voices import OwnVoices
@@ -27,7 +28,7 @@ from zestpanel.core.store.purse import Purse
 from zestpanel.core.store.scripts import Scripts
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.store.shortlist import Shortlist
-from zestpanel.core.store.stored import Stored, T
+from zestpanel.core.store.stored import ASIDE, Stored, T
 from zestpanel.core.store.sweeps import Sweeps
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
@@ -65,6 +66,7 @@ class Project:
         self.answers = Answers(database)
         self.history = History()
         self.purse: Purse | None = None  # of the run that goes on
+        self.was_odd: Repaired | None = None  # what made no sense when it was opened, and was set aside
 
     @classmethod
     def create(cls, folder: Path) -> Project:
@@ -78,10 +80,20 @@ class Project:
             raise ProjectError(
                 tr("There is no project at {folder}.", folder=folder), remedy=tr("Check the name, or make a new one.")
             )
-        return cls(folder, open_database(folder))
+        database = open_database(folder)
+        read_only = bool(database.read_only)
+        if not read_only:
+            database.close()  # what is set aside is moved, and nobody may be reading then
+        done = set_aside(folder, read_only=read_only)
+        project = cls(folder, database if read_only else open_database(folder))
+        if done is not None:
+            project.was_odd = done
+        return project
 
     def close(self) -> None:
         self._database.close()
+        if not self.read_only:
+            is_ours(self.folder)
 
     @property
     def read_only(self) -> str:
@@ -111,4 +123,6 @@ class Project:
         """Write a document so that it can be undone. Nothing happens when the value is what it was."""
         name, before, after = stored.name, self.documents.get(stored.name), stored.as_json(value)
         if before != after:
+            if stored.is_odd(self.documents):
+                self.documents.put(f"{ASIDE}{name}", before)
             self.history.run(label, lambda: self.documents.put(name, after), lambda: self.documents.put(name, before))

@@ -29,10 +29,10 @@ from zestpanel.core.store.worked_out import WorkedOut
 from zestpanel.core.texts import tr
 
 # what is kept of an engine beside its file, by the engine's name
-_BY_HAND: Final[Stored[ByHand]] = Stored("by hand: ", ByHand, ByHand(), forgiving=True, sparing=True)
+_BY_HAND: Final[Stored[ByHand]] = Stored("by hand: ", ByHand, ByHand(), sparing=True)
 _FETCHED: Final[Stored[tuple[Voice, ...]]] = Stored("voices of ", tuple[Voice, ...], (), sparing=True)
-_PLANS: Final[Stored[tuple[Plan, ...]]] = Stored("plans of ", Readable(Plan), (), forgiving=True)
-_FORMER: Final[Stored[tuple[FormerPlan, ...]]] = Stored("former plans of ", Readable(FormerPlan), (), forgiving=True)
+_PLANS: Final[Stored[tuple[Plan, ...]]] = Stored("plans of ", Readable(Plan), ())
+_FORMER: Final[Stored[tuple[FormerPlan, ...]]] = Stored("former plans of ", Readable(FormerPlan), ())
 
 
 class Shortlist:

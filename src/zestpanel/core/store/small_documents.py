@@ -37,16 +37,16 @@ def _as_draft(value: Any) -> Any:
 # by the number of the passage
 DRAFTS: Final[Stored[dict[str, Draft]]] = Stored("drafts", dict[str, Annotated[Draft, BeforeValidator(_as_draft)]], {})
 # ids of candidates whose lanes stand first, in their order
-PINNED: Final[Stored[tuple[int, ...]]] = Stored("pinned lanes", tuple[int, ...], (), forgiving=True)
+PINNED: Final[Stored[tuple[int, ...]]] = Stored("pinned lanes", tuple[int, ...], ())
 # how many takes of each cell are wanted
-REPEATS: Final[Stored[int]] = Stored("repeats", int, 1, forgiving=True)
+REPEATS: Final[Stored[int]] = Stored("repeats", int, 1)
 # after how many days facts are to be looked up again; 0 for the usual time
-FACTS_AGE: Final[Stored[int]] = Stored("facts age", int, 0, forgiving=True)
+FACTS_AGE: Final[Stored[int]] = Stored("facts age", int, 0)
 # what a person has settled of a claim, by the claim
 CLAIMS: Final[Stored[dict[str, Literal["confirmed", "refuted"]]]] = Stored(
-    "claims", dict[str, Literal["confirmed", "refuted"]], {}, forgiving=True
+    "claims", dict[str, Literal["confirmed", "refuted"]], {}
 )
 # by engine
 OUTSIDE_VOTES: Final[Stored[dict[str, tuple[AttachedVotes, ...]]]] = Stored(
-    "outside votes", dict[str, tuple[AttachedVotes, ...]], {}, forgiving=True
+    "outside votes", dict[str, tuple[AttachedVotes, ...]], {}
 )

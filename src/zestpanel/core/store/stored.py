@@ -13,6 +13,7 @@ from zestpanel.core.store.documents import Documents
 from zestpanel.core.texts import tr
 
 T = TypeVar("T")
+ASIDE = "set aside: "
 
 
 def Readable(one: Any) -> Any:
@@ -32,19 +33,20 @@ def Readable(one: Any) -> Any:
 class Stored(Generic[T]):
     """A document's name, its type, and what holds where it was never written.
 
-    forgiving: what makes no sense is as if it were not there, for what a stranger's project may hold and the rest does
-    without; otherwise it is refused, and nothing is written over it.
+    What makes no sense, as a stranger's project may hold it, is as if it were not there; where something is written in
+    its place, it is kept under ASIDE and its name.
     """
 
-    def __init__(self, name: str, kind: Any, nothing: T, *, forgiving: bool = False, sparing: bool = False) -> None:
-        """kind: as pydantic reads annotations. sparing: values that are as usual are not written."""
+    def __init__(self, name: str, kind: Any, nothing: T, *, sparing: bool = False, binding: bool = False) -> None:
+        """kind: as pydantic reads annotations. sparing: values that are as usual are not written. binding: the project
+        must not be worked with as if it were not there: reading one that makes no sense raises ProjectError."""
         self.name, self._kind, self._nothing = name, kind, nothing
-        self._forgiving, self._sparing = forgiving, sparing
+        self._sparing, self._binding = sparing, binding
 
     def of(self, thing: object) -> Stored[T]:
         """The document of one thing, such as an engine: its name is added to this one's."""
         one: Stored[T] = Stored(
-            f"{self.name}{thing}", self._kind, self._nothing, forgiving=self._forgiving, sparing=self._sparing
+            f"{self.name}{thing}", self._kind, self._nothing, sparing=self._sparing, binding=self._binding
         )
         one.__dict__["_adapter"] = self._adapter
         return one
@@ -54,32 +56,40 @@ class Stored(Generic[T]):
         return TypeAdapter(self._kind)
 
     def read(self, documents: Documents) -> T:
-        """Raises ProjectError where it makes no sense and is not forgiven."""
         return self.understood(documents.get(self.name))
 
     def understood(self, value: Any) -> T:
-        """A document's JSON value as what it says."""
-        if value is None:
-            return self._nothing
+        """A document's JSON value as what it says. Raises ProjectError for one that binds and makes no sense."""
         try:
-            return self._adapter.validate_python(value)
+            return self._nothing if value is None else self._adapter.validate_python(value)
         except ValidationError as error:
-            if self._forgiving:
+            if not self._binding:
                 return self._nothing
             first = error.errors()[0]
             where = ".".join(str(part) for part in first["loc"])
             raise ProjectError(
-                tr("The project's document '{name}' makes no sense ({where}: {error}).", name=self.name, where=where,
+                tr("The project's {name} make no sense ({where}: {error}).", name=self.name, where=where,
                    error=first["msg"]),
-                kept=tr("Nothing was changed."),
-                remedy=tr("Take a copy of the folder from a backup."),
+                kept=tr("Nothing was asked for."), remedy=tr("Set them anew; what stands there is kept."),
             ) from error  # fmt: skip
+
+    def is_odd(self, documents: Documents) -> bool:
+        """Whether what is kept there makes no sense."""
+        try:
+            if (value := documents.get(self.name)) is not None:
+                self._adapter.validate_python(value)
+        except ValidationError:
+            return True
+        return False
 
     def as_json(self, value: T) -> Any:
         return self._adapter.dump_python(value, mode="json", exclude_defaults=self._sparing)
 
     def write(self, documents: Documents, value: T) -> None:
-        documents.put(self.name, self.as_json(value))
+        with documents.alone():
+            if self.is_odd(documents):
+                documents.put(f"{ASIDE}{self.name}", documents.get(self.name))
+            documents.put(self.name, self.as_json(value))
 
     def forget(self, documents: Documents) -> None:
         documents.put(self.name, None)

@@ -23,7 +23,7 @@ class OccasionParts(ScheduleParts, PlanningParts, Protocol):
     """Likewise, and what a run that is due rests on."""
 
 
-SCHEDULE: Final[Stored[Schedule | None]] = Stored("schedule", Schedule, None, forgiving=True)
+SCHEDULE: Final[Stored[Schedule | None]] = Stored("schedule", Schedule, None)
 
 
 def stored_schedule(documents: Documents) -> Schedule | None:

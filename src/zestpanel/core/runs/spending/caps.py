@@ -46,7 +46,7 @@ class SpendingCaps(BaseModel):
         return value
 
 
-CAPS: Final[Stored[SpendingCaps]] = Stored("spending caps", SpendingCaps, SpendingCaps())
+CAPS: Final[Stored[SpendingCaps]] = Stored("spending caps", SpendingCaps, SpendingCaps(), binding=True)
 
 
 def caps_of(documents: Documents) -> SpendingCaps:
