@@ -184,6 +184,8 @@ def fits(kind: Kind, settings: TestSettings, one: Answered) -> bool:
     """Whether an answer is one to its trial, as the kind asks it: a project may come from anybody."""
     try:
         shown = kind.shown(one.trial, settings)
+        if [at for lane in shown.lanes for at in lane.stimuli] != list(range(len(one.trial.stimuli))):
+            return False  # a clip of it is missing
         return all(not wrong(question, one.answer.given[question.name]) for question in shown.questions)
     except (LookupError, ValueError, TypeError, AttributeError):
         return False
