@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import itertools
 import json
+import signal
 import subprocess
 import sys
 import threading
@@ -445,7 +446,7 @@ def test_an_identical_request_is_served_from_the_store(bench: Project, service: 
 
 def test_sleep_in_the_middle_of_a_request_voids_its_wait(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
     slept = iter([0.0, 0.0, 0.0, 900.0] + [900.0] * 99)  # during the second request
-    monkeypatch.setattr(asking, "asleep_s", lambda: next(slept))
+    monkeypatch.setattr(asking, "missed_s", lambda: next(slept))
     citrange = bench.shortlist.candidates()[1]
     citrange_engine = bench.shortlist.engines()["Citrange"]
     one = citrange_engine.model_copy(update={"limits": citrange_engine.limits.model_copy(
@@ -455,6 +456,25 @@ def test_sleep_in_the_middle_of_a_request_voids_its_wait(bench: Project, monkeyp
     assert [t.timing.slept for t in bench.takes.all() if t.timing] == [False, True, False, False]
     assert summaries(bench)[citrange.id].whole_clip.n == 2, "one was cold, one slept through"
     assert asleep_s() >= 0
+
+
+def test_a_program_that_was_stopped_gives_no_engine_its_wait() -> None:
+    """SIGSTOP and SIGCONT (signal(7)): the clock runs on, the program does not."""
+    code = (
+        "import time; from zestpanel.core.runs.execute.pulse import missed_s\n"
+        "before = missed_s(); print('begun', flush=True); time.sleep(1.0)\n"
+        "print(missed_s() - before, flush=True)"
+    )
+    for stopped_s in (0.0, 4.0):
+        with subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True) as process:
+            assert process.stdout is not None
+            assert process.stdout.readline() == "begun\n"
+            if stopped_s:
+                process.send_signal(signal.SIGSTOP)
+                time.sleep(stopped_s)
+                process.send_signal(signal.SIGCONT)
+            missed = float(process.stdout.readline())
+        assert (missed > 3.0) == bool(stopped_s)
 
 
 def test_a_clock_that_steps_back_breaks_nothing(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -21,7 +21,7 @@ from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 from zestpanel.core.store.schema import metadata
 
-MANY = 600 if os.environ.get("ZEST_DEEP") else 12
+MANY = 600 if os.environ.get("ZEST_DEEP") else 5
 VERBS = (
     ["runs"], ["brief"], ["voices"], ["shortlist"], ["weights"], ["choice"], ["cost"], ["prices"], ["ratings"],
     ["answers", "--to", "answers.csv"], ["report", "--to", "record"], ["catalogue"], ["agree"], ["run", "--estimate"],

@@ -39,12 +39,20 @@ def write_whole(path: Path, data: bytes, *, mode: int = 0o644) -> None:
         file.write(data)
 
 
+def open_own(path: Path, flags: int, mode: int = 0o644) -> int:
+    """A handle to a regular file that lies nowhere else under another name, made where it is missing; to be closed by
+    the caller. Raises OSError, for a link of either kind, a device or a pipe in its place too."""
+    handle = os.open(path, flags | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, mode)
+    found = os.fstat(handle)
+    if not stat.S_ISREG(found.st_mode) or found.st_nlink > 1:
+        os.close(handle)
+        raise OSError(0, tr("it is no regular file of its own"))
+    return handle
+
+
 def append_to(path: Path, text: str) -> None:
-    """Add text to a regular file of its own. Raises OSError, for a link, a device or a pipe in its place too."""
-    handle = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o644)
-    with os.fdopen(handle, "a", encoding="utf-8") as file:
-        if not stat.S_ISREG(os.fstat(handle).st_mode):
-            raise OSError(tr("it is no regular file"))
+    """Add text to a file of its own. Raises OSError."""
+    with os.fdopen(open_own(path, os.O_WRONLY | os.O_APPEND), "a", encoding="utf-8") as file:
         file.write(text)
 
 
@@ -73,6 +81,11 @@ def is_own_file(path: Path) -> bool:
 
 
 def links_in(folder: Path) -> list[str]:
-    """Names in a folder that lead elsewhere."""
+    """Names in a folder that lead elsewhere, or are files that lie elsewhere, too, under another name."""
     with os.scandir(folder) as entries:
-        return sorted(entry.name for entry in entries if entry.is_symlink())
+        return sorted(entry.name for entry in entries if entry.is_symlink() or _is_shared(entry))
+
+
+def _is_shared(entry: os.DirEntry[str]) -> bool:
+    found = entry.stat(follow_symlinks=False)
+    return stat.S_ISREG(found.st_mode) and found.st_nlink > 1

@@ -212,3 +212,9 @@ class _Passing:
 
     def finish(self) -> None:
         pass
+
+    def sit_down(self) -> None:
+        pass
+
+    def get_up(self) -> None:
+        pass

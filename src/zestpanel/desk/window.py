@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.defects import KINDS, keep_heard
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.store.project import Project
@@ -134,6 +135,7 @@ class MainWindow(FilesIn):
         column.addWidget(self.strip)
         self.booth = Booth(self.state)
         self.booth.finished.connect(self._leave_booth)
+        self._seat: ListeningSession | None = None  # of whoever is in the booth
         self._whole = Stack()
         self._whole.addWidget(desk)
         self._whole.addWidget(self.booth)
@@ -356,6 +358,12 @@ class MainWindow(FilesIn):
     # -- the booth
 
     def _to_booth(self, session: ListeningSession) -> None:
+        try:
+            session.sit_down()
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        self._seat = session
         for one in ACTIONS:
             if one.id != "quit":
                 self.actions_by_id[one.id].setEnabled(False)
@@ -363,6 +371,9 @@ class MainWindow(FilesIn):
         self.booth.begin(session)
 
     def _leave_booth(self) -> None:
+        if self._seat is not None:
+            self._seat.get_up()
+            self._seat = None
         for action in self.actions_by_id.values():
             action.setEnabled(True)
         self._whole.setCurrentIndex(0)
@@ -406,5 +417,7 @@ class MainWindow(FilesIn):
         self.state.player.close()
         self.state.background.close()
         self._leave_run()  # one that was about to begin
+        if self._seat is not None:
+            self._seat.get_up()
         self._bare_keys.end()
         event.accept()

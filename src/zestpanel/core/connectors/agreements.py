@@ -14,7 +14,7 @@ from typing import Any, Final
 import platformdirs
 
 from zestpanel.core.errors import InputError
-from zestpanel.core.own_files import read_regular, write_whole
+from zestpanel.core.own_files import open_own, read_regular, write_whole
 from zestpanel.core.texts import tr
 
 _MOST: Final = 50_000_000
@@ -44,7 +44,7 @@ def _whole() -> dict[str, Any]:
 def _alone(folder: Path) -> Iterator[None]:
     """No other program, and no other thread of this one, reads in order to write meanwhile."""
     with _one_of_us:
-        handle = os.open(folder / "agreed.lock", os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+        handle = open_own(folder / "agreed.lock", os.O_RDWR, 0o600)
         try:
             fcntl.flock(handle, fcntl.LOCK_EX)
             yield

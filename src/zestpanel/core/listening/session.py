@@ -21,8 +21,9 @@ from zestpanel.core.listening.material import Cell, drawn, level_of_test, pool_o
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
+from zestpanel.core.store import seats
 from zestpanel.core.store.answers import SCALE, Answers
-from zestpanel.core.store.parts import HasAnswers, HasPanel, HasTakes, HasTexts
+from zestpanel.core.store.parts import HasAnswers, HasFolder, HasPanel, HasTakes, HasTexts
 from zestpanel.core.texts import tr
 
 
@@ -48,8 +49,14 @@ class Sessions(Protocol):
 
     def finish(self) -> None: ...
 
+    def sit_down(self) -> None:
+        """From now on no other window has the session. Raises InputError where one has."""
+        ...
 
-class SessionParts(HasTexts, HasTakes, HasPanel, HasAnswers, Protocol):
+    def get_up(self) -> None: ...
+
+
+class SessionParts(HasFolder, HasTexts, HasTakes, HasPanel, HasAnswers, Protocol):
     """What a test plays, who listens, and where answers are kept."""
 
 
@@ -74,6 +81,12 @@ class ProjectSessions:
 
     def finish(self) -> None:
         self._project.panel.finish_session(self.session.id)
+
+    def sit_down(self) -> None:
+        seats.sit_down(self._project.folder, self.session.id)
+
+    def get_up(self) -> None:
+        seats.get_up(self._project.folder, self.session.id)
 
 
 def start_session(
@@ -188,6 +201,13 @@ class ListeningSession:
         answered = port.answered()
         self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
         self._begin_trial()
+
+    def sit_down(self) -> None:
+        """Raises InputError where another window has the session."""
+        self._port.sit_down()
+
+    def get_up(self) -> None:
+        self._port.get_up()
 
     def _begin_trial(self) -> None:
         self._began, self._plays = self._clock(), 0

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Final
 
 from zestpanel.core.errors import ProjectError
+from zestpanel.core.own_files import open_own
 from zestpanel.core.texts import tr
 
 _FILE: Final = "asking.lock"
@@ -78,7 +79,7 @@ def asked_elsewhere(folder: Path) -> str:
 
 def _locked(folder: Path) -> int:
     try:
-        file = os.open(folder / _FILE, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, 0o644)
+        file = open_own(folder / _FILE, os.O_RDWR)
     except OSError as error:
         raise ProjectError(
             tr(

@@ -60,7 +60,8 @@ def refuse_links(folder: Path) -> None:
     if led := links_in(folder):
         raise ProjectError(
             tr(
-                "{name} cannot be opened: its '{led}' is a link to another place, and a project holds its own files.",
+                "{name} cannot be opened: its '{led}' is a link to another place, or lies there, too; a project holds "
+                "its own files.",
                 name=folder.name,
                 led=led[0],
             ),

@@ -24,10 +24,11 @@ from zestpanel.core.money.volume import Rates
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.execute.executors import Executor
 from zestpanel.core.runs.execute.pacing import RateLimiter, backoff_s
+from zestpanel.core.runs.execute.pulse import missed_s
 from zestpanel.core.runs.execute.run_log import RunLog, named
 from zestpanel.core.runs.execute.run_state import RunState
 from zestpanel.core.runs.execute.troubles import disk_trouble, duration_words, stops_engine
-from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S, asleep_s
+from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S
 from zestpanel.core.runs.plan.estimates import use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import Request
@@ -198,13 +199,13 @@ class Asking:
         asked.replies.append(reply)
 
     def _spoken(self, engine: Engine, job: Job, piece: Request, beside: int) -> Reply:
-        asleep = asleep_s()
+        missed = missed_s()
         asked = request_of(self._project.own_voices, job, piece, self._numbers.get(job.passage.id, 0))
         with taken_in(engine.engine):
             reply = self._executor.speak(engine, asked, self._state.stopping, cold=self._cold)
         if reply.timing is None:
             return reply
-        slept = asleep_s() - asleep > SLEPT_FROM_S
+        slept = missed_s() - missed > SLEPT_FROM_S
         return replace(reply, timing=replace(reply.timing, beside=beside, slept=slept))
 
     def _wait_after(self, failure: SynthesisFailure, engine: Engine, job: Job, attempt: int) -> float:
