@@ -13,7 +13,18 @@ from typing import Any
 
 from zestpanel import __version__
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.verbs import checking, deciding, exchange, hearing, making, manual, plain_tables, rendering, results
+from zestpanel.verbs import (
+    checking,
+    deciding,
+    exchange,
+    hearing,
+    making,
+    manual,
+    own_voices,
+    plain_tables,
+    rendering,
+    results,
+)  # fmt: skip
 from zestpanel.verbs.opening import Output
 from zestpanel.verbs.terminal import nobody_reads, prepare, say, say_json
 
@@ -161,6 +172,20 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--why", default="", help="the reason, in a sentence")
     sub.add_argument("--by", default="", help="who decided")
     sub.add_argument("--unheard", action="store_true", help="choose it although no listener has rated it")
+    sub = verb("caps", deciding.caps, "what may be spent at most, in a run, a day, a month of a plan; or set it")
+    amount = "an amount, 0 for nothing at all, 'none' for no cap"
+    sub.add_argument("--run", metavar="AMOUNT", help=f"in one run: {amount}")
+    sub.add_argument("--day", metavar="AMOUNT", help="in a day of your clock")
+    sub.add_argument("--plan", nargs=3, action="append", metavar=("ENGINE", "PLAN", "AMOUNT"), help="in a plan's month")
+    sub.add_argument("--currency", default="", help="of run and day; the brief's by default")
+    sub = verb("own-voices", own_voices.own_voices, "voices of your own; make one of recordings at a service")
+    sub.add_argument("--make", metavar="ENGINE", help="which service is to make it")
+    sub.add_argument("--recording", type=int, action="append", default=[], help="its number; repeat for more")
+    sub.add_argument("--name", default="", help="what the voice is called")
+    sub.add_argument("--language", default="", help="the recording's by default")
+    sub.add_argument("--visibility", choices=("private", "by link", "public"), default="private")
+    sub.add_argument("--go-on", metavar="ENGINE", help="wait for a voice that was begun; nothing is sent anew")
+    sub.add_argument("--give-up", metavar="ENGINE", help="a voice that was asked for is not there")
     sub = verb("hear", hearing.hear, "hear a line in a voice: asked for once, then taken from what is kept")
     sub.add_argument("engine")
     sub.add_argument("voice", help="the voice's id")

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import COMMAND_ENGINE
+from tests.conftest import COMMAND_ENGINE, add_demo_engine
 from tests.small_service import Answer, SmallService, as_json, wav
 from zestpanel.command_line import SCRIPTS, _parser
 from zestpanel.command_line import run as verb
@@ -146,3 +146,23 @@ def test_the_licence_is_there() -> None:
     text = (Path(__file__).parents[2] / "LICENSE").read_text("utf-8")
     assert "GNU GENERAL PUBLIC LICENSE" in text
     assert "Version 3, 29 June 2007" in text
+
+
+def test_caps_are_set_and_hold_without_a_window(project: Project, capsys: pytest.CaptureFixture[str]) -> None:
+    add_demo_engine(project, "citrange")
+    folder = str(project.folder)
+    assert verb(["caps", folder]) == 0
+    assert capsys.readouterr().out == "No cap is set.\n"
+    assert verb(["caps", folder, "--run", "0", "--day", "5", "--plan", "Citrange", "By the character", "1.50"]) == 0
+    said = capsys.readouterr().out
+    assert "0 EUR a run" in said
+    assert "5 EUR a day, by your clock" in said
+    assert "1.50 a month under Citrange / By the character" in said
+    assert verb(["caps", folder, "--plan", "Citrange", "No such", "1"]) == 2
+    assert verb(["caps", folder, "--run", "none"]) == 0
+    assert "a run" not in capsys.readouterr().out
+    project.documents.put("spending caps", {"a_run": "nonsense"})
+    assert verb(["caps", folder]) == 2
+    assert "spending caps make no sense" in capsys.readouterr().err
+    assert verb(["caps", folder, "--run", "2"]) == 0
+    assert project.documents.get("set aside: spending caps") == {"a_run": "nonsense"}

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from datetime import date
 from pathlib import Path
+from unittest import mock
 
 import pytest
 
 from tests.conftest import add_demo_engine, demo_engine_source
+from tests.small_service import Answer, Heard, SmallService, as_json
+from zestpanel.command_line import run as verb
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import uses_of
+from zestpanel.core.connectors.http import voice_making
 from zestpanel.core.connectors.http.asking import HttpRequest
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.voice_making import delete_voice, make_voice
@@ -20,6 +25,7 @@ from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import SpeakRequest
 from zestpanel.core.errors import ConnectorError, InputError, SynthesisFailure
 from zestpanel.core.measures.pitch import measure_pitch
+from zestpanel.core.runs.execute import making_voices
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.store.own_voices import AtService, Consent
 from zestpanel.core.store.project import Project
@@ -140,3 +146,62 @@ def test_no_id_that_a_service_gives_leads_anywhere_else(
     for further in asked[1:]:
         assert further.startswith(f"{base}/")
         assert not set(further.removeprefix(f"{base}/")) & set("/?#@")
+
+
+MAKING = {"address": "", "files": {"sample": "{reference}"}, "body": {"name": "{name}"}, "id": "json id",
+          "poll": "", "state": "json state", "every_s": 0.05}  # fmt: skip
+
+
+@pytest.mark.parametrize("later", ["500", "cut", "nothing", "killed", "no id"])
+def test_a_voice_that_was_asked_for_is_never_made_twice_unasked(
+    project: Project, recording: Path, later: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """A service that has the recordings, and whatever comes after: it is waited for again, or a person says it."""
+    trouble = [True]
+
+    def answer(heard: Heard) -> Answer:
+        if heard.method == "POST":
+            return as_json({} if later == "no id" else {"id": "v7"})
+        if trouble[0]:
+            return {"500": as_json({}, 500), "cut": Answer(status=0), "nothing": Answer()}.get(later, Answer(status=0))
+        return as_json({"state": "ready"})
+
+    with SmallService(answer) as service:
+        making = {**MAKING, "address": service.address + "/voices", "poll": service.address + "/voices/{id}"}
+        document = {
+            "zest-connector": 1, "engine": "Shelf", "voices": [{"id": "a", "languages": ["en-GB"]}],
+            "speak": {"kind": "http", "address": service.address, "whole_timeout_s": 5}, "makes_voices": making,
+        }  # fmt: skip
+        engine = Engine.model_validate(document)
+        project.shortlist.add_engine(engine, json.dumps(document), "shelf.json")
+        clip, _ = speak("One.", VOICES["brindal"])
+        yes = Consent(who="Ann", given=date(2026, 1, 1), use="the channel")
+        one = project.own_voices.add_recording(clip, name="a", language="en-GB", checks=[], consent=yes)
+
+        def made() -> int:
+            return making_voices.make(
+                project, engine, name="Ann", language="en-GB", visibility="private", recordings=[one]
+            )
+
+        killed = mock.patch.object(voice_making, "_wait", side_effect=KeyboardInterrupt)
+        with (
+            killed if later == "killed" else contextlib.nullcontext(),
+            pytest.raises((SynthesisFailure, KeyboardInterrupt)),
+        ):
+            made()
+        with pytest.raises(InputError, match=r"asked for at Shelf|was begun at Shelf"):
+            made()
+        assert sum(heard.method == "POST" for heard in service.heard) == 1
+        trouble[0] = False
+        folder = str(project.folder)
+        assert verb(["own-voices", folder]) == 0
+        assert "open  'Ann' was" in capsys.readouterr().out
+        if later == "no id":
+            assert verb(["own-voices", folder, "--go-on", "Shelf"]) == 2
+            assert verb(["own-voices", folder, "--give-up", "Shelf"]) == 0
+            assert not making_voices.BEING_MADE.read(project.documents)
+        else:
+            assert verb(["own-voices", folder, "--go-on", "Shelf"]) == 0
+            (mine,) = project.own_voices.voices()
+            assert (mine.voice.id, mine.recording_id) == ("v7", one.id)
+        assert sum(heard.method == "POST" for heard in service.heard) == 1

@@ -76,7 +76,7 @@ def is_own_file(path: Path) -> bool:
     """Whether a regular file lies there, and neither a link nor a device nor a pipe, which may never end."""
     try:
         return stat.S_ISREG(path.lstat().st_mode)
-    except OSError:
+    except (OSError, ValueError):  # a name may be none that a file can have
         return False
 
 

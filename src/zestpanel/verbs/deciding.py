@@ -171,3 +171,39 @@ def _engine(project: Project, name: str) -> Engine:
         known = f" It has {', '.join(engines)}." if engines else ""
         raise InputError(f"The project has no engine '{name}'.{known}", kept="Nothing was changed.")
     return engines[name]
+
+
+def caps(options: argparse.Namespace) -> Output:
+    """What may be spent at most; set where something is named. Caps that make no sense are kept beside the new ones."""
+    from decimal import Decimal
+
+    from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_to_edit, plan_key
+    from zestpanel.core.typed import typed_currency, typed_number
+
+    with opened(options) as project:
+        currency = typed_currency(options.currency) if options.currency else project.brief.currency
+        wanted = options.run is not None or options.day is not None or options.plan
+        found, odd = caps_to_edit(project.documents)
+        if odd and not wanted:
+            raise InputError(odd)
+
+        def put(amounts: dict[str, Decimal], key: str, text: str | None) -> dict[str, Decimal]:
+            if text is None:
+                return amounts
+            others = {name: value for name, value in amounts.items() if name != key}
+            return others if text == "none" else {**others, key: typed_number(text, "The cap", least=0)}
+
+        plans = found.a_plan
+        engines = project.shortlist.engines()
+        for engine, plan, amount in options.plan or ():
+            if engine not in engines or plan not in {one.name for one in engines[engine].plans}:
+                raise InputError(f"There is no plan '{plan}' of '{engine}'.", kept="Nothing was changed.")
+            plans = put(plans, plan_key(engine, plan), amount)
+        if wanted:
+            run, day = put(found.a_run, currency, options.run), put(found.a_day, currency, options.day)
+            found = SpendingCaps(a_run=run, a_day=day, a_plan=plans)
+            CAPS.write(project.documents, found)
+        lines = [f"{amount} {of} a run" for of, amount in found.a_run.items()]
+        lines += [f"{amount} {of} a day, by your clock" for of, amount in found.a_day.items()]
+        lines += [f"{amount} a month under {key}" for key, amount in found.a_plan.items()]
+        return {"caps": found.model_dump(mode="json"), "lines": lines or ["No cap is set."]}

@@ -147,7 +147,10 @@ _WORDS: Final[Mapping[str, tuple[str, ...]]] = {
     "own_voices.made": get_args(Voice.model_fields["made"].annotation),
 }
 _LANGUAGES: Final = frozenset({"passages.language", "candidates.language", "own_voices.language"})
-_NAMES: Final = frozenset({"own_voices.voice", "own_voices.engine", "candidates.voice", "candidates.engine"})
+_NAMES: Final = frozenset({
+    "own_voices.voice", "own_voices.engine", "candidates.voice", "candidates.engine", "passage_versions.text",
+})  # fmt: skip
+_CLIPS: Final = frozenset({"clip", "delivered", "spoken"})  # names of files in the project
 # (least, most) of numbers; others lie within plus and minus _MOST
 _RANGES: Final[Mapping[str, tuple[float, float]]] = {
     "runs.repeats": (1, _FEW), "requests.repeat": (1, _FEW), "takes.repeat": (1, _FEW), "requests.attempt": (1, _FEW),
@@ -193,6 +196,8 @@ def _text(name: str, column: str) -> Check:
         return lambda value: (text := _decoded(value)) is not None and (not text or bool(_TAG.fullmatch(text)))
     if name in _NAMES:
         return lambda value: bool(_decoded(value))
+    if column in _CLIPS:
+        return lambda value: (text := _decoded(value)) is not None and not set(text) & set("/\0")
     if column in _MOMENTS:
         return lambda value: (text := _decoded(value)) is not None and (not text or _is_moment(text))
     return lambda value: _decoded(value) is not None

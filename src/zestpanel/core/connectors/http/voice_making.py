@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, Final
 from urllib.parse import quote
@@ -13,7 +13,7 @@ from urllib.parse import quote
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import HttpReply, HttpSpeak, VoiceMaking
 from zestpanel.core.connectors.agreed import require_agreement
-from zestpanel.core.connectors.http.asking import HttpRequest, filled, make_client, send
+from zestpanel.core.connectors.http.asking import HttpRequest, Sent, filled, make_client, send
 from zestpanel.core.connectors.http.connector import raise_for_failure
 from zestpanel.core.connectors.http.finding import at_path
 from zestpanel.core.connectors.http.receiving import Received
@@ -30,12 +30,13 @@ LONGEST_ID: Final = 200
 
 def make_voice(
     engine: Engine, *, name: str, language: str, visibility: str, recordings: Sequence[Path],
-    cancelled: Cancelled = never_cancelled,
+    cancelled: Cancelled = never_cancelled, known: Callable[[str], None] = lambda _: None,
 ) -> str:  # fmt: skip
     """The id of a voice that the service made of the recordings and that is ready to speak.
 
-    visibility: 'private', 'by link' or 'public', of those that the file names. Raises SynthesisFailure, InputError,
-    Cancelled. A voice that was begun and not waited for to its end may be there all the same: the sentence says so.
+    visibility: 'private', 'by link' or 'public', of those that the file names. known: told the id as soon as the
+    service names it. Raises SynthesisFailure ('taken in' once the service has the recordings), InputError, Cancelled. A
+    voice that was begun and not waited for to its end may be there all the same: the sentence says so.
     """
     making = _making(engine)
     if not 1 <= len(recordings) <= making.most_recordings:
@@ -70,13 +71,26 @@ def make_voice(
                 ),
             )
         number = str(made)
-        if making.poll:
-            try:
-                talk.wait(making, number)
-            except SynthesisFailure as failure:
-                there = tr("The voice '{number}' may be there all the same: look at the service.", number=number)
-                raise failure.in_words(f"{failure.what} {there}") from failure
+        known(number)
+        _wait(talk, making, number)
         return number
+
+
+def wait_for_voice(engine: Engine, number: str, cancelled: Cancelled = never_cancelled) -> None:
+    """Until a voice that was asked for before is ready. Raises as ``make_voice``."""
+    making = _making(engine)
+    with _Talk(engine, making, cancelled) as talk:
+        _wait(talk, making, number)
+
+
+def _wait(talk: _Talk, making: VoiceMaking, number: str) -> None:
+    if not making.poll:
+        return
+    try:
+        talk.wait(making, number)
+    except SynthesisFailure as failure:
+        there = tr("The voice '{number}' may be there all the same: look at the service.", number=number)
+        raise failure.in_words(f"{failure.what} {there}") from failure
 
 
 def delete_voice(engine: Engine, voice: str, cancelled: Cancelled = never_cancelled) -> None:
@@ -113,6 +127,7 @@ class _Talk:
         self._client = make_client(engine.speak, connections=2)
         self._began = time.monotonic()
         self._last: HttpRequest | None = None
+        self.sent = Sent()  # whether the recordings were taken in
 
     def __enter__(self) -> _Talk:
         return self
@@ -120,7 +135,8 @@ class _Talk:
     def __exit__(self, kind: object, error: object, trace: object) -> None:
         self._client.close()
         if isinstance(error, SynthesisFailure):
-            raise error.in_words(without_keys(error.what)) from None
+            failure = error.taken_in() if self.sent.taken_in else error
+            raise failure.in_words(without_keys(error.what)) from None
 
     def ask(
         self, address: str, method: str, values: dict[str, Any], *, whole: VoiceMaking | None = None,
@@ -138,14 +154,14 @@ class _Talk:
             "files": whole.files if whole else {},
         })  # fmt: skip
         self._last = filled(call, values, self._secret)
-        received = send(self._client, call, self._last, self._secret, self._began, self._cancelled)
+        sent = self.sent if whole else None
+        received = send(self._client, call, self._last, self._secret, self._began, self._cancelled, sent)
         if not (gone_is_good and received.status in (404, 410)):
             raise_for_failure(call, received)
         return received
 
     def wait(self, making: VoiceMaking, number: str) -> None:
         """Until the voice is ready."""
-        assert self._last is not None
         address, state = _with_id(making.poll, number), ""
         while True:
             answer = self.ask(address, "GET", {})

@@ -18,7 +18,7 @@ from zestpanel.core.catalogue.facts import UNPRICED, Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.domain.run import JournalRow
-from zestpanel.core.errors import MAY_BE_BILLED
+from zestpanel.core.errors import MAY_BE_BILLED, ProjectError
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
 from zestpanel.core.money.volume import Rates
@@ -51,6 +51,14 @@ CAPS: Final[Stored[SpendingCaps]] = Stored("spending caps", SpendingCaps, Spendi
 
 def caps_of(documents: Documents) -> SpendingCaps:
     return CAPS.read(documents)
+
+
+def caps_to_edit(documents: Documents) -> tuple[SpendingCaps, str]:
+    """(the caps, '') or (none, why), where those that are kept make no sense: new ones may be set in their place."""
+    try:
+        return CAPS.read(documents), ""
+    except ProjectError as error:
+        return SpendingCaps(), str(error)
 
 
 def plan_key(engine: str, plan: str) -> str:

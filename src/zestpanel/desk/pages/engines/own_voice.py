@@ -11,12 +11,14 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLay
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.clock import today
-from zestpanel.core.connectors.http.voice_making import delete_voice, make_voice
+from zestpanel.core.connectors.http.voice_making import delete_voice
 from zestpanel.core.connectors.templates import DESCRIBED_BY
 from zestpanel.core.errors import InputError
-from zestpanel.core.store.own_voices import AtService, OwnVoice, Recording, Visibility
+from zestpanel.core.runs.execute.making_voices import being_made, give_up, go_on, make
+from zestpanel.core.store.own_voices import OwnVoice, Recording, Visibility
 from zestpanel.core.texts import capital, tr, word
 from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.ticks import Ticks
@@ -84,6 +86,11 @@ class OwnVoiceDialog(FormDialog):
         self.form.addRow("", self.warning)
         self.form.addRow("", self.more)
         self.form.addRow("", self.slots)
+        self.left = label("", wrap=True)
+        self.look_again = button(tr("Look again"), self._go_on)
+        self.not_there = button(tr("It is not there"), self._give_up)
+        self.form.addRow("", self.left)
+        self.form.addRow("", flow_row(self.look_again, self.not_there))
         self.engine.currentIndexChanged.connect(lambda _: self._show_service())
         self._show_service()
 
@@ -114,6 +121,11 @@ class OwnVoiceDialog(FormDialog):
             self.more, making is not None and making.most_recordings > 1 and bool(self.more.list.count())
         )
         self.form.setRowVisible(self.slots, making is not None)
+        left = being_made(self._state.project, self.engine.currentText()) if making is not None else None
+        self.left.setText(left.says() if left is not None else "")
+        self.form.setRowVisible(self.left, left is not None)
+        self.look_again.setVisible(left is not None and bool(left.voice))
+        self.not_there.setVisible(left is not None)
         self._warn()
 
     def _warn(self) -> None:
@@ -144,60 +156,53 @@ class OwnVoiceDialog(FormDialog):
         return self._add(voice_id, name, language, described=described)
 
     def _make_at_service(self, name: str, language: str, recording: Recording) -> None:
-        """Send the recordings, off the interface thread, and add the voice when it is ready. Raises InputError."""
-        engine, own = self._chosen(), self._state.project.own_voices
-        by_id = {r.id: r for r in own.recordings()}
+        """Send the recordings, off the interface thread, and add the voice when it is ready."""
+        engine, project = self._chosen(), self._state.project
+        by_id = {r.id: r for r in project.own_voices.recordings()}
         of = [recording, *(by_id[number] for number in self.more.ticked() if number in by_id)]
-        for one in of:
-            if why := own.recording_missing(one.id):
-                raise InputError(
-                    tr("The recording '{name}' was not sent: {why}.", name=one.name, why=why),
-                    kept=tr("Nothing was made."),
-                )
-        making = engine.makes_voices
-        assert making is not None
-        if making.slots is not None and own.slots_used(engine.engine) >= making.slots:
-            raise InputError(
-                tr(
-                    "All {slots} places that {engine} has for voices of your own are taken.",
-                    slots=making.slots,
-                    engine=engine.engine,
-                ),
-                kept=tr("Nothing was sent."),
-                remedy=tr("Delete one that is not needed any more."),
-            )
         visibility = cast("Visibility", self.visibility.currentData() or "private")
-        paths = [own.path(one) for one in of]
+        self._ask_service(
+            engine,
+            lambda: make(project, engine, name=name, language=language, visibility=visibility, recordings=of),
+        )
 
-        def made(voice: str) -> None:
-            self.keep_button.setEnabled(True)
-            at_service = AtService(visibility=visibility, recordings=tuple(one.id for one in of))
-            if self._add(voice, name, language, at_service=at_service):
-                self._state.say(
-                    tr("{name} was made by {engine} and can be put on the shortlist.", name=name, engine=engine.engine)
-                )
-                self.accept()
-                self._done()
+    def _go_on(self) -> None:
+        engine, project = self._chosen(), self._state.project
+        if (left := being_made(project, engine.engine)) is not None:
+            self._ask_service(engine, lambda: go_on(project, engine, left))
+
+    def _give_up(self) -> None:
+        if (left := being_made(self._state.project, self.engine.currentText())) is not None:
+            give_up(self._state.project, left)
+            self._show_service()
+
+    def _ask_service(self, engine: Engine, work: Callable[[], int]) -> None:
+        project = self._state.project
+
+        def made(number: int) -> None:
+            def set_removed(removed: bool) -> None:
+                project.own_voices.set_voice_removed(number, removed)
+                project.shortlist.voices_changed()
+
+            self._state.edit(tr("a voice of one's own"), lambda: set_removed(False), lambda: set_removed(True))
+            self._state.say(tr("The voice was made by {engine} and can be put on the shortlist.", engine=engine.engine))
+            self.accept()
+            self._done()
 
         def failed(error: Exception) -> None:
             self.keep_button.setEnabled(True)
+            self._show_service()
             self.wrong.setText(str(error))
 
         def send() -> None:
             self.keep_button.setEnabled(False)
             self.wrong.setText("")
             self.slots.setText(tr("The voice is being made …"))
-            self._state.background.run(
-                lambda: make_voice(engine, name=name, language=language, visibility=visibility, recordings=paths),
-                made, failed,
-            )  # fmt: skip
+            self._state.background.run(work, made, failed)
 
         ask_first(self, [engine], send)
 
-    def _add(
-        self, voice_id: str, name: str, language: str, *, described: dict[str, str] | None = None,
-        at_service: AtService | None = None,
-    ) -> bool:  # fmt: skip
+    def _add(self, voice_id: str, name: str, language: str, *, described: dict[str, str] | None = None) -> bool:
         project, made = self._state.project, list[int]()
 
         def do() -> None:
@@ -208,7 +213,6 @@ class OwnVoiceDialog(FormDialog):
                     project.own_voices.add_voice(
                         self.engine.currentText(), voice=voice_id, name=name, language=language,
                         recording_id=self._recording.id if self._recording else None, described=described,
-                        at_service=at_service,
                     )
                 )  # fmt: skip
             project.shortlist.voices_changed()

@@ -26,7 +26,7 @@ from zestpanel.core.runs.plan.conditions import LEVELS, Conditions
 from zestpanel.core.runs.plan.planning import PlannedRun, plan_run
 from zestpanel.core.runs.schedule.schedule import Schedule
 from zestpanel.core.runs.schedule.scheduled import keep_schedule
-from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_of, plan_key
+from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_to_edit, plan_key
 from zestpanel.core.texts import LANGUAGE, tr, trn
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.plain_tips import plain_tip
@@ -144,7 +144,7 @@ class PlanDialog(QDialog):
         self.look()
 
     def _caps_form(self, form: QFormLayout) -> None:
-        caps, currency = caps_of(self.state.project.documents), self.state.bench.brief.currency
+        (caps, odd), currency = caps_to_edit(self.state.project.documents), self.state.bench.brief.currency
         row = QHBoxLayout()
         self.cap_run, self.cap_day = QLineEdit(), QLineEdit()
         for edit, amounts, words in ((self.cap_run, caps.a_run, tr("a run")), (self.cap_day, caps.a_day, tr("a day"))):
@@ -168,6 +168,8 @@ class PlanDialog(QDialog):
         self.cap_month.setText(self._plan_caps.get(self.cap_plan.currentText(), ""))
         row.addStretch(1)
         form.addRow(tr("Spend at most"), row)
+        if odd:
+            form.addRow("", label(odd, "bad", wrap=True))
         second = QHBoxLayout()
         second.addWidget(self.cap_month)
         second.addWidget(label(tr("a month of")))
@@ -306,7 +308,7 @@ class PlanDialog(QDialog):
 
     def caps(self) -> SpendingCaps:
         """Raises InputError for an amount that is none."""
-        currency, old = self.state.bench.brief.currency, caps_of(self.state.project.documents)
+        currency, (old, _) = self.state.bench.brief.currency, caps_to_edit(self.state.project.documents)
 
         def amount(text: str) -> Decimal | None:
             return typed_number(text, tr("The cap"), least=0) if text.strip() else None
