@@ -3,10 +3,13 @@ runs, and no cap is passed."""
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
+import signal
 import socket
+import time
 from collections import Counter
 from decimal import Decimal
 
@@ -15,6 +18,8 @@ import pytest
 from tests.conftest import Unmeasured
 from tests.small_service import Answer, Heard, SmallService, as_json, wav
 from zestpanel.core.catalogue.connector_file import parse_connector
+from zestpanel.core.errors import ZestError
+from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.execute.unattended import make
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.runs.plan.undecided import undecided
@@ -25,6 +30,7 @@ PRICE = Decimal("0.50")
 # what may come once a text was taken in, at every later hop
 LATER = (
     "sound",
+    "cut inside",
     "401",
     "403",
     "404",
@@ -38,8 +44,9 @@ LATER = (
     "nonsense",
     "nothing",
 )
-FIRST = ("sound", "cut", "500", "502", "503 later", "nonsense", "303", "302", "307", "308", "job", "link")
-MANY = 400 if os.environ.get("ZEST_DEEP") else 12
+FIRST = ("sound", "cut", "cut inside", "500", "502", "503 later", "nonsense", "303", "302", "307", "308", "job", "link")
+WAYS = ("whole", "whole", "stopped", "killed", "two of us")
+MANY = 2_000 if os.environ.get("ZEST_DEEP") else 16
 
 
 def closed_port() -> int:
@@ -77,6 +84,8 @@ class BillingService:
                 return Answer(wav())
             case "cut":
                 return Answer(status=0)
+            case "cut inside":
+                return Answer(wav(), cut_after=self.rng.randrange(1, len(wav())))
             case "nonsense":
                 return Answer(b"<html>limit reached</html>", 200)
             case "nothing":
@@ -103,6 +112,38 @@ def engine_file(address: str, shape: str) -> str:
     })  # fmt: skip
 
 
+def run_somehow(project: Project, way: str, after_s: float) -> None:
+    """A run to its end, one that is stopped, one whose program is killed, or two programs that begin at once."""
+    if way == "whole":
+        make(project, plan_run(project), executor=Unmeasured())
+    elif way == "stopped":
+        run = BenchRun(project, plan_run(project), executor=Unmeasured())
+        run.start()
+        time.sleep(after_s)
+        run.cancel()
+        run.wait()
+    else:
+        children = [forked(project) for _ in range(2 if way == "two of us" else 1)]
+        if way == "killed":
+            time.sleep(after_s)
+            os.kill(children[0], signal.SIGKILL)
+        for child in children:
+            os.waitpid(child, 0)
+        project.look_again()
+
+
+def forked(project: Project) -> int:
+    pid = os.fork()
+    if pid == 0:
+        try:
+            other = Project.open(project.folder)
+            with contextlib.suppress(ZestError):  # another one is asking
+                make(other, plan_run(other), executor=Unmeasured())
+        finally:
+            os._exit(0)
+    return pid
+
+
 @pytest.mark.parametrize("seed", range(MANY))
 def test_no_text_is_billed_twice_unasked_and_no_cap_is_passed(project: Project, seed: int) -> None:
     rng = random.Random(seed)
@@ -118,7 +159,8 @@ def test_no_text_is_billed_twice_unasked_and_no_cap_is_passed(project: Project, 
         cap = PRICE * rng.choice([3, 100])
         CAPS.write(project.documents, SpendingCaps(a_day={"EUR": cap}))
         for _ in range(3):  # a run, and the same again, as somebody presses the button that says what is missing
-            make(project, plan_run(project), executor=Unmeasured())
+            run_somehow(project, rng.choice(WAYS), rng.uniform(0.02, 0.4))
+        make(project, plan_run(project), executor=Unmeasured())  # what a killed run left open is found by the next
         assert max(service.billed.values(), default=0) <= 1, (shape, service.plans)
         assert PRICE * service.billed.total() <= cap
         told = {row.passage_version_id for row in undecided(project)} if service.billed else set()

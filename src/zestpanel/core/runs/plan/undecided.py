@@ -23,8 +23,8 @@ WORDS = tr("an earlier request may have been paid; decide on it first")
 
 
 def undecided(project: AskedParts) -> list[JournalRow]:
-    """Those that wait for a word, oldest first: left open by a program that ended, or failed in a way that a service
-    may bill. While another program asks for the project, what is open is its own affair and not among them."""
+    """Those that wait for a word, oldest first: left open by a program that ended, stopped under way, or failed in a way
+    that a service may bill. While another program asks for the project, what is open is its own affair and not among them."""
     by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     takes = project.takes.all(with_timing=False)
     rows = undecided_of(project.journal.rows(), by_id, project.shortlist.engines(), takes)
@@ -44,7 +44,8 @@ def undecided_of(
     def waits(row: JournalRow) -> bool:
         if row.state == "open":
             return True
-        if row.state != "failed" or row.decided or row.failure_kind not in MAY_BE_BILLED:
+        stopped = row.state == "cancelled"  # by a person, while it was under way: the service may have read it
+        if row.decided or not (stopped or (row.state == "failed" and row.failure_kind in MAY_BE_BILLED)):
             return False
         engine = engines.get(candidates[row.candidate_id].engine)
         cell = (row.candidate_id, row.passage_version_id, row.repeat)

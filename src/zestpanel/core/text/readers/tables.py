@@ -29,7 +29,7 @@ def rows_of_text(text: str, name: str, *, tabs: bool) -> list[list[str]]:
             delimiter = ","
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+        rows = [row[:MOST_COLUMNS] for row in csv.reader(io.StringIO(text), delimiter=delimiter)]
     except csv.Error as error:
         raise TextError(
             tr("{name} is no table that can be read ({error}).", name=name, error=error), kept=_KEPT
