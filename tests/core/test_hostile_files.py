@@ -286,3 +286,29 @@ def test_what_a_million_inputs_found() -> None:
         ((_, sound),) = Contents(reply, path, lambda _: reply).sound
         assert sound == tone_file()
     assert len(str(Damage("takes", "n" * 9_000, "w" * 9_000))) < 300
+
+
+UNSAID: list[tuple[dict[str, Any], str]] = [
+    ({"plans": [{"name": "P", "tariff": {"currency": "EUR", "components": [{"kind": "allowance", "amount": 9}]}}]},
+     "what is included in 'P' does not say how often it is"),
+    ({"dated": "2199-01-01"}, "dated is a day to come"),
+    ({"found": "2199-01-01"}, "found is a day to come"),
+    ({"outside": [{"board": "B", "rank": 3, "of": 2}]}, "place 3 of 2 in 'B' is none"),
+    ({"voices": [{"id": "a", "languages": ["garbage!"]}]}, "'garbage!', which a speaks, is no language tag"),
+    ({"voices": [{"id": "a", "languages": ["xq-ZZ"]}]}, "'xq-ZZ', which a speaks, is no language tag"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("more", "complaint"), UNSAID)
+def test_what_a_file_leaves_unsaid_or_cannot_say_is_asked_for_when_it_comes_in(
+    more: dict[str, Any], complaint: str, tmp_path: Path, project: Project
+) -> None:
+    document = {**document_of({}), **more}
+    path = tmp_path / "e.json"
+    path.write_text(json.dumps(document))
+    with pytest.raises(ConnectorError, match=r"e\.json: .*Nothing was added") as caught:
+        read_connector(path)
+    assert complaint in str(caught.value)
+    engine = Engine.model_validate(document)  # one that was taken in before stays, and the project opens
+    project.shortlist.add_engine(engine, json.dumps(document), "e.json")
+    assert "E" in project.shortlist.engines()

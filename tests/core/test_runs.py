@@ -737,3 +737,21 @@ def test_side_by_side_is_a_choice_and_its_waits_are_kept_apart(project: Project,
     assert len(rows) == 6, "each candidate once alone and once beside the others"
     said = [row.circumstances.says() for row in rows if row.circumstances.side_by_side]
     assert all("beside other programs and the measuring" in words for words in said)
+
+
+def test_a_passage_in_another_language_is_another_text_for_its_takes(bench: Project) -> None:
+    passage = bench.texts.all()[0]
+    bench.texts.describe(passage.id, language="fr-FR")
+    french = bench.texts.all()[0]
+    assert (french.text, french.language) == (passage.text, "fr-FR")
+    assert french.version_id != passage.version_id  # takes of the English one are not the French one's
+    assert bench.texts.version_text(passage.version_id) == (passage.text, passage.language)
+    bench.texts.describe(passage.id, language=passage.language)
+    assert bench.texts.all()[0].version_id == passage.version_id  # and are good again
+    assert bench.texts.edit(passage.id, "Other words.").version_id not in (passage.version_id, french.version_id)
+
+
+def test_no_candidate_is_in_a_language_that_its_voice_does_not_speak(bench: Project) -> None:
+    engine = bench.shortlist.engines()["Citrange"]
+    with pytest.raises(InputError, match=r"speaks en-GB, not de-DE\. The shortlist is unchanged"):
+        bench.shortlist.add(engine, voice="linnoway", language="de-DE")

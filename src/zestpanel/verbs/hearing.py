@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import argparse
 
+from zestpanel.core.catalogue.facts import Voice, language_for
 from zestpanel.core.errors import InputError
+from zestpanel.core.typed import typed_language
 from zestpanel.verbs.opening import Output, opened
 
 
@@ -21,11 +23,12 @@ def hear(options: argparse.Namespace) -> Output:
                 f"no engine '{options.engine}'" if engine is None else f"no voice '{options.voice}' of {engine.engine}"
             )
             raise InputError(f"The project has {what}.", kept="Nothing was sent.")
+        language = _language_of(voice, options.language)
         model = options.model or (voice.models[0] if voice.models else engine.models[0].id)
         plan = options.plan or (engine.plans[0].name if engine.plans else "")
         line = auditioning.line_for(
             project.sending, project.own_voices, engine, options.line, voice=voice.id, model=model, plan=plan,
-            settings={}, language=options.language or voice.languages[0],
+            settings={}, language=language,
         )  # fmt: skip
         heard = auditioning.hear(project, line, again=options.again)
         said = f"{heard.clip.duration_s:.2f} s of sound"
@@ -39,6 +42,21 @@ def hear(options: argparse.Namespace) -> Output:
                                  kept="The line is kept in the project.") from error  # fmt: skip
             lines.append(f"Written to {options.to}.")
         return {"duration_s": heard.clip.duration_s, "asked_on": heard.asked_on, "lines": lines}
+
+
+def _language_of(voice: Voice, stated: str) -> str:
+    """The voice's language that a line is in. Raises InputError where it is not told, or not the voice's."""
+    if stated:
+        tag = typed_language(stated)
+        if not voice.speaks(tag):
+            raise InputError(f"{voice.label} speaks {', '.join(voice.languages)}, not {tag}.", kept="Nothing was sent.")
+        return language_for(voice, "", tag)
+    if len({tag.partition("-")[0] for tag in voice.languages}) > 1:
+        raise InputError(
+            f"{voice.label} speaks {', '.join(voice.languages)}.", kept="Nothing was sent.",
+            remedy="Say with --language which of them the line is in.",
+        )  # fmt: skip
+    return voice.languages[0]
 
 
 def say(options: argparse.Namespace) -> Output:

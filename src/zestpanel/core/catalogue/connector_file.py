@@ -14,6 +14,7 @@ from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.reaching import KINDS as REACHED_BY
 from zestpanel.core.catalogue.unknown_places import unknown_places
+from zestpanel.core.catalogue.unsaid import refuse_unsaid
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.money.components import KINDS as COMPONENTS
@@ -192,6 +193,7 @@ def read_connector(path: Path) -> tuple[Engine, str]:
     text = read_text(path, most_mb=LARGEST_BYTES // 1_000_000, kept=tr("Nothing was added."), error=ConnectorError)
     engine = parse_connector(text, name=path.name)
     refuse_keys(engine, name=path.name)
+    refuse_unsaid(engine, name=path.name)
     return engine, text
 
 

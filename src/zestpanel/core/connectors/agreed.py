@@ -167,7 +167,7 @@ def _program(speak: CommandSpeak) -> Iterable[Use]:
         words += tr("; whoever gives you the project can change {inside}", inside=", ".join(map(visible, inside)))
     if means.contents:
         told = ", ".join(f"{Path(visible(name)).name} {digest[:12]}" for name, digest in means.contents)
-        words += tr(" (as they are now: {told})", told=told)
+        words += tr(" (content now: {told})", told=told)
     yield Use("program", what, without_keys(words))
 
 
@@ -182,7 +182,7 @@ def _prices(engine: Engine) -> Use:
     return Use(
         "prices",
         f"{engine.engine} {sha256(json.dumps(plans, sort_keys=True, default=str).encode()).hexdigest()}",
-        tr("is counted, in sums and caps, at what its file states: {listed}", listed=listed)
+        tr("is counted at its file's prices, in sums and caps: {listed}", listed=listed)
         if listed
         else tr("states no price: nothing that it bills is counted, and no cap holds it"),
     )

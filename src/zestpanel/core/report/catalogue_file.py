@@ -18,6 +18,7 @@ from zestpanel.core.catalogue.changes import Change, engine_changes
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.unsaid import refuse_unsaid
 from zestpanel.core.catalogue.yaml_text import Loader
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.store.notes import SETTING_UP, VoiceNote
@@ -167,6 +168,7 @@ def parse_catalogue(text: str, *, name: str) -> Catalogue:
     for entry in catalogue.engines:
         engine = parse_connector(entry.connector, name=f"{name}, {entry.file}")
         refuse_keys(engine, name=f"{name}, {entry.file}")
+        refuse_unsaid(engine, name=f"{name}, {entry.file}")
     return catalogue
 
 

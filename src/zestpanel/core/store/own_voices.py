@@ -128,6 +128,12 @@ class OwnVoices:
         """Raises InputError for a consent that does not say who agreed to what."""
         if consent is not None and not (consent.who.strip() and consent.use.strip()):
             raise InputError(tr("A consent says who agreed, and to what use."), kept=tr("Nothing was changed."))
+        if consent is not None and consent.given > clock.today():
+            raise InputError(
+                tr("A consent is not of a day to come ({given}).", given=consent.given), kept=tr("Nothing was changed.")
+            )
+        if consent is not None and consent.until is not None and consent.until < consent.given:
+            raise InputError(tr("A consent cannot end before it was given."), kept=tr("Nothing was changed."))
         with self._database.writing() as connection:
             query = update(recordings).where(recordings.c.id == recording_id)
             connection.execute(query.values(consent=_written(consent)))

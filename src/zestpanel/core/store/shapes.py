@@ -146,7 +146,9 @@ _WORDS: Final[Mapping[str, tuple[str, ...]]] = {
     "auditions.state": ("open", "done", "failed", "cancelled", "unused", "abandoned"),
     "own_voices.made": get_args(Voice.model_fields["made"].annotation),
 }
-_LANGUAGES: Final = frozenset({"passages.language", "candidates.language", "own_voices.language"})
+_LANGUAGES: Final = frozenset(
+    {"passages.language", "passage_versions.language", "candidates.language", "own_voices.language"}
+)
 _NAMES: Final = frozenset({
     "own_voices.voice", "own_voices.engine", "candidates.voice", "candidates.engine", "passage_versions.text",
 })  # fmt: skip

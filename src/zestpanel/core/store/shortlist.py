@@ -190,6 +190,12 @@ class Shortlist:
                 tr("{engine} lists no voice '{voice}'.", engine=engine.engine, voice=voice),
                 kept=tr("The shortlist is unchanged."),
             )
+        if language and not known.speaks(language):
+            raise InputError(
+                tr("{label} speaks {languages}, not {language}.", label=known.label,
+                   languages=", ".join(known.languages), language=language),
+                kept=tr("The shortlist is unchanged."),
+            )  # fmt: skip
         chosen = (
             engine.model(model)
             if model

@@ -135,7 +135,7 @@ class Texts:
     def version_text(self, version_id: int) -> tuple[str, str]:
         """(text, language) of any version."""
         query = (
-            select(passage_versions.c.text, passages.c.language)
+            select(passage_versions.c.text, func.coalesce(passage_versions.c.language, passages.c.language))
             .join(passages, passages.c.id == passage_versions.c.passage_id)
             .where(passage_versions.c.id == version_id)
         )
@@ -171,6 +171,7 @@ class Texts:
                     select(passage_versions.c.id).where(
                         passage_versions.c.passage_id == passage_id,
                         passage_versions.c.sha256 == text_hash(text, marks),
+                        func.coalesce(passage_versions.c.language, present.language) == present.language,
                     )
                 ).scalar()
                 if same is not None:
@@ -198,6 +199,8 @@ class Texts:
         kept = {name: value for name, value in values.items() if value or name not in ("title", "language")}
         if kept:
             with self._database.writing() as connection:
+                if "language" in kept:
+                    _version_in(connection, self.get(passage_id), kept["language"])
                 connection.execute(update(passages).where(passages.c.id == passage_id).values(**kept))
 
     def set_removed(self, passage_ids: Iterable[int], removed: bool) -> None:
@@ -279,6 +282,24 @@ def _moved(text: str, clean: str, place: int) -> int:
     if not text[place:].lstrip(" \t") or text[place:].lstrip(" \t").startswith("\n"):
         before = before.rstrip(" \t")  # the end of a line goes with its last word
     return min(len(clean), len(clean_text(f"{before}x")) - 1)
+
+
+def _version_in(connection: Any, passage: Passage, language: str) -> None:
+    """The passage's text in another language: a version of its own, whose takes are asked for in it, or the older one
+    again that was in it. Those before stay in the language that they were in."""
+    if language == passage.language:
+        return
+    of, versions = passage_versions.c, passage_versions
+    mine = of.passage_id == passage.id
+    connection.execute(update(versions).where(mine, of.language.is_(None)).values(language=passage.language))
+    newest = connection.execute(select(func.max(of.number)).where(mine)).scalar_one()
+    same = connection.execute(
+        select(of.id).where(mine, of.sha256 == text_hash(passage.text, passage.marks), of.language == language)
+    ).scalar()
+    if same is None:
+        _insert_version(connection, passage.id, newest + 1, passage.text, passage.marks)
+    else:
+        connection.execute(update(versions).where(of.id == same).values(number=newest + 1, language=language))
 
 
 def _insert_version(connection: Any, passage_id: int, number: int, text: str, marks: Sequence[DeliveryMark]) -> None:

@@ -23,8 +23,9 @@ WORDS = tr("an earlier request may have been paid; decide on it first")
 
 
 def undecided(project: AskedParts) -> list[JournalRow]:
-    """Those that wait for a word, oldest first: left open by a program that ended, stopped under way, or failed in a way
-    that a service may bill. While another program asks for the project, what is open is its own affair and not among them."""
+    """Those that wait for a word, oldest first: left open by a program that ended, stopped under way, or failed in a
+    way that a service may bill. While another program asks for the project, what is open is its own affair and not
+    among them."""
     by_id = {c.id: c for c in project.shortlist.candidates(removed=True, of_sweeps=True)}
     takes = project.takes.all(with_timing=False)
     rows = undecided_of(project.journal.rows(), by_id, project.shortlist.engines(), takes)

@@ -40,6 +40,7 @@ passage_versions = Table(
     Column("sha256", String, nullable=False),
     Column("created", String, nullable=False),
     Column("marks", JSON),
+    Column("language", String),  # none: that of the passage, which has not changed since
     UniqueConstraint("passage_id", "number"),
 )
 

@@ -82,14 +82,17 @@ class FormDialog(KeepingDialog):
         self.setMinimumWidth(theme.px(480))
 
 
-def read_date(text: str, what: str) -> date | None:
-    """A date as 2026-11-25, None for nothing. Raises InputError."""
+def read_date(text: str, what: str, *, past: bool = False) -> date | None:
+    """A date as 2026-11-25, None for nothing. past: it is not one to come. Raises InputError."""
     if not text.strip():
         return None
     try:
-        return date.fromisoformat(text.strip())
+        day = date.fromisoformat(text.strip())
     except ValueError as error:
         raise InputError(tr("{what} is written as 2026-11-25.", what=what), kept=tr("Nothing was changed.")) from error
+    if past and day > today():
+        raise InputError(tr("{what} is a day to come ({day}).", what=what, day=day), kept=tr("Nothing was changed."))
+    return day
 
 
 class NoteDialog(FormDialog):
@@ -171,7 +174,7 @@ class StatementDialog(FormDialog):
             value = float(number) if "." in text else int(number)
         elif kind == "list":
             value = [part.strip() for part in text.split(",") if part.strip()]
-        dated = read_date(self.dated.text(), tr("The date"))
+        dated = read_date(self.dated.text(), tr("The date"), past=True)
         notes, made = self._state.project.notes, list[int]()
         # checked before it enters the history, so that the sentence stands in this dialog
         made.append(notes.state(self._engine.engine, about, item, fact, value, source=self.source.text().strip(),

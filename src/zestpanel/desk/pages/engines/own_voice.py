@@ -17,6 +17,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.runs.execute.making_voices import being_made, give_up, go_on, make
 from zestpanel.core.store.own_voices import OwnVoice, Recording, Visibility
 from zestpanel.core.texts import capital, tr, word
+from zestpanel.core.typed import typed_number
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
@@ -147,6 +148,15 @@ class OwnVoiceDialog(FormDialog):
         if self._recording is not None and self._chosen().makes_voices is not None:
             self._make_at_service(name, language, self._recording)
             return False
+        if (strength := self.described.get("strength")) is not None:
+            assert isinstance(strength, QLineEdit)
+            if strength.text().strip():
+                how = typed_number(strength.text(), tr("How strong the accent"), least=0)
+                if how > 1:
+                    raise InputError(
+                        tr("How strong the accent is goes from 0 to 1, not to {how}.", how=how),
+                        kept=tr("Nothing was made."),
+                    )
         described = {}
         for key in DESCRIBED_BY:
             widget = self.described.get(key)

@@ -241,7 +241,7 @@ class PriceDialog(KeepingDialog):
             currency=self.currency.text(),
             source=self.source.text(),
             lines=tuple(typed for line in self.lines if not _untouched(typed := line.typed())),
-            dated=read_date(self.dated.text(), tr("The date")),
+            dated=read_date(self.dated.text(), tr("The date"), past=True),
             check_again=read_date(self.again.text(), tr("Check again by")),
             rights={name: chosen_word(box) for name, box in self.rights.items()},
             counting=self._counting,

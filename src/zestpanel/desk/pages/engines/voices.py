@@ -16,6 +16,7 @@ from zestpanel.core.catalogue.browsing import (
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
+from zestpanel.core.languages import locale_name
 from zestpanel.core.runs.execute.auditioning import Line, line_for
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
@@ -40,6 +41,7 @@ MANY = 3_000  # voices from which the table is put together off the interface th
 class VoicesView(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
+        self._language_of_line: dict[str, str] = {}
         self.state = state
         self.model = VoiceModel()
         self._sized = False
@@ -118,7 +120,12 @@ class VoicesView(QWidget):
         self.line.setToolTip(tr("Your own lines in this language: choose one, or type another"))
         self.keep_line = button(tr("Keep line"), self._keep_line, tip=tr("Add this line to those of the brief"))
         row.addWidget(self.listen)
+        self.spoken_in = QComboBox()
+        self.spoken_in.setAccessibleName(tr("The language the line is in"))
+        self.spoken_in.setToolTip(tr("The language the line is in: this voice speaks more than one"))
+        self.line.currentTextChanged.connect(self._tell_language)
         row.addWidget(self.line, 1)
+        row.addWidget(self.spoken_in)
         row.addWidget(self.keep_line)
         return row
 
@@ -253,10 +260,26 @@ class VoicesView(QWidget):
 
     def _fill_lines(self, voice: Voice | None) -> None:
         bench = self.state.bench
-        lines = lines_for(bench.brief, bench.passages, voice) if voice else []
-        if [self.line.itemText(i) for i in range(self.line.count())] != lines:
+        lines = lines_for(bench.brief, bench.passages, voice) if voice else {}
+        self._language_of_line = lines
+        tags = list(voice.languages) if voice else []
+        self.spoken_in.setVisible(len(tags) > 1)
+        if [self.spoken_in.itemData(i) for i in range(self.spoken_in.count())] != tags:
+            self.spoken_in.clear()
+            for tag in tags:
+                self.spoken_in.addItem(locale_name(tag), tag)
+        if [self.line.itemText(i) for i in range(self.line.count())] != list(lines):
             self.line.clear()
-            self.line.addItems(lines)
+            self.line.addItems(list(lines))
+        self._tell_language(self.line.currentText())
+
+    def _tell_language(self, line: str) -> None:
+        """A line of the brief or of a passage says what language it is in; one that is typed is in the one chosen."""
+        if (tag := self._language_of_line.get(line.strip())) is not None:
+            self.spoken_in.setCurrentIndex(self.spoken_in.findData(tag))
+
+    def _language(self, voice: Voice) -> str:
+        return str(self.spoken_in.currentData() or voice.languages[0])
 
     # -- done
 
@@ -275,7 +298,7 @@ class VoicesView(QWidget):
             return line_for(
                 self.state.project.sending, self.state.project.own_voices, found.engine, text, voice=found.voice.id,
                 model=self._model_id() or found.engine.models[0].id, plan=self.plan_choice.currentData() or "",
-                settings=self.settings.values(), language=found.voice.languages[0],
+                settings=self.settings.values(), language=self._language(found.voice),
             )  # fmt: skip
         except ZestError as error:
             self.state.complain(error)
@@ -338,7 +361,7 @@ class VoicesView(QWidget):
         if found is None or not text:
             return
         project = self.state.project
-        brief = with_line(project.brief, found.voice.languages[0], text)
+        brief = with_line(project.brief, self._language(found.voice), text)
         if brief is None:
             self.state.say(tr("This line is kept already."))
             return

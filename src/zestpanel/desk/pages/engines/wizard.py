@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.key_looks import refuse_keys
+from zestpanel.core.catalogue.unsaid import refuse_unsaid
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.example import read_example
 from zestpanel.core.connectors.wizard.trying import Looked
@@ -158,6 +159,7 @@ class WizardDialog(QDialog):
     def _engine(self) -> Engine:
         engine = parse_connector(self.file.toPlainText(), name=tr("the file"))
         refuse_keys(engine, name=tr("the file"))
+        refuse_unsaid(engine, name=tr("the file"))
         return engine
 
     def _over_http(self) -> bool:

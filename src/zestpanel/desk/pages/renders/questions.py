@@ -82,7 +82,12 @@ def ask_about_undecided(
         if not rows:
             return
         kinds = Counter(
-            tr("left open") if r.state == "open" else word(FAILURE_KINDS.get(r.failure_kind, "")) for r in rows
+            tr("left open")
+            if r.state == "open"
+            else tr("stopped under way")
+            if r.state == "cancelled"
+            else word(FAILURE_KINDS.get(r.failure_kind, ""))
+            for r in rows
         )
         how = ", ".join(f"{count} {kind}" for kind, count in kinds.most_common())
         box = question(
