@@ -53,14 +53,8 @@ def being_made(project: VoiceParts, engine: str) -> BeingMade | None:
     return next((one for one in BEING_MADE.read(project.documents) if one.engine == engine), None)
 
 
-def make(
-    project: VoiceParts, engine: Engine, *, name: str, language: str, visibility: Visibility,
-    recordings: Sequence[Recording], cancelled: Cancelled = never_cancelled,
-) -> int:  # fmt: skip
-    """Have a service make a voice of recordings; its number among the voices of one's own.
-
-    Raises InputError (no consent, no place, one is still open), SynthesisFailure, Cancelled.
-    """
+def refuse(project: VoiceParts, engine: Engine, recordings: Sequence[Recording]) -> None:
+    """Raises InputError where a voice may not be made: no consent, no place for it, or one is still open."""
     own = project.own_voices
     for one in recordings:
         if why := own.recording_missing(one.id):
@@ -82,6 +76,18 @@ def make(
         raise InputError(
             left.says(), kept=tr("Nothing was sent: it may have been paid."), remedy=tr("Say first what became of it.")
         )
+
+
+def make(
+    project: VoiceParts, engine: Engine, *, name: str, language: str, visibility: Visibility,
+    recordings: Sequence[Recording], cancelled: Cancelled = never_cancelled,
+) -> int:  # fmt: skip
+    """Have a service make a voice of recordings; its number among the voices of one's own.
+
+    Raises InputError as ``refuse``, SynthesisFailure, Cancelled.
+    """
+    refuse(project, engine, recordings)
+    own = project.own_voices
     asked = BeingMade(
         engine=engine.engine, name=name, language=language, visibility=visibility,
         recordings=tuple(one.id for one in recordings), asked=now(),

@@ -14,7 +14,7 @@ from zestpanel.core.clock import today
 from zestpanel.core.connectors.http.voice_making import delete_voice
 from zestpanel.core.connectors.templates import DESCRIBED_BY
 from zestpanel.core.errors import InputError
-from zestpanel.core.runs.execute.making_voices import being_made, give_up, go_on, make
+from zestpanel.core.runs.execute.making_voices import being_made, give_up, go_on, make, refuse
 from zestpanel.core.store.own_voices import OwnVoice, Recording, Visibility
 from zestpanel.core.texts import capital, tr, word
 from zestpanel.core.typed import typed_number
@@ -166,10 +166,11 @@ class OwnVoiceDialog(FormDialog):
         return self._add(voice_id, name, language, described=described)
 
     def _make_at_service(self, name: str, language: str, recording: Recording) -> None:
-        """Send the recordings, off the interface thread, and add the voice when it is ready."""
+        """Send the recordings, off the interface thread, and add the voice when it is ready. Raises InputError."""
         engine, project = self._chosen(), self._state.project
         by_id = {r.id: r for r in project.own_voices.recordings()}
         of = [recording, *(by_id[number] for number in self.more.ticked() if number in by_id)]
+        refuse(project, engine, of)
         visibility = cast("Visibility", self.visibility.currentData() or "private")
         self._ask_service(
             engine,
