@@ -32,7 +32,6 @@ from zestpanel.core.runs.plan.circumstances import SLEPT_FROM_S
 from zestpanel.core.runs.plan.estimates import use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.sending.as_sent import Request
-from zestpanel.core.signs import by_number
 from zestpanel.core.store.own_voices import OwnVoices
 from zestpanel.core.store.parts import HasFolder, HasJournal, HasOwnVoices, HasTakes, HasTexts
 from zestpanel.core.store.storage_trouble import StorageTrouble
@@ -248,10 +247,6 @@ def request_of(own_voices: OwnVoices, job: Job, piece: Request, number: int = 0)
     """One request of a job. number: the passage's in the set. Raises SynthesisFailure: a recording without consent."""
     candidate = job.candidate
     reference, described = own_voices.source_of(candidate.engine, candidate.voice)
-    if odd := next((sign for sign in piece.text if "\ud800" <= sign <= "\udfff"), ""):
-        raise SynthesisFailure(
-            "bad text", tr("The text holds half of a character ({odd}), which cannot be sent.", odd=by_number(odd))
-        )
     return SpeakRequest(
         text=piece.text,
         form=piece.form,

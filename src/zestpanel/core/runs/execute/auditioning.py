@@ -29,6 +29,7 @@ from zestpanel.core.runs.plan.estimates import paces_of, use_of, use_of_job
 from zestpanel.core.runs.plan.job import Job
 from zestpanel.core.runs.plan.planning import request_digest, text_reasons
 from zestpanel.core.runs.spending.caps import SpendGuard, at_most, caps_of
+from zestpanel.core.signs import by_number
 from zestpanel.core.store.auditions import Auditions
 from zestpanel.core.store.one_asker import asking
 from zestpanel.core.store.own_voices import OwnVoices
@@ -98,6 +99,11 @@ def line_for(
     settings: Mapping[str, Any], language: str,
 ) -> Line:  # fmt: skip
     """Raises InputError for a text the engine does not take, SynthesisFailure for a recording without consent."""
+    if odd := next((sign for sign in text if "\ud800" <= sign <= "\udfff"), ""):
+        raise InputError(
+            tr("The line holds half of a character ({odd}), which cannot be sent.", odd=by_number(odd)),
+            kept=tr("Nothing was sent."),
+        )
     stated = engine.model(model)
     candidate = Candidate(
         id=0, engine=engine.engine, model=model, model_version=stated.version if stated else "",
