@@ -15,6 +15,7 @@ from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.plan.estimates import used_so_far
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.runs.spending.caps import CAPS
+from zestpanel.core.runs.spending.left_to_spend import spent
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.standins.service import StandInService
@@ -96,7 +97,10 @@ def test_a_line_that_fails_is_in_the_journal(tangor: Project, service: StandInSe
         with pytest.raises(SynthesisFailure):
             hear(tangor, line(tangor))
         assert (tangor.auditions.rows()[-1].state, tangor.auditions.rows()[-1].failure_kind) == ("failed", kind)
-    assert not used_so_far(tangor.auditions, tangor.shortlist, [], {}), "neither was answered"
+    (days,) = used_so_far(tangor.auditions, tangor.shortlist, [], {}).values()
+    assert [use.requests for use in days.values()] == [1], "what was read may have been billed, what was refused not"
+    assert spent(tangor).unsure == 1
+    assert "Of these 1 brought no sound and may not have been billed" in spent(tangor).words()
     # what came back was no sound, and may have been billed all the same: caps count it
     engine = tangor.shortlist.engines()["Tangor"]
     assert purse_of(tangor, engine).used_today("Tangor", engine.plans[0].name).characters == len(LINE)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
-from zestpanel.core.catalogue.facts import Voice, language_for
 from zestpanel.core.errors import InputError
-from zestpanel.core.typed import typed_language
 from zestpanel.verbs.opening import Output, opened
+
+if TYPE_CHECKING:
+    from zestpanel.core.catalogue.facts import Voice
 
 
 def hear(options: argparse.Namespace) -> Output:
@@ -46,6 +48,9 @@ def hear(options: argparse.Namespace) -> Output:
 
 def _language_of(voice: Voice, stated: str) -> str:
     """The voice's language that a line is in. Raises InputError where it is not told, or not the voice's."""
+    from zestpanel.core.catalogue.facts import language_for
+    from zestpanel.core.typed import typed_language
+
     if stated:
         tag = typed_language(stated)
         if not voice.speaks(tag):

@@ -17,6 +17,7 @@ from zestpanel.core.clock import day_of, today
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, summed
 from zestpanel.core.domain.run import JournalRow
+from zestpanel.core.errors import MAY_BE_BILLED
 from zestpanel.core.money.components.own_machine import OwnMachine
 from zestpanel.core.money.metering import Added, Meter
 from zestpanel.core.money.tariff import NO_USE, Tariff, Usage, allowances, sold
@@ -128,10 +129,16 @@ def use_of(model: str, characters: int, *, sound_s: Decimal, requests: int = 1) 
 def used_so_far(
     auditions: Auditions, shortlist: Shortlist, journal: Sequence[JournalRow], rates: Mapping[int, Rates]
 ) -> UsedDays:
-    """What was used of each plan until now: requests that failed do not count."""
+    """What was used of each plan until now, what may have been billed and brought nothing included."""
     by_id = {c.id: c for c in shortlist.candidates(removed=True, of_sweeps=True)}
     lines = auditions.rows()
-    return used_by_day(journal, by_id, rates, lambda row: row.state != "failed", lines)
+    return used_by_day(journal, by_id, rates, may_be_paid, lines)
+
+
+def may_be_paid(row: JournalRow | Audition) -> bool:
+    """Whether a request counts as used: it was answered, it is open or was stopped under way, or it failed in a way
+    that a service may bill."""
+    return row.state != "failed" or row.failure_kind in MAY_BE_BILLED
 
 
 def paces_of(takes: Takes, shortlist: Shortlist, candidates: Iterable[Candidate]) -> dict[int, Rates]:

@@ -18,11 +18,11 @@ from zestpanel.core.catalogue.facts import UNPRICED, Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money, shown
 from zestpanel.core.domain.run import JournalRow
-from zestpanel.core.errors import MAY_BE_BILLED, ProjectError
+from zestpanel.core.errors import ProjectError
 from zestpanel.core.money.metering import Meter
 from zestpanel.core.money.tariff import NO_USE, Tariff, Usage
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.plan.estimates import PlanKey, total_by_currency, used_by_day
+from zestpanel.core.runs.plan.estimates import PlanKey, may_be_paid, total_by_currency, used_by_day
 from zestpanel.core.store.auditions import Audition
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Stored
@@ -107,10 +107,7 @@ class SpendGuard:
         self._convert = convert
         self._engines, self.caps, self._today, self._seats = engines, caps, today, seats
 
-        def counts(row: JournalRow | Audition) -> bool:
-            return row.state != "failed" or row.failure_kind in MAY_BE_BILLED
-
-        self._days = used_by_day(journal, candidates, rates, counts, auditions)
+        self._days = used_by_day(journal, candidates, rates, may_be_paid, auditions)
         self._meters: dict[PlanKey, Meter] = {}
         self._added: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)
         self._reserved: dict[PlanKey, Usage] = defaultdict(lambda: NO_USE)

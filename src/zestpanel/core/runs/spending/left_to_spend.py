@@ -9,11 +9,13 @@ from decimal import Decimal
 from typing import Final, Protocol
 
 from zestpanel.core.catalogue.facts import UNPRICED
-from zestpanel.core.clock import today
+from zestpanel.core.clock import day_of, today
 from zestpanel.core.domain.money import Money, shown
+from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.money.metering import Meter
-from zestpanel.core.runs.plan.estimates import paces_of, used_so_far
+from zestpanel.core.runs.plan.estimates import may_be_paid, paces_of, used_so_far
 from zestpanel.core.runs.plan.planning import PlannedRun
+from zestpanel.core.store.auditions import Audition
 from zestpanel.core.store.parts import HasAuditions, HasBrief, HasJournal, HasShortlist, HasTakes
 from zestpanel.core.texts import tr
 
@@ -25,17 +27,20 @@ class BudgetParts(HasBrief, HasShortlist, HasTakes, HasJournal, HasAuditions, Pr
 # without a budget a sum is asked about from here on, in the brief's currency (the price of some hours of narration at
 # common list prices; common practice, no source)
 LARGE: Final = Decimal(20)
+_BROUGHT: Final = ("done", "unused", "open")
 
 
 @dataclass(frozen=True, slots=True)
 class Spent:
     """What runs and lines heard have cost beyond what plans include: in the brief's currency, and what has no exchange
-    rate or no price, by engine and plan. requests, characters: those that did not fail."""
+    rate or no price, by engine and plan. requests, characters: those that were or may have been billed. unsure: how
+    many of these brought nothing."""
 
     own: Money
     apart: tuple[tuple[str, str], ...]
     requests: int
     characters: int
+    unsure: int = 0
 
     def words(self) -> str:
         text = tr(
@@ -44,6 +49,8 @@ class Spent:
             requests=f"{self.requests:,}",
         )
         text += tr("{characters} characters, lines heard included.", characters=f"{self.characters:,}")
+        if self.unsure:
+            text += tr(" Of these {n} brought no sound and may not have been billed.", n=f"{self.unsure:,}")
         if self.apart:
             apart = ", ".join(
                 tr("{engine} ({plan})", engine=engine, plan=plan or tr("no plan")) for engine, plan in self.apart
@@ -57,7 +64,11 @@ def spent(project: BudgetParts, counts: Callable[[date], bool] = lambda day: Tru
     brief, engines = project.brief, project.shortlist.engines()
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
     paces = paces_of(project.takes, project.shortlist, candidates)
-    used = used_so_far(project.auditions, project.shortlist, project.journal.rows(), paces)
+    journal = project.journal.rows()
+    used = used_so_far(project.auditions, project.shortlist, journal, paces)
+    rows: list[JournalRow | Audition] = [*journal, *project.auditions.rows()]
+    nothing = [row for row in rows if may_be_paid(row) and row.state not in _BROUGHT]
+    unsure = sum(counts(day_of(row.opened)) for row in nothing)
     total, requests, characters = Money(Decimal(0), brief.currency), 0, 0
     apart: dict[tuple[str, str], None] = {}
     for (name, plan_name), days in used.items():
@@ -71,7 +82,7 @@ def spent(project: BudgetParts, counts: Callable[[date], bool] = lambda day: Tru
                 total += own
             elif engine is None or engine.is_hosted:  # one's own machine sends no bill
                 apart[(name, plan_name)] = None
-    return Spent(total, tuple(apart), requests, characters)
+    return Spent(total, tuple(apart), requests, characters, unsure)
 
 
 def spent_this_month(project: BudgetParts) -> Decimal:
