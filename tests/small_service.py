@@ -113,5 +113,7 @@ def _read(lines: Any) -> Heard | None:
         name, _, value = line.partition(":")
         headers[name.strip().lower()] = value.strip()
     target = urlsplit(first[1])
-    body = lines.read(int(headers.get("content-length", 0)))
+    body = lines.read(size := int(headers.get("content-length", 0)))
+    if len(body) < size:  # whoever asked is gone
+        return None
     return Heard(first[0], target.path, dict(parse_qsl(target.query)), headers, body)
