@@ -14,7 +14,7 @@ from sqlalchemy import JSON, Boolean, Column, Integer, LargeBinary, String
 
 from zestpanel.core.catalogue.facts import Voice
 from zestpanel.core.domain.listening import Role
-from zestpanel.core.domain.passage import Review
+from zestpanel.core.domain.passage import RIGHTS, Review
 from zestpanel.core.domain.sweep import SweepSpec
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.store.own_voices import AtService
@@ -144,6 +144,7 @@ _WORDS: Final[Mapping[str, tuple[str, ...]]] = {
     "stimuli.role": get_args(Role),
     "requests.state": ("open", "done", "failed", "cancelled", "unused", "abandoned"),
     "auditions.state": ("open", "done", "failed", "cancelled", "unused", "abandoned"),
+    "passages.rights": tuple(RIGHTS),
     "own_voices.made": get_args(Voice.model_fields["made"].annotation),
 }
 _LANGUAGES: Final = frozenset(
