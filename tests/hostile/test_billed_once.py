@@ -144,6 +144,23 @@ def forked(project: Project) -> int:
     return pid
 
 
+def test_what_another_program_may_have_paid_since_the_plan_is_not_asked_for(project: Project) -> None:
+    """Two windows: both have planned, one renders, then the other one does with the plan that it still shows."""
+    service = BillingService(random.Random(0))
+    service.plans["A text."] = ("cut", "sound")
+    with SmallService(service) as at:
+        source = engine_file(at.address, "body")
+        engine = parse_connector(source, name="biller.json")
+        project.shortlist.add_engine(engine, source, "biller.json")
+        project.shortlist.add(engine, voice="v", plan="plan")
+        project.texts.add(["A text."], language="en-GB")
+        planned = plan_run(project)
+        assert len(planned.jobs) == 1
+        os.waitpid(forked(project), 0)
+        make(project, planned, executor=Unmeasured())
+        assert service.billed == {"A text.": 1}
+
+
 @pytest.mark.parametrize("seed", range(MANY))
 def test_no_text_is_billed_twice_unasked_and_no_cap_is_passed(project: Project, seed: int) -> None:
     rng = random.Random(seed)

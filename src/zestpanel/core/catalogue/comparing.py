@@ -48,7 +48,9 @@ def _facts_of(engine: Engine, own: Sequence[OwnStatement]) -> dict[str, str]:
             "{voices}, of them {usable} usable under a plan",
             voices=f"{len(engine.voices):,}",
             usable=f"{len(usable):,}",
-        ),
+        )
+        if engine.plans
+        else f"{len(engine.voices):,}",
         "languages": f"{len(languages)}",
         "voices with styles": f"{styles:,}",
         "models": "; ".join(f"{m.label} {m.version}" for m in engine.models),

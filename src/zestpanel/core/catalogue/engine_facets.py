@@ -41,6 +41,7 @@ def _open(of: EngineTraits) -> tuple[str, ...]:
 
 
 def _paying(of: EngineTraits) -> tuple[str, ...]:
+    """Every way there is: a free plan beside a paid one is found under both."""
     parts = [part for plan in of.engine.plans for part in plan.tariff.components]
     ways = (
         (Subscription, tr("by the month or year")),
@@ -49,9 +50,9 @@ def _paying(of: EngineTraits) -> tuple[str, ...]:
         (OwnMachine, "own machine"),
     )
     found = tuple(words for kind, words in ways if any(isinstance(part, kind) for part in parts))
-    if found:
-        return found
-    return ("nothing",) if any(isinstance(part, Allowance) for part in parts) else (tr("no price known"),)
+    if any(all(isinstance(part, Allowance) for part in plan.tariff.components) for plan in of.engine.plans):
+        found = (*found, "nothing")  # what is included costs nothing, within its limits or without any
+    return found or (tr("no price known"),)
 
 
 def _reached(of: EngineTraits) -> tuple[str, ...]:

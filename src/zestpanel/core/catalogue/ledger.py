@@ -120,7 +120,8 @@ def _structured(engine: Engine, about: About, thing: HasFacts | None) -> Iterabl
             ("requests at once", limits.requests_at_once),
             ("requests a minute", limits.requests_per_minute),
         ):
-            if value is not None:
+            stated = name.replace(" ", "_").replace("largest_text", "characters_per_request") in limits.model_fields_set
+            if value is not None and stated:  # what nobody stated is not said to be
                 yield name, [Statement(value=value, source=limits.source or FROM_FILE, dated=limits.dated)]
         if getattr(engine.speak, "stream", False):
             yield "streams", [Statement(value=True, source=FROM_FILE)]

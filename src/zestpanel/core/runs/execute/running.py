@@ -148,7 +148,7 @@ class BenchRun:
         if self._planned.seen == project.changes():
             self._state.begin(planned)
             return 0, purse, rates
-        is_left, led_by = left_to_make(project.takes, journal)
+        is_left, led_by = left_to_make(project.takes, journal, candidates, self._engines)
         self._state.lead(led_by)
         for queues in self._levels.values():
             for name, queue in queues.items():

@@ -92,7 +92,8 @@ class MachineDialog(QDialog):
                 continue
             for model in engine.models:
                 verdict, why = fits(ledger(engine, "model", model.id, own.get(engine.engine, [])), machine)
-                said = "; ".join(why) or tr("no need stated stands against it")
+                met = tr("no need is stated") if verdict == "unknown" else tr("all that it is stated to need is there")
+                said = "; ".join(why) or met
                 rows.append([engine.engine, model.label, verdict, said])
         self.table.show_rows([tr("engine"), tr("model"), tr("verdict"), tr("why")], rows)
         self.how.setText(
