@@ -13,6 +13,7 @@ import pytest
 
 from tests.conftest import tone
 from tests.core.test_connector_kinds import ASKED, made
+from tests.core.test_strangers import speak
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import agree, agree_to_prices, before, missing, uses_of
@@ -74,14 +75,6 @@ def clips(tmp_path: Path) -> tuple[Path, Path]:
     return tmp_path / "1.wav", tmp_path / "2.wav"
 
 
-def spoken_s(engine: Engine) -> float:
-    connector = open_connector(engine)
-    try:
-        return connector.speak(ASKED).clip.duration_s
-    finally:
-        connector.close()
-
-
 def test_the_program_shown_is_found_with_the_files_own_path(
     tmp_path: Path, clips: tuple[Path, Path], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -92,7 +85,7 @@ def test_the_program_shown_is_found_with_the_files_own_path(
     engine = made({"kind": "command", "arguments": ["speaks", "--", "{text}"], "environment": {"PATH": path}})
     assert str(other) in uses_of(engine)[0].words
     agree(engine)
-    assert spoken_s(engine) == pytest.approx(1.0, abs=0.01)
+    assert speak(engine) == pytest.approx(1.0, abs=0.01)
 
 
 def test_a_program_that_was_replaced_is_asked_about_anew(tmp_path: Path, clips: tuple[Path, Path]) -> None:
@@ -100,12 +93,12 @@ def test_a_program_that_was_replaced_is_asked_about_anew(tmp_path: Path, clips: 
     engine = made({"kind": "command", "arguments": [str(program), "{text}"]})
     assert "whoever gives you the project can change" in uses_of(engine)[0].words
     agree(engine)
-    assert spoken_s(engine) == pytest.approx(0.5, abs=0.01)
+    assert speak(engine) == pytest.approx(0.5, abs=0.01)
     says(program.parent, "speaks", clips[1])
     assert len(missing(engine)) == 1
     assert len(before(engine)) == 1
     with pytest.raises(SynthesisFailure, match="nobody has agreed"):
-        spoken_s(engine)
+        speak(engine)
 
 
 def test_a_script_that_an_interpreter_runs_is_part_of_it(tmp_path: Path, clips: tuple[Path, Path]) -> None:

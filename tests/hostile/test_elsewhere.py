@@ -8,13 +8,12 @@ from typing import Any
 
 import pytest
 
-from tests.core.test_connector_kinds import ASKED, made
+from tests.core.test_connector_kinds import made
+from tests.core.test_strangers import speak
 from tests.small_service import Answer, SmallService, as_json, wav
-from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.agreed import agree, missing
 from zestpanel.core.connectors.hosts import is_local, site_of
 from zestpanel.core.connectors.http import asking
-from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.voice_list import fetch_voices
 from zestpanel.core.errors import SynthesisFailure
 
@@ -37,14 +36,6 @@ def leading(way: str, there: str) -> tuple[Any, dict[str, Any]]:
         "job": (as_json({"poll": there}), {"job": {"poll": "json poll", "state": "status", "done": ["200"]}}),
     }  # fmt: skip
     return links[way]
-
-
-def speak(engine: Engine) -> float:
-    connector = open_connector(engine)
-    try:
-        return connector.speak(ASKED).clip.duration_s
-    finally:
-        connector.close()
 
 
 @pytest.mark.parametrize("way", ["link", "redirect", "job"])

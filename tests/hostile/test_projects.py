@@ -50,6 +50,20 @@ def odd_cells(folder: Path) -> Iterator[tuple[str, int, str, Any]]:
     database.close()
 
 
+def odd_copies(whole: Path, folder: Path, many: int) -> Iterator[str]:
+    """Copies of a project at ``folder``, each with something odd in one cell: where it is, and what."""
+    for table, number, column, value in random.Random(os.urandom(8)).sample(list(odd_cells(whole)), many):
+        shutil.rmtree(folder, ignore_errors=True)
+        shutil.copytree(whole, folder)
+        with sqlite3.connect(folder / FILE) as database:
+            try:
+                database.execute(f'UPDATE "{table}" SET "{column}" = ? WHERE rowid = ?', (value, number))
+            except sqlite3.Error:  # the tables themselves refuse it
+                continue
+        database.close()
+        yield f"{table}.{column} of row {number} is {str(value)[:40]!r}"
+
+
 @pytest.fixture(scope="module")
 def whole(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return whole_project(tmp_path_factory.mktemp("whole") / "Whole.zest")
@@ -68,18 +82,8 @@ def test_whatever_stands_in_a_cell_every_verb_ends_in_lines_or_a_sentence(
     whole: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    chance = random.Random(os.urandom(8))
     folder = tmp_path / "Odd.zest"
-    for table, number, column, value in chance.sample(list(odd_cells(whole)), MANY):
-        where = f"{table}.{column} of row {number} is {str(value)[:40]!r}"
-        shutil.rmtree(folder, ignore_errors=True)
-        shutil.copytree(whole, folder)
-        with sqlite3.connect(folder / FILE) as database:
-            try:
-                database.execute(f'UPDATE "{table}" SET "{column}" = ? WHERE rowid = ?', (value, number))
-            except sqlite3.Error:  # the tables themselves refuse it
-                continue
-        database.close()
+    for where in odd_copies(whole, folder, MANY):
         for verb, *more in VERBS:
             try:
                 assert run([verb, str(folder), *more]) in (0, 1, 2), where
