@@ -91,13 +91,27 @@ def speech_frames(levels: NDArray[np.float64], clip: Clip) -> NDArray[np.bool_]:
     floor = float(np.percentile(levels, 5))
     if floor + 6.0 <= loud - BELOW_SPEECH_DB or len(levels) < 2 * _SMOOTH:
         return levels > loud - BELOW_SPEECH_DB
-    smooth = _smoothed(frame_levels_dbfs(_without_rumble(clip)))
+    own = frame_levels_dbfs(_without_rumble(clip))
+    smooth = _smoothed(own)
     loud = float(np.percentile(smooth, 95))
     lowest, floor, middle = (float(v) for v in np.percentile(smooth, [2, 5, 15]))
     if loud - floor < LEAST_CONTRAST_DB:
         return levels > loud - 12.0
     over = float(np.clip(3.0 * (middle - lowest), 1.5, min(4.0, (loud - floor) / 3)))
-    return smooth > max(loud - BELOW_SPEECH_DB, floor + over)
+    threshold = max(loud - BELOW_SPEECH_DB, floor + over)
+    return _trimmed(smooth > threshold, own > threshold)
+
+
+def _trimmed(speaks: NDArray[np.bool_], itself: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Speech that smoothing has widened by as much as two frames at either end, cut back to the frames that stand out
+    by themselves."""
+    trimmed = speaks.copy()
+    for order in (slice(None), slice(None, None, -1)):
+        out, alone = trimmed[order], itself[order]
+        for _ in range(_SMOOTH // 2):
+            first = out & ~np.concatenate([[False], out[:-1]])
+            out[first & ~alone] = False
+    return trimmed
 
 
 def _beyond_reach(levels: NDArray[np.float64], speaks: NDArray[np.bool_], noise: float | None) -> bool:
@@ -133,7 +147,8 @@ def measure_silence(clip: Clip) -> Silence:
         )
     first, last = int(np.argmax(speaks)), len(speaks) - int(np.argmax(speaks[::-1]))
     edges = np.flatnonzero(np.diff(np.concatenate([[1], speaks[first:last].astype(int), [1]])))
-    lengths = (edges[1::2] - edges[::2]) * FRAME_S
+    # a frame in which speech begins or ends counts as speech: half a frame of a pause is lost at either end, on average
+    lengths = (edges[1::2] - edges[::2] + 1) * FRAME_S
     pauses = lengths[lengths >= SHORTEST_PAUSE_S - 1e-9]
     lead = first * FRAME_S
     tail = max(0.0, clip.duration_s - last * FRAME_S)
