@@ -8,8 +8,6 @@ from functools import lru_cache
 from typing import Any, Final
 from urllib.parse import urlsplit
 
-import idna
-
 from zestpanel.core.catalogue.places import PLACE
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.core.secrets.environment import expand_environment
@@ -56,6 +54,10 @@ def _ascii(host: str) -> str:
         if not host.isascii():
             raise ValueError
         return host
+    if host.isascii() and "xn--" not in host:
+        return host
+    import idna  # tables that are wanted for hosts in other letters alone
+
     if "xn--" in host:
         idna.decode(host)  # what is no name cannot be asked for
     return host if host.isascii() else idna.encode(host, uts46=True).decode("ascii")
