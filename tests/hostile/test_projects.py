@@ -93,8 +93,20 @@ def test_whatever_stands_in_a_cell_every_verb_ends_in_lines_or_a_sentence(
         assert [one for one in damage_in(folder) if "clip" not in one.what] == [], where
 
 
+def test_words_that_python_takes_for_numbers_are_words(whole: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "Words.zest"
+    shutil.copytree(whole, folder)
+    with sqlite3.connect(folder / FILE) as database:
+        database.execute("UPDATE takes SET sent = ? WHERE rowid = 1", ('["Infinity pools, and NaN bread."]',))
+    database.close()
+    assert damage_in(folder) == []
+    project = Project.open(folder)
+    assert project.was_odd is None
+    project.close()
+
+
 @pytest.mark.parametrize(("table", "column", "value"), [
-    ("takes", "timing", '{"last_byte_s": "soon"}'), ("takes", "created", "2026-13-45"), ("tests", "conduct", "[1]"),
+    ("takes", "timing", '{"last_byte_s": "soon"}'), ("takes", "created", "2026-13-45"), ("measures", "values", '{"a": NaN}'), ("tests", "conduct", "[1]"),
     ("candidates", "settings", "[1]"), ("measures", "values", "[]"), ("passage_versions", "marks", '[["a"]]'),
     ("requests", "characters", -5), ("runs", "repeats", 2**40), ("own_voices", "made", "borrowed"),
 ])  # fmt: skip

@@ -35,7 +35,9 @@ class Kept:
         how, number, self.began_s = self._heard() or ("failed", errno.EIO, 0.0)
         self.ended_s = 0.0
         if how == "failed":
-            told.close()
+            for one in (told, stdin, stdout):
+                if one is not None:
+                    one.close()
             raise OSError(number, os.strerror(int(number)))
         self.pid = int(number)
 

@@ -44,11 +44,14 @@ def get_up(folder: Path, session_id: int) -> None:
 
 def _locks(folder: Path, session_id: int) -> bool:
     """A byte of the file for each session (fcntl(2), advisory record locking)."""
-    try:
-        if folder not in _files:
+    if folder not in _files:
+        try:
             _files[folder] = open_own(folder / _FILE, os.O_RDWR)
+        except OSError:
+            return True
+    try:
         fcntl.lockf(_files[folder], fcntl.LOCK_EX | fcntl.LOCK_NB, 1, session_id)
-    except (BlockingIOError, PermissionError):
+    except (BlockingIOError, PermissionError):  # either, as the system likes (fcntl(2), F_SETLK)
         return False
     except OSError:
         return True

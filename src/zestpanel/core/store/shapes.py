@@ -3,13 +3,14 @@ shape would be met far from where it stands. Checked row by row: see ``checking`
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime
 from functools import cache
 from typing import Annotated, Any, Final, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from sqlalchemy import JSON, Boolean, Column, Integer, LargeBinary, String
 
 from zestpanel.core.catalogue.facts import Voice
@@ -230,12 +231,19 @@ def _of_shape(name: str) -> Check:
     adapter = TypeAdapter[Any](_DOCUMENTS.get(name, Any))
 
     def check(value: Any) -> bool:
-        if not isinstance(value, bytes) or b"NaN" in value or b"Infinity" in value:
-            return False  # neither is JSON (RFC 8259, section 6), though Python writes and reads them
+        if not isinstance(value, bytes):
+            return False
         try:
+            if b"NaN" in value or b"Infinity" in value:  # as words of a text they may stand there
+                json.loads(value, parse_constant=_refuse)
             adapter.validate_json(value, strict=True)
-        except ValidationError:
+        except (ValueError, RecursionError):  # pydantic's errors are of the first
             return False
         return True
 
     return check
+
+
+def _refuse(constant: str) -> None:
+    """NaN and Infinity as numbers are no JSON (RFC 8259, section 6), though Python writes and reads them."""
+    raise ValueError(constant)
