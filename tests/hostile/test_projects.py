@@ -106,7 +106,8 @@ def test_words_that_python_takes_for_numbers_are_words(whole: Path, tmp_path: Pa
 
 
 @pytest.mark.parametrize(("table", "column", "value"), [
-    ("takes", "timing", '{"last_byte_s": "soon"}'), ("takes", "created", "2026-13-45"), ("measures", "values", '{"a": NaN}'), ("tests", "conduct", "[1]"),
+    ("takes", "timing", '{"last_byte_s": "soon"}'), ("takes", "created", "2026-13-45"),
+    ("measures", "values", '{"a": NaN}'), ("tests", "conduct", "[1]"),
     ("candidates", "settings", "[1]"), ("measures", "values", "[]"), ("passage_versions", "marks", '[["a"]]'),
     ("requests", "characters", -5), ("runs", "repeats", 2**40), ("own_voices", "made", "borrowed"),
 ])  # fmt: skip
