@@ -15,6 +15,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any, Final
 from urllib.parse import urlencode
+from urllib.request import getproxies
 from xml.sax.saxutils import escape
 
 import httpx
@@ -297,7 +298,8 @@ def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, 
 def _keep_out(asked: HttpRequest, speak: Reached, stream: Any) -> None:
     """A host with a public name that leads into this machine's own network is left before anything is sent there."""
     peer = stream.get_extra_info("server_addr")
-    by_name = not speak.proxy and asked.elsewhere and not is_local(host_of(asked.address))
+    through = speak.proxy or getproxies()  # the peer is the proxy then, the file's or the person's own
+    by_name = not through and asked.elsewhere and not is_local(host_of(asked.address))
     if by_name and isinstance(peer, tuple) and is_local(str(peer[0])):
         stream.close()
         raise SynthesisFailure(
