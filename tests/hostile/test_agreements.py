@@ -110,6 +110,14 @@ def test_a_script_that_an_interpreter_runs_is_part_of_it(tmp_path: Path, clips: 
     assert missing(engine)
 
 
+def test_a_program_that_was_not_found_is_not_taken_from_its_directory(tmp_path: Path, clips: tuple[Path, Path]) -> None:
+    says(tmp_path / "Of others.zest", "speaks-as-none", clips[0])
+    engine = made({"kind": "command", "arguments": ["speaks-as-none"], "directory": str(tmp_path / "Of others.zest")})
+    agree(engine)
+    with pytest.raises(SynthesisFailure, match="'speaks-as-none' was not found"):
+        speak(engine)
+
+
 @pytest.mark.parametrize(("arguments", "more"), [
     (["{voice}", "{text}"], {}), (["./speaks", "{text}"], {"directory": "{output_folder}"}),
     (["true", "a\0b"], {}), (["true"], {"environment": {"A": "\0"}}), (["true"], {"directory": "/\0"}),

@@ -131,6 +131,8 @@ class Program:
                 "program", tr("The working directory '{directory}' is not there.", directory=directory)
             )
         try:
+            if not self._means.found:  # nothing of that name in the directory is run in its place
+                raise FileNotFoundError
             return leash.start(
                 arguments, environment=for_programs(self._means.environment), directory=directory, **pipes
             )
