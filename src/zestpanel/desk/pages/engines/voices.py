@@ -16,7 +16,7 @@ from zestpanel.core.catalogue.browsing import (
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.errors import ZestError
-from zestpanel.core.languages import locale_name
+from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.runs.execute.auditioning import Line, line_for
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
@@ -122,7 +122,7 @@ class VoicesView(QWidget):
         row.addWidget(self.listen)
         self.spoken_in = QComboBox()
         self.spoken_in.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.spoken_in.setMinimumContentsLength(5)
+        self.spoken_in.setMinimumContentsLength(8)
         self.spoken_in.hide()
         self.spoken_in.setAccessibleName(tr("The language the line is in"))
         self.spoken_in.setToolTip(tr("The language the line is in: this voice speaks more than one"))
@@ -269,8 +269,9 @@ class VoicesView(QWidget):
         self.spoken_in.setVisible(len(tags) > 1)
         if [self.spoken_in.itemData(i) for i in range(self.spoken_in.count())] != tags:
             self.spoken_in.clear()
+            accents = len({language_name(tag) for tag in tags}) < len(tags)
             for tag in tags:
-                self.spoken_in.addItem(locale_name(tag), tag)
+                self.spoken_in.addItem(locale_name(tag) if accents else language_name(tag), tag)
         if [self.line.itemText(i) for i in range(self.line.count())] != list(lines):
             self.line.clear()
             self.line.addItems(list(lines))
