@@ -19,7 +19,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from tests.waiting import pause, wait
-from zestpanel.core.choice.decision import decisions
+from zestpanel.core.choice.decided import decisions
 from zestpanel.core.playback.mixer import RATE_HZ
 from zestpanel.core.store.project import Project
 from zestpanel.desk.agreeing import AgreeDialog
@@ -195,9 +195,9 @@ def decide_and_write(hands: Hands) -> Path:
     hands.settle()
     page = window.page("choice")
     assert isinstance(page, ChoicePage)
-    wait(page.state_it.isVisible)  # nobody has said what may be done with the voice
-    hands.click(page.state_it)
-    (price,) = [one for one in page.findChildren(PriceDialog) if one.isVisible()]
+    wait(page.deciding.state_it.isVisible)  # nobody has said what may be done with the voice
+    hands.click(page.deciding.state_it)
+    (price,) = [one for one in page.deciding.findChildren(PriceDialog) if one.isVisible()]
     for field in (*price.rights.values(), paid := price.lines[0].fields["price"]):
         if not hands.mouse:
             hands.go_to(field)
@@ -211,10 +211,10 @@ def decide_and_write(hands: Hands) -> Path:
 def choose_and_write(hands: Hands, page: ChoicePage) -> Path:
     written: list[Path] = []
     page.show_record = written.append  # type: ignore[method-assign]  # no browser here
-    wait(page.choose.isEnabled)
-    hands.go_to(page.why)
-    hands.type(page.why, "Clearer on names")
-    hands.click(page.choose)
+    wait(page.deciding.choose.isEnabled)
+    hands.go_to(page.deciding.why)
+    hands.type(page.deciding.why, "Clearer on names")
+    hands.click(page.deciding.choose)
     assert [one.why for one in decisions(hands.window.state.project.documents)] == ["Clearer on names"]
     hands.key(hands.window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     wait(lambda: bool(written))

@@ -138,7 +138,7 @@ def test_after_a_silent_change_then_and_now_are_two_candidates(bench: Project) -
         (then.id, f"the same request gives another sound since {then.ended_on}")
     }
     with pytest.raises(InputError, match="can still be made"):
-        decide(bench, evaluate(bench), role="narrator", candidate_id=then.id, why="by ear", by="Ash")
+        decide(bench, evaluate(bench), role="main narrator", candidate_id=then.id, why="by ear", by="Ash")
     # both are still compared, and the first run once more asks the one that goes on
     change = next(
         c for c in compare_runs(bench.shortlist, bench.takes, bench.journal, first, second) if c.candidate.id == now.id

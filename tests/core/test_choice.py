@@ -18,9 +18,11 @@ from hypothesis import strategies as st
 from tests.conftest import COMMAND_ENGINE, add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice import criteria
-from zestpanel.core.choice.decision import decide, decisions, suggest_runner_up, what_stands_against
-from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.choice.decided import decisions
+from zestpanel.core.choice.decision import decide, suggest_runner_up, what_stands_against
+from zestpanel.core.choice.evidence import Evaluation, evaluate
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness, frontier, rank
+from zestpanel.core.choice.standing import Standing
 from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.domain.brief import ExchangeRate
 from zestpanel.core.errors import InputError, ZestError
@@ -30,9 +32,10 @@ from zestpanel.core.evidence.registry import figures
 from zestpanel.core.report.charts import nice_ticks
 from zestpanel.core.report.drawing import to_svg
 from zestpanel.core.report.palette import DARK, LIGHT
-from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture
+from zestpanel.core.report.pictures import scores_picture, volume_picture
 from zestpanel.core.report.record import write_record
 from zestpanel.core.report.tables import evidence_table
+from zestpanel.core.report.trade_off import not_on_the_map, trade_off_picture
 from zestpanel.core.store.project import Project
 from zestpanel.core.table_rows import as_tsv
 
@@ -63,6 +66,11 @@ def bench(project: Project) -> Project:
     return project
 
 
+def main(found: Evaluation) -> Standing:
+    """The first role's."""
+    return found.standings[0]
+
+
 def test_each_exclusion_names_its_fact(bench: Project) -> None:
     found = evaluate(bench)
     tangor, citrange, kitchen = found.rows.values()
@@ -84,7 +92,7 @@ def test_each_exclusion_names_its_fact(bench: Project) -> None:
 
 def test_missing_evidence_is_missing_and_not_zero(bench: Project) -> None:
     found = evaluate(bench)
-    kitchen = next(r for r in found.ranking if r.candidate_id == list(found.rows)[2])
+    kitchen = next(r for r in main(found).ranking if r.candidate_id == list(found.rows)[2])
     assert kitchen.utilities["cost"] is None
     assert set(kitchen.missing) >= {"cost"}
     assert kitchen.low < kitchen.high
@@ -141,8 +149,8 @@ def test_a_choice_needs_a_reason_and_no_unknown_gate(bench: Project) -> None:
         decide(bench, found, role="main narrator", candidate_id=citrange, why="cheap", by="me")
     assert decisions(bench.documents) == []
     decide(bench, found, role="main narrator", candidate_id=tangor, why="best", by="me",
-           runner_up_id=suggest_runner_up(found, tangor))  # fmt: skip
-    assert [d.role for d in decisions(bench.documents)] == ["main narrator"]
+           runner_up_id=suggest_runner_up(main(found), tangor))  # fmt: skip
+    assert [d.role for d in decisions(bench.documents)] == ["main-narrator"]
     bench.history.undo()
     assert decisions(bench.documents) == []
 
@@ -212,7 +220,7 @@ def test_pictures_keep_within_their_frame_and_both_palettes(bench: Project) -> N
     found = evaluate(bench)
     for picture in (
         scores_picture(found, width=640, language="en"),
-        trade_off_picture(found, language="en"),
+        trade_off_picture(main(found)),
         volume_picture(found, width=700),
     ):
         assert picture is not None
@@ -297,17 +305,20 @@ def test_languages_never_compete_and_a_voice_nobody_heard_is_named(bench: Projec
     unheard = bench.shortlist.add(engines["Tangor"], voice="corwick")[0]
     found = evaluate(bench)
     assert found.languages() == ["en", "fr"]
-    assert [r.candidate_id for r in found.ranking_in("fr")] == [french.id]
-    english = [r for r in found.ranking if r.language == "en"]
+    in_french = found.standing("+fr")
+    assert in_french is not None
+    assert in_french.role is None, "no role is for French yet"
+    assert [r.candidate_id for r in in_french.ranking] == [french.id]
+    english = main(found).ranking
     assert french.id not in {r.candidate_id for r in english}
     assert found.rows[french.id].as_good_as_best is None
-    assert suggest_runner_up(found, french.id) is None
+    assert suggest_runner_up(in_french, french.id) is None
     assert found.rows[unheard.id].how_sure == "nobody has heard this"
     assert english[0].candidate_id != unheard.id
     html = write_record(bench, tmp_path).record.read_text("utf-8")
     page = Page()
     page.feed(html)
-    for words in ("nobody has heard this", "French: what was compared", "quality (weight 50) from 2.5 to 4.5",
+    for words in ("nobody has heard this", "French", "quality (weight 50) from 2.5 to 4.5",
                   "Not on the map of quality and cost: "):  # fmt: skip
         assert words in page.text, words
 
@@ -322,7 +333,7 @@ def test_a_price_in_another_currency_has_a_way_out(bench: Project) -> None:
     bench.shortlist.set_removed([row.candidate.id], True)
     abroad = bench.shortlist.add(bench.shortlist.engines()["Kitchen Table"], voice="ansgild")[0]
     found = evaluate(bench)
-    assert "the brief gives no exchange rate" in {r.candidate.id: why for r, why in found.not_placed()}[abroad.id]
+    assert any("the brief gives no exchange rate" in why for why in not_on_the_map(main(found)))
     rate = ExchangeRate(currency="USD", rate=Decimal("0.9"), dated=date(2026, 11, 2), source="the bank")
     bench.set_brief(bench.brief.model_copy(update={"exchange_rates": (rate,)}))
     gate = next(g for g in evaluate(bench).rows[abroad.id].gates if "a month" in g.name)
@@ -336,28 +347,29 @@ def test_a_criterion_that_is_added_is_weighed_and_named(bench: Project, monkeypa
     for place in (registry, criteria):
         monkeypatch.setattr(place, "figures", lambda: all_of_them)
     found = evaluate(bench)
-    assert "loudness (weight 40) from −30 LUFS to −10 LUFS" in criteria.bounds_in_words(found.criteria, found.brief)
-    assert "words wrong" not in criteria.bounds_in_words(found.criteria, found.brief), "it has no weight yet"
-    for ranked in found.ranking:
+    assert "loudness (weight 40) from −30 LUFS to −10 LUFS" in criteria.bounds_in_words(
+        main(found).criteria, found.brief
+    )
+    assert "words wrong" not in criteria.bounds_in_words(main(found).criteria, found.brief), "it has no weight yet"
+    for ranked in main(found).ranking:
         measured = found.rows[ranked.candidate_id].summary.sound.get("loudness_lufs")
         expected = None if measured is None else min(1.0, max(0.0, (measured.median + 30) / 20))
         assert ranked.utilities["level"] == (expected if expected is None else pytest.approx(expected))
 
 
 def test_the_answer_comes_first_and_says_how_firm_it_is(bench: Project, monkeypatch: pytest.MonkeyPatch) -> None:
-    found = evaluate(bench)
-    (language,) = found.languages()
-    one, other, *rest = found.ranking_in(language)
+    found = main(evaluate(bench))
+    one, other, *rest = found.ranking
     a, b = (found.rows[r.candidate_id].name for r in (one, other))
 
     def with_chances(*chances: float | None) -> str:
         ranking = [replace(r, first=c, passes=True) for r, c in zip((one, other, *rest), chances, strict=False)]
-        return verdict(replace(found, ranking=tuple(ranking)), language)
+        return verdict(replace(found, ranking=tuple(ranking)))
 
     assert with_chances(0.93, 0.07).startswith(f"{a} comes first, firmly: in 93 % of the draws")
     assert with_chances(0.2, 0.75).startswith(f"Too close to call between {b} (75 %) and {a} (20 %)")
     sole = [replace(r, first=None, alone=r is one, passes=True) for r in (one, other, *rest)]
-    assert verdict(replace(found, ranking=tuple(sole)), language).startswith(f"{a} alone meets all must-haves")
+    assert verdict(replace(found, ranking=tuple(sole))).startswith(f"{a} alone meets all must-haves")
     assert with_chances(None, None).startswith("Nobody can be placed yet")
     missed = replace(found, ranking=tuple(replace(r, first=None, passes=False) for r in found.ranking))
-    assert verdict(missed, language).startswith("Nobody meets all must-haves")
+    assert verdict(missed).startswith("Nobody meets all must-haves")

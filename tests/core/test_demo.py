@@ -9,7 +9,7 @@ import pytest
 
 from tests.conftest import demo_engine_source
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.choice.decision import decisions
+from zestpanel.core.choice.decided import decisions
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.runs.files.dialogue import takes_of
 from zestpanel.core.runs.plan.planning import plan_run

@@ -194,16 +194,19 @@ def _placing(listener: int, trial: int, reference: int, mid: int = 20) -> Answer
                     listener_id=listener)  # fmt: skip
 
 
+_REFERENCE = TestSettings(candidate_ids=(1,), passage_ids=(1,), reference_id=9)
+
+
 @pytest.mark.parametrize(("low", "out"), [(3, False), (4, True)])
 def test_exactly_fifteen_of_a_hundred_stay_in(low: int, out: bool) -> None:
     """ITU-R BS.1534-3, 4.1.2: out whoever is below 90 on more than 15 % of the items; 3 of 20 are exactly 15 %."""
     answers = [_placing(1, k, 80 if k < low else 95) for k in range(20)]
-    found = flags("multi-stimulus", answers, reference_id=9)
+    found = flags("multi-stimulus", answers, _REFERENCE)
     assert [f.why for f in found] == ([f"placed the hidden reference below 90 in {low} of 20 trials"] if out else [])
     assert left_out(found, Conduct()) == ({1} if out else set())
     assert left_out(found, Conduct(kept_in=frozenset({1}))) == set(), "the lead may keep a listener"
     mids = [_placing(1, k, 95, mid=95 if k < low else 20) for k in range(20)]
-    assert bool(flags("multi-stimulus", mids, reference_id=9)) == out
+    assert bool(flags("multi-stimulus", mids, _REFERENCE)) == out
 
 
 def test_listeners_who_press_anything_are_flagged_and_their_effect_is_shown(heard: Project) -> None:

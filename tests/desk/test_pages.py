@@ -13,21 +13,22 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import COMMAND_ENGINE
 from tests.desk.conftest import Opener, Recorder, button_of, cells, drop, recorder, settle, words
-from zestpanel.core.choice.decision import decisions
+from zestpanel.core.choice.decided import decisions
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.store.project import Project
 from zestpanel.desk import notices, remembered
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.pages.brief import BriefPage
 from zestpanel.desk.pages.choice import ChoicePage
+from zestpanel.desk.pages.choice.beside import BesideDialog
+from zestpanel.desk.pages.choice.records import RecordsDialog
+from zestpanel.desk.pages.choice.roles import RolesDialog
 from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.evidence import EvidencePage
 from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
 from zestpanel.desk.pages.passages import PassagesPage
-from zestpanel.desk.pages.records import RecordsDialog
 from zestpanel.desk.pages.renders import RendersPage
-from zestpanel.desk.pages.roles import RolesDialog
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.output import ClockOutput
 from zestpanel.desk.playing.player import Player
@@ -308,20 +309,25 @@ def test_weights_gates_and_a_decision(
     first = page.table.item(0, 1)
     assert first is not None
     assert first.text().startswith("Tangor · Ilseth")
-    page.weights["quality"].setFocus()
-    page.weights["quality"].setValue(0)
-    page.weights["quality"].editingFinished.emit()
+    page.weighing.boxes["quality"].setFocus()
+    page.weighing.boxes["quality"].setValue(0)
+    first = page.table.item(0, 1)
+    assert first is not None
+    assert first.text().startswith("Citrange"), "the order follows at once, before anything is kept"
+    assert bench_project.documents.get("criteria") is None
+    page.weighing.boxes["quality"].editingFinished.emit()
     settle(qtbot, window)
     first = page.table.item(0, 1)
     assert first is not None
     assert first.text().startswith("Citrange"), "without quality the cheapest leads"
     window.actions_by_id["undo"].trigger()
     settle(qtbot, window)
-    page.who.setCurrentIndex(0)
-    qtbot.mouseClick(page.choose, Qt.MouseButton.LeftButton)
+    form = page.deciding
+    form.who.setCurrentIndex(0)
+    qtbot.mouseClick(form.choose, Qt.MouseButton.LeftButton)
     assert "needs its reason" in window.notice_text.text()
-    qtbot.keyClicks(page.why, "Best of the panel")
-    qtbot.mouseClick(page.choose, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(form.why, "Best of the panel")
+    qtbot.mouseClick(form.choose, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
     assert [d.why for d in decisions(bench_project.documents)] == ["Best of the panel"]
     opened: list[Path] = []
@@ -342,8 +348,8 @@ def test_unknown_rights_stand_in_the_way_in_plain_words(
     page = window.page("choice")
     assert isinstance(page, ChoicePage)
     citrange = bench_project.shortlist.candidates()[2].id
-    page.who.setCurrentIndex(page.who.findData(citrange))
-    assert not page.choose.isEnabled()
+    page.deciding.name_candidate(citrange)
+    assert not page.deciding.choose.isEnabled()
     assert "'no watermark' is unknown (plan 'By the character' does not say)" in words(page)
 
 
@@ -663,7 +669,7 @@ def test_the_window_comes_back_where_it_stood_and_never_larger_than_the_screen(
     assert remembered.recent()[0] == bench_project.folder
 
 
-def test_records_are_listed_and_roles_are_changed_in_the_window(
+def test_records_are_listed(
     bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     rate_all(bench_project)
@@ -682,17 +688,54 @@ def test_records_are_listed_and_roles_are_changed_in_the_window(
     assert len(cells(dialog.table)) == 2, "two of one minute stand beside each other"
     dialog.table.row_chosen.emit(1)
     assert opened[-1].name == cells(dialog.table)[1][1]
+
+
+def test_roles_are_added_named_and_filled_in_the_window(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    rate_all(bench_project)
+    window = open_window(bench_project)
+    window.go_to("choice")
+    settle(qtbot, window)
+    page = window.page("choice")
+    assert isinstance(page, ChoicePage)
+    assert list(page.tabs) == ["main-narrator", "fall-back"]
+    qtbot.keyClicks(page.deciding.why, "Best of the panel")
+    qtbot.mouseClick(page.deciding.choose, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert page.tabs["main-narrator"].text() == "Main narrator, English ✓"
+    qtbot.mouseClick(page.tabs["fall-back"], Qt.MouseButton.LeftButton)
+    page.deciding.name_candidate(bench_project.shortlist.candidates()[0].id)
+    assert "not on the engine of main narrator" in words(page.deciding), "a fall-back on the same engine is refused"
+    assert not page.deciding.choose.isEnabled()
+    page.deciding.ask_why_not()
+    (beside,) = page.findChildren(BesideDialog)
+    assert any(line[0] == "Not on the engine of main narrator" for line in cells(beside.table))
+    qtbot.keyClick(beside, Qt.Key.Key_Return)
+    assert not beside.isVisible()
+
     page.ask_for_roles()
     (roles,) = page.findChildren(RolesDialog)
-    roles.lines.setPlainText("\n")
+    roles.list.setCurrentRow(0)
+    roles.fields["name"].setText("")
     qtbot.mouseClick(roles.keep_button, Qt.MouseButton.LeftButton)
-    assert "There is at least one role." in roles.wrong.text()
-    roles.lines.setPlainText("main narrator\nFrench edition\ndrafts")
-    qtbot.mouseClick(roles.keep_button, Qt.MouseButton.LeftButton)
+    assert "A role has a name" in roles.wrong.text()
+    roles.fields["name"].setText("Lead voice")
+    roles.new.setCurrentText("adverts")
+    roles.add_role()
+    assert roles.list.count() == 3
+    roles.fields["share_percent"].setText("a tenth")
+    roles.list.setCurrentRow(0)
+    assert roles.list.currentRow() == 2, "what makes no sense is not left behind"
+    roles.fields["share_percent"].setText("10")
+    qtbot.keyClick(roles.fields["share_percent"], Qt.Key.Key_Return)
+    assert not roles.isVisible()
     settle(qtbot, window)
-    assert [page.role.itemText(k) for k in range(page.role.count())] == ["main narrator", "French edition", "drafts"]
+    assert list(page.tabs) == ["main-narrator", "fall-back", "adverts"]
+    assert page.tabs["main-narrator"].text() == "Lead voice, English ✓", "renamed, it keeps its decision"
+    assert "Lead voice" in words(page.deciding)
     window.actions_by_id["undo"].trigger()
-    assert "French edition" not in bench_project.brief.roles
+    assert [one.name for one in bench_project.brief.roles] == ["main narrator", "fall-back"]
 
 
 def test_evidence_answers_in_sentences_before_it_shows(

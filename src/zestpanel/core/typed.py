@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from datetime import date
 from decimal import Decimal
 from functools import lru_cache
 from typing import Final
 
+from zestpanel.core.clock import today
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
 
@@ -101,6 +103,19 @@ def typed_language(text: str) -> str:
             remedy=tr("Write a tag such as en-GB, fr or zh-Hant-TW."),
         )
     return "-".join(out)
+
+
+def typed_date(text: str, what: str, *, past: bool = False) -> date | None:
+    """A date as 2026-11-25, None for nothing. past: it is not one to come. Raises InputError."""
+    if not text.strip():
+        return None
+    try:
+        day = date.fromisoformat(text.strip())
+    except ValueError as error:
+        raise InputError(tr("{what} is written as 2026-11-25.", what=what), kept=tr("Nothing was changed.")) from error
+    if past and day > today():
+        raise InputError(tr("{what} is a day to come ({day}).", what=what, day=day), kept=tr("Nothing was changed."))
+    return day
 
 
 def typed_currency(text: str) -> str:

@@ -17,7 +17,8 @@ import platformdirs
 import yaml
 
 from zestpanel.core.catalogue.connector_file import parse_connector
-from zestpanel.core.choice.decision import decide, decisions
+from zestpanel.core.choice.decided import decisions
+from zestpanel.core.choice.decision import decide
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.agreed import agree
 from zestpanel.core.connectors.voice_list import fetch_voices
@@ -281,8 +282,8 @@ def add_marks(project: Project, data: dict[str, Any]) -> None:
 
 def add_decisions(project: Project, data: dict[str, Any]) -> None:
     candidates = project.shortlist.candidates()
-    found = evaluate(project)
     for item in data["decisions"]:
+        found = evaluate(project)  # anew: a role may be unlike one that was just filled
         with contextlib.suppress(InputError):  # a gate may stand against it: then the role stays open, as for anybody
             decide(
                 project,

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from zestpanel.core.domain.listening import Answer, Trial
+from zestpanel.core.domain.listening import RATING, Answer, Trial
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
@@ -20,7 +20,7 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
     panel, passages, candidates = data["panel"], project.texts.all(), project.shortlist.candidates()
     rng = np.random.default_rng(panel["seed"])
     settings = TestSettings(candidate_ids=tuple(c.id for c in candidates), passage_ids=tuple(p.id for p in passages))
-    project.panel.add_test("ACR", settings.as_document())
+    project.panel.add_test(RATING, settings.as_document())
     takes = takes_to_hear(project.takes, project.texts, settings)
     quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
     hard = dict(zip((p.version_id for p in passages), panel["hard"], strict=True))

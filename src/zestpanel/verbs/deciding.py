@@ -10,10 +10,13 @@ from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from zestpanel.core.catalogue.facts import Engine
+    from zestpanel.core.domain.role import Role
     from zestpanel.core.store.project import Project
 
-_LISTS = ("languages", "must_haves", "roles")
+_LISTS = ("languages", "must_haves")
 
 
 def brief(options: argparse.Namespace) -> Output:
@@ -59,6 +62,7 @@ def brief(options: argparse.Namespace) -> Output:
         if wanted != project.brief:
             project.set_brief(wanted)
         shown = wanted.model_dump(mode="json")
+        shown["roles"] = [one.name for one in wanted.roles]
         lines = [f"{name}: {', '.join(map(str, value)) if isinstance(value, list | tuple) else value}"
                  for name, value in shown.items() if value not in (None, "", [], {})]  # fmt: skip
         return {"brief": shown, "lines": lines}
@@ -104,65 +108,142 @@ def shortlist(options: argparse.Namespace) -> Output:
                 or ["The shortlist is empty."]}  # fmt: skip
 
 
-def weights(options: argparse.Namespace) -> Output:
-    """Show what the choice weighs, or set it: --set quality=50 --set "wait=10:30:0.5" (weight:worst:best)."""
-    from zestpanel.core.choice.criteria import CRITERIA, criteria_of, set_to
-    from zestpanel.core.evidence.registry import figures, weighable
+def roles(options: argparse.Namespace) -> Output:
+    """List the roles of the channel, or change them: --add NAME, --set ROLE FIELD=VALUE, --remove ROLE."""
+    from zestpanel.core.choice.roles import FIELDS, changed, new_role, set_roles, typed_as
 
     with opened(options) as project:
-        stored, known = dict(CRITERIA.read(project.documents)), {one.name: one for one in weighable()}
-        for one in options.set or ():
-            name, equals, text = one.partition("=")
-            if not equals or name.strip() not in known:
+        found = list(project.brief.roles)
+        for name in options.add or ():
+            found.append(new_role(found, name))
+        for name, text in options.set or ():
+            field, equals, value = text.partition("=")
+            if not equals:
+                raise InputError(f"'{text}' sets nothing.", kept="Nothing was changed.", remedy="Write FIELD=VALUE.")
+            at = _role_at(found, name)
+            found[at] = changed(found[at], {field.strip().replace("-", "_"): value}, found)
+        for name in options.remove or ():
+            del found[_role_at(found, name)]
+        if options.add or options.set or options.remove:
+            set_roles(project, found)
+        rows = [{"id": one.id, "name": one.name} | {field: typed_as(one, field, found) for field in FIELDS}
+                for one in found]  # fmt: skip
+        lines = [f"{row['name']}: " + ", ".join(f"{field} {row[field]}" for field in FIELDS if row[field])
+                 for row in rows]  # fmt: skip
+        return {"roles": rows, "lines": lines}
+
+
+def _role_at(found: Sequence[Role], name: str) -> int:
+    for at, one in enumerate(found):
+        if name.strip().casefold() in (one.id, one.name.casefold()):
+            return at
+    raise InputError(f"There is no role '{name}'.", kept="Nothing was changed.",
+                     remedy=f"The roles are: {', '.join(one.name for one in found)}.")  # fmt: skip
+
+
+def weights(options: argparse.Namespace) -> Output:
+    """Show what the choice weighs, or set it: --set quality=50 --set "wait=10:30:0.5" (weight:worst:best). With --role
+    of one role alone; --shared gives its own up; --must NAME makes what is not acceptable a must-have, --may not."""
+    from zestpanel.core.choice.criteria import CRITERIA, criteria_of, set_of, set_to
+    from zestpanel.core.choice.roles import set_roles
+    from zestpanel.core.domain.role import SetTo
+    from zestpanel.core.evidence.registry import figures
+
+    with opened(options) as project:
+        known, every = figures(), list(project.brief.roles)
+        at = _role_at(every, options.role) if options.role else None
+        if options.shared and at is not None:
+            every[at] = every[at].model_copy(update={"criteria": None})
+            set_roles(project, every)
+        stored = set_of(project.documents, every[at] if at is not None else None)
+        bars = {**dict.fromkeys(options.must or (), True), **dict.fromkeys(options.may or (), False)}
+        for one in [*(options.set or ()), *(f"{name}=" for name in bars)]:
+            name, equals, text = (part.strip() for part in one.partition("="))
+            if not equals or name not in known:
                 raise InputError(
                     f"'{one}' names no figure.", kept="Nothing was changed.",
                     remedy=f"Write NAME=WEIGHT or NAME=WEIGHT:WORST:BEST; the names are {', '.join(known)}.",
                 )  # fmt: skip
-            parts = dict(zip(("weight", "worst", "best"), text.split(":"), strict=False))
-            stored[name.strip()] = set_to(known[name.strip()], parts, project.brief)
-        if options.set:
-            project.edit_document(CRITERIA, stored, label="weights")
+            before = stored.get(name, SetTo())
+            parts = dict(zip(("weight", "worst", "best"), text.split(":"), strict=False)) if text else {}
+            figure = known[name]
+            kept = {"weight": before.weight, "worst": before.worst, "best": before.best}
+            for field, value in kept.items():
+                if value is not None and field not in parts:
+                    parts[field] = f"{value if field == 'weight' else value * figure.factor:.12g}"
+            stored[name] = set_to(figure, parts, project.brief, bars=bars.get(name, before.bars))
+        if options.set or bars:
+            if at is None:
+                project.edit_document(CRITERIA, stored, label="weights")
+            else:
+                every[at] = every[at].model_copy(update={"criteria": stored})
+                set_roles(project, every)
         rows, lines = [], []
-        for criterion in criteria_of(project.documents, project.brief):
-            figure = figures()[criterion.name]
+        for criterion in criteria_of(project.documents, project.brief, every[at] if at is not None else None):
+            figure = known[criterion.name]
             worst, best = criterion.worst * figure.factor, criterion.best * figure.factor
-            rows.append({"name": criterion.name, "weight": criterion.weight, "worst": worst, "best": best})
+            rows.append({"name": criterion.name, "weight": criterion.weight, "worst": worst, "best": best,
+                         "must": criterion.bars})  # fmt: skip
             unit = figure.unit(project.brief)
-            lines.append(f"{criterion.name}: weight {criterion.weight:g}, from {worst:g}{unit} to {best:g}{unit}")
+            lines.append(f"{criterion.name}: weight {criterion.weight:g}, from {worst:g}{unit} to {best:g}{unit}"
+                         + (", must" if criterion.bars else ""))  # fmt: skip
         return {"weights": rows, "lines": lines}
 
 
 def choice(options: argparse.Namespace) -> Output:
-    """The ranking and what stands against each; or fill a role, with its reason."""
-    from zestpanel.core.choice.decision import NobodyHeardIt, decide, decisions, suggest_runner_up, what_stands_against
+    """The ranking of every role and what stands against each; or fill a role, with its reason, say that nobody is good
+    enough, or take a decision back."""
+    from zestpanel.core.choice.chosen_set import chosen_set
+    from zestpanel.core.choice.decided import decisions
+    from zestpanel.core.choice.decision import (
+        NobodyHeardIt,
+        changed_since,
+        decide,
+        role_called,
+        suggest_runner_up,
+        take_back,
+        what_stands_against,
+    )
     from zestpanel.core.choice.evidence import evaluate
     from zestpanel.core.choice.verdict import verdict
 
     with opened(options) as project:
         found = evaluate(project)
-        if options.choose is not None:
-            if options.choose not in found.rows:
-                raise InputError(
-                    f"There is no candidate {options.choose} on the shortlist.", kept="Nothing was decided."
-                )
+        if options.choose is not None and options.choose not in found.rows:
+            raise InputError(f"There is no candidate {options.choose} on the shortlist.", kept="Nothing was decided.")
+        if options.take_back:
+            take_back(project, role_called(found, options.role).key)
+        elif options.choose is not None or options.nobody:
+            chosen = None if options.nobody else options.choose
+            runner = suggest_runner_up(role_called(found, options.role), chosen) if chosen is not None else None
             try:
-                decide(project, found, role=options.role, candidate_id=options.choose, why=options.why, by=options.by,
-                       runner_up_id=suggest_runner_up(found, options.choose),
-                       though_unheard=options.unheard)  # fmt: skip
+                decide(project, found, role=options.role, candidate_id=chosen, why=options.why, by=options.by,
+                       runner_up_id=runner, though_unheard=options.unheard, may_reopen=options.may_reopen,
+                       look_again=options.look_again)  # fmt: skip
             except NobodyHeardIt as error:
                 raise InputError(error.what, kept=error.kept, remedy="Have it rated, or add --unheard.") from error
+        if options.take_back or options.choose is not None or options.nobody:
+            found = evaluate(project)  # a role may be unlike the one that was just filled
         lines, ranked = [], []
-        for language in found.languages():
-            lines.append(f"{language}: {verdict(found, language)}")
-            for one in found.ranking_in(language):
-                row = found.rows[one.candidate_id]
+        for standing in found.standings:
+            lines.append(f"{standing.name}: {verdict(standing)}")
+            for one in standing.ranking:
+                row = standing.rows[one.candidate_id]
                 against = what_stands_against(row)
-                ranked.append({"language": language, "candidate": one.candidate_id, "name": row.name,
-                               "total": [one.low, one.high], "against": against})  # fmt: skip
+                ranked.append({"role": standing.role.name if standing.role else "", "language": standing.language,
+                               "candidate": one.candidate_id, "name": row.name, "place": one.place,
+                               "total": [one.low, one.high], "first": one.first, "against": against})  # fmt: skip
                 lines.append(f"  {one.candidate_id}  {row.name}, {row.detail}" + (f": {against[0]}" if against else ""))
         decided = decisions(project.documents)
-        lines += [f"{d.role}: candidate {d.candidate_id}, {d.why}" for d in decided]
-        return {"ranking": ranked, "decisions": [asdict(d) for d in decided], "lines": lines or ["Nothing to rank."]}
+        for one_ in decided:
+            who = "nobody" if one_.candidate_id is None else f"candidate {one_.candidate_id}"
+            lines.append(f"{one_.called(found.brief)}: {who}, {one_.why}")
+            lines += [f"  {said}" for said in changed_since(one_, found)]
+        together = chosen_set(found, decided)
+        lines += [said for said in (together.says(), *together.remarks) if said]
+        month = None if together.month is None else str(together.month.amount)
+        return {"ranking": ranked, "decisions": [asdict(d) for d in decided], "set": {"month": month},
+                "lines": lines or ["Nothing to rank."]}  # fmt: skip
 
 
 def _engine(project: Project, name: str) -> Engine:

@@ -2,32 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import Final
 
-from pydantic import BaseModel, ConfigDict
-
+from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.ranking import Criterion, Evidence
 from zestpanel.core.choice.row import Row
 from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.role import Role, SetTo
 from zestpanel.core.errors import InputError
 from zestpanel.core.evidence.declared import Figure
-from zestpanel.core.evidence.registry import figures, weighable
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Stored
 from zestpanel.core.texts import capital, tr, word
 from zestpanel.core.typed import typed_number
-
-
-class SetTo(BaseModel):
-    """What a person has set of a criterion; None is as it starts."""
-
-    model_config = ConfigDict(frozen=True)
-    worst: float | None = None
-    best: float | None = None
-    weight: float | None = None
-
 
 CRITERIA: Final[Stored[dict[str, SetTo]]] = Stored("criteria", dict[str, SetTo], {}, sparing=True)
 
@@ -35,44 +26,84 @@ CRITERIA: Final[Stored[dict[str, SetTo]]] = Stored("criteria", dict[str, SetTo],
 _FORMER: Final = {"measure words_wrong": "words wrong"}  # what weights were stored under before
 
 
-def criteria_of(documents: Documents, brief: Brief) -> tuple[Criterion, ...]:
-    """As they are set: the start's bounds and weights, and what was stored instead."""
-    stored = CRITERIA.read(documents)
+def set_of(documents: Documents, role: Role | None = None) -> dict[str, SetTo]:
+    """What is set of the criteria: the role's own, where it has such, else what all roles share."""
+    own = role.criteria if role is not None else None
+    return dict(CRITERIA.read(documents) if own is None else own)
+
+
+def criteria_of(documents: Documents, brief: Brief, role: Role | None = None) -> tuple[Criterion, ...]:
+    """As they are set: the start's bounds and weights, and what was stored instead. A figure that starts without
+    bounds is none before it has been given some."""
+    stored = set_of(documents, role)
     out = []
-    for figure in weighable():
-        assert figure.start is not None
-        start = figure.start(brief)
+    for figure in figures().values():
         one = stored.get(figure.name) or stored.get(_FORMER.get(figure.name, "")) or SetTo()
-        out.append(Criterion(name=figure.name, worst=start.worst if one.worst is None else one.worst,
-                             best=start.best if one.best is None else one.best,
-                             weight=start.weight if one.weight is None else one.weight))  # fmt: skip
+        start = figure.start(brief) if figure.start is not None else None
+        worst = start.worst if one.worst is None and start else one.worst
+        best = start.best if one.best is None and start else one.best
+        weight = one.weight if one.weight is not None else start.weight if start else 0.0
+        if worst is not None and best is not None:
+            out.append(Criterion(name=figure.name, worst=worst, best=best, weight=weight, bars=one.bars))
     return tuple(out)
 
 
 BOUNDS: Final = {"weight": tr("weight"), "worst": tr("not acceptable"), "best": tr("good enough")}
 
 
-def set_to(figure: Figure, texts: Mapping[str, str], brief: Brief) -> SetTo:
-    """What is typed of a figure, as it is shown: weight, worst and best, each empty for as it starts. Raises
-    InputError."""
+def set_to(figure: Figure, texts: Mapping[str, str], brief: Brief, *, bars: bool = False) -> SetTo:
+    """What is typed of a figure, as it is shown: weight, worst and best, each empty for as it starts. bars: what is not
+    acceptable is a must-have. Raises InputError."""
     values: dict[str, float] = {}
+    what = capital(word(figure.words))
     for field, text in texts.items():
-        what = f"{capital(word(figure.words))}, {BOUNDS[field]}"
         if text.strip():
-            number = float(typed_number(text.replace("−", "-"), what, least=0 if field == "weight" else None))
+            number = float(typed_number(text.replace("−", "-"), f"{what}, {BOUNDS[field]}",
+                                        least=0 if field == "weight" else None))  # fmt: skip
             values[field] = number if field == "weight" else number / figure.factor
-    assert figure.start is not None
-    start = figure.start(brief)
-    usual = {"weight": start.weight, "worst": start.worst, "best": start.best}
+    start = figure.start(brief) if figure.start is not None else None
+    usual = {"weight": start.weight, "worst": start.worst, "best": start.best} if start else {"weight": 0.0}
     found = {**usual, **values}
-    if found["weight"] > 0 and found["worst"] == found["best"]:
-        raise InputError(
-            tr(
-                "{what}: what is not acceptable and what is good enough are the same.", what=capital(word(figure.words))
-            ),
-            kept=tr("Nothing was changed."),
-        )
-    return SetTo(**{field: value for field, value in values.items() if value != usual[field]})
+    if found["weight"] > 0 or bars:
+        lacks = [field for field in ("worst", "best") if field not in found]
+        if lacks:
+            raise InputError(
+                tr("{what}: it has no bounds of its own; '{lacks}' is missing.", what=what, lacks=BOUNDS[lacks[0]]),
+                kept=tr("Nothing was changed."), remedy=tr("Say what is not acceptable, and what is good enough."),
+            )  # fmt: skip
+        if found["worst"] == found["best"]:
+            raise InputError(
+                tr("{what}: what is not acceptable and what is good enough are the same.", what=what),
+                kept=tr("Nothing was changed."),
+            )
+    return SetTo(**{field: value for field, value in values.items() if value != usual.get(field)}, bars=bars)
+
+
+def bars_of(row: Row, language: LanguageScores | None, criteria: Iterable[Criterion], brief: Brief) -> list[Gate]:
+    """The must-haves that are figures: what is beyond the end that is not acceptable is not met, by its value; the
+    interval is told."""
+    out = []
+    for one in criteria:
+        if not one.bars:
+            continue
+        figure = figures()[one.name]
+        most = one.worst > one.best
+        limit = figure.in_words(one.worst, brief)
+        words = {"words": word(figure.words), "limit": limit}
+        name = tr("{words}: at most {limit}", **words) if most else tr("{words}: at least {limit}", **words)
+        code = f"{one.name} {'at most' if most else 'at least'} {one.worst * figure.factor:g}"
+        read = figure.read(row, language)
+        if read.value is None:
+            out.append(Gate(name=name, verdict="unknown", why=word("missing"), code=code))
+            continue
+        met = read.value <= one.worst if most else read.value >= one.worst
+        why = figure.cell(row, language, brief).split("\n")[0] if math.isinf(read.value) else figure.in_words(
+            read.value, brief)  # fmt: skip
+        if read.low is not None and read.high is not None and read.low < one.worst < read.high:
+            why += tr(", 95 % from {low} to {high}", low=figure.in_words(read.low, brief),
+                      high=figure.in_words(read.high, brief))  # fmt: skip
+        out.append(Gate(name=name, verdict="yes" if met else "no", why=why, code=code))
+    return out
 
 
 def in_ranking(criteria: Iterable[Criterion]) -> list[Figure]:
@@ -104,8 +135,8 @@ def bounds_in_words(criteria: Iterable[Criterion], brief: Brief) -> str:
 
 
 def evidence_of(row: Row, language: LanguageScores | None) -> Evidence:
-    """A candidate by every criterion, within a language."""
-    read = {one.name: one.read(row, language) for one in weighable()}
+    """A candidate by every figure, within a language."""
+    read = {one.name: one.read(row, language) for one in figures().values()}
     return Evidence(
         candidate_id=row.candidate.id,
         passes=row.passes,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Final, Protocol
@@ -14,23 +14,26 @@ from zestpanel.core.analysis.summary import SummaryParts, summaries
 from zestpanel.core.catalogue.candidate import candidate_detail, plan_of, short_names
 from zestpanel.core.catalogue.claims import OwnFigure
 from zestpanel.core.catalogue.ledger import OwnStatement
-from zestpanel.core.choice.criteria import criteria_of, evidence_of
-from zestpanel.core.choice.gates import gates, rights_that_are_no
-from zestpanel.core.choice.ranking import Criterion, Ranked, firmness, frontier, rank
+from zestpanel.core.choice.criteria import bars_of, criteria_of
+from zestpanel.core.choice.decided import decisions
+from zestpanel.core.choice.gates import gates, rights_that_are_no, unlike
+from zestpanel.core.choice.ranking import Criterion
 from zestpanel.core.choice.row import Row
+from zestpanel.core.choice.standing import Standing, stand
 from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.money import Money
 from zestpanel.core.evidence.declared import Reading
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.listening.defects import defects
+from zestpanel.core.listening.feeding import tests_by_candidate
 from zestpanel.core.listening.parts import RatingParts
-from zestpanel.core.listening.scores import PanelScores, Score, panel_scores, primary
+from zestpanel.core.listening.scores import LanguageScores, PanelScores, Score, panel_scores, primary
 from zestpanel.core.money.curve import month_curve
 from zestpanel.core.money.tariff import Tariff
 from zestpanel.core.money.volume import cost_at_volume
 from zestpanel.core.sending.episodes import requests_per_episode
 from zestpanel.core.store.parts import HasBrief, HasDocuments, HasOwnVoices
-from zestpanel.core.texts import tr
 from zestpanel.core.waiting import give_way
 
 
@@ -40,14 +43,12 @@ class EvaluationParts(SummaryParts, RatingParts, HasBrief, HasDocuments, HasOwnV
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Evaluation:
-    """The whole result: rows by candidate id, the ranking (language by language, since candidates of two languages
-    never compete), and who is on the quality-cost frontier of their language."""
+    """The whole result: rows by candidate id, as the brief asks of all; and a standing for each role, and for each
+    language that candidates speak and no role is for."""
 
     brief: Brief
     rows: dict[int, Row]
-    ranking: tuple[Ranked, ...]
-    criteria: tuple[Criterion, ...]
-    on_frontier: frozenset[int]
+    standings: tuple[Standing, ...]
     scores: PanelScores
     statements: Mapping[str, Sequence[OwnStatement]] = field(default_factory=dict)  # by engine
     texts: Mapping[str, tuple[str, ...]] = field(default_factory=dict, repr=False)  # the channel's, by language
@@ -57,128 +58,145 @@ class Evaluation:
         return self.texts.get(language or primary(next(iter(self.brief.languages), "")), ())
 
     def languages(self) -> list[str]:
-        """Languages that candidates speak, in the order of the ranking."""
-        return list(dict.fromkeys(one.language for one in self.ranking))
+        """Languages that candidates speak, the brief's first."""
+        spoken = dict.fromkeys(one.language for one in self.standings if one.rows)
+        return [tag for tag in dict.fromkeys(map(primary, self.brief.languages)) if tag in spoken] + [
+            tag for tag in spoken if tag not in set(map(primary, self.brief.languages))
+        ]
 
-    def ranking_in(self, language: str) -> list[Ranked]:
-        return [one for one in self.ranking if one.language == language]
+    def standing(self, key: str) -> Standing | None:
+        """By the role's id, or by the language that no role is for."""
+        return next((one for one in self.standings if one.key == key), None)
+
+    def in_language(self, language: str) -> Standing | None:
+        """The first role's of a language, which stands for the language where a role is not asked for."""
+        return next((one for one in self.standings if one.language == language), None)
 
     def score_in(self, candidate_id: int, language: str) -> Score | None:
         """A voice of several languages has a score in each that it was heard in."""
         found = self.scores.of_language(language)
         return None if found is None else found.scores.get(candidate_id)
 
-    def not_placed(self) -> list[tuple[Row, str]]:
-        """Candidates that the map of quality and cost cannot show, and why."""
-        out = []
-        for row in self.rows.values():
-            reasons = [tr("nobody has heard it")] if row.score is None else []
-            reasons += [row.cost.why_not] if row.cost.own is None else []
-            if reasons:
-                out.append((row, "; ".join(reasons)))
-        return out
-
 
 def evaluate(project: EvaluationParts) -> Evaluation:
     """Everything the choice page, the card and the decision record show."""
-    brief = project.brief
-    engines = project.shortlist.engines()
-    found = summaries(project)
-    scores = panel_scores(project)
+    gathered = _Gathered(project)
+    brief = gathered.brief
+    shared = criteria_of(project.documents, brief)
     rows: dict[int, Row] = {}
-    marked = {one.candidate_id: one for one in defects(project)}
-    own = project.notes.statements()
-    names = short_names(project.shortlist.candidates(), engines)
-    texts: dict[str, list[str]] = {}
-    for passage in project.texts.all():
-        texts.setdefault(primary(passage.language), []).append(passage.text)
-    sample = {tag: _sample(of) for tag, of in texts.items()}
-    for candidate in project.shortlist.candidates():
+    for candidate in gathered.candidates:
         give_way()
-        engine = engines.get(candidate.engine)
-        plan, summary = plan_of(candidate, engine), found[candidate.id]
-        consent_missing = project.own_voices.consent_missing(candidate.engine, candidate.voice)
+        row = gathered.row(candidate, brief)
+        bars = bars_of(row, gathered.scores(()).of_language(row.language), shared, brief)
+        rows[candidate.id] = replace(row, gates=(*row.gates, *bars)) if bars else row
+    return Evaluation(
+        brief=brief, rows=rows, standings=tuple(_standings(gathered, rows, shared)), scores=gathered.scores(()),
+        statements=gathered.own, texts={tag: tuple(of) for tag, of in gathered.texts.items()},
+    )  # fmt: skip
+
+
+class _Gathered:
+    """What rows are made of, read once."""
+
+    def __init__(self, project: EvaluationParts) -> None:
+        self._project = project
+        self.brief, self.documents = project.brief, project.documents
+        self.engines = project.shortlist.engines()
+        self.candidates = project.shortlist.candidates()
+        self._found = summaries(project)
+        self._marked = {one.candidate_id: one for one in defects(project)}
+        self._tested = tests_by_candidate(project)
+        self.own = project.notes.statements()
+        self._names = short_names(self.candidates, self.engines)
+        self.texts: dict[str, list[str]] = {}
+        for passage in project.texts.all():
+            self.texts.setdefault(primary(passage.language), []).append(passage.text)
+        self._sample = {tag: _sample(of) for tag, of in self.texts.items()}
+        self._scores: dict[tuple[str, ...], PanelScores] = {}
+
+    def scores(self, tags: tuple[str, ...]) -> PanelScores:
+        """The panel's, of passages with one of the tags."""
+        if tags not in self._scores:
+            self._scores[tags] = panel_scores(self._project, tags=tags)
+        return self._scores[tags]
+
+    def row(
+        self, candidate: Candidate, brief: Brief, tags: tuple[str, ...] = (), minutes: Decimal | None = None
+    ) -> Row:
+        """As a brief asks. tags: of the passages that its score is read from; minutes: finished a month, the brief's
+        unless said."""
+        engine = self.engines.get(candidate.engine)
+        plan, summary = plan_of(candidate, engine), self._found[candidate.id]
+        own = self.own.get(candidate.engine, [])
+        consent_missing = self._project.own_voices.consent_missing(candidate.engine, candidate.voice)
         cost = cost_at_volume(
-            plan.tariff,
-            summary.rates,
-            brief,
-            model=candidate.model,
+            plan.tariff, summary.rates, brief, model=candidate.model, minutes=minutes,
             requests_per_episode=requests_per_episode(
                 brief.episode_minutes * summary.rates.characters_per_minute,
                 engine.limits_under([candidate.plan]).characters_per_request if engine else None,
-                sample=sample.get(primary(candidate.language), ""),
-                language=candidate.language,
+                sample=self._sample.get(primary(candidate.language), ""), language=candidate.language,
             ),
-        )
+        )  # fmt: skip
+        scores = self.scores(tags)
         language = scores.language_of(candidate.id)
         best = None if language is None else language.best()
         equal = None
         if best is not None and language is not None and best != candidate.id:
             equal = language.equality(candidate.id, best, margin=float(brief.equal_within))
-        rows[candidate.id] = Row(
+        return Row(
             candidate=candidate,
-            name=names[candidate.id],
+            name=self._names[candidate.id],
             detail=candidate_detail(candidate, engine),
             plan=plan,
             hosted=engine.is_hosted if engine else None,
             summary=summary,
             cost=cost,
             score=scores.by_candidate.get(candidate.id),
-            gates=tuple(
-                gates(
-                    brief,
-                    candidate,
-                    engine,
-                    cost,
-                    summary,
-                    own=own.get(candidate.engine, []),
-                    consent_missing=consent_missing,
-                )
-            ),
+            gates=tuple(gates(brief, candidate, engine, cost, summary, own=own, consent_missing=consent_missing)),
             as_good_as_best=equal,
             best_id=best,
             consent_missing=consent_missing,
-            defects=marked.get(candidate.id),
-            rights_denied=rights_that_are_no(brief, candidate, engine, own.get(candidate.engine, [])),
+            defects=self._marked.get(candidate.id),
+            tests=self._tested.get(candidate.id, {}),
+            rights_denied=rights_that_are_no(brief, candidate, engine, own),
         )
-    criteria = criteria_of(project.documents, brief)
-    ranking: list[Ranked] = []
-    on_frontier: set[int] = set()
-    for language_tag in _languages(brief, rows.values(), scores):
-        scored = scores.of_language(language_tag)
-        heard = scored.scores if scored is not None else {}
-        of_language = [row for row in rows.values() if row.language == language_tag or row.candidate.id in heard]
-        evidence = [evidence_of(row, scored) for row in of_language]
-        chances = firmness(criteria, evidence, np.random.default_rng(7))
-        for ranked in rank(criteria, evidence):
-            first, top_three = chances.get(ranked.candidate_id, (None, None))
-            alone = first is not None and len(chances) == 1
-            ranking.append(replace(ranked, language=language_tag, first=None if alone else first,
-                                   top_three=None if alone else top_three, alone=alone))  # fmt: skip
-        on_frontier |= frontier(
-            [
-                (row.candidate.id, heard[row.candidate.id].mean, float(row.cost.own.amount))
-                for row in of_language
-                if row.candidate.id in heard and row.cost.own is not None and row.language == language_tag
-            ]
-        )
-    return Evaluation(
-        brief=brief,
-        rows=rows,
-        ranking=tuple(ranking),
-        criteria=criteria,
-        on_frontier=frozenset(on_frontier),
-        scores=scores,
-        statements=own,
-        texts={tag: tuple(of) for tag, of in texts.items()},
-    )
 
 
-def _languages(brief: Brief, rows: Iterable[Row], scores: PanelScores) -> list[str]:
-    """The brief's languages in its order, then others that candidates speak or were heard in."""
-    spoken = dict.fromkeys([*(row.language for row in rows), *(one.language for one in scores.languages)])
-    wanted = dict.fromkeys(primary(tag) for tag in brief.languages)
-    return [tag for tag in wanted if tag in spoken] + [tag for tag in spoken if tag not in wanted]
+def _standings(gathered: _Gathered, rows: Mapping[int, Row], shared: tuple[Criterion, ...]) -> Iterator[Standing]:
+    brief = gathered.brief
+    chosen = {one.role: candidate for one in decisions(gathered.documents)
+              if (candidate := next((c for c in gathered.candidates if c.id == one.candidate_id), None))}  # fmt: skip
+    chances: dict[object, dict[int, tuple[float, float]]] = {}
+    seen: set[str] = set()
+    for role in brief.roles:
+        tag = primary(brief.language_of(role)) or next((row.language for row in rows.values()), "")
+        seen.add(tag)
+        asks = brief.of_role(role)
+        minutes = None if role.share_percent in (0, 100) else brief.minutes_per_month * role.share_percent / 100
+        alike = asks == brief and minutes is None and not role.tags
+        criteria = shared if role.criteria is None else criteria_of(gathered.documents, brief, role)
+        scored = gathered.scores(role.tags).of_language(tag)
+        of_role: dict[int, Row] = {}
+        for row in _speaking(rows, tag, gathered.scores(()).of_language(tag)):
+            own = row if alike else gathered.row(row.candidate, asks, role.tags, minutes)
+            more = unlike(role, row.candidate, chosen, brief)
+            if not alike or criteria is not shared:
+                bare = own if not alike else gathered.row(row.candidate, asks)
+                own = replace(bare, gates=(*bare.gates, *bars_of(bare, scored, criteria, brief)))
+            of_role[row.candidate.id] = replace(own, gates=(*own.gates, *more)) if more else own
+        yield stand(role, tag, asks, of_role, criteria, scored, chances)
+    for tag in dict.fromkeys([*(row.language for row in rows.values()),
+                              *(one.language for one in gathered.scores(()).languages)]):  # fmt: skip
+        if tag not in seen:
+            scored = gathered.scores(()).of_language(tag)
+            speaking = {row.candidate.id: row for row in _speaking(rows, tag, scored)}
+            yield stand(None, tag, brief, speaking, shared, scored, chances)
+
+
+def _speaking(rows: Mapping[int, Row], tag: str, scored: LanguageScores | None) -> list[Row]:
+    """Those of a language, and those that were heard in it."""
+    heard = scored.scores if scored is not None else {}
+    return [row for row in rows.values() if row.language == tag or row.candidate.id in heard]
 
 
 _SAMPLE_CHARACTERS: Final = 20_000

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, Literal
 
@@ -15,6 +15,7 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.ledger import OwnStatement, ledger
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
+from zestpanel.core.domain.role import Role
 from zestpanel.core.languages import language_name
 from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.texts import tr, word
@@ -219,6 +220,24 @@ def _wait(brief: Brief, summary: Summary) -> list[Gate]:
     if at_least_p(late_ones, found.n, MAY_BE_LATE) < SURE:
         return gate("no", why)
     return gate("unknown", tr("too few requests to tell: {why}", why=why))
+
+
+def unlike(role: Role, candidate: Candidate, chosen: Mapping[str, Candidate], brief: Brief) -> list[Gate]:
+    """The role's rules against those who are chosen for others, by role; nothing where nobody is chosen there yet. The
+    same voice by another route is the same voice."""
+    out = []
+    for other in (*role.not_engine_of, *role.not_voice_of):
+        theirs, of = chosen.get(other), brief.role(other)
+        if theirs is None or of is None:
+            continue
+        engine = other in role.not_engine_of
+        same = theirs.engine == candidate.engine and (engine or theirs.voice == candidate.voice)
+        words = {"role": word(of.name)}
+        name = tr("not on the engine of {role}", **words) if engine else tr("not the voice of {role}", **words)
+        code = f"not {'on the engine' if engine else 'the voice'} of {of.name}"
+        why = theirs.engine if engine else theirs.voice
+        out.append(Gate(name=name, verdict="no" if same else "yes", why=why, code=code))
+    return out
 
 
 def _language(brief: Brief, candidate: Candidate) -> list[Gate]:

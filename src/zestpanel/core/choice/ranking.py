@@ -12,18 +12,20 @@ from numpy.typing import NDArray
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Criterion:
-    """A criterion: worst is 'not acceptable' (utility 0), best 'as good as it need be' (1); either may be greater."""
+    """A criterion: worst is 'not acceptable' (utility 0), best 'as good as it need be' (1); either may be greater.
+    bars: beyond worst is a must-have not met."""
 
     name: str
     worst: float
     best: float
     weight: float
+    bars: bool = False
 
     def utility(self, value: float) -> float:
         """Linear between the two, clipped."""
         if self.worst == self.best:
             return 1.0 if value == self.best else 0.0
-        return float(np.clip((value - self.worst) / (self.best - self.worst), 0.0, 1.0))
+        return min(1.0, max(0.0, (value - self.worst) / (self.best - self.worst)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.money import Money
-from zestpanel.core.languages import language_name
 from zestpanel.core.texts import tr
 
 _MOST_NAMED = 4
@@ -31,21 +30,14 @@ def what_changed(before: Evaluation, after: Evaluation) -> list[str]:
             if gate.name in verdicts and gate.verdict != verdicts[gate.name]:
                 met = {"yes": tr("is met now"), "no": tr("is not met any more"), "unknown": tr("is not known any more")}
                 out.append(f"{row.name}: '{gate.name}' {met[gate.verdict]} ({gate.why}).")
-    for language in after.languages():
-        first, then = (_first(one, language) for one in (before, after))
+    for standing in after.standings:
+        first, then = (_first(one, standing.key) for one in (before, after))
         if first is not None and then is not None and first != then:
             names = {number: row.name for number, row in (*before.rows.items(), *after.rows.items())}
-            where = (
-                tr(" in {language_name}", language_name=language_name(language)) if len(after.languages()) > 1 else ""
-            )
             out.append(
-                tr(
-                    "First by the criteria{where} is {get} now, not {get2}.",
-                    where=where,
-                    get=names.get(then, "?"),
-                    get2=names.get(first, "?"),
-                )
-            )
+                tr("{role}: first is {name} now, not {former}.", role=standing.name, name=names.get(then, "?"),
+                   former=names.get(first, "?"))
+            )  # fmt: skip
     cheapest = [min((r for r in one.rows.values() if r.cost.own is not None),
                     key=lambda r: r.cost.own.amount if r.cost.own else 0, default=None)
                 for one in (before, after)]  # fmt: skip
@@ -55,9 +47,9 @@ def what_changed(before: Evaluation, after: Evaluation) -> list[str]:
     return out
 
 
-def _first(found: Evaluation, language: str) -> int | None:
-    ranking = found.ranking_in(language)
-    return ranking[0].candidate_id if ranking else None
+def _first(found: Evaluation, key: str) -> int | None:
+    standing = found.standing(key)
+    return standing.ranking[0].candidate_id if standing is not None and standing.ranking else None
 
 
 def _month(cost: Money | None) -> str:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from datetime import date
 from decimal import Decimal
-from typing import Final
+from typing import Any, Final
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zestpanel.core.domain.money import Money
+from zestpanel.core.domain.role import Role, checked, roles_named, usual_roles
 from zestpanel.core.texts import tr
 
 MUST_HAVES: Final = {
@@ -21,9 +22,6 @@ MUST_HAVES: Final = {
     "offline": tr("Works without a network"),
     "keeps no data": tr("The vendor keeps neither texts nor sound"),
 }
-
-ROLES: Final = ("main narrator", "second voice", "drafts", "patches", "fall-back")
-
 
 WORKING_DAYS: Final = 21  # common practice, no source: working days of a month
 
@@ -77,8 +75,39 @@ class Brief(BaseModel):
     hours_per_month: Decimal = Field(default=Decimal(0), ge=0, le=10_000, description=tr("of people, at an engine"))
     hourly_rate: Decimal | None = Field(default=None, ge=0, le=10**6)
     exchange_rates: tuple[ExchangeRate, ...] = ()
-    roles: tuple[str, ...] = ("main narrator", "fall-back")
+    roles: tuple[Role, ...] = Field(default_factory=usual_roles)
     audition_lines: dict[str, str] = Field(default_factory=dict)
+
+    @field_validator("roles", mode="before")
+    @classmethod
+    def _by_name(cls, value: Any) -> Any:
+        """As earlier programs kept them: by their names alone."""
+        if isinstance(value, list | tuple) and value and all(isinstance(one, str) for one in value):
+            return roles_named(value)
+        return value
+
+    @field_validator("roles")
+    @classmethod
+    def _roles_that_differ(cls, value: tuple[Role, ...]) -> tuple[Role, ...]:
+        return checked(value)
+
+    def role(self, role_id: str) -> Role | None:
+        return next((one for one in self.roles if one.id == role_id), None)
+
+    def language_of(self, role: Role) -> str:
+        """The language a role speaks, '' where neither it nor the brief names one."""
+        return role.language or next(iter(self.languages), "")
+
+    def of_role(self, role: Role) -> Brief:
+        """The brief as it is for one role: its own must-haves and retakes, where it has such, and its language."""
+        own: dict[str, Any] = {}
+        if role.language and role.language not in self.languages:
+            own["languages"] = (*self.languages, role.language)
+        if role.must_haves is not None:
+            own["must_haves"] = role.must_haves
+        if role.retakes_percent is not None:
+            own["retakes_percent"] = role.retakes_percent
+        return self.model_copy(update=own) if own else self
 
     @property
     def minutes_of_episodes(self) -> Decimal:

@@ -45,6 +45,8 @@ class Rating:
     session_id: int | None
 
 
+RATING: Final = "ACR"  # the kind of test in which each clip is rated by itself, as it is stored
+QUALITY: Final = "ACR"  # the scale that the choice rests on, and of ratings from tables that say nothing else
 Role = Literal["judged", "reference", "anchor", "context"]
 
 

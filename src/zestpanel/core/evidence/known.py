@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from zestpanel.core.analysis.summary import Summary
 from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.listening.defects import Defects
+from zestpanel.core.listening.feeding import Fed
 from zestpanel.core.listening.scores import Score, primary
 from zestpanel.core.money.volume import VolumeCost
 
@@ -15,7 +17,8 @@ from zestpanel.core.money.volume import VolumeCost
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Known:
     """score: in its own language. defects: those marked while listening; None where nobody has marked or rated any
-    take of it."""
+    take of it. tests: what listening tests other than the main rating say of it, by language and by what they are
+    called as a figure."""
 
     candidate: Candidate
     name: str
@@ -26,6 +29,7 @@ class Known:
     cost: VolumeCost
     score: Score | None
     defects: Defects | None = None
+    tests: Mapping[tuple[str, str], Fed] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def language(self) -> str:

@@ -15,7 +15,7 @@ import numpy as np
 
 from zestpanel.core.analysis.statistics.intervals import t_interval
 from zestpanel.core.catalogue.candidate import short_names
-from zestpanel.core.domain.listening import Listener, Rating
+from zestpanel.core.domain.listening import QUALITY, Listener, Rating
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.languages import locale_name
 from zestpanel.core.listening.parts import RatingParts
@@ -54,7 +54,7 @@ class Split:
     cells: Mapping[tuple[int, str], tuple[float, float | None, int]]
 
 
-def split_scores(project: RatingParts, by: str, language: str, *, scale: str = "ACR") -> Split:
+def split_scores(project: RatingParts, by: str, language: str, *, scale: str = QUALITY) -> Split:
     """The scores of the panel in a language, of listeners who speak it, split by one of ``BY``."""
     passages = {p.version_id: p for p in project.texts.all() if primary(p.language) == primary(language)}
     people = {p.id: p for p in project.panel.listeners()}

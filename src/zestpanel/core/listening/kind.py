@@ -145,14 +145,32 @@ class Around:
         return self.names.get(candidate_id, "?")
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Feeds:
+    """How a result of single candidates is a figure of the choice. worst and best: where it starts as a criterion."""
+
+    words: str
+    better: Literal["higher", "lower"]
+    worst: float
+    best: float
+    unit: str = ""
+    decimals: int = 1
+
+
+Planning = Literal["differences", "preferences", "right answers", ""]
+
+
 class Kind(Protocol):
-    """One kind of listening test; a file in ``kinds`` declares one as KIND."""
+    """One kind of listening test; a file in ``kinds`` declares one as KIND, made from ``Common``."""
 
     name: str  # as it is stored
     title: str
     asks: str  # the lead's question that it answers
     fewest_candidates: int
     uses: frozenset[Option]  # settings of a test that mean something to it
+    planned_by: Planning  # the rule that says what so many listeners tell, '' for none
+    category: float  # how far a category is on its scale
+    feeds: Feeds | None  # where its result of a candidate is a figure of the choice
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -165,6 +183,36 @@ class Kind(Protocol):
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """What the answers say, all to texts of one language. Raises NotEnoughData."""
         ...
+
+    def leaves_out(self, of: Sequence[Answered], settings: TestSettings) -> list[str]:
+        """Why a listener's answers count in no result, by a standard of the kind; none where they do."""
+        ...
+
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        """By the name of a figure, what it is of each candidate."""
+        ...
+
+
+class Common:
+    """What most kinds have in common."""
+
+    name: str
+    planned_by: Planning = ""
+    category = 1.0
+    feeds: Feeds | None = None
+
+    def leaves_out(self, of: Sequence[Answered], settings: TestSettings) -> list[str]:
+        del of, settings
+        return []
+
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        del answers, around
+        return {figure_of(self.name): found.bars} if self.feeds is not None else {}
+
+
+def figure_of(kind: str) -> str:
+    """What a kind's result is called as a figure: as weights are stored."""
+    return f"test {kind}"
 
 
 def check(given: Mapping[str, Any], shown: Shown) -> None:

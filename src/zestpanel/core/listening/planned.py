@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from zestpanel.core.domain.listening import PlannedTrial
+from zestpanel.core.domain.listening import QUALITY, RATING, PlannedTrial
 from zestpanel.core.listening.design import with_repeats
 from zestpanel.core.listening.material import Cell, drawn, pool_of
 from zestpanel.core.listening.registry import kind_of, kinds
@@ -85,7 +85,7 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
 def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
     kind = kind_of(kind_name)
     title = f"{kind.title[:1].upper()}{kind.title[1:]}"
-    own_scale = kind_name == "ACR" and settings.scale == OWN
+    own_scale = "scale" in kind.uses and settings.scale == OWN
     if ("question" in kind.uses or own_scale) and not settings.question:
         return tr("Write the question that listeners answer.")
     if own_scale and (problem := wrong_with_steps(settings.steps)):
@@ -118,6 +118,6 @@ def _heard_s(trial: PlannedTrial, lasts: Mapping[int, float]) -> float:
 def questions() -> list[tuple[str, str, str]]:
     """(what the lead wants to know, kind, scale): a category rating for each scale, then the other kinds, then a scale
     of one's own."""
-    rated = [(scale.about, "ACR", name) for name, scale in SCALES.items()]
-    others = [(kind.asks, kind.name, "ACR") for kind in kinds().values() if kind.name != "ACR"]
-    return [*rated, *others, (tr("A scale of your own"), "ACR", OWN)]
+    rated = [(scale.about, RATING, name) for name, scale in SCALES.items()]
+    others = [(kind.asks, kind.name, QUALITY) for kind in kinds().values() if "scale" not in kind.uses]
+    return [*rated, *others, (tr("A scale of your own"), RATING, OWN)]

@@ -17,6 +17,8 @@ from zestpanel.core.analysis.statistics.crossed import (
 from zestpanel.core.analysis.statistics.drawn import usual_effect
 from zestpanel.core.analysis.statistics.tails import at_least_p, normal_below
 from zestpanel.core.listening.counted import counted
+from zestpanel.core.listening.kind import Planning
+from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.texts import tr, trn
 
 WORTH_TELLING: Final = 0.5  # a difference, in categories, that a planner looks for (common practice, no source)
@@ -131,10 +133,9 @@ class Told:
     floor: float
 
 
-_KINDS: Final[Mapping[str, Callable[[int, int, int], tuple[float, int] | None]]] = {
-    "preference": preference_told, "ABX": hearing_told,
+_SHARES: Final[Mapping[Planning, Callable[[int, int, int], tuple[float, int] | None]]] = {
+    "preferences": preference_told, "right answers": hearing_told,
 }  # fmt: skip
-_RATED: Final = frozenset({"ACR", "DCR", "CCR", "likeness", "match", "multi-stimulus"})
 WORTH_PREFERRING: Final = 0.65
 FEWEST_INSTEAD: Final = 3  # candidates of a smaller test that is worth showing
 _SHOWN: Final = range(2, 41)
@@ -146,12 +147,12 @@ def told_by(
     """What a test tells, over the number of listeners; None for kinds without a rule. stated: whether all are compared
     with one alone: fewer comparisons tell smaller differences. spread: of earlier ratings, the usual one for None."""
     pairs = candidates - 1 if stated else candidates * (candidates - 1) // 2
-    if pairs == 0 or passages == 0 or kind not in (*_RATED, *_KINDS):
+    rule, unit = kind_of(kind).planned_by, kind_of(kind).category
+    if pairs == 0 or passages == 0 or not rule:
         return None
-    unit = 25.0 if kind == "multi-stimulus" else 1.0
 
     def least(comparisons: int) -> Least:
-        return tuple((n, _least(kind, n, passages, comparisons, spread or USUAL_LEANINGS, unit)) for n in _SHOWN)
+        return tuple((n, _least(rule, n, passages, comparisons, spread or USUAL_LEANINGS, unit)) for n in _SHOWN)
 
     fewer = (candidates + 1) // 2
     others = {}
@@ -159,7 +160,7 @@ def told_by(
         others[tr("{fewer} candidates instead", fewer=fewer)] = least(fewer * (fewer - 1) // 2)
     if pairs > 1:
         others[tr("one stated comparison")] = least(1)
-    if kind in _RATED:
+    if rule == "differences":
         words, worth, floor = tr("categories") if unit == 1 else tr("places on the line"), unit * WORTH_TELLING, 0.0
         return Told(
             least=least(pairs),
@@ -168,13 +169,17 @@ def told_by(
             worth=worth,
             floor=floor,
         )
-    words = tr("smallest preference told, %") if kind == "preference" else tr("smallest share of right answers told, %")
+    words = (
+        tr("smallest preference told, %") if rule == "preferences" else tr("smallest share of right answers told, %")
+    )
     return Told(least=least(pairs), others=others, words=words, worth=100 * WORTH_PREFERRING, floor=50.0)
 
 
-def _least(kind: str, listeners: int, passages: int, comparisons: int, spread: Leanings, unit: float) -> float | None:
-    if kind in _RATED:
+def _least(
+    rule: Planning, listeners: int, passages: int, comparisons: int, spread: Leanings, unit: float
+) -> float | None:
+    if rule == "differences":
         found = smallest_difference_told(listeners, passages, comparisons, spread=spread)
         return None if found is None else unit * found
-    share = _KINDS[kind](listeners, passages, comparisons)
+    share = _SHARES[rule](listeners, passages, comparisons)
     return None if share is None else 100 * share[0]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Final
 
@@ -13,10 +13,10 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answered, Listener, ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.kind import Around, Found, Kind, fits
+from zestpanel.core.listening.kind import Around, Bar, Found, Kind, fits
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
-from zestpanel.core.listening.scales import scale_of
+from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out
 from zestpanel.core.listening.settings import TestSettings
@@ -33,7 +33,7 @@ FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one
 class OfLanguage:
     """What the answers of one language say; found is None where they say nothing yet, and why is the reason. effect: in
     a sentence, what the screening changes; '' where nobody is left out. worst: each candidate's clip that was rated
-    lowest, the first few of them."""
+    lowest, the first few of them. fed: by figure, what it is of each candidate."""
 
     language: str
     found: Found | None
@@ -42,6 +42,7 @@ class OfLanguage:
     worst: str
     answers: int
     listeners: int
+    fed: Mapping[str, tuple[Bar, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,7 +76,7 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     every = standing(project, test, kind, settings)
     heard = [one for one in every if "trap" in one.trial.detail or _language(one, texts)]
     counted = [one for one in heard if not _own_voice(one, people, voices)]
-    found = flags(test.kind, counted, reference_id=settings.reference_id)
+    found = flags(test.kind, counted, settings)
     out = left_out(found, test.conduct)
     judged = [one for one in counted if "trap" not in one.trial.detail]
     around = Around(settings=settings, names=names, texts=texts)
@@ -84,9 +85,8 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     for language in dict.fromkeys(_language(one, texts) for one in judged):
         here = [one for one in judged if _language(one, texts) == language]
         parts.append(_of_language(kind, language, here, out, around))
-    asks = scale_of(settings).about if test.kind == "ACR" else kind.asks
     said = Result(
-        test=test, kind=kind, settings=settings, asks=settings.question or asks, parts=tuple(parts),
+        test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
         about=tuple(_about(test, settings, every, judged, people)),
     )  # fmt: skip
@@ -127,8 +127,8 @@ def _of_language(
         whole, _ = _found(kind, answers, around)
         effect = _effect(found, whole)
     return OfLanguage(language=language, found=found, why=why, effect=effect, worst=_worst(kept, around),
-                      answers=len(kept),
-                      listeners=len({one.listener_id for one in kept}))  # fmt: skip
+                      answers=len(kept), listeners=len({one.listener_id for one in kept}),
+                      fed={} if found is None else kind.fed(found, kept, around))  # fmt: skip
 
 
 def _found(kind: Kind, answers: Sequence[Answered], around: Around) -> tuple[Found | None, str]:

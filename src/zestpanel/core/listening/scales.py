@@ -11,7 +11,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from zestpanel.core.listening.kind import Choice, Question
+from zestpanel.core.domain.listening import QUALITY
+from zestpanel.core.listening.kind import Choice, Kind, Question
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
@@ -56,7 +57,7 @@ def _five(*words: str) -> dict[int, str]:
 
 
 SCALES: Final[dict[str, Scale]] = {
-    "ACR": Scale(
+    QUALITY: Scale(
         question=asked("How good does this narration sound?"),
         steps=_five(asked("Excellent"), asked("Good"), asked("Fair"), asked("Poor"), asked("Bad")),
         about=tr("How good is each?"),
@@ -193,6 +194,11 @@ def scale_of(settings: TestSettings, name: str = "") -> Scale:
         return SCALES[wanted]
     steps = dict(zip(range(len(settings.steps), 0, -1), settings.steps, strict=True))
     return Scale(question=settings.question, steps=steps, about=settings.question, short=tr("a scale of your own"))
+
+
+def asked_by(kind: Kind, settings: TestSettings) -> str:
+    """The lead's question that a test answers."""
+    return settings.question or (scale_of(settings).about if "scale" in kind.uses else kind.asks)
 
 
 def wrong_with_steps(steps: tuple[str, ...]) -> str:

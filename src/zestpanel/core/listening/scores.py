@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -27,7 +27,7 @@ from zestpanel.core.analysis.statistics.crossed_table import crossed_table
 from zestpanel.core.analysis.statistics.intervals import Interval, t_interval
 from zestpanel.core.analysis.statistics.paired import Comparison, Equality, compare
 from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.listening import Listener, Rating
+from zestpanel.core.domain.listening import QUALITY, Listener, Rating
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.counted import counted
 from zestpanel.core.listening.parts import RatingParts
@@ -158,9 +158,10 @@ def primary(tag: str) -> str:
     return tag.split("-")[0].lower()
 
 
-def panel_scores(project: RatingParts, *, scale: str = "ACR") -> PanelScores:
-    """Scores of the project's ratings as they stand, at the passages' present versions."""
-    texts = project.texts.all()
+def panel_scores(project: RatingParts, *, scale: str = QUALITY, tags: Collection[str] = ()) -> PanelScores:
+    """Scores of the project's ratings as they stand, at the passages' present versions. tags: of passages that have
+    one of them, all passages for none."""
+    texts = [p for p in project.texts.all() if not tags or not set(tags).isdisjoint(p.tags)]
     passages = {p.version_id: p.language for p in texts}
     every = project.answers.ratings()
     rows = [r for r in every if r.scale == scale and r.passage_version_id in passages]

@@ -16,16 +16,14 @@ from typing import Any, Final
 import numpy as np
 
 from zestpanel.core.domain.listening import Answered, Conduct
-from zestpanel.core.listening.kinds.placing import ANCHORS, PLACES, placed
+from zestpanel.core.listening.kinds.placing import KIND, PLACES, placed
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
-MOST_OFF: Final = (15, 100)  # more than so many of so many; whole numbers, since 3 of 20 is exactly 15 %
-REFERENCE_AT_LEAST: Final = 90
-MID_AT_MOST: Final = 90
 STEADY_WITHIN: Final = 1  # categories, or what a category is on the scale
 LEAST_CORRELATION: Final = 0.2  # with the mean of the others (common practice, no source)
 FEWEST_CLIPS: Final = 8  # to say anything of a correlation
-_CATEGORY_OF_LINE: Final = 25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,7 +35,7 @@ class Flag:
     out: bool = False
 
 
-def flags(kind: str, answers: Sequence[Answered], *, reference_id: int = 0) -> list[Flag]:
+def flags(kind: str, answers: Sequence[Answered], settings: TestSettings) -> list[Flag]:
     """All of a test's flags, by listener. answers: all that stand, with traps and repeats."""
     by: dict[int, list[Answered]] = defaultdict(list)
     for one in answers:
@@ -46,8 +44,7 @@ def flags(kind: str, answers: Sequence[Answered], *, reference_id: int = 0) -> l
     out: list[Flag] = []
     for listener, of in by.items():
         found = [_traps(of), _repeats(of)]
-        if kind == "multi-stimulus" and reference_id:
-            out += [Flag(listener_id=listener, why=why, out=True) for why in _by_the_standard(of, reference_id)]
+        out += [Flag(listener_id=listener, why=why, out=True) for why in kind_of(kind).leaves_out(of, settings)]
         found.append(_alone(listener, scores))
         out += [Flag(listener_id=listener, why=why) for why in found if why]
     return out
@@ -56,42 +53,6 @@ def flags(kind: str, answers: Sequence[Answered], *, reference_id: int = 0) -> l
 def left_out(found: Sequence[Flag], conduct: Conduct) -> frozenset[int]:
     """Listeners whose answers count in no result: by rule, less those the lead keeps; and those the lead left out."""
     return (frozenset(f.listener_id for f in found if f.out) - conduct.kept_in) | conduct.left_out
-
-
-def _over(bad: int, n: int) -> bool:
-    """More than 15 %, in whole numbers."""
-    return MOST_OFF[1] * bad > MOST_OFF[0] * n
-
-
-def _by_the_standard(of: Sequence[Answered], reference_id: int) -> list[str]:
-    references, mids = [], []
-    for one in of:
-        for whose, place in placed(one):
-            if whose == reference_id:
-                references.append(place)
-            elif whose in ANCHORS and ANCHORS[whose] == max(ANCHORS.values()):
-                mids.append(place)
-    out = []
-    low, high = sum(p < REFERENCE_AT_LEAST for p in references), sum(p > MID_AT_MOST for p in mids)
-    if references and _over(low, len(references)):
-        out.append(
-            tr(
-                "placed the hidden reference below {reference_at_least} in {low} of {references} trials",
-                reference_at_least=REFERENCE_AT_LEAST,
-                low=low,
-                references=len(references),
-            )
-        )
-    if mids and _over(high, len(mids)):
-        out.append(
-            tr(
-                "placed the 7 kHz anchor above {mid_at_most} in {high} of {mids} trials",
-                mid_at_most=MID_AT_MOST,
-                high=high,
-                mids=len(mids),
-            )
-        )
-    return out
 
 
 def _traps(of: Sequence[Answered]) -> str:
@@ -132,7 +93,7 @@ def _differ(first: Answered, again: Answered) -> bool:
         return abs(one - two) > STEADY_WITHIN
     if PLACES in first.answer.given:
         before, now = dict(placed(first)), dict(placed(again))
-        off = [abs(before[k] - now[k]) > _CATEGORY_OF_LINE for k in before if k in now]
+        off = [abs(before[k] - now[k]) > KIND.category for k in before if k in now]
         return 3 * sum(off) > len(off)
     return dict(first.answer.given) != dict(again.answer.given)
 

@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from zestpanel.core.domain.listening import Answer, Listener, PlannedTrial, Session, Trial
+from zestpanel.core.domain.listening import QUALITY, Answer, Listener, PlannedTrial, Session, Trial
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import spanning, with_repeats, with_traps
 from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
@@ -22,7 +22,7 @@ from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store import seats
-from zestpanel.core.store.answers import SCALE, Answers
+from zestpanel.core.store.answers import Answers
 from zestpanel.core.store.parts import HasAnswers, HasFolder, HasPanel, HasTakes, HasTexts
 from zestpanel.core.texts import tr
 
@@ -166,7 +166,7 @@ def _means(answers: Answers) -> dict[int, float]:
     """Means of all ratings so far on the main scale, by candidate."""
     scores: dict[int, list[float]] = defaultdict(list)
     for rating in answers.ratings():
-        if rating.scale == SCALE:
+        if rating.scale == QUALITY:
             scores[rating.candidate_id].append(rating.score)
     return {candidate: sum(of) / len(of) for candidate, of in scores.items()}
 

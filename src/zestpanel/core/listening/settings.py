@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Final, Literal
 
+from zestpanel.core.domain.listening import QUALITY
 from zestpanel.core.texts import tr
 
 TakeRule = Literal["drawn", "first", "preferred"]
@@ -38,7 +39,7 @@ class TestSettings:
     must_hear: float = 0.8
     training: int = 2
     seed: int = 1
-    scale: str = "ACR"
+    scale: str = QUALITY
     also: tuple[str, ...] = ()
     steps: tuple[str, ...] = ()
     most: int = 0

@@ -95,18 +95,27 @@ class Usage:
     def plus(self, other: Usage) -> Usage:
         """Both together, on the days of the first."""
         models = {*self.by_model, *other.by_model}
+        computed = [one.processing_s for one in (self, other) if one.sound_s]
+        characters = self.characters + other.characters
+        pace = self.characters_per_word
+        if other.characters and other.characters_per_word != pace:
+            words = self.characters / pace + other.characters / other.characters_per_word
+            pace = characters / words if words else pace
         return replace(
             self,
-            characters=self.characters + other.characters,
+            characters=characters,
             sound_s=self.sound_s + other.sound_s,
             requests=self.requests + other.requests,
             by_model={m: self.by_model.get(m, Decimal(0)) + other.by_model.get(m, Decimal(0)) for m in models},
+            processing_s=None if None in computed else sum((one for one in computed if one is not None), Decimal(0)),
+            characters_per_word=pace,
         )
 
     def minus(self, other: Usage) -> Usage:
         less = replace(
             other, characters=-other.characters, sound_s=-other.sound_s, requests=-other.requests,
             by_model={m: -n for m, n in other.by_model.items()},
+            processing_s=None if other.processing_s is None else -other.processing_s,
         )  # fmt: skip
         return self.plus(less)
 

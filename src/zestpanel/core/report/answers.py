@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.catalogue.candidate import short_names
-from zestpanel.core.domain.listening import Answered
+from zestpanel.core.domain.listening import RATING, Answered
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kinds.placing import PLACES
 from zestpanel.core.listening.kinds.write_what_you_hear import KIND as WRITTEN
@@ -94,7 +94,7 @@ def _rows_of(one: dict[str, Any]) -> Iterator[dict[str, Any]]:
 
 def _of_one_clip(common: dict[str, Any], clip: dict[str, Any], given: dict[str, Any]) -> Iterator[dict[str, Any]]:
     """A row for each scale; what else was asked, such as whether it is the same person, stands beside the first."""
-    scale = common["kind"] if common["kind"] != "ACR" else common["scale"]
+    scale = common["kind"] if common["kind"] != RATING else common["scale"]
     scores = {scale if name == "score" else name: value for name, value in given.items()
               if isinstance(value, int | float)}  # fmt: skip
     words = [str(value) for value in given.values() if isinstance(value, str)]

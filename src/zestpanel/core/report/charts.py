@@ -11,12 +11,11 @@ import numpy as np
 
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import in_words
-from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text, text_width
+from zestpanel.core.report.drawing import Box, Dot, Dots, Line, Path, Picture, Region, Shape, Text
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import in_turns
 
 _LABEL: Final = 12.0
-_MOST_LABEL_STEPS: Final = 8  # lines that a label may be moved down to be readable
 _SMALL: Final = 11.0
 _ROW: Final = 34.0
 
@@ -193,94 +192,6 @@ def wait_chart(lines: Sequence[WaitLine], width: float = 720.0, *, title: str) -
             )
         )
     return Picture(width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=title)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Point:
-    candidate_id: int
-    label: str
-    quality: float
-    low: float
-    high: float
-    cost: float
-    passes: bool
-    on_frontier: bool
-
-
-def trade_off_chart(points: Sequence[Point], currency: str, width: float = 560.0, height: float = 330.0) -> Picture:
-    """Quality against money a month: intervals drawn, the frontier joined, those a gate excludes hollow. Where many
-    stand close together the best of them are named; every one says its name when it is pointed at."""
-    left, right, top, bottom = 46.0, 20.0, 14.0, 40.0
-    most = max([p.cost for p in points] or [1.0]) * 1.12 or 1.0
-    low = max(1.0, min([p.low for p in points] or [1.0]) - 0.2)
-    high = min(5.0, max([p.high for p in points] or [5.0]) + 0.2)
-
-    def x(value: float) -> float:
-        return left + value / most * (width - left - right)
-
-    def y(value: float) -> float:
-        return top + (high - min(high, max(low, value))) / (high - low) * (height - top - bottom)
-
-    shapes: list[Shape] = []
-    for tick in nice_ticks(0, most):
-        shapes.append(Line(x1=x(tick), y1=top, x2=x(tick), y2=height - bottom))
-        shapes.append(
-            Text(x=x(tick), y=height - bottom + 16, text=number(tick), colour="quiet", size=_SMALL, anchor="middle")
-        )
-    for tick in nice_ticks(low, high, 7):
-        shapes.append(Line(x1=left, y1=y(tick), x2=width - right, y2=y(tick)))
-        shapes.append(Text(x=left - 8, y=y(tick) + 4, text=number(tick), colour="quiet", size=_SMALL, anchor="end"))
-    shapes.append(
-        Text(
-            x=width - right,
-            y=height - 6,
-            text=tr("{currency} a month at this channel's volume", currency=currency),
-            colour="quiet",
-            size=_SMALL,
-            anchor="end",
-        )
-    )
-    shapes.append(Text(x=0, y=height - 6, text=tr("↑ panel score"), colour="quiet", size=_SMALL))
-    best = sorted((p for p in points if p.on_frontier), key=lambda p: (p.cost, p.quality))
-    if len(best) > 1:
-        shapes.append(
-            Path(points=tuple((x(p.cost), y(p.quality)) for p in best), colour="zest", width=1.5, dashed=True)
-        )
-    regions = []
-    taken: list[tuple[float, float, float]] = []
-    for p in sorted(points, key=lambda p: -p.quality):
-        px, py = x(p.cost), y(p.quality)
-        shapes.append(Line(x1=px, y1=y(p.low), x2=px, y2=y(p.high), colour="wave"))
-        shapes.append(Dot(x=px, y=py, radius=5, colour="ink" if p.passes else "plum", hollow=not p.passes))
-        size = text_width(p.label, _LABEL)
-        tx = px + 9 if px + 9 + size < width else px - 9 - size
-        free = (py + 4 + 13 * k for k in range(_MOST_LABEL_STEPS) if py + 4 + 13 * k < height - bottom)
-        ty = next((ty for ty in free if not any(
-            abs(ty - b) < 13 and tx < a + w and a < tx + size for a, b, w in taken)), None)  # fmt: skip
-        if ty is not None:
-            taken.append((tx, ty, size))
-            shapes.append(Text(x=tx, y=ty, text=p.label, size=_LABEL, colour="ink" if p.passes else "plum"))
-        regions.append(
-            Region(
-                x=px - 9,
-                y=py - 9,
-                width=18,
-                height=18,
-                candidate_id=p.candidate_id,
-                says=tr(
-                    "{label}: {quality} ({low} to {high}), {cost} {currency} a month",
-                    label=p.label,
-                    quality=f"{p.quality:.2f}",
-                    low=f"{p.low:.2f}",
-                    high=f"{p.high:.2f}",
-                    cost=f"{p.cost:,.2f}",
-                    currency=currency,
-                ),
-            )
-        )
-    return Picture(
-        width=width, height=height, shapes=tuple(shapes), regions=tuple(regions), title=tr("Quality against cost")
-    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,11 +10,9 @@ from zestpanel.core.choice.unlisted import UnlistedPlan
 from zestpanel.core.domain.money import Money
 from zestpanel.core.report.charts import (
     Curve,
-    Point,
     ScoreLine,
     WaitLine,
     score_chart,
-    trade_off_chart,
     volume_chart,
     wait_chart,
 )
@@ -67,30 +65,6 @@ def waits_picture(evaluation: Evaluation, *, width: float, first_sound: bool) ->
             )
     title = tr("Wait to first sound") if first_sound else tr("Wait for the whole clip")
     return wait_chart(lines, width, title=title) if lines else None
-
-
-def trade_off_picture(
-    evaluation: Evaluation, *, language: str, width: float = 560, height: float = 330
-) -> Picture | None:
-    """Quality against cost of the candidates of one language; who cannot be placed is in ``Evaluation.not_placed``."""
-    points = []
-    for row in evaluation.rows.values():
-        if row.language != language or row.score is None or row.cost.own is None:
-            continue
-        crossed = row.score.crossed
-        points.append(
-            Point(
-                candidate_id=row.candidate.id,
-                label=row.name,
-                quality=row.score.mean,
-                low=crossed.low,
-                high=crossed.high,
-                cost=float(row.cost.own.amount),
-                passes=row.passes,
-                on_frontier=row.candidate.id in evaluation.on_frontier,
-            )
-        )
-    return trade_off_chart(points, evaluation.brief.currency, width, height) if points else None
 
 
 def _named(name: str, *, barred: bool) -> str:

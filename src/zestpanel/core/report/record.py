@@ -6,28 +6,34 @@ import base64
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Final, Protocol
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from zestpanel import __version__
 from zestpanel.core.analysis.timing.waits import in_words
+from zestpanel.core.choice.chosen_set import chosen_set
 from zestpanel.core.choice.criteria import bounds_in_words, in_ranking
-from zestpanel.core.choice.decision import Decision, decisions, what_stands_against
+from zestpanel.core.choice.decided import Decision, decisions, every_decision
+from zestpanel.core.choice.decision import changed_since
 from zestpanel.core.choice.evidence import Evaluation, EvaluationParts, evaluate
-from zestpanel.core.choice.ranking import chance_in_words
+from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
+from zestpanel.core.choice.side_by_side import why_not
+from zestpanel.core.choice.standing import Standing
+from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.errors import ZestError
+from zestpanel.core.evidence.declared import Figure
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.own_files import write_whole
 from zestpanel.core.report.drawing import Picture, to_svg
 from zestpanel.core.report.palette import LIGHT
-from zestpanel.core.report.pictures import scores_picture, trade_off_picture, volume_picture, waits_picture
-from zestpanel.core.report.tables import evidence_table, write_csv
+from zestpanel.core.report.pictures import scores_picture, volume_picture, waits_picture
+from zestpanel.core.report.tables import choice_table, evidence_table, write_csv
+from zestpanel.core.report.trade_off import not_on_the_map, trade_off_picture
 from zestpanel.core.signs import harmless
 from zestpanel.core.store.database import now
-from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.impressions import Impression, Impressions, which
 from zestpanel.core.store.parts import HasFolder, HasImpressions
 from zestpanel.core.texts import LANGUAGE, capital, tr, word
@@ -36,6 +42,9 @@ from zestpanel.core.typed import months_in_words
 
 class RecordParts(EvaluationParts, HasFolder, HasImpressions, Protocol):
     """All that a choice rests on, and what was noted while listening."""
+
+
+_FILES: Final = (("decision-record", "html"), ("evidence", "csv"), ("choice", "csv"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,25 +65,26 @@ def write_record(project: RecordParts, folder: Path | None = None) -> Written:
     page = render_record(project, found)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        record, table = _free_names(folder, stamp)
+        record, *tables = _free_names(folder, stamp)
         write_whole(record, page.encode("utf-8"))
-        write_csv(table, evidence_table(found))
+        write_csv(tables[0], evidence_table(found))
+        write_csv(tables[1], choice_table(found, decisions(project.documents)))
     except OSError as error:
         raise ZestError(
             tr("The record could not be written to {folder} ({strerror}).", folder=folder, strerror=error.strerror),
             kept=tr("The project is unchanged."),
             remedy=tr("Choose another folder."),
         ) from error
-    return Written(record=record, tables=(table,))
+    return Written(record=record, tables=tuple(tables))
 
 
-def _free_names(folder: Path, stamp: str) -> tuple[Path, Path]:
-    """Names of a record and its table that no earlier one has: two may be written in one minute."""
+def _free_names(folder: Path, stamp: str) -> tuple[Path, ...]:
+    """Names of a record and its tables that no earlier one has: two may be written in one minute."""
     for ending in ("", *(f"-{number}" for number in range(2, 10_000))):
-        record, table = folder / f"decision-record-{stamp}{ending}.html", folder / f"evidence-{stamp}{ending}.csv"
-        if not record.exists() and not table.exists():
+        names = tuple(folder / f"{name}-{stamp}{ending}.{kind}" for name, kind in _FILES)
+        if not any(one.exists() for one in names):
             break
-    return record, table
+    return names
 
 
 def render_record(project: RecordParts, found: Evaluation) -> str:
@@ -92,27 +102,24 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
     listeners = {p.id: p for p in project.panel.listeners()}
     ratings = project.answers.ratings()
     heard = {r.listener_id for r in ratings}
+    decided = decisions(project.documents)
     return environment.get_template("record.html.j2").render(
         evaluation=found,
         brief=found.brief,
-        by_language=[
-            (tag, [(found.rows[r.candidate_id], r) for r in found.ranking_in(tag)], _pictures_of(found, tag))
-            for tag in found.languages()
-        ],
-        figures=in_ranking(found.criteria),
-        bounds=bounds_in_words(found.criteria, found.brief),
-        not_placed=found.not_placed(),
+        parts=[_part(found, standing, decided) for standing in found.standings],
+        scores=[(tag, chart) for tag in found.languages() for chart in _scores_of(found, tag)],
+        together=chosen_set(found, decided),
         wait=in_words,
         chance=chance_in_words,
         passages=passages,
-        decisions=_named(project.documents, found),
+        decisions=[_of_decision(one, found) for one in decided],
+        earlier=[(one, _of_decision(one, found)) for one in every_decision(project.documents) if one not in decided],
         listeners=[listeners[i] for i in sorted(heard)],
         simulated=sum(listeners[i].simulated for i in heard),
         ratings=len(ratings),
         margin=found.brief.equal_within,
         month=_month,
         months=months_in_words,
-        against=what_stands_against,
         version=__version__,
         written=now()[:10],
         charts=_drawn(_pictures(found)),
@@ -143,13 +150,61 @@ def _drawn(pictures: list[tuple[str, Picture | None]]) -> list[tuple[str, Markup
     return [(title, Markup(to_svg(picture, LIGHT))) for title, picture in pictures if picture is not None]  # noqa: S704 drawn by this program, its texts escaped
 
 
-def _pictures_of(found: Evaluation, language: str) -> list[tuple[str, Markup]]:
-    return _drawn(
-        [
-            (tr("Panel scores, with 95 % intervals"), scores_picture(found, width=760, language=language)),
-            (tr("Quality against cost"), trade_off_picture(found, language=language, width=760, height=380)),
-        ]
-    )
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Part:
+    """A role, or a language that no role is for. rows: (row, its standing, why it was not chosen)."""
+
+    standing: Standing
+    decision: _Of | None
+    says: str
+    bounds: str
+    figures: list[Figure]
+    rows: list[tuple[Row, Ranked, str]]
+    charts: list[tuple[str, Markup]]
+    not_placed: list[str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Of:
+    """A decision as it is told. since: what has changed."""
+
+    decision: Decision
+    row: Row | None
+    runner_up: Row | None
+    since: list[str]
+
+
+def _part(found: Evaluation, standing: Standing, decided: list[Decision]) -> _Part:
+    decision = next((one for one in decided if one.role == standing.key), None)
+    chosen = decision.candidate_id if decision is not None else None
+    rows = []
+    for ranked in standing.ranking:
+        compared = chosen in standing.rows and ranked.candidate_id != chosen
+        why = why_not(standing, ranked.candidate_id, chosen) if compared and chosen is not None else ""
+        rows.append((standing.rows[ranked.candidate_id], ranked, why))
+    charts = [
+        (
+            tr("Quality against cost"),
+            trade_off_picture(standing, width=760, height=380, chosen=() if chosen is None else (chosen,)),
+        )
+    ]
+    return _Part(
+        standing=standing, decision=_of_decision(decision, found) if decision else None, says=verdict(standing),
+        bounds=bounds_in_words(standing.criteria, standing.brief), figures=in_ranking(standing.criteria), rows=rows,
+        charts=_drawn(charts) if standing.rows else [], not_placed=not_on_the_map(standing),
+    )  # fmt: skip
+
+
+def _of_decision(one: Decision, found: Evaluation) -> _Of:
+    standing = found.standing(one.role)
+    rows = dict(found.rows) | dict(standing.rows if standing is not None else {})
+    return _Of(decision=one, row=rows.get(one.candidate_id or 0), runner_up=rows.get(one.runner_up_id or 0),
+               since=changed_since(one, found))  # fmt: skip
+
+
+def _scores_of(found: Evaluation, language: str) -> list[tuple[str, Markup]]:
+    title = tr("Panel scores in {language}, with 95 % intervals", language=language_name(language))
+    return _drawn([(title, scores_picture(found, width=760, language=language))])
 
 
 def _pictures(found: Evaluation) -> list[tuple[str, Picture | None]]:
@@ -165,13 +220,6 @@ def _month(row: Row) -> str:
     if own is None or total is None:
         return row.cost.why_not if total is None or not row.cost.month.covers else f"{total} ({row.cost.why_not})"
     return str(own) if own.currency == total.currency else f"{own} ({total})"
-
-
-def _named(documents: Documents, found: Evaluation) -> list[tuple[Decision, Row | None, Row | None]]:
-    return [
-        (d, found.rows.get(d.candidate_id), found.rows.get(d.runner_up_id) if d.runner_up_id else None)
-        for d in decisions(documents)
-    ]
 
 
 def _fonts() -> dict[str, str]:

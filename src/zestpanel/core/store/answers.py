@@ -7,12 +7,19 @@ from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Connection, func, select
 
-from zestpanel.core.domain.listening import Answer, Answered, PlannedTrial, Rating, Stimulus, Trial
+from zestpanel.core.domain.listening import (
+    QUALITY,
+    RATING,
+    Answer,
+    Answered,
+    PlannedTrial,
+    Rating,
+    Stimulus,
+    Trial,
+)
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, sessions, stimuli, takes, tests, trials
 from zestpanel.core.waiting import in_turns, let_go
-
-SCALE: Final = "ACR"  # what a table's ratings are on, where nothing else is said
 
 _LISTENERS: Final = (
     select(func.count(func.distinct(sessions.c.listener_id)))
@@ -89,7 +96,7 @@ class Answers:
             .outerjoin(takes, takes.c.id == stimuli.c.take_id)
             .where(
                 answers.c.id.in_(_last()), answers.c.withdrawn.is_(False), takes.c.removed.is_(None),
-                tests.c.kind == "ACR", func.json_type(answers.c.given, "$.score").in_(("integer", "real")),
+                tests.c.kind == RATING, func.json_type(answers.c.given, "$.score").in_(("integer", "real")),
                 stimuli.c.role == "judged",
             )
             .order_by(answers.c.id)
@@ -100,7 +107,7 @@ class Answers:
         with self._database.reading() as connection:
             asked = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct)).all()
             by_table = {one.id for one in asked if "origin" in one.settings}
-            scales = {one.id: one.settings.get("scale", SCALE) for one in asked}
+            scales = {one.id: one.settings.get("scale", QUALITY) for one in asked}
             left_out = {one.id: frozenset((one.conduct or {}).get("left_out", ())) for one in asked}
             rows = connection.execute(query)
             for number, listener, candidate, version, given, test, trained, origin, place, session in in_turns(rows):
@@ -131,10 +138,10 @@ class Answers:
     def _table_test(self, connection: Connection, origin: str) -> int:
         """The test that stands for ratings of one origin that no booth asked for."""
         settings = {"origin": origin}
-        for row in connection.execute(select(tests).where(tests.c.kind == "ACR", tests.c.closed.is_not(None))):
+        for row in connection.execute(select(tests).where(tests.c.kind == RATING, tests.c.closed.is_not(None))):
             if row.settings == settings:
                 return int(row.id)
-        values = {"kind": "ACR", "settings": settings, "created": now(), "closed": now()}
+        values = {"kind": RATING, "settings": settings, "created": now(), "closed": now()}
         return int(connection.execute(tests.insert().values(values).returning(tests.c.id)).scalar_one())
 
     def _add_ratings(self, connection: Connection, test_id: int, rows: Sequence[Mapping[str, Any]]) -> None:

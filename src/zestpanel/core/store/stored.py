@@ -16,9 +16,9 @@ T = TypeVar("T")
 ASIDE = "set aside: "
 
 
-def Readable(one: Any) -> Any:
-    """Several of one type, of which those that make no sense are left out."""
-    each: TypeAdapter[Any] = TypeAdapter(one)
+def Readable(one: Any, *first: Any) -> Any:
+    """Several of one type, of which those that make no sense are left out. first: what each is read by before."""
+    each: TypeAdapter[Any] = TypeAdapter(Annotated[one, *first] if first else one)
 
     def those(value: Any) -> Any:
         out = []

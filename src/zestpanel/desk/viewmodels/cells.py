@@ -9,7 +9,7 @@ from typing import Final, NamedTuple
 
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.catalogue.facts import Engine
-from zestpanel.core.choice.decision import decisions
+from zestpanel.core.choice.decided import decisions
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage

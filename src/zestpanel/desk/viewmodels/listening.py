@@ -7,14 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zestpanel.core.choice.evidence import Evaluation
-from zestpanel.core.domain.listening import Listener, ListeningTest
+from zestpanel.core.domain.listening import RATING, Listener, ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.results import Result, note_look, result_of
-from zestpanel.core.listening.scales import scale_of
+from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.settings import TestSettings, came_later
 from zestpanel.core.listening.verdict import verdict
@@ -51,10 +51,10 @@ def settings_now(project: Project, bench: Bench) -> TestSettings:
 def look_at_listening(project: Project, bench: Bench, evaluation: Evaluation | None) -> Looked:
     test, settings, people = project.panel.open_test(), settings_now(project, bench), project.panel.listeners()
     heard = takes_to_hear(project.takes, project.texts, settings)
-    kind = kind_of(test.kind if test is not None else "ACR").name
+    kind = kind_of(test.kind if test is not None else RATING).name
     return Looked(
         open_test=_about_the_test(test, settings, bench) if heard else "",
-        can_tell=_told(heard, bench, people, evaluation) if heard and kind == "ACR" else "",
+        can_tell=_told(heard, bench, people, evaluation) if heard and kind == RATING else "",
         verdicts=_verdicts(evaluation),
         people=_people(project, test, people),
         results=_results(project),
@@ -85,8 +85,8 @@ def _results(project: Project) -> list[Result | str]:
 
 def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: Bench) -> str:
     """What the open test asks, and what came too late for it."""
-    kind = kind_of(test.kind if test is not None else "ACR")
-    asks = settings.question or (scale_of(settings).about if kind.name == "ACR" else kind.asks)
+    kind = kind_of(test.kind if test is not None else RATING)
+    asks = asked_by(kind, settings)
     inside = tr(
         "{candidate_ids} candidates on {passage_ids} passages",
         candidate_ids=len(settings.candidate_ids),
@@ -105,7 +105,7 @@ def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: B
     begun = tr("Open") if test else tr("To be opened with the first listener")
     parts = [f"{begun}: {asks} ({kind.title}; {inside}{planned})"]
     candidates, passages = came_later(settings, (c.id for c in bench.candidates), (p.id for p in bench.passages))
-    if test is not None and kind.name == "ACR" and not settings.listeners and (candidates or passages):
+    if test is not None and kind.name == RATING and not settings.listeners and (candidates or passages):
         parts.append(
             tr(
                 "{candidates} candidates and {passages} passages came after this test was opened and are "

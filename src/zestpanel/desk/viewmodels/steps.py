@@ -48,7 +48,7 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
     takes, unmeasured, listeners = bench.takes, bench.unmeasured, bench.raters
     stale_cells = sum(cell.state == "stale" for cell in bench.cells.values())
     old = [row for row in found.rows.values() if row.plan.dated is None] if found else []
-    chosen, roles = bench.decided, brief.roles
+    chosen, roles = bench.decided, [one.id for one in brief.roles]
     n_languages, n_engines = len(brief.languages), len(bench.engines)
     priced = [row for row in found.rows.values() if row.cost.month.total is not None] if found else []
     return {

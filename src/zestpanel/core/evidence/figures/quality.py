@@ -8,11 +8,11 @@ from collections.abc import Mapping
 import numpy as np
 
 from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.listening import QUALITY
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.listening.scores import LanguageScores
-from zestpanel.core.store.answers import SCALE
 from zestpanel.core.texts import tr, word
 
 
@@ -37,7 +37,7 @@ def _of_cells(project: CellParts, cells: Cells, passages: Mapping[int, Passage])
     by_version = {passage.version_id: passage.id for passage in passages.values()}
     scores: dict[Place, list[float]] = defaultdict(list)
     for rating in project.answers.ratings():
-        if rating.scale == SCALE and rating.passage_version_id in by_version:
+        if rating.scale == QUALITY and rating.passage_version_id in by_version:
             scores[rating.candidate_id, by_version[rating.passage_version_id]].append(rating.score)
     return {place: float(np.mean(of)) for place, of in scores.items()}
 

@@ -3,30 +3,42 @@ several."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
 import numpy as np
 
-from zestpanel.core.domain.listening import Answered, PlannedTrial
+from zestpanel.core.domain.listening import QUALITY, RATING, Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import between_neighbours, judged_at, one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Bar,
+    Common,
+    Found,
+    Heard,
+    Option,
+    Planning,
+    Shown,
+    figure_of,
+)
 from zestpanel.core.listening.scaled import category_found, lines_of, stated_comparisons, values_of
-from zestpanel.core.listening.scales import scale_of
+from zestpanel.core.listening.scales import OWN, scale_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
 SCORE: Final = "score"  # what the first scale's answer is kept under; further ones have their own names
 
 
-class CategoryRating:
-    name = "ACR"
+class CategoryRating(Common):
+    name = RATING
     title = tr("category rating (ACR)")
     asks = tr("How good is each?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context", "stated"})
+    planned_by: Planning = "differences"
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -45,8 +57,7 @@ class CategoryRating:
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """The first scale's result; what the others say, in a sentence each, and in the table behind it."""
         settings = around.settings
-        parts = [self._of_scale(answers, around, kept, name)
-                 for kept, name in [(SCORE, settings.scale), *((name, name) for name in settings.also)]]  # fmt: skip
+        parts = [self._of_scale(answers, around, kept, name) for kept, name in _asked(settings)]
         first, *others = parts
         if not others:
             return first
@@ -60,6 +71,16 @@ class CategoryRating:
             numbers=(2, 3, 5, 6, 7, 8, 9),
         )  # fmt: skip
 
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        """A figure for each scale; listening quality has its own, of all ratings there are."""
+        asked, out = _asked(around.settings), {}
+        for kept, name in asked:
+            if name not in (QUALITY, OWN) and any(kept in one.answer.given for one in answers):
+                out[figure_of(name)] = (
+                    self._of_scale(answers, around, kept, name).bars if len(asked) > 1 else found.bars
+                )
+        return out
+
     @staticmethod
     def _of_scale(answers: Sequence[Answered], around: Around, kept: str, name: str) -> Found:
         scale = scale_of(around.settings, name)
@@ -70,6 +91,11 @@ class CategoryRating:
         lines = lines_of(values, bounds=(scale.low, scale.high))
         found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
         return replace(found, stated=stated_comparisons(values, around))
+
+
+def _asked(settings: TestSettings) -> list[tuple[str, str]]:
+    """(what an answer is kept under, its scale)."""
+    return [(SCORE, settings.scale), *((name, name) for name in settings.also)]
 
 
 KIND: Final = CategoryRating()

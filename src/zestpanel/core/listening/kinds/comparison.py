@@ -20,9 +20,11 @@ from zestpanel.core.listening.kind import (
     Axis,
     Bar,
     Choice,
+    Common,
     Found,
     Heard,
     Option,
+    Planning,
     Question,
     Shown,
     by_whom,
@@ -43,12 +45,13 @@ FEWEST: Final = 3  # listeners, for an interval
 ALPHA: Final = 0.05
 
 
-class Comparison:
+class Comparison(Common):
     name = "CCR"
     title = tr("comparison rating (CCR)")
     asks = tr("How much better is this one than that?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"repeats", "training", "stated"})
+    planned_by: Planning = "differences"
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

@@ -9,19 +9,31 @@ import numpy as np
 
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.listening.design import beside_the_reference, with_training
-from zestpanel.core.listening.kind import Able, Around, Found, Heard, Option, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Common,
+    Feeds,
+    Found,
+    Heard,
+    Option,
+    Planning,
+    Shown,
+)
 from zestpanel.core.listening.scaled import category_found, lines_of, values_of
 from zestpanel.core.listening.scales import DEGRADATION
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
 
-class Degradation:
+class Degradation(Common):
     name = "DCR"
     title = tr("degradation rating (DCR)")
     asks = DEGRADATION.about
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
+    planned_by: Planning = "differences"
+    feeds = Feeds(words=tr("as good as the reference"), better="higher", worst=2.5, best=4.5, decimals=2)
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

@@ -19,9 +19,12 @@ from zestpanel.core.listening.kind import (
     Able,
     Around,
     Choice,
+    Common,
+    Feeds,
     Found,
     Heard,
     Option,
+    Planning,
     Question,
     Shown,
     share_cells,
@@ -33,12 +36,14 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
 
-class Likeness:
+class Likeness(Common):
     name = "likeness"
     title = tr("likeness to a person")
     asks = LIKENESS.about
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
+    planned_by: Planning = "differences"
+    feeds = Feeds(words=tr("likeness to the person"), better="higher", worst=2.5, best=4.5, decimals=2)
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

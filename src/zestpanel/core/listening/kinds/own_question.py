@@ -17,6 +17,8 @@ from zestpanel.core.listening.kind import (
     Axis,
     Bar,
     Choice,
+    Common,
+    Feeds,
     Found,
     Heard,
     Option,
@@ -30,12 +32,13 @@ from zestpanel.core.texts import asked, tr
 USUAL: Final = asked("Is everything as it should be?")
 
 
-class OwnQuestion:
+class OwnQuestion(Common):
     name = "yes or no"
     title = tr("a question of your own")
     asks = tr("Did it do what it should?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context"})
+    feeds = Feeds(words=tr("yes to a question of your own"), better="higher", worst=50, best=100, unit=" %")
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

@@ -23,9 +23,12 @@ from zestpanel.core.listening.kind import (
     Able,
     Around,
     Axis,
+    Common,
+    Feeds,
     Found,
     Heard,
     Option,
+    Planning,
     Question,
     Shown,
 )
@@ -47,12 +50,23 @@ ANCHORS: Final = {-1: LOW_HZ, -2: MID_HZ}  # by the number they have in place of
 _CATEGORY: Final = 25.0
 
 
-class Placing:
+MOST_OFF: Final = (15, 100)  # more than so many of so many; whole numbers, since 3 of 20 is exactly 15 %
+REFERENCE_AT_LEAST: Final = 90
+MID_AT_MOST: Final = 90
+
+
+class Placing(Common):
     name = "multi-stimulus"
     title = tr("many on one line (multi-stimulus)")
     asks = tr("Where does each lie, all on one line?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"reference", "anchors", "repeats", "training"})
+    planned_by: Planning = "differences"
+    category = 25.0
+    feeds = Feeds(words=tr("place on the line"), better="higher", worst=40, best=90)
+
+    def leaves_out(self, of: Sequence[Answered], settings: TestSettings) -> list[str]:
+        return _by_the_standard(of, settings.reference_id) if settings.reference_id else []
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -123,6 +137,44 @@ class Placing:
             bars=bars_of(lines, named, decimals=0),
             axis=Axis(low=LOW, high=HIGH, words=tr("place on the line"), step=20),
         )  # fmt: skip
+
+
+def _over(bad: int, n: int) -> bool:
+    """More than 15 %, in whole numbers."""
+    return MOST_OFF[1] * bad > MOST_OFF[0] * n
+
+
+def _by_the_standard(of: Sequence[Answered], reference_id: int) -> list[str]:
+    """Who places the hidden reference below 90 on more than 15 % of the items, or the mid anchor above 90 on more than
+    15 % (ITU-R BS.1534-3)."""
+    references, mids = [], []
+    for one in of:
+        for whose, place in placed(one):
+            if whose == reference_id:
+                references.append(place)
+            elif whose in ANCHORS and ANCHORS[whose] == max(ANCHORS.values()):
+                mids.append(place)
+    out = []
+    low, high = sum(p < REFERENCE_AT_LEAST for p in references), sum(p > MID_AT_MOST for p in mids)
+    if references and _over(low, len(references)):
+        out.append(
+            tr(
+                "placed the hidden reference below {reference_at_least} in {low} of {references} trials",
+                reference_at_least=REFERENCE_AT_LEAST,
+                low=low,
+                references=len(references),
+            )
+        )
+    if mids and _over(high, len(mids)):
+        out.append(
+            tr(
+                "placed the 7 kHz anchor above {mid_at_most} in {high} of {mids} trials",
+                mid_at_most=MID_AT_MOST,
+                high=high,
+                mids=len(mids),
+            )
+        )
+    return out
 
 
 KIND: Final = Placing()

@@ -20,9 +20,12 @@ from zestpanel.core.listening.kind import (
     Axis,
     Bar,
     Choice,
+    Common,
+    Feeds,
     Found,
     Heard,
     Option,
+    Planning,
     Question,
     Shown,
     Versus,
@@ -36,12 +39,14 @@ STRONGLY: Final = ", strongly"
 ALPHA: Final = 0.05
 
 
-class Preference:
+class Preference(Common):
     name = "preference"
     title = tr("paired preference")
     asks = tr("Which would you publish?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"repeats", "training", "strength", "stated"})
+    planned_by: Planning = "preferences"
+    feeds = Feeds(words=tr("preferred"), better="higher", worst=20, best=80, unit=" %")
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

@@ -22,9 +22,11 @@ from zestpanel.core.listening.kind import (
     Axis,
     Bar,
     Choice,
+    Common,
     Found,
     Heard,
     Option,
+    Planning,
     Question,
     Shown,
     share_of,
@@ -33,12 +35,13 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
 
-class SameOrDifferent:
+class SameOrDifferent(Common):
     name = "ABX"
     title = tr("same or different (ABX)")
     asks = tr("Can the difference be heard at all?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"training", "stated"})
+    planned_by: Planning = "right answers"
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

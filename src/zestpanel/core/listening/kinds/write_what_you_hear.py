@@ -12,7 +12,19 @@ from zestpanel.core.analysis.statistics.drawn import effect, ratio
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.kind import Able, Around, Axis, Bar, Found, Heard, Option, Question, Shown
+from zestpanel.core.listening.kind import (
+    Able,
+    Around,
+    Axis,
+    Bar,
+    Common,
+    Feeds,
+    Found,
+    Heard,
+    Option,
+    Question,
+    Shown,
+)
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.word_errors import errors_of
@@ -23,12 +35,13 @@ _FEWEST: Final = 3  # listeners, for an interval
 ALPHA: Final = 0.05
 
 
-class WriteWhatYouHear:
+class WriteWhatYouHear(Common):
     name = "dictation"
     title = tr("write what you hear")
     asks = tr("Do people understand it?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset()
+    feeds = Feeds(words=tr("words misheard by people"), better="lower", worst=20, best=0, unit=" %")
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator

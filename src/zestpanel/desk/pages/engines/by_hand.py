@@ -13,8 +13,8 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.outside import MEASURED
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
-from zestpanel.core.typed import typed_number, typed_whole
-from zestpanel.desk.pages.engines.notes import FormDialog, read_date
+from zestpanel.core.typed import typed_date, typed_number, typed_whole
+from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button
 
@@ -196,7 +196,7 @@ def _read(one: Field, text: str) -> Any:
         case "number":
             return float(typed_number(text, one.words))
         case "date":
-            return read_date(text, one.words)
+            return typed_date(text, one.words)
         case "list":
             return tuple(part.strip() for part in text.split(",") if part.strip())
         case _:

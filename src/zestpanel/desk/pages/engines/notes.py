@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -26,7 +25,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.store.notes import TIME_SPENT_ON, VoiceNote
 from zestpanel.core.store.own_voices import Consent, Recording
 from zestpanel.core.texts import tr
-from zestpanel.core.typed import typed_number
+from zestpanel.core.typed import typed_date, typed_number
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
@@ -80,19 +79,6 @@ class FormDialog(KeepingDialog):
         foot.addWidget(self.keep_button)
         layout.addLayout(foot)
         self.setMinimumWidth(theme.px(480))
-
-
-def read_date(text: str, what: str, *, past: bool = False) -> date | None:
-    """A date as 2026-11-25, None for nothing. past: it is not one to come. Raises InputError."""
-    if not text.strip():
-        return None
-    try:
-        day = date.fromisoformat(text.strip())
-    except ValueError as error:
-        raise InputError(tr("{what} is written as 2026-11-25.", what=what), kept=tr("Nothing was changed.")) from error
-    if past and day > today():
-        raise InputError(tr("{what} is a day to come ({day}).", what=what, day=day), kept=tr("Nothing was changed."))
-    return day
 
 
 class NoteDialog(FormDialog):
@@ -174,7 +160,7 @@ class StatementDialog(FormDialog):
             value = float(number) if "." in text else int(number)
         elif kind == "list":
             value = [part.strip() for part in text.split(",") if part.strip()]
-        dated = read_date(self.dated.text(), tr("The date"), past=True)
+        dated = typed_date(self.dated.text(), tr("The date"), past=True)
         notes, made = self._state.project.notes, list[int]()
         # checked before it enters the history, so that the sentence stands in this dialog
         made.append(notes.state(self._engine.engine, about, item, fact, value, source=self.source.text().strip(),
@@ -242,14 +228,14 @@ class ConsentDialog(FormDialog):
             self.form.addRow(text, widget)
 
     def keep(self) -> bool:
-        given = read_date(self.given.text(), tr("The day of the consent"))
+        given = typed_date(self.given.text(), tr("The day of the consent"))
         if given is None:
             raise InputError(tr("The day of the consent is missing."), kept=tr("Nothing was changed."))
         consent = Consent(
             who=self.who.text().strip(),
             given=given,
             use=self.use.text().strip(),
-            until=read_date(self.until.text(), tr("The end")),
+            until=typed_date(self.until.text(), tr("The end")),
             evidence=self.evidence.text().strip(),
         )
         voices, recording = self._state.project.own_voices, self._recording

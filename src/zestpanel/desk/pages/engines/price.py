@@ -38,8 +38,9 @@ from zestpanel.core.money.worked import worked_months
 from zestpanel.core.report.charts import Curve, volume_chart
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.texts import capital, tr, word
+from zestpanel.core.typed import typed_date
 from zestpanel.desk.charts.view import ChartView
-from zestpanel.desk.pages.engines.notes import KeepingDialog, read_date
+from zestpanel.desk.pages.engines.notes import KeepingDialog
 from zestpanel.desk.pages.engines.price_line import LineEditor
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -241,8 +242,8 @@ class PriceDialog(KeepingDialog):
             currency=self.currency.text(),
             source=self.source.text(),
             lines=tuple(typed for line in self.lines if not _untouched(typed := line.typed())),
-            dated=read_date(self.dated.text(), tr("The date"), past=True),
-            check_again=read_date(self.again.text(), tr("Check again by")),
+            dated=typed_date(self.dated.text(), tr("The date"), past=True),
+            check_again=typed_date(self.again.text(), tr("Check again by")),
             rights={name: chosen_word(box) for name, box in self.rights.items()},
             counting=self._counting,
             pasted=self.pasted.toPlainText(),

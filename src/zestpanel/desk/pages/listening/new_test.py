@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.audio.files import read
-from zestpanel.core.domain.listening import ListeningTest
+from zestpanel.core.domain.listening import RATING, ListeningTest
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Option
 from zestpanel.core.listening.planned import (
@@ -249,7 +249,7 @@ class NewTestDialog(QDialog):
         """Show what an earlier test was set to."""
         for k in range(self.question.count()):
             of, scale = self.question.itemData(k)
-            if of == kind and (kind != "ACR" or scale == settings.scale):
+            if of == kind and (kind != RATING or scale == settings.scale):
                 self.question.setCurrentIndex(k)
         languages = {p.id: primary(p.language) for p in self._state.bench.passages}
         here = next((languages[one] for one in settings.passage_ids if one in languages), "")
@@ -343,7 +343,7 @@ class NewTestDialog(QDialog):
         }  # fmt: skip
         for widget, option in shown.items():
             self._rows.setRowVisible(widget, option in uses)
-        own_scale = settings.scale == OWN and kind == "ACR"
+        own_scale = settings.scale == OWN and kind == RATING
         self._rows.setRowVisible(self.own, "question" in uses or own_scale)
         self._rows.setRowVisible(self.steps, own_scale)
         self._rows.setRowVisible(self.scales, "also" in uses and not own_scale)

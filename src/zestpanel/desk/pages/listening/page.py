@@ -11,7 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.evidence import Evaluation
-from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest
+from zestpanel.core.domain.listening import QUALITY, RATING, Conduct, Listener, ListeningTest
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.rating_files import import_rating_text
@@ -42,7 +42,6 @@ from zestpanel.desk.widgets import EmptyState, button, label, rule
 from zestpanel.desk.word_box import add_words, chosen_word
 
 _MOST_MB = 50
-MAIN_SCALE = "ACR"  # the one that the choice rests on
 
 
 class ListeningPage(Page):
@@ -136,7 +135,7 @@ class ListeningPage(Page):
     def open_test(self) -> int:
         """The open test, made when the first listener comes. From then on its candidates and passages stand."""
         found = self.state.project.panel.open_test()
-        return found.id if found else self.state.project.panel.add_test("ACR", self.settings().as_document())
+        return found.id if found else self.state.project.panel.add_test(RATING, self.settings().as_document())
 
     def ask_for_test(self, like: ListeningTest | None = None) -> None:
         """A new test, or a new version of one."""
@@ -235,7 +234,7 @@ class ListeningPage(Page):
             if isinstance(result, str):
                 self._results.addWidget(label(result, "quiet", wrap=True))
                 continue
-            main = result.test.kind == "ACR" and result.settings.scale == MAIN_SCALE
+            main = result.test.kind == RATING and result.settings.scale == QUALITY
             alone = main and not result.settings.also
             more = result.flags or result.out or result.settings.listeners or any(part.worst for part in result.parts)
             if alone and not more:

@@ -1,0 +1,66 @@
+"""What listening tests other than the main rating say of each candidate, as figures of the choice."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+
+from zestpanel.core.domain.listening import QUALITY
+from zestpanel.core.errors import InputError
+from zestpanel.core.listening.kind import Feeds, figure_of
+from zestpanel.core.listening.parts import AnswerParts
+from zestpanel.core.listening.registry import kinds
+from zestpanel.core.listening.results import result_of
+from zestpanel.core.listening.scales import SCALES
+
+
+@dataclass(frozen=True, slots=True)
+class Fed:
+    """A result of one candidate: low and high are its 95 % interval, None where there is none; n: answers to the test
+    in the language."""
+
+    value: float
+    low: float | None
+    high: float | None
+    n: int
+
+
+@cache
+def fed_figures() -> Mapping[str, Feeds]:
+    """All that a listening test may be a figure of: a figure a scale, and a figure a kind that declares one."""
+    out = {}
+    for name, scale in SCALES.items():
+        if name != QUALITY and scale.ordered:
+            low, high = float(scale.low), float(scale.high)
+            worst, best = (low, high) if high - low < 2 else (low + 1.5, high - 0.5)
+            out[figure_of(name)] = Feeds(words=scale.short, better="higher", worst=worst, best=best, decimals=2)
+    return out | {figure_of(kind.name): kind.feeds for kind in kinds().values() if kind.feeds is not None}
+
+
+Tested = Mapping[tuple[str, str], Fed]  # by language and by figure
+
+
+def tests_by_candidate(project: AnswerParts) -> dict[int, Tested]:
+    """By candidate, from the last test of a kind (or on a scale) that heard it."""
+    out: dict[int, dict[tuple[str, str], Fed]] = defaultdict(dict)
+    for test in sorted(project.panel.tests(), key=lambda one: one.id):
+        try:
+            result = result_of(project, test) if _feeds(test.kind, test.settings) else None
+        except InputError:  # of a kind that this version does not know
+            continue
+        for part in result.parts if result is not None else ():
+            for name, bars in part.fed.items():
+                for bar in bars:
+                    if len(bar.candidate_ids) == 1:
+                        out[bar.candidate_ids[0]][part.language, name] = Fed(bar.value, bar.low, bar.high, part.answers)
+    return dict(out)
+
+
+def _feeds(kind: str, settings: Mapping[str, object]) -> bool:
+    """Whether a test's answers are any figure but the panel score: most are not, and are not read for it."""
+    found = kinds().get(kind)
+    if found is None or "scale" not in found.uses:
+        return found is not None and found.feeds is not None
+    return settings.get("scale", QUALITY) != QUALITY or bool(settings.get("also"))
