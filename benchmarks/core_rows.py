@@ -175,6 +175,7 @@ def limit(project: Project, **limits: int | None) -> None:
 def fill(project: Project, *, candidates: int, passages: int, repeats: int, rated: int = 0) -> None:
     """A large project by direct rows: one clip, many takes. Stands for months of use."""
     from zestpanel.core.audio.files import peaks
+    from zestpanel.core.measures.registry import versions as families
     from zestpanel.core.store.database import now
     from zestpanel.core.store.schema import candidates as candidate_rows
     from zestpanel.core.store.schema import measures as measure_rows
@@ -190,6 +191,7 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
     base = {"engine": "Tangor", "model": "tangor-grove", "model_version": "4.2", "route": "programming interface",
             "plan": "Conservatory", "voice": "ilseth", "language": "en-GB", "factory": False, "note": "",
             "created": now()}  # fmt: skip
+    known = families()  # nothing is left to be measured
     timing = {"last_byte_s": 1.0, "decoded_s": 1.0, "first_sound_s": 0.4, "chunks": []}
     with project.takes._database.writing() as connection:
         connection.execute(candidate_rows.insert(), [
@@ -204,8 +206,8 @@ def fill(project: Project, *, candidates: int, passages: int, repeats: int, rate
         ]  # fmt: skip
         connection.execute(take_rows.insert(), rows)
         connection.execute(measure_rows.insert(), [
-            {"take_id": k, "version": 5, "words": [], "words_by": "",
-             "values": {"duration_s": 6.0, "words_per_minute": 150.0, "pitch_hz": 140.0,
+            {"take_id": k, "version": 5, "families": known, "words": [], "words_by": "",
+             "values": {"duration_s": 6.0, "speaking_rate": 150.0, "articulation_rate": 170.0, "pitch_hz": 140.0,
                         "loudness_lufs": level.integrated_lufs, "true_peak_dbtp": level.true_peak_dbtp}}
             for k in range(1, len(rows) + 1)
         ])  # fmt: skip

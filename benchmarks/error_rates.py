@@ -27,10 +27,12 @@ from zestpanel.core.analysis.statistics.crossed import (
     differences,
     draws_of,
     equality_crossed,
+    joint_draws,
     smallest_difference_told,
 )
 from zestpanel.core.analysis.statistics.paired import Comparison, compare, holm
 from zestpanel.core.analysis.statistics.preference import gap
+from zestpanel.core.choice.ranking import Criterion, Evidence, firmness
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.power import preference_told
 
@@ -211,7 +213,31 @@ def planned() -> Rows:
     return out
 
 
+def chances() -> Rows:
+    """Of what is said to be first in so many of 100 draws, how often it is: neighbours lie 0.1 to 0.7 apart."""
+    said: list[tuple[float, bool]] = []
+    one = [Criterion(name="quality", worst=1, best=5, weight=1)]
+    for seed in range(PANELS):
+        rng = np.random.default_rng(seed)
+        count, (people, texts) = int(rng.integers(2, 7)), ((12, 6), (6, 3), (24, 8), (12, 3))[seed % 4]
+        gaps = rng.uniform(0.1, 0.7) * rng.uniform(0.5, 1.5, count - 1)
+        order = rng.permutation(count)
+        x = panel((count, people, texts, 0.0, (0.4, 0.3, 0.3, 0.25, 0.6)), rng.standard_normal, rng, whole=False)
+        means = np.maximum(3.9 - np.concatenate([[0.0], np.cumsum(gaps)]), 1.5)[order]
+        table = np.clip(np.rint(x + (means - 3.4)[:, None, None]), 1, 5)
+        drawn_means = joint_draws(table, draws_of(table, 1), np.random.default_rng(2), (1.0, 5.0))
+        found = firmness(one, [Evidence(candidate_id=k, values={"quality": 0.0}, draws={"quality": drawn_means[k]})
+                               for k in range(count)], rng, draws=2_000)  # fmt: skip
+        said += [(chance, bool(order[k] == 0)) for k, (chance, _) in found.items()]
+    out = []
+    for low, high in ((0.0, 0.2), (0.2, 0.4), (0.4, 0.6), (0.6, 0.8), (0.8, 1.01)):
+        of = [(chance, right) for chance, right in said if low <= chance < high]
+        mean, right = np.mean([c for c, _ in of]), np.mean([r for _, r in of])
+        out.append((f"first place, said {mean:.0%} ({len(of)} times)", f"right {right:.0%}", "as often as said"))
+    return out
+
+
 ROWS: Final = [
     ("planned power", planned), ("error rates of scores", scores), ("error rates of kinds", kinds),
-    ("error rates of changes", changes),
+    ("error rates of changes", changes), ("chances of first place", chances),
 ]  # fmt: skip

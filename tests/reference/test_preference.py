@@ -10,8 +10,8 @@ from scipy.stats import chi2
 
 from zestpanel.core.analysis.statistics.preference import equal_p, gap, pair_table, strengths
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.kinds.matching_to_sample import guessing_p
 from zestpanel.core.listening.kinds.preference import preference_found
-from zestpanel.core.listening.kinds.same_or_different import guessing_p
 
 # Agresti, Categorical Data Analysis (2002), table 10.10: wins of seven baseball teams over one another, 13 games each;
 # recalled from memory and confirmed by the sums of the pairs and by the estimates printed there

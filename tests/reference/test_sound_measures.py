@@ -17,7 +17,7 @@ from zestpanel.core.measures.pitch import measure_pitch, semitones
 from zestpanel.core.measures.recogniser import model_phones
 from zestpanel.core.measures.registry import measure
 from zestpanel.core.measures.silence import measure_silence
-from zestpanel.core.measures.speaking_rate import speaking_rate
+from zestpanel.core.measures.speaking_rate import pace_of
 from zestpanel.core.measures.word_times import BY_RECOGNISER, BY_REPLY, BY_WARP, find_word_times, warp
 from zestpanel.core.speech import builtin_voice
 from zestpanel.standins.timbre import Timbre, speak
@@ -102,9 +102,9 @@ def test_noise_in_pauses_is_its_level() -> None:
 
 
 def test_pace_is_words_over_minutes() -> None:
-    pace = speaking_rate("one two three four five", speech_s=2.0, total_s=2.5)
-    assert pace.words_per_minute == pytest.approx(150)
-    assert pace.words_per_minute_total == pytest.approx(120)
+    pace = pace_of("one two three four five", speech_s=2.0, total_s=2.5)
+    assert pace.articulation == pytest.approx(150)
+    assert pace.speaking == pytest.approx(120)
 
 
 def test_warp_of_a_sequence_onto_its_stretched_self() -> None:

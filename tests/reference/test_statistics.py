@@ -64,7 +64,13 @@ def test_agreement_may_be_negative_and_says_when_undefined() -> None:
         "by hand: means of items alike, BMS 0, JMS 0, EMS 2/3: (0 - 2/3) / (0 + 2 - 2/3)"
     )
     wild = intraclass_correlation([[1, 5], [5, 1], [3, 3]])
-    assert (wild.single, wild.average) == (None, None), "-3 and 3 are no correlations"
+    assert (wild.single, wild.average) == (None, None), "what they are divided by is below nothing"
+    low = intraclass_correlation([[3, 3, 4, 5], [1, 1, 5, 5], [2, 2, 5, 3], [2, 5, 2, 3]])
+    assert low.single is not None
+    assert low.average is not None
+    # Spearman (1910) and Brown (1910): of k listeners k r / (1 + (k - 1) r), which has no lower bound
+    assert low.average == pytest.approx(4 * low.single / (1 + 3 * low.single))
+    assert low.average < -1
     with pytest.raises(NotEnoughData):
         intraclass_correlation([[3, 3], [3, 3]])
     with pytest.raises(NotEnoughData):

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.errors import ZestError
-from zestpanel.core.runs.files.bringing_in import OBTAINED, Clipping, bring_in
+from zestpanel.core.runs.files.bringing_in import HOW_OBTAINED, Clipping, bring_in
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
@@ -93,7 +93,7 @@ class BringInDialog(QDialog):
             box.currentIndexChanged.connect(lambda _: self._count())
             self.table.setCellWidget(row, column, box)
         how = QComboBox()
-        for name, words in OBTAINED.items():
+        for name, words in HOW_OBTAINED.items():
             how.addItem(name, name)
             how.setItemData(how.count() - 1, words, 3)  # the tool tip
         how.setCurrentIndex(max(0, how.findData(clipping.obtained)))

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
+from zestpanel.core.texts import tr
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Timing:
@@ -48,6 +50,12 @@ class Timing:
 
 WordTimes = tuple[tuple[str, float, float], ...]  # (word, start in s, end in s), in the order of the text
 NEVER_SCORED: Final = ("captured", "vendor sample")
+# how a clip was obtained that no run brought, as it is named wherever it is shown
+OBTAINED: Final = {
+    "rendered elsewhere": tr("rendered elsewhere"),
+    "captured": tr("captured"),
+    "vendor sample": tr("vendor's sample"),
+}
 
 
 class Take(NamedTuple):
@@ -82,6 +90,18 @@ class Take(NamedTuple):
     accepted: bool
     note: str
     removed: str
+
+    @property
+    def how_obtained(self) -> str:
+        """'captured: heard, never scored'; '' for a clip of a run."""
+        name = OBTAINED.get(self.obtained, "")
+        return tr("{name}: heard, never scored", name=name) if self.obtained in NEVER_SCORED else name
+
+    @property
+    def typed_credits(self) -> str:
+        """'120 credits typed', of a clip that was brought in; '' for none."""
+        credits = (self.brought or {}).get("credits")
+        return tr("{credits} credits typed", credits=f"{credits:g}") if isinstance(credits, int | float) else ""
 
     @property
     def scored(self) -> bool:

@@ -184,8 +184,12 @@ class Kind(Protocol):
         """What the answers say, all to texts of one language. Raises NotEnoughData."""
         ...
 
-    def leaves_out(self, of: Sequence[Answered], settings: TestSettings) -> list[str]:
-        """Why a listener's answers count in no result, by a standard of the kind; none where they do."""
+    def leaves_out(self, by: Mapping[int, Sequence[Answered]], settings: TestSettings) -> Mapping[int, Sequence[str]]:
+        """By listener, why the answers count in no result by a standard of the kind; nobody where they do."""
+        ...
+
+    def warns(self, items: int, settings: TestSettings) -> str:
+        """What is to be known of that standard with so many items a listener, '' for nothing."""
         ...
 
     def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
@@ -201,9 +205,13 @@ class Common:
     category = 1.0
     feeds: Feeds | None = None
 
-    def leaves_out(self, of: Sequence[Answered], settings: TestSettings) -> list[str]:
-        del of, settings
-        return []
+    def leaves_out(self, by: Mapping[int, Sequence[Answered]], settings: TestSettings) -> Mapping[int, Sequence[str]]:
+        del by, settings
+        return {}
+
+    def warns(self, items: int, settings: TestSettings) -> str:
+        del items, settings
+        return ""
 
     def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
         del answers, around

@@ -26,13 +26,14 @@ ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common pract
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListenerLoad:
-    """why_not: a sentence on what keeps the test from being opened, '' for nothing."""
+    """why_not: a sentence on what keeps the test from being opened, '' for nothing. warns: of the kind's screening."""
 
     trials: int
     minutes: int
     candidates: int
     passages: int
     why_not: str = ""
+    warns: str = ""
 
     def says(self) -> str:
         if self.why_not:
@@ -42,12 +43,13 @@ class ListenerLoad:
             if self.minutes <= LONG_MIN
             else tr(" Longer than {long_min} minutes tires: fewer candidates, passages or trials.", long_min=LONG_MIN)
         )
-        return tr(
+        said = tr(
             "{trials} trials, about {minutes} min a listener.{long}",
             trials=self.trials,
             minutes=self.minutes,
             long=long,
         )
+        return f"{said} {self.warns}".rstrip()
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,7 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
         trials=len(planned) + (settings.traps if planned else 0), minutes=max(1, round(seconds / 60)),
         candidates=len({c for c, _ in able if c in settings.candidate_ids}),
         passages=len({version for _, version in able}), why_not=_why_not(kind_name, settings, bool(planned)),
+        warns=kind.warns(sum(not one.training for one in planned), settings),
     )  # fmt: skip
 
 

@@ -18,7 +18,7 @@ from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
-from zestpanel.core.listening.screening import Flag, flags, left_out
+from zestpanel.core.listening.screening import Flag, flags, left_out, too_alike
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.texts import some_of, tr
@@ -88,7 +88,7 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     said = Result(
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
-        about=tuple(_about(test, settings, every, judged, people)),
+        about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged)),
     )  # fmt: skip
     for some in (here, judged, counted, heard):
         some.clear()
@@ -237,6 +237,17 @@ def _about(
             )
         )
     return out
+
+
+def _of_screening(kind: Kind, settings: TestSettings, judged: Sequence[Answered]) -> list[str]:
+    """What the rules that leave listeners out, or flag them, do with these answers."""
+    items: dict[int, int] = defaultdict(int)
+    for one in judged:
+        items[one.listener_id] += not one.trial.training
+    warns = kind.warns(min(items.values()), settings) if items else ""
+    alike = tr("Most listeners go along little with the others: the clips are too alike for a correlation to tell who "
+               "listened, and nobody is flagged by it.") if too_alike(judged) else ""  # fmt: skip
+    return [said for said in (warns, alike) if said]
 
 
 def note_look(panel: Panel, test: ListeningTest, listeners: int) -> ListeningTest:

@@ -23,6 +23,9 @@ from zestpanel.core.texts import tr
 
 STEADY_WITHIN: Final = 1  # categories, or what a category is on the scale
 LEAST_CORRELATION: Final = 0.2  # with the mean of the others (common practice, no source)
+ALIKE_BELOW: Final = (
+    0.35  # of the median correlation: below, most listeners would be flagged for nothing (by simulation)
+)
 FEWEST_CLIPS: Final = 8  # to say anything of a correlation
 
 
@@ -40,14 +43,29 @@ def flags(kind: str, answers: Sequence[Answered], settings: TestSettings) -> lis
     by: dict[int, list[Answered]] = defaultdict(list)
     for one in answers:
         by[one.listener_id].append(one)
-    scores = {listener: _scores([a for a in of if "trap" not in a.trial.detail]) for listener, of in by.items()}
+    alone, leaves_out = _alone(_by_listener(by)), kind_of(kind).leaves_out(by, settings)
     out: list[Flag] = []
     for listener, of in by.items():
-        found = [_traps(of), _repeats(of)]
-        out += [Flag(listener_id=listener, why=why, out=True) for why in kind_of(kind).leaves_out(of, settings)]
-        found.append(_alone(listener, scores))
+        out += [Flag(listener_id=listener, why=why, out=True) for why in leaves_out.get(listener, ())]
+        found = [_traps(of), _repeats(of), alone.get(listener, "")]
         out += [Flag(listener_id=listener, why=why) for why in found if why]
     return out
+
+
+Scores = Mapping[tuple[Any, ...], float]  # of single clips, by what was heard
+
+
+def _by_listener(by: Mapping[int, Sequence[Answered]]) -> dict[int, Scores]:
+    return {listener: _scores([a for a in of if "trap" not in a.trial.detail]) for listener, of in by.items()}
+
+
+def too_alike(answers: Sequence[Answered]) -> bool:
+    """Whether most listeners go along so little with the others that the clips are too alike to tell by it who
+    listened."""
+    by: dict[int, list[Answered]] = defaultdict(list)
+    for one in answers:
+        by[one.listener_id].append(one)
+    return _all_alike(_correlations(_by_listener(by)))
 
 
 def left_out(found: Sequence[Flag], conduct: Conduct) -> frozenset[int]:
@@ -114,18 +132,38 @@ def _scores(of: Sequence[Answered]) -> dict[tuple[Any, ...], float]:
     return {key: float(np.mean(values)) for key, values in out.items()}
 
 
-def _alone(listener: int, scores: Mapping[int, Mapping[tuple[Any, ...], float]]) -> str:
-    """Correlation with the mean of the others over the clips that both rated (leave one out)."""
-    own, others = scores[listener], [of for who, of in scores.items() if who != listener]
-    pairs = [(value, np.mean([of[key] for of in others if key in of]))
-             for key, value in own.items() if any(key in of for of in others)]  # fmt: skip
-    if len(pairs) < FEWEST_CLIPS or len(others) < 2:
-        return ""
-    mine, theirs = np.array(pairs, dtype=float).T
-    if mine.std() < 1e-9:
-        return tr("gave the same answer to all of {pairs} clips", pairs=len(pairs))
-    if theirs.std() < 1e-9:
-        return ""
-    r = float(np.corrcoef(mine, theirs)[0, 1])
-    return tr("scores hardly go along with the others' (correlation {r})", r=f"{r:.2f}").replace("-", "−") \
-        if r < LEAST_CORRELATION else ""  # fmt: skip
+def _alone(scores: Mapping[int, Scores]) -> dict[int, str]:
+    """By listener, what is said of one whose scores hardly go along with those of the others."""
+    found = _correlations(scores)
+    out = {listener: tr("gave the same answer to all of {pairs} clips", pairs=n) for listener, (r, n) in found.items()
+           if r is None}  # fmt: skip
+    if _all_alike(found):
+        return out
+    low = {listener: r for listener, (r, _) in found.items() if r is not None and r < LEAST_CORRELATION}
+    return out | {
+        listener: tr("scores hardly go along with the others' (correlation {r})", r=f"{r:.2f}").replace("-", "−")
+        for listener, r in low.items()
+    }
+
+
+def _all_alike(found: Mapping[int, tuple[float | None, int]]) -> bool:
+    known = [r for r, _ in found.values() if r is not None]
+    return len(known) > 1 and float(np.median(known)) < ALIKE_BELOW
+
+
+def _correlations(scores: Mapping[int, Scores]) -> dict[int, tuple[float | None, int]]:
+    """By listener: the correlation with the mean of the others over the clips that both rated (leave one out), None
+    for one who gave all the same answer, and over how many. Listeners with too few are left out."""
+    out: dict[int, tuple[float | None, int]] = {}
+    for listener, own in scores.items():
+        others = [of for who, of in scores.items() if who != listener]
+        pairs = [(value, np.mean([of[key] for of in others if key in of]))
+                 for key, value in own.items() if any(key in of for of in others)]  # fmt: skip
+        if len(pairs) < FEWEST_CLIPS or len(others) < 2:
+            continue
+        mine, theirs = np.array(pairs, dtype=float).T
+        if mine.std() < 1e-9:
+            out[listener] = None, len(pairs)
+        elif theirs.std() >= 1e-9:
+            out[listener] = float(np.corrcoef(mine, theirs)[0, 1]), len(pairs)
+    return out

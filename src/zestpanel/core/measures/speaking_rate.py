@@ -1,28 +1,33 @@
-"""Speaking rate from the text and the measured speech time."""
+"""How fast a text is spoken, from its words and the measured time."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 from zestpanel.core.domain.passage import words_with_places
 
+_SILENT_S: Final = 0.05  # of speech: less is none
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SpeakingRate:
-    """Words a minute over speech time (pauses taken out) and over the whole clip; None where there is no speech.
+class Pace:
+    """Words a minute; None where there is no speech. articulation: over the time of speech, pauses taken out; speaking:
+    over the whole clip (both as phonetics calls them: Laver 1994, Principles of Phonetics, 17.1, recalled from memory).
 
-    Narration sits near 150-160 words a minute (common practice, no source).
+    Narration sits near 150-160 words a minute in all (common practice, no source).
     """
 
     words: int
-    words_per_minute: float | None
-    words_per_minute_total: float | None
+    articulation: float | None
+    speaking: float | None
 
 
-def speaking_rate(text: str, *, speech_s: float, total_s: float) -> SpeakingRate:
+def pace_of(text: str, *, speech_s: float, total_s: float) -> Pace:
     words = len(words_with_places(text))
-    return SpeakingRate(
+    spoken = speech_s > _SILENT_S
+    return Pace(
         words=words,
-        words_per_minute=words / speech_s * 60 if speech_s > 0.05 else None,
-        words_per_minute_total=words / total_s * 60 if speech_s > 0.05 else None,
+        articulation=words / speech_s * 60 if spoken else None,
+        speaking=words / total_s * 60 if spoken else None,
     )

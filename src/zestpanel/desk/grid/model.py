@@ -133,6 +133,8 @@ def describe(cell: Cell) -> str:
                     takes=cell.takes,
                 )
             ]
+            if take.how_obtained:
+                parts.append(take.how_obtained)
             if cell.odd_voice:
                 parts.append(tr("another voice answered: {voice_used}", voice_used=take.voice_used))
             elif cell.doubts:

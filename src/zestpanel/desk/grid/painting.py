@@ -10,7 +10,7 @@ from PyQt6.QtCore import QLineF, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from zestpanel.core.domain.take import Take
+from zestpanel.core.domain.take import OBTAINED, Take
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.brush import empty_picture, painting
 from zestpanel.desk.grid.model import GridModel
@@ -137,8 +137,8 @@ class CellPainter(QStyledItemDelegate):
             if cell.odd_voice
             else (trn("{marks} mark", "{marks} marks", cell.marks, marks=cell.marks) if cell.marks else "")
         )
-        if not flag and cell.doubts:
-            flag = "odd"
+        if not flag and (cell.doubts or not take.scored):
+            flag = tr("odd") if cell.doubts else OBTAINED.get(take.obtained, "")
         if not flag and cell.failures:
             flag = tr("{failures} failed", failures=len(cell.failures))
         if flag:

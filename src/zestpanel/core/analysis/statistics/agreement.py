@@ -13,8 +13,8 @@ from zestpanel.core.texts import tr
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Icc:
-    """single: ICC(2,1), one listener's reliability. average: ICC(2,k), that of the panel's mean. Not floored at 0; None
-    where the estimate leaves -1 to 1, as a ratio of small differences can: it is undefined then."""
+    """single: ICC(2,1), one listener's reliability. average: ICC(2,k), that of the panel's mean, which has no lower
+    bound. Neither is floored at 0; None where what it is divided by is not positive: it is undefined then."""
 
     single: float | None
     average: float | None
@@ -41,11 +41,11 @@ def intraclass_correlation(ratings: ArrayLike) -> Icc:
     ems = float((residual**2).sum()) / ((n - 1) * (k - 1))
     single_below = bms + (k - 1) * ems + k * (jms - ems) / n
     average_below = bms + (jms - ems) / n
-    if single_below == 0 or average_below == 0:
+    if bms == jms == ems == 0:
         raise NotEnoughData(tr("All ratings are the same: agreement is not defined."))
-    single, average = (
-        value if -1 <= value <= 1 else None for value in ((bms - ems) / single_below, (bms - ems) / average_below)
-    )
+    single, average = ((bms - ems) / below if below > 0 else None for below in (single_below, average_below))
+    if single is not None and single < -1:
+        single = None  # one listener's is a correlation
     return Icc(single=single, average=average, items=n, listeners=k)
 
 

@@ -34,7 +34,7 @@ FEWEST_TO_COMPARE: Final = (3, 2)
 # categories of the 5-point scale: listeners, passages, one answer about what these two explain
 PRIOR_SD: Final = (0.5, 0.3, 0.7)
 # how firmly a pair's own variance is drawn to that of all pairs: as if it rested on so many more degrees of freedom
-# (moderated t, Smyth 2004; the number by simulation, see the benchmark of error rates)
+# (shrinkage with a prior of fixed weight; the number by simulation, see the benchmark of error rates)
 MODERATING_DF: Final = 8.0
 ALPHA: Final = 0.05
 WIDER: Final = 0.2  # of two spreads the wider is taken: by how much that is wider than either (by simulation)

@@ -127,6 +127,10 @@ def ordinal(n: int, language: str) -> tuple[Reading, ...]:
     return tuple(dict.fromkeys(out))
 
 
+# four figures that are a year before they are a number (common practice, no source)
+_USUAL_YEARS: Final = frozenset((*range(1_100, 2_000), *range(2_010, 2_100)))
+
+
 def number(written: str, language: str, *, may_be_year: bool = True) -> list[Reading]:
     """All readings of a number as it is written, without its sign; [] for one that is too large to say."""
     whole, decimals, parted = parts_of(written, language)
@@ -137,7 +141,8 @@ def number(written: str, language: str, *, may_be_year: bool = True) -> list[Rea
         return list(_decimal(whole, decimals, language))
     out = list(cardinal(n, language))
     if may_be_year and not parted and len(whole) == 4:
-        out += year(n, language)
+        as_year = list(year(n, language))
+        out = as_year + out if n in _USUAL_YEARS else out + as_year
     if not parted and (len(whole) > 4 or (whole.startswith("0") and len(whole) > 1)):
         out.append(digits(whole, language))
     return list(dict.fromkeys(out))

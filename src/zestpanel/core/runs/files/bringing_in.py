@@ -23,7 +23,7 @@ from zestpanel.core.store.texts import Texts
 from zestpanel.core.table_rows import table_rows
 from zestpanel.core.texts import tr
 
-OBTAINED: Final = {
+HOW_OBTAINED: Final = {
     "rendered elsewhere": tr("the engine's own file, as delivered"),
     "captured": tr("recorded while it played, or taken from a video: heard, never scored"),
     "vendor sample": tr("the vendor's own example: heard, never scored"),
@@ -119,9 +119,9 @@ def from_table(
         if passage is None:
             raise TableError(tr("{where}: no passage is '{row}'.", where=where, row=row["passage"]), kept=_KEPT)
         obtained = (row.get("obtained") or "").strip() or "rendered elsewhere"
-        if obtained not in OBTAINED:
+        if obtained not in HOW_OBTAINED:
             raise TableError(
-                tr("{where}: obtained is one of {obtained}.", where=where, obtained=", ".join(OBTAINED)), kept=_KEPT
+                tr("{where}: obtained is one of {obtained}.", where=where, obtained=", ".join(HOW_OBTAINED)), kept=_KEPT
             )
         try:
             wait, credits = (_number(row.get(column)) for column in ("wait_s", "credits"))
@@ -149,7 +149,7 @@ def bring_in(takes: Takes, texts: Texts, shortlist: Shortlist, clipping: Clippin
             kept=_KEPT,
             remedy=tr("Choose both."),
         )
-    if clipping.obtained not in OBTAINED:
+    if clipping.obtained not in HOW_OBTAINED:
         raise InputError(tr("{name}: how it was obtained is not known.", name=clipping.path.name), kept=_KEPT)
     if clipping.wait_s is not None and not 0 < clipping.wait_s < 1e6:
         raise InputError(

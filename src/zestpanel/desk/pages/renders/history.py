@@ -241,7 +241,9 @@ def _row(take: Take) -> list[str]:
         state = (tr("counts all the same: ") if take.accepted else tr("odd: ")) + " ".join(take.doubts)
     elif take.copied_from:
         state = (state + ", " if state else "") + tr("from the store")
-    billed = "–" if take.characters_billed is None else f"{take.characters_billed:,}"
+    if take.how_obtained:
+        state = ", ".join(part for part in (state, take.how_obtained) if part)
+    billed = take.typed_credits or ("–" if take.characters_billed is None else f"{take.characters_billed:,}")
     if take.copied_from:
         billed = "0"
     return [str(take.repeat), day_and_hour(take.created), f"{take.duration_s:.2f}", wait, billed, state, take.note]

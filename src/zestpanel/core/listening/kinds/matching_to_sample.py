@@ -1,4 +1,4 @@
-"""ABX: A, B and X, which is one of the two. Can the difference be heard at all?
+"""ABX, a matching to sample: A, B and X, which is one of the two. Can the difference be heard at all?
 
 References: Munson & Gardner (1950); analysis by the exact binomial distribution against guessing.
 """
@@ -35,9 +35,9 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
 
-class SameOrDifferent(Common):
+class MatchingToSample(Common):
     name = "ABX"
-    title = tr("same or different (ABX)")
+    title = tr("matching to sample (ABX)")
     asks = tr("Can the difference be heard at all?")
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"training", "stated"})
@@ -136,7 +136,7 @@ class SameOrDifferent(Common):
         )
 
 
-KIND: Final = SameOrDifferent()
+KIND: Final = MatchingToSample()
 
 
 def _by_listener(answers: Sequence[Answered]) -> str:
