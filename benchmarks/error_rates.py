@@ -217,7 +217,7 @@ def chances() -> Rows:
     """Of what is said to be first in so many of 100 draws, how often it is: neighbours lie 0.1 to 0.7 apart."""
     said: list[tuple[float, bool]] = []
     one = [Criterion(name="quality", worst=1, best=5, weight=1)]
-    for seed in range(PANELS):
+    for seed in range(4 * PANELS):
         rng = np.random.default_rng(seed)
         count, (people, texts) = int(rng.integers(2, 7)), ((12, 6), (6, 3), (24, 8), (12, 3))[seed % 4]
         gaps = rng.uniform(0.1, 0.7) * rng.uniform(0.5, 1.5, count - 1)
