@@ -22,6 +22,7 @@ from zestpanel.verbs import (
     manual,
     own_voices,
     plain_tables,
+    producing,
     rendering,
     results,
 )  # fmt: skip
@@ -89,6 +90,29 @@ def _show(result: Output, *, as_json: bool) -> None:
         return
     for line in result.get("lines", []):
         say(line)
+
+
+def _of_output(sub: Any) -> None:
+    """How files are delivered."""
+    sub.add_argument("--format", choices=("wav", "flac", "mp3", "opus", "aac"), help="WAV by default")
+    sub.add_argument("--rate", type=int, metavar="HZ", help="sample rate; the sound's own by default")
+    sub.add_argument("--channels", type=int, choices=(1, 2))
+    sub.add_argument("--bits", type=int, choices=(16, 24), help="of WAV and FLAC, 24 by default")
+    sub.add_argument("--kbps", type=int, help="of MP3, Opus and AAC, 128 by default")
+    sub.add_argument("--loudness", metavar="LUFS", help="integrated, -16 by default; 'as it is' leaves it")
+    sub.add_argument("--peak", type=float, metavar="DBTP", help="true peak that is never passed, -1 by default")
+    sub.add_argument("--head", type=float, metavar="S", help="silence before")
+    sub.add_argument("--tail", type=float, metavar="S", help="silence after")
+
+
+def _of_narration(sub: Any) -> None:
+    sub.add_argument("--name", default="", help="what it is called; the script's file name by default")
+    sub.add_argument("--to", type=Path, metavar="FOLDER", help="where the files go; here by default")
+    sub.add_argument("--gap", type=float, metavar="S", help="silence between parts")
+    sub.add_argument("--each", action="store_true", help="a file a part instead of one")
+    sub.add_argument("--pattern", default="{name} {n:03d}", help="their names: {name}, {n:03d}, {speaker}, {title}")
+    sub.add_argument("--estimate", action="store_true", help="only say what would be asked for and what it would cost")
+    _of_output(sub)
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -186,6 +210,27 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--why", default="", help="the reason, in a sentence")
     sub.add_argument("--by", default="", help="who decided")
     sub.add_argument("--unheard", action="store_true", help="choose it although no listener has rated it")
+    sub = verb("sheet", producing.sheet, "write the production sheet of a role: all that makes the same sound again")
+    sub.add_argument("--role", default="main narrator", help="the role by its name, main narrator by default")
+    sub.add_argument("--out", type=Path, help="file to write, .yaml or .json; the terminal by default")
+    _of_output(sub)
+    sub = verb("narrate", producing.narrate, "speak a whole script in the chosen voices, and write it as files")
+    sub.add_argument("script", type=Path)
+    sub.add_argument("--role", default="main narrator", help="who narrates, by the role; main narrator by default")
+    sub.add_argument("--candidate", type=int, help="who narrates, by the candidate's number")
+    _of_narration(sub)
+    sub = verb("render", producing.by_sheet, "speak a whole script by a production sheet", project=False)
+    sub.add_argument("script", type=Path)
+    sub.add_argument("--sheet", type=Path, required=True, help="the production sheet, YAML or JSON")
+    sub.add_argument("--allow", action="store_true", help="go on although version, price or rights differ or bar it")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
+    _of_narration(sub)
+    sub = verb("convert", producing.convert, "turn sound files into another format, rate or loudness", project=False)
+    sub.add_argument("files", type=Path, nargs="+")
+    sub.add_argument("--to", type=Path, metavar="FOLDER", help="where to; beside each file by default")
+    sub.add_argument("--over", action="store_true", help="write over a file that is there")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
+    _of_output(sub)
     sub = verb("caps", deciding.caps, "what may be spent at most, in a run, a day, a month of a plan; or set it")
     amount = "an amount, 0 for nothing at all, 'none' for no cap"
     sub.add_argument("--run", metavar="AMOUNT", help=f"in one run: {amount}")

@@ -12,10 +12,8 @@ from zestpanel.core.audio.files import read
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.runs.execute.running import BenchRun
+from zestpanel.core.runs.files.captions import Caption, as_srt, as_vtt
 from zestpanel.core.runs.files.dialogue import (
-    Caption,
-    as_srt,
-    as_vtt,
     assembled_dialogue,
     plan_dialogue,
     takes_of,

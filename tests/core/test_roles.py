@@ -77,7 +77,7 @@ def test_each_role_is_filled_by_itself(channel: Project) -> None:
     assert set(of(found, "french").rows) == {vauclin}
     with pytest.raises(InputError, match="does not speak the language of Main narrator, English"):
         decide(channel, found, role="main", candidate_id=vauclin, why="x", by="")
-    with pytest.raises(InputError, match=r"has no role 'narator'\. Nothing was decided\. Its roles are: main narrator"):
+    with pytest.raises(InputError, match=r"no role 'narator'\. Nothing was changed\. The roles are: main"):
         decide(channel, found, role="narator", candidate_id=ilseth, why="x", by="")
     decide(channel, found, role="Main narrator", candidate_id=ilseth, why="warm", by="lead")
     decide(channel, found, role="french", candidate_id=vauclin, why="calm", by="lead")

@@ -134,11 +134,9 @@ def roles(options: argparse.Namespace) -> Output:
 
 
 def _role_at(found: Sequence[Role], name: str) -> int:
-    for at, one in enumerate(found):
-        if name.strip().casefold() in (one.id, one.name.casefold()):
-            return at
-    raise InputError(f"There is no role '{name}'.", kept="Nothing was changed.",
-                     remedy=f"The roles are: {', '.join(one.name for one in found)}.")  # fmt: skip
+    from zestpanel.core.choice.roles import role_named
+
+    return list(found).index(role_named(found, name))
 
 
 def weights(options: argparse.Namespace) -> Output:

@@ -11,6 +11,7 @@ from typing import Final
 
 from zestpanel.core.choice.decided import DECISIONS, Decision, RestsOn, decisions, every_decision
 from zestpanel.core.choice.evidence import Evaluation
+from zestpanel.core.choice.roles import role_named
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.standing import Standing
 from zestpanel.core.clock import today
@@ -84,14 +85,8 @@ def take_back(project: EditsDocuments, role: str) -> None:
 
 def role_called(found: Evaluation, role: str) -> Standing:
     """By its id, or by its name whatever its case. Raises InputError for one that the brief does not know."""
-    for one in found.standings:
-        if one.role is not None and role.strip().casefold() in (one.role.id, one.role.name.casefold()):
-            return one
-    names = ", ".join(one.name for one in found.brief.roles)
-    raise InputError(
-        tr("The brief has no role '{role}'.", role=role), kept=tr("Nothing was decided."),
-        remedy=tr("Its roles are: {names}.", names=names),
-    )  # fmt: skip
+    key = role_named(found.brief.roles, role).id
+    return next(one for one in found.standings if one.key == key)
 
 
 def _may_be_chosen(found: Evaluation, standing: Standing, candidate_id: int, *, though_unheard: bool) -> None:

@@ -47,6 +47,17 @@ def set_roles(project: EditsBrief, roles: Sequence[Role]) -> None:
         project.set_brief(before.model_copy(update={"roles": tuple(roles)}), label=tr("roles"))
 
 
+def role_named(roles: Sequence[Role], name: str) -> Role:
+    """By its id, or by its name whatever its case. Raises InputError."""
+    for one in roles:
+        if name.strip().casefold() in (one.id, one.name.casefold()):
+            return one
+    raise InputError(
+        tr("There is no role '{role}'.", role=name), kept=tr("Nothing was changed."),
+        remedy=tr("The roles are: {names}.", names=", ".join(one.name for one in roles)),
+    )  # fmt: skip
+
+
 def new_role(roles: Sequence[Role], name: str) -> Role:
     """One more; its id is of its name."""
     return _made({"id": id_for(name, [one.id for one in roles]), "name": _name(name)})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Final
 
 import numpy as np
@@ -26,33 +26,38 @@ def join(clips: Sequence[Clip], gaps_s: Sequence[float]) -> tuple[Clip, list[flo
     """
     if not clips:
         raise AudioError(tr("There is nothing to join."))
-    if len(gaps_s) != len(clips) - 1:
-        raise ValueError(tr("one gap between every two clips"))
-    rate, channels = clips[0].rate_hz, clips[0].channels
-    pieces: list[np.ndarray] = []
-    begins: list[float] = []
-    at = 0
+    rate = clips[0].rate_hz
+    pieces, begins = zip(*pieces_of(clips, gaps_s, rate, clips[0].channels), strict=True)
+    return Clip(samples=as_samples(np.concatenate(pieces)), rate_hz=rate), list(begins)
+
+
+def pieces_of(
+    clips: Iterable[Clip], gaps_s: Sequence[float], rate: int, channels: int
+) -> Iterator[tuple[np.ndarray, float]]:
+    """As ``join``, piece by piece, so that a whole book need not be held: (the clip's samples with the gap that follows
+    it, where the clip begins). gaps_s tell how many clips there are."""
+    at, last_one = 0, len(gaps_s)
     for index, clip in enumerate(clips):
+        if index > last_one:
+            raise ValueError(tr("one gap between every two clips"))
         samples = _alike(clip, rate, channels)
         silence = measure_silence(clip)
         whole = silence.speech_s == 0
         first = 0 if index == 0 or whole else round(max(0.0, silence.lead_s - 0.01) * rate)
-        last = len(samples) if index == len(clips) - 1 or whole else len(samples) - round(
+        last = len(samples) if index == last_one or whole else len(samples) - round(
             max(0.0, silence.tail_s - 0.01) * rate)  # fmt: skip
         piece = samples[first : max(last, first + 1)].copy()
         fade = min(len(piece) // 2, round(_FADE_S * rate))
         if fade and index > 0:
             piece[:fade] *= np.linspace(0, 1, fade, dtype=np.float32)[:, None]
-        if fade and index < len(clips) - 1:
+        if fade and index < last_one:
             piece[-fade:] *= np.linspace(1, 0, fade, dtype=np.float32)[:, None]
-        begins.append((at - first) / rate)
-        pieces.append(piece)
-        at += len(piece)
-        if index < len(clips) - 1:
+        begin = (at - first) / rate
+        if index < last_one:
             gap = np.zeros((max(0, round(gaps_s[index] * rate)), channels), dtype=np.float32)
-            pieces.append(gap)
-            at += len(gap)
-    return Clip(samples=as_samples(np.concatenate(pieces)), rate_hz=rate), begins
+            piece = np.concatenate([piece, gap])
+        at += len(piece)
+        yield piece, begin
 
 
 def _alike(clip: Clip, rate_hz: int, channels: int) -> np.ndarray:

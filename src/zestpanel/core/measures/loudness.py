@@ -99,23 +99,31 @@ def _weighted(x: NDArray[np.float64], rate_hz: int) -> NDArray[np.float64]:
     return out
 
 
+_AT_A_TIME_HOPS: Final = 200  # 20 s
+_BEFORE_S: Final = 1.0  # that the filters hear before a stretch: they have rung out by then
+
+
 def integrated_loudness(clip: Clip) -> tuple[float | None, str]:
     """(LUFS, '') or (None, 'silent' | 'too short').
 
     BS.1770-5 Annex 1, eqs. 1-7, channel weights 1.0 for the first three channels and 1.41 for
     surrounds four and five. The last block is kept only where it is whole.
     """
-    if clip.duration_s < BLOCK_S - 0.5 / clip.rate_hz:
+    return loudness_of(clip.samples, clip.rate_hz)
+
+
+def loudness_of(samples: NDArray[np.float32], rate: int) -> tuple[float | None, str]:
+    """As ``integrated_loudness``, of samples of shape (frames, channels) that may lie in a file: a long sound is gone
+    through in stretches."""
+    frames = len(samples)
+    if frames / rate < BLOCK_S - 0.5 / rate:
         return None, TOO_SHORT
-    rate = clip.rate_hz
-    x = _weighted(clip.samples.astype(np.float64).T, rate)
-    weights = np.ones(len(x))
-    weights[3:5] = 1.41
     step = BLOCK_S / OVERLAP * rate
-    hops = int(x.shape[1] / step + 1e-6)
-    edges = np.round(np.arange(hops + 1) * step).astype(int)
-    cumulative = np.concatenate([[0.0], np.cumsum(weights @ (x * x))])
-    quarter = np.diff(cumulative[np.minimum(edges, x.shape[1])])
+    hops = int(frames / step + 1e-6)
+    edges = np.minimum(np.round(np.arange(hops + 1) * step).astype(int), frames)
+    quarter = np.concatenate([
+        _energies(samples, rate, edges[k : k + _AT_A_TIME_HOPS + 1]) for k in range(0, max(1, hops), _AT_A_TIME_HOPS)
+    ])  # fmt: skip
     if len(quarter) < OVERLAP:
         return None, TOO_SHORT
     block_power = np.convolve(quarter, np.ones(OVERLAP), "valid") / (BLOCK_S * rate)
@@ -127,6 +135,19 @@ def integrated_loudness(clip: Clip) -> tuple[float | None, str]:
     gate = LOUDNESS_OFFSET + 10 * np.log10(loud.mean()) + RELATIVE_GATE_LU
     kept = loud[LOUDNESS_OFFSET + 10 * np.log10(loud) > gate]
     return float(LOUDNESS_OFFSET + 10 * np.log10(kept.mean())), ""
+
+
+def _energies(samples: NDArray[np.float32], rate: int, edges: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Weighted energy between each two edges."""
+    if len(edges) < 2:
+        return np.zeros(0)
+    begin = max(0, int(edges[0]) - round(_BEFORE_S * rate))
+    x = _weighted(np.asarray(samples[begin : edges[-1]], dtype=np.float64).T, rate)
+    weights = np.ones(len(x))
+    weights[3:5] = 1.41
+    cumulative = np.concatenate([[0.0], np.cumsum(weights @ (x * x))])
+    energy: NDArray[np.float64] = np.diff(cumulative[edges - begin])
+    return energy
 
 
 OVERSAMPLING: Final = 8

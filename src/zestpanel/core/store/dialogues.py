@@ -54,6 +54,7 @@ class Dialogues:
                 source=source,
                 speaker=part.speaker or NARRATOR,
                 gap_s=gap_s,
+                tags=("heading",) if part.kind == "heading" else (),
             )
             for i, (part, gap_s) in enumerate(zip(parts, gaps, strict=True), 1)
         ]

@@ -226,12 +226,21 @@ class OwnVoices:
 
     def consent_missing(self, engine: str, voice: str, *, today: date | None = None) -> str:
         """Why a voice of one's own may not speak, '' when it may: its recording needs a consent that holds."""
+        return next((why for one in self._made_of(engine, voice) if (why := self.recording_missing(one, today=today))),
+                    "")  # fmt: skip
+
+    def _made_of(self, engine: str, voice: str) -> tuple[int, ...]:
+        """Numbers of the recordings that a voice of one's own was made of; none for listed voices."""
         found = next((v for v in self.voices() if (v.engine, v.voice.id) == (engine, voice)), None)
         if found is None or found.recording_id is None:
-            return ""
+            return ()
         beside = found.at_service.recordings if found.at_service is not None else ()
-        numbers = dict.fromkeys((found.recording_id, *beside))
-        return next((why for one in numbers if (why := self.recording_missing(one, today=today))), "")
+        return tuple(dict.fromkeys((found.recording_id, *beside)))
+
+    def made_of(self, engine: str, voice: str) -> list[Recording]:
+        """The recordings that a voice of one's own was made of, as far as they are there."""
+        numbers = self._made_of(engine, voice)
+        return [one for one in self.recordings() if one.id in numbers]
 
     def recording_missing(self, recording_id: int, *, today: date | None = None) -> str:
         """Why a recording may not be used, '' when it may."""

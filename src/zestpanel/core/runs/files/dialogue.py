@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -14,11 +13,10 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.joining import join
-from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.own_files import write_whole
+from zestpanel.core.runs.files.captions import Caption, as_srt, as_vtt, captions_of
 from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts, asked_alike, plan_run
 from zestpanel.core.store.parts import HasDialogues, HasSending, HasShortlist, HasTakes
-from zestpanel.core.text.splitting import split_sentences
 from zestpanel.core.texts import tr
 
 
@@ -28,14 +26,6 @@ class DialogueParts(HasDialogues, HasShortlist, HasSending, HasTakes, Protocol):
 
 class DialoguePlanning(PlanningParts, HasDialogues, Protocol):
     """Dialogues, and what a run of their turns rests on."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Caption:
-    start_s: float
-    end_s: float
-    speaker: str
-    text: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -100,22 +90,10 @@ def assembled_dialogue(project: DialogueParts, name: str) -> PlayedDialogue:
     clips = [project.takes.load(take) for _, take in there]
     clip, begins = join(clips, project.dialogues.gaps_s(name))
     captions: list[Caption] = []
-    for (turn, _), one, begin in zip(there, clips, begins, strict=True):
-        silence = measure_silence(one)
-        captions += _captions(turn, begin + silence.lead_s, begin + one.duration_s - silence.tail_s)
+    measured = project.takes.measured([take.id for _, take in there])
+    for (turn, take), one, begin in zip(there, clips, begins, strict=True):
+        captions += captions_of(turn, one, measured.get(take.id), begin)
     return PlayedDialogue(clip=clip, captions=tuple(captions), turns=tuple(there))
-
-
-def _captions(turn: Passage, start_s: float, end_s: float) -> list[Caption]:
-    """A turn's captions, a sentence each, its time shared out by characters."""
-    sentences = split_sentences(turn.text, turn.language) or [turn.text]
-    whole = sum(len(s) for s in sentences)
-    out, at = [], max(0.0, start_s)
-    for sentence in sentences:
-        until = at + (end_s - start_s) * len(sentence) / whole
-        out.append(Caption(start_s=at, end_s=until, speaker=turn.speaker, text=sentence))
-        at = until
-    return out
 
 
 def write_dialogue(project: DialogueParts, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
@@ -147,29 +125,3 @@ def write_dialogue(project: DialogueParts, name: str, folder: Path, *, one_file:
             remedy=tr("Choose another folder."),
         ) from error
     return written
-
-
-def _stamp(at_s: float, comma: str) -> str:
-    ms = round(at_s * 1000)
-    return f"{ms // 3_600_000:02d}:{ms // 60_000 % 60:02d}:{ms // 1000 % 60:02d}{comma}{ms % 1000:03d}"
-
-
-def as_srt(captions: Sequence[Caption]) -> str:
-    """SubRip, the speaker in front of the words."""
-    return "\n".join(
-        f"{i}\n{_stamp(c.start_s, ',')} --> {_stamp(c.end_s, ',')}\n{c.speaker}: {c.text}\n"
-        for i, c in enumerate(captions, 1)
-    )
-
-
-def as_vtt(captions: Sequence[Caption]) -> str:
-    """WebVTT (W3C), the speaker as a voice span."""
-
-    def safe(text: str) -> str:
-        return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
-
-    cues = [
-        f"{_stamp(c.start_s, '.')} --> {_stamp(c.end_s, '.')}\n<v {safe(c.speaker)}>{safe(c.text)}</v>\n"
-        for c in captions
-    ]
-    return "WEBVTT\n\n" + "\n".join(cues)
