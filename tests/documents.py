@@ -14,7 +14,7 @@ from pathlib import Path
 
 from zestpanel.core.evidence import registry as figures
 from zestpanel.core.measures import registry as measures
-from zestpanel.core.report.catalogue_file import schemas
+from zestpanel.core.production.schemas import schemas
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 BETWEEN = "<!-- {name}: written by the registry -->\n{table}\n<!-- end of {name} -->"

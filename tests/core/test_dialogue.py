@@ -8,16 +8,17 @@ import pysubs2
 import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
+from zestpanel.core.audio.encoding import OutputFormat
 from zestpanel.core.audio.files import read
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.silence import measure_silence
+from zestpanel.core.production.narration import deliver
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.files.captions import Caption, as_srt, as_vtt
 from zestpanel.core.runs.files.dialogue import (
     assembled_dialogue,
     plan_dialogue,
     takes_of,
-    write_dialogue,
 )
 from zestpanel.core.runs.plan.planning import plan_run
 from zestpanel.core.store.project import Project
@@ -60,8 +61,11 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
     assert run.progress().done == 4
     cast.texts.describe(cast.dialogues.turns(name)[3].id, gap_s=1.5)
     assert cast.dialogues.gaps_s(name) == [0.5, 0.5, 1.5]
-    paths = write_dialogue(cast, name, tmp_path / "out")
-    assert [p.name for p in paths] == ["Frost _ talk.wav", "Frost _ talk.srt", "Frost _ talk.vtt"]
+    paths = deliver(cast, name, tmp_path / "out", OutputFormat()).files
+    assert [p.name for p in paths] == [
+        "Frost _ talk.wav", "Frost _ talk.srt", "Frost _ talk.vtt", "Frost _ talk.words.json",
+        "Frost _ talk.delivery.json",
+    ]  # fmt: skip
     clip = read(paths[0])
     assert measure_silence(clip).longest_pause_s == pytest.approx(1.5, abs=0.12)
     subtitles = pysubs2.load(str(paths[1]))
@@ -74,7 +78,9 @@ def test_a_dialogue_is_cast_rendered_and_written_with_captions(cast: Project, tm
     vtt = pysubs2.load(str(paths[2]))
     assert len(vtt) == 5
     assert "<v Marge>Is the frost gone?</v>" in paths[2].read_text("utf-8")
-    single = write_dialogue(cast, name, tmp_path / "turns", one_file=False)
+    single = deliver(
+        cast, name, tmp_path / "turns", OutputFormat(), each=True, pattern="{name} {n:03d} {speaker}"
+    ).files
     assert [p.name for p in single[:4]] == [
         "Frost _ talk 001 Marge.wav", "Frost _ talk 002 Tom.wav", "Frost _ talk 003 Marge.wav",
         "Frost _ talk 004 Narrator.wav",

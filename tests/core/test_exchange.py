@@ -17,6 +17,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine, Voice
 from zestpanel.core.connectors.voice_list import fetch_voices, read_page
 from zestpanel.core.errors import Cancelled, InputError, TableError, ZestError
+from zestpanel.core.production.schemas import schemas
 from zestpanel.core.report.catalogue_file import (
     Catalogue,
     as_json,
@@ -25,7 +26,6 @@ from zestpanel.core.report.catalogue_file import (
     is_catalogue,
     parse_catalogue,
     preview,
-    schemas,
     take_over,
     voices_as_csv,
     voices_from_csv,

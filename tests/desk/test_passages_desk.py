@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -21,6 +22,7 @@ from zestpanel.core.store.project import Project
 from zestpanel.desk.pages.passages import PassagesPage
 from zestpanel.desk.pages.passages.about_text import AboutText
 from zestpanel.desk.pages.passages.chips import read_document, write_document
+from zestpanel.desk.pages.passages.delivering import DeliverDialog
 from zestpanel.desk.pages.passages.importing import ImportDialog
 from zestpanel.desk.pages.passages.ipa_chart import IpaChart
 from zestpanel.desk.pages.passages.mark_popup import MarkPopup
@@ -451,8 +453,19 @@ def test_from_three_scripts_to_a_set_a_cast_dialogue_and_what_it_will_cost(
     settle(qtbot, window)
     assert window.state.player.mixer.playing
     window.state.player.pause()
-    dialogue.write_to(tmp_path / "out", one_file=True)
-    assert sorted(p.suffix for p in (tmp_path / "out").iterdir()) == [".srt", ".vtt", ".wav"]
+    dialogue.deliver()
+    (delivering,) = page.findChildren(DeliverDialog)
+    delivering.folder.setText(str(tmp_path / "out"))
+    delivering.loudness.setText("loud")
+    qtbot.keyClick(delivering.loudness, Qt.Key.Key_Return)
+    assert "loud" in delivering.wrong.text(), "what makes no sense is said, and nothing is written"
+    delivering.loudness.setText("-18")
+    delivering.kind.setCurrentIndex(delivering.kind.findData("flac"))
+    qtbot.keyClick(delivering.loudness, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: any((tmp_path / "out").glob("*.delivery.json")), timeout=60_000)
+    settle(qtbot, window)
+    assert sorted(p.suffix for p in (tmp_path / "out").iterdir()) == [".flac", ".json", ".json", ".srt", ".vtt"]
+    assert re.search(r"-1(8\.[01]|7\.9) LUFS", window.notice_text.text())
     # what will be sent and what it costs
     page.show_view("As sent")
     sent = page.as_sent

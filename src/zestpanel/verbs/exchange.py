@@ -94,7 +94,7 @@ def bug_report(options: argparse.Namespace) -> Output:
 
 
 def schemas(options: argparse.Namespace) -> Output:
-    from zestpanel.core.report.catalogue_file import schemas
+    from zestpanel.core.production.schemas import schemas
 
     options.folder.mkdir(parents=True, exist_ok=True)
     written = []

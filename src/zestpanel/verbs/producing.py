@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -131,7 +132,8 @@ def _narrated(
     lines = [*(says or ()), f"{len(parts)} parts, {len(planned.jobs)} to be asked for, {planned.characters:,} "
              f"characters, estimated {planned.price}"]  # fmt: skip
     lines += [f"nobody speaks for {speaker}" for speaker in uncast]
-    lines += [f"{passage.title}: {why}" for _, passage, why in planned.left_out[:5]]
+    reasons = Counter(why for _, _, why in planned.left_out)
+    lines += [f"{count} {'part' if count == 1 else 'parts'} left out: {why}" for why, count in reasons.most_common()]
     engines = project.shortlist.engines()
     if any(waits_for_agreement(engines[c.engine]) for c, _, _ in planned.left_out if c.engine in engines):
         lines.append(f"See what the engine would use here, and agree to it, with: zestpanel agree {options.project}")
@@ -151,12 +153,22 @@ def _narrated(
         if progress.failed or progress.held:
             return out
     made = deliver(project, name, options.to or Path.cwd(), output, each=options.each,
-                   pattern=options.pattern, credit=sheet.credit if sheet else "")  # fmt: skip
+                   pattern=options.pattern,
+                   credit=sheet.credit if sheet else _credits(project, name))  # fmt: skip
     level = "" if made.level.after is None else f", {made.level.after:.1f} LUFS, peak {made.level.peak_dbtp:.1f} dBTP"
     lines.append(f"{made.duration_s:.1f} s{level}")
     lines += [str(path) for path in made.files]
     return out | {"files": [str(path) for path in made.files], "duration_s": made.duration_s,
                   "loudness_lufs": made.level.after}  # fmt: skip
+
+
+def _credits(project: Project, name: str) -> str:
+    """The credit lines that the plans of all who speak demand."""
+    from zestpanel.core.production.sheet import credit_line
+
+    cast = set(project.dialogues.cast(name).values())
+    lines = [credit_line(project, one) for one in project.shortlist.candidates() if one.id in cast]
+    return " ".join(dict.fromkeys(line for line in lines if line))
 
 
 def convert(options: argparse.Namespace) -> Output:

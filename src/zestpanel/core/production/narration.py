@@ -31,6 +31,7 @@ from zestpanel.core.runs.files.captions import TimedWord, as_srt, as_vtt, as_wor
 from zestpanel.core.runs.files.dialogue import DialogueParts, takes_of
 from zestpanel.core.store.dialogues import NARRATOR
 from zestpanel.core.store.parts import HasDialogues, HasTexts
+from zestpanel.core.store.stored import Stored
 from zestpanel.core.text.readers.script import Part
 from zestpanel.core.text.splitting import split_sentences
 from zestpanel.core.texts import tr
@@ -38,6 +39,8 @@ from zestpanel.core.waiting import give_way
 
 HEADING: Final = "heading"  # the tag of a part that begins a chapter
 SYNTHETIC: Final = tr("The speech in this recording is synthetic.")
+# how it was delivered last
+OUTPUT: Final[Stored[OutputFormat]] = Stored("output format", OutputFormat, OutputFormat())
 _WANTED: Final = ("paragraph", "heading")
 _BLOCK_S: Final = 10
 
@@ -200,7 +203,9 @@ class _Delivery:
 
     def _chapters(self, begins: Sequence[float], end_s: float) -> list[Chapter]:
         at = [(begin, turn.text) for (turn, _), begin in zip(self._turns, begins, strict=True) if HEADING in turn.tags]
-        if at and at[0][0] > self._to.head_s + 1:
+        if not at:
+            return []
+        if at[0][0] > self._to.head_s + 1:
             at.insert(0, (0.0, self._name))
         ends = [begin for begin, _ in at[1:]] + [end_s]
         return [Chapter(begin, end, " ".join(text.split())) for (begin, text), end in zip(at, ends, strict=True)]

@@ -110,7 +110,7 @@ class Sheet(BaseModel):
         return json.dumps(self._plain(), ensure_ascii=False, indent=1) + "\n"
 
     def _plain(self) -> dict[str, Any]:
-        return {"zest-production-sheet": 1} | self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        return {"zest-production-sheet": 1} | self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
 
 class SheetParts(EvaluationParts, HasSending, Protocol):
@@ -131,11 +131,7 @@ def sheet_of(project: Project, role: Role, *, output: OutputFormat | None = None
     if voice is None:
         raise InputError(tr("{engine} lists no voice '{voice}'.", engine=engine.engine, voice=candidate.voice),
                          kept=tr("Nothing was written."))  # fmt: skip
-    plan = plan_of(candidate, engine)
-    own = project.notes.statements().get(engine.engine, [])
-    facts = ledger(engine, "plan", candidate.plan, own)
-    rights = {name: facts[name].state if facts[name].state in ("yes", "no") else "unknown"
-              for name in RIGHTS if name in facts}  # fmt: skip
+    plan, rights = plan_of(candidate, engine), rights_of(project, candidate, engine)
     secret = getattr(engine.speak, "secret", "")
     factory = engine.factory_settings()
     made_of = project.own_voices.made_of(candidate.engine, candidate.voice)
@@ -151,7 +147,7 @@ def sheet_of(project: Project, role: Role, *, output: OutputFormat | None = None
         sending=project.sending.choices(engine.engine), pronunciations=_said(project, candidate),
         pieces=engine.limits_under([candidate.plan]).characters_per_request, output=output or OutputFormat(),
         rights=rights,  # type: ignore[arg-type]
-        credit=credit_line(engine, voice, no_attribution=rights.get("no attribution", "unknown")),
+        credit=credit_line(project, candidate),
         consent_until=min(ends, default=None), samples=tuple(one.clip for one in made_of),
         keys=(secret,) if secret else (),
         reference=_reference(project, candidate), connector=source,
@@ -159,9 +155,20 @@ def sheet_of(project: Project, role: Role, *, output: OutputFormat | None = None
     )  # fmt: skip
 
 
-def credit_line(engine: Engine, voice: Voice, *, no_attribution: str) -> str:
+def rights_of(project: Project, candidate: Candidate, engine: Engine) -> dict[str, str]:
+    """What is known of the rights under a candidate's plan: yes, no or unknown."""
+    facts = ledger(engine, "plan", candidate.plan, project.notes.statements().get(engine.engine, []))
+    return {name: facts[name].state if facts[name].state in ("yes", "no") else "unknown"
+            for name in RIGHTS if name in facts}  # fmt: skip
+
+
+def credit_line(project: Project, candidate: Candidate) -> str:
     """What a plan that demands a credit line is given; '' where none is demanded."""
-    return tr("Voice: {voice}, {engine}.", voice=voice.label, engine=engine.engine) if no_attribution == "no" else ""
+    engine = project.shortlist.engines().get(candidate.engine)
+    voice = engine.voice(candidate.voice) if engine is not None else None
+    if engine is None or voice is None or rights_of(project, candidate, engine).get("no attribution") != "no":
+        return ""
+    return tr("Voice: {voice}, {engine}.", voice=voice.label, engine=engine.engine)
 
 
 def _file_of(project: Project, candidate: Candidate) -> tuple[Engine, str]:

@@ -321,11 +321,3 @@ def votes_from_csv(text: str, *, name: str) -> list[Vote]:
     if not any(vote.name for vote in out):
         raise TableError(tr("{name}: no row names anything.", name=name), kept=_KEPT)
     return out
-
-
-def schemas() -> dict[str, dict[str, Any]]:
-    """JSON Schemas (2020-12) of the two formats, as published in docs/schema/."""
-    return {
-        "connector.schema.json": Engine.model_json_schema(by_alias=True),
-        "catalogue.schema.json": Catalogue.model_json_schema(by_alias=True),
-    }

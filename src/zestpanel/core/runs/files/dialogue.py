@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Protocol
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.audio.files import write_wav
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
 from zestpanel.core.measures.joining import join
-from zestpanel.core.own_files import write_whole
-from zestpanel.core.runs.files.captions import Caption, as_srt, as_vtt, captions_of
+from zestpanel.core.runs.files.captions import Caption, captions_of
 from zestpanel.core.runs.plan.planning import PlannedRun, PlanningParts, asked_alike, plan_run
 from zestpanel.core.store.parts import HasDialogues, HasSending, HasShortlist, HasTakes
 from zestpanel.core.texts import tr
@@ -94,34 +90,3 @@ def assembled_dialogue(project: DialogueParts, name: str) -> PlayedDialogue:
     for (turn, take), one, begin in zip(there, clips, begins, strict=True):
         captions += captions_of(turn, one, measured.get(take.id), begin)
     return PlayedDialogue(clip=clip, captions=tuple(captions), turns=tuple(there))
-
-
-def write_dialogue(project: DialogueParts, name: str, folder: Path, *, one_file: bool = True) -> list[Path]:
-    """Write the dialogue's sound and captions (SubRip and WebVTT, with speakers). Raises InputError."""
-    played = assembled_dialogue(project, name)
-    stem = re.sub(r"[^\w .-]+", "_", name).strip(" .") or "dialogue"
-    written: list[Path] = []
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        if one_file:
-            written.append(folder / f"{stem}.wav")
-            write_wav(written[-1], played.clip)
-        else:
-            for i, (turn, take) in enumerate(played.turns, 1):
-                speaker = re.sub(r"[^\w.-]+", "_", turn.speaker)
-                written.append(folder / f"{stem} {i:03d} {speaker}.wav")
-                write_wav(written[-1], project.takes.load(take))
-        for suffix, text in ((".srt", as_srt(played.captions)), (".vtt", as_vtt(played.captions))):
-            written.append(folder / f"{stem}{suffix}")
-            write_whole(written[-1], text.encode("utf-8"))
-    except OSError as error:
-        raise InputError(
-            tr(
-                "{name} cannot be written ({strerror}).",
-                name=written[-1].name if written else folder,
-                strerror=error.strerror,
-            ),
-            kept=tr("The project is as it was."),
-            remedy=tr("Choose another folder."),
-        ) from error
-    return written

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.chosen_set import chosen_set
 from zestpanel.core.choice.decided import Decision, decisions
@@ -21,6 +23,9 @@ from zestpanel.core.choice.gates import Gate
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.standing import Standing
 from zestpanel.core.errors import ZestError
+from zestpanel.core.production.narration import OUTPUT
+from zestpanel.core.production.sheet import sheet_of
+from zestpanel.core.text_files import write_text
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.choice.beside import BesideDialog
 from zestpanel.desk.pages.engines.notes import StatementDialog
@@ -191,6 +196,30 @@ class Deciding(QWidget):
         self._state.refresh()
         self.show_decided()
 
+    def ask_for_sheet(self, role: str) -> None:
+        project = self._state.project
+        found = project.brief.role(role)
+        if found is None:
+            return
+        usual = project.folder / "exports" / f"{found.id}.yaml"
+        name, _ = QFileDialog.getSaveFileName(self, tr("Production sheet"), str(usual), "YAML (*.yaml);;JSON (*.json)")
+        if name:
+            self.write_sheet(role, Path(name))
+
+    def write_sheet(self, role: str, path: Path) -> None:
+        """Write a role's production sheet, as JSON where the name says so."""
+        project = self._state.project
+        found = project.brief.role(role)
+        try:
+            if found is not None:
+                sheet = sheet_of(project, found, output=OUTPUT.read(project.documents))
+                text = sheet.as_json() if path.suffix.lower() == ".json" else sheet.as_yaml()
+                path.parent.mkdir(parents=True, exist_ok=True)
+                write_text(path, text, kept=tr("Nothing was written."))
+                self._state.say(tr("Written: {name} in {parent}.", name=path.name, parent=path.parent))
+        except ZestError as error:
+            self._state.complain(error)
+
     # -- what is decided
 
     def show_decided(self) -> None:
@@ -209,11 +238,14 @@ class Deciding(QWidget):
             if decision.candidate_id is None:
                 name = tr("nobody is good enough")
             head = QHBoxLayout()
-            go = button(f"{decision.title(found.brief)}: {name}", lambda key=decision.role: self._go_to(key),  # type: ignore[misc]
-                        role="link")  # fmt: skip
-            head.addWidget(go)
-            head.addWidget(button(tr("Take it back"), lambda key=decision.role: self.take_back(key),  # type: ignore[misc]
-                                  role="link"))  # fmt: skip
+            head.setSpacing(theme.px(14))
+            words = f"{decision.title(found.brief)}: {name}"
+            head.addWidget(button(words, partial(self._go_to, decision.role), role="link"))
+            head.addWidget(button(tr("Take it back"), partial(self.take_back, decision.role), role="link"))
+            if row is not None and standing is not None:
+                sheet = partial(self.ask_for_sheet, decision.role)
+                tip = tr("All that makes the same sound again, as a file")
+                head.addWidget(button(tr("Production sheet …"), sheet, role="link", tip=tip))
             head.addStretch(1)
             self._decided.addLayout(head)
             self._decided.addWidget(label(f"{decision.why} ({_signed(decision)})", "quiet", wrap=True))
@@ -237,6 +269,7 @@ def _signed(decision: Decision) -> str:
 def _empty(layout: QVBoxLayout | QHBoxLayout) -> None:
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
+            widget.hide()
             widget.deleteLater()
         elif isinstance(inner := item.layout(), QVBoxLayout | QHBoxLayout):
             _empty(inner)

@@ -2,31 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
-from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QMenu,
     QStackedLayout,
     QVBoxLayout,
     QWidget,
 )
 
+from zestpanel.core.choice.casting import proposed_cast
+from zestpanel.core.choice.decided import decisions
 from zestpanel.core.domain.passage import Passage
-from zestpanel.core.errors import ZestError
 from zestpanel.core.playback.mixer import prepare_lanes
+from zestpanel.core.production.narration import Delivered
 from zestpanel.core.runs.execute.running import BenchRun
-from zestpanel.core.runs.files.dialogue import assembled_dialogue, plan_dialogue, takes_of, write_dialogue
+from zestpanel.core.runs.files.dialogue import assembled_dialogue, plan_dialogue, takes_of
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import play_alone
+from zestpanel.desk.pages.passages.delivering import DeliverDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import EmptyState, button, label
@@ -66,9 +66,11 @@ class DialogueView(QWidget):
         left.addStretch(1)
         self.render_button = button(tr("Render what is missing"), self.render_dialogue, role="main")
         self.play = button(tr("Play it"), self.play_dialogue)
-        self.write = button(tr("Write files …"), self._write_menu)
+        self.write = button(tr("Deliver …"), self.deliver)
+        tip = tr("The narrator has the first role that is filled, the others the next")
+        self.by_roles = button(tr("Cast by roles"), self.cast_by_roles, tip=tip)
         self.remove = button(tr("Remove"), self.remove_dialogue, tip=tr("Undo brings it back"))
-        left.addWidget(flow_row(self.play, self.write, self.remove, right=(self.render_button,)))
+        left.addWidget(flow_row(self.by_roles, self.play, self.write, self.remove, right=(self.render_button,)))
         across.addLayout(left, 2)
         right = QVBoxLayout()
         right.setSpacing(8)
@@ -196,6 +198,7 @@ class DialogueView(QWidget):
             if not planned.left_out
             else ""
         ]
+        self.by_roles.setVisible(any(speaker in uncast for speaker in self._proposed()))
         if uncast:
             words.append(tr("Nobody speaks for {uncast} yet.", uncast=", ".join(uncast)))
         for candidate, turn, why in () if whole else planned.left_out[:2]:
@@ -313,23 +316,36 @@ class DialogueView(QWidget):
             topic="audition",
         )
 
-    def _write_menu(self) -> None:
-        menu = QMenu(self)
-        menu.addAction(tr("One file …"), lambda: self._ask_to_write(True))
-        menu.addAction(tr("One file a turn …"), lambda: self._ask_to_write(False))
-        menu.popup(self.write.mapToGlobal(self.write.rect().topLeft()))
+    def deliver(self) -> None:
+        DeliverDialog(self, self.state, self.name, self._written).show()
 
-    def _ask_to_write(self, one_file: bool) -> None:
-        folder = QFileDialog.getExistingDirectory(self, tr("Write the dialogue into"))
-        if folder:
-            self.write_to(Path(folder), one_file=one_file)
-
-    def write_to(self, folder: Path, *, one_file: bool) -> None:
-        try:
-            written = write_dialogue(self.state.project, self.name, folder, one_file=one_file)
-        except ZestError as error:
-            self.state.complain(error)
-            return
+    def _written(self, made: Delivered) -> None:
+        level = "" if made.level.after is None else tr(", {lufs} LUFS", lufs=f"{made.level.after:.1f}")
         self.state.say(
-            tr("Written to {name}: {written} files, captions among them.", name=folder.name, written=len(written))
+            tr("Written to {folder}: {name} and {more} files beside it, {seconds} s{level}.",
+               folder=made.files[0].parent, name=made.files[0].name, more=len(made.files) - 1,
+               seconds=f"{made.duration_s:.0f}", level=level)
+        )  # fmt: skip
+
+    def cast_by_roles(self) -> None:
+        """Whoever is not cast yet is, by the roles that are filled."""
+        project, name = self.state.project, self.name
+        before = project.dialogues.cast(name)
+        proposed = {speaker: who for speaker, who in self._proposed().items() if speaker not in before}
+
+        def put(cast: Mapping[str, int | None]) -> None:
+            for speaker, who in cast.items():
+                project.dialogues.put_cast(name, speaker, who)
+
+        if proposed:
+            self.state.edit(tr("cast by roles"), lambda: put(proposed), lambda: put(dict.fromkeys(proposed)))
+            self._show()
+
+    def _proposed(self) -> dict[str, int]:
+        project = self.state.project
+        language = self._turns[0].language if self._turns else ""
+        found = proposed_cast(
+            project.dialogues.speakers(self.name), project.brief, decisions(project.documents), language
         )
+        there = {one.id for one in self.state.bench.candidates}
+        return {speaker: who for speaker, who in found.items() if who in there}
