@@ -72,7 +72,7 @@ def test_a_silently_changed_model_is_found_and_the_unchanged_one_is_cleared(
     by_name = {d.name: d for d in mandelo.differences}
     # the stand-in's hidden model speaks 6 % faster and 7 % lower
     assert by_name["pitch_hz"].mean == pytest.approx(-0.07, abs=0.02)
-    assert by_name["words_per_minute"].mean == pytest.approx(0.06, abs=0.03)
+    assert by_name["speaking_rate"].mean == pytest.approx(0.06, abs=0.03)
     assert by_name["pitch_hz"].changed
     assert "pitch −" in mandelo.verdict()
     assert mandelo.models[0] == mandelo.models[1]

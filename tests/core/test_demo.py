@@ -75,7 +75,7 @@ def test_a_small_demo_is_built_and_opens(tmp_path: Path, monkeypatch: pytest.Mon
     best, middle, worst = (s.mean for s in scores if s is not None)
     assert best > middle > worst
     assert len(project.takes.marks()) == building.REPEATS - 1
-    assert [d.role for d in decisions(project.documents)] == ["main narrator"]
+    assert [d.role for d in decisions(project.documents)] == ["main-narrator"]
     assert project.journal.rows(state="open") == []
     project.close()
     assert not list(tmp_path.glob("*.part"))

@@ -109,10 +109,10 @@ def test_two_versions_of_a_voice_are_compared_passage_by_passage(project: Projec
         for candidate, more in ((old, 0.0), (new, faster)):
             take = pretend_take(project, candidate.id, passage.version_id, hz=200 + k + more)
             pace = 150.0 + 3 * (k % 3) + (more + (k % 2) if more else 2 * (-1) ** k)
-            project.takes.put_measured(take, Measured(values={"words_per_minute": pace}, versions=versions()))
+            project.takes.put_measured(take, Measured(values={"articulation_rate": pace}, versions=versions()))
     found = compare_versions(project.takes, project.texts, old, new)
     assert len(found.pairs) == 8
-    (pace_change,) = [d for d in found.differences if d.name == "words_per_minute"]
+    (pace_change,) = [d for d in found.differences if d.name == "articulation_rate"]
     assert pace_change.n == 8
     assert pace_change.changed == bool(faster)
     assert found.verdict().startswith("changed: ") if faster else found.verdict() == "the same to the sample"

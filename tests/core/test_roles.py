@@ -326,6 +326,24 @@ def test_a_new_role_is_unlike_the_others() -> None:
         set_roles(_Holds(), [])
 
 
+_FIELDS = ["id", "name", "language", "not_engine_of", "criteria", "share_percent"]
+ANYTHING = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(_FIELDS), inner, max_size=6),
+    max_leaves=12,
+)
+
+
+@given(ANYTHING)
+def test_a_strangers_roles_never_cost_the_brief(value: object) -> None:
+    brief = Brief.model_validate(
+        {"channel": "Orchard", "roles": [value, {"id": "a", "name": "A", "not_engine_of": ["x"]}]}
+    )
+    assert brief.channel == "Orchard"
+    assert brief.role("a") == Role(id="a", name="A")
+    assert Brief.model_validate(brief.model_dump(mode="json")) == brief
+
+
 class _Holds:
     brief = Brief()
 

@@ -171,6 +171,8 @@ WORDS: Final = (
     marked("word", "hard part"),
     marked("word", "passage"),
     marked("word", "role"),
+    *(marked("word", "main narrator"), marked("word", "second voice"), marked("word", "drafts")),
+    *(marked("word", "patches"), marked("word", "adverts"), marked("word", "fall-back")),
     marked("word", "audience"),
     marked("word", "first language"),
     marked("word", "fluency"),

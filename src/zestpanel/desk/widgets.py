@@ -106,7 +106,7 @@ def rule() -> QFrame:
 
 
 def button(text: str, on_click: Callable[[], object], *, role: str = "", tip: str = "") -> QPushButton:
-    out = QPushButton(text)
+    out = QPushButton(text.replace("&", "&&"))  # a letter, and no sign of a key
     out.clicked.connect(lambda _=False: on_click())
     if role:
         out.setProperty("role", role)

@@ -9,7 +9,7 @@ from typing import Any, Final
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from zestpanel.core.domain.money import Money
-from zestpanel.core.domain.role import Role, checked, roles_named, usual_roles
+from zestpanel.core.domain.role import Role, checked, roles_named, sensible, usual_roles
 from zestpanel.core.texts import tr
 
 MUST_HAVES: Final = {
@@ -81,10 +81,12 @@ class Brief(BaseModel):
     @field_validator("roles", mode="before")
     @classmethod
     def _by_name(cls, value: Any) -> Any:
-        """As earlier programs kept them: by their names alone."""
-        if isinstance(value, list | tuple) and value and all(isinstance(one, str) for one in value):
+        """As earlier programs kept them: by their names alone. Of a stranger's, those that make sense."""
+        if not isinstance(value, list | tuple) or all(isinstance(one, Role) for one in value):
+            return value
+        if value and all(isinstance(one, str) for one in value):
             return roles_named(value)
-        return value
+        return sensible(value)
 
     @field_validator("roles")
     @classmethod

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import Any, Final
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from zestpanel.core.texts import tr
 
@@ -69,6 +70,24 @@ def roles_named(names: Iterable[str]) -> tuple[Role, ...]:
             more = {"not_engine_of": (out[0].id,), "share_percent": Decimal(0)}
         out.append(Role(id=id_for(name, [one.id for one in out]), name=name, **more))
     return tuple(out)
+
+
+def sensible(values: Iterable[Any]) -> tuple[Role, ...]:
+    """Those that make sense of what anybody may have written, without rules about roles that there are not; the usual
+    ones where none does."""
+    out: dict[str, Role] = {}
+    for value in values:
+        with contextlib.suppress(ValidationError):
+            role = Role.model_validate(value)
+            if role.id not in out and role.name.casefold() not in {one.name.casefold() for one in out.values()}:
+                out[role.id] = role
+    if not out:
+        return usual_roles()
+    return tuple(
+        one.model_copy(update={field: tuple(i for i in getattr(one, field) if i in out and i != one.id)
+                               for field in ("not_engine_of", "not_voice_of")})
+        for one in list(out.values())[:MOST_ROLES]
+    )  # fmt: skip
 
 
 def checked(roles: tuple[Role, ...]) -> tuple[Role, ...]:

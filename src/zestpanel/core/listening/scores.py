@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +32,7 @@ from zestpanel.core.domain.listening import QUALITY, Listener, Rating
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.counted import counted
 from zestpanel.core.listening.parts import RatingParts
+from zestpanel.core.store.answers import Answers
 from zestpanel.core.texts import tr
 from zestpanel.core.waiting import let_go
 
@@ -158,18 +160,31 @@ def primary(tag: str) -> str:
     return tag.split("-")[0].lower()
 
 
+MOST_KEPT: Final = 4
+# worked out once for what they rest on: weights and roles are changed far more often than ratings come in
+_KEPT: Final[WeakKeyDictionary[Answers, list[tuple[object, PanelScores]]]] = WeakKeyDictionary()
+
+
 def panel_scores(project: RatingParts, *, scale: str = QUALITY, tags: Collection[str] = ()) -> PanelScores:
     """Scores of the project's ratings as they stand, at the passages' present versions. tags: of passages that have
     one of them, all passages for none."""
     texts = [p for p in project.texts.all() if not tags or not set(tags).isdisjoint(p.tags)]
     passages = {p.version_id: p.language for p in texts}
-    every = project.answers.ratings()
-    rows = [r for r in every if r.scale == scale and r.passage_version_id in passages]
     hard = project.hard_parts.of(texts)
     kinds = {p.version_id: frozenset(hard[p.version_id]) | set(p.tags) for p in texts}
-    scores = score_ratings(rows, project.shortlist.candidates(), project.panel.listeners(), passages, kinds)
+    candidates, listeners = project.shortlist.candidates(), project.panel.listeners()
+    asked = (scale, project.answers.revision(), passages, kinds, [(c.id, c.voice, c.language) for c in candidates],
+             [(p.id, p.languages, p.simulated, p.own_voice) for p in listeners])  # fmt: skip
+    kept = _KEPT.setdefault(project.answers, [])
+    if (known := next((scores for of, scores in kept if of == asked), None)) is not None:
+        return known
+    every = project.answers.ratings()
+    rows = [r for r in every if r.scale == scale and r.passage_version_id in passages]
+    scores = score_ratings(rows, candidates, listeners, passages, kinds)
     rows.clear()
     let_go(every)
+    kept.append((asked, scores))
+    del kept[:-MOST_KEPT]
     return scores
 
 

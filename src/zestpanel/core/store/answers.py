@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence, Set
 from typing import Any, Final
 
-from sqlalchemy import ColumnElement, Connection, func, select
+from sqlalchemy import ColumnElement, Connection, case, func, select
 
 from zestpanel.core.domain.listening import (
     QUALITY,
@@ -77,6 +77,17 @@ class Answers:
         return stand
 
     # -- single scores of single clips
+
+    def revision(self) -> tuple[object, ...]:
+        """Differs once any rating that stands may be another one: an answer came or was taken back, a take was removed
+        or is back, or a listener was left out of a test or put back."""
+        gone = func.coalesce(func.sum(case((answers.c.withdrawn.is_(True), answers.c.id))), 0)
+        away = func.coalesce(func.sum(case((takes.c.removed.is_not(None), takes.c.id))), 0)
+        with self._database.reading() as connection:
+            of_answers = connection.execute(select(func.count(), func.max(answers.c.id), gone)).one()
+            of_takes = connection.execute(select(func.count(), away).select_from(takes)).one()
+            of_tests = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct)).all()
+        return (*of_answers, *of_takes, repr(of_tests))
 
     def ratings(self, *, training: bool = False) -> list[Rating]:
         """The ratings that stand, of all tests that ask for a score of one clip. Ratings of a take that was removed do

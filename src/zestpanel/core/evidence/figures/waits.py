@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 
+from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.timing.waits import Waits, quantile_interval
 from zestpanel.core.analysis.timing.waits import in_words as wait_in_words
 from zestpanel.core.domain.brief import Brief
@@ -20,13 +22,18 @@ def _median(pick: Callable[[Known], Waits]) -> Callable[[Known, LanguageScores |
         found = pick(of)
         if found.median is None:
             return Reading(None)
-        between = quantile_interval(found.points, 0.5, gave_up=found.gave_up) if found.points else None
+        between = _between(tuple(found.points), found.gave_up) if found.points else None
         if between is None or not math.isfinite(between.high):
             return Reading(found.median, n=found.n)
         error = (between.high - between.low) / 2 / 1.96
         return Reading(found.median, between.low, between.high, error, n=found.n)
 
     return read
+
+
+@lru_cache(maxsize=2_048)  # asked for by every role
+def _between(points: tuple[float, ...], gave_up: int) -> Interval | None:
+    return quantile_interval(points, 0.5, gave_up=gave_up)
 
 
 def _told(of: Known, _: LanguageScores | None, brief: Brief) -> str:

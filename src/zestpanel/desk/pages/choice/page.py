@@ -143,7 +143,7 @@ class ChoicePage(Page):
             )
         for key, name, _ in roles:
             tab = self.tabs[key]
-            tab.setText(f"{name} ✓" if key in filled else name)
+            tab.setText((f"{name} ✓" if key in filled else name).replace("&", "&&"))
             tab.setChecked(key == self._key)
             tab.setAccessibleName(tr("{name}, filled", name=name) if key in filled else name)
 

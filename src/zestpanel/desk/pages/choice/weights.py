@@ -31,10 +31,10 @@ class WeightsDialog(FormDialog):
         self._state, self._role = state, role
         self.fields = dict[tuple[str, str], QLineEdit]()
         self.bars = dict[str, QCheckBox]()
-        inside = QWidget()
+        inside, must_have = QWidget(), tr("must-have")
         grid = QGridLayout(inside)
         grid.setHorizontalSpacing(theme.px(14))
-        for column, head in enumerate((tr("Figure"), *BOUNDS.values(), tr("must-have"))):
+        for column, head in enumerate((tr("Figure"), *BOUNDS.values(), must_have)):
             grid.addWidget(label(head, "small"), 0, column)
         project = state.project
         brief, stored = project.brief, set_of(project.documents, role)
@@ -55,7 +55,7 @@ class WeightsDialog(FormDialog):
                 self.fields[figure.name, field] = edit
                 grid.addWidget(edit, line, column)
             bars = QCheckBox()
-            bars.setAccessibleName(f"{words}: {tr('must-have')}")
+            bars.setAccessibleName(f"{words}: {must_have}")
             bars.setChecked(stored.get(figure.name, SetTo()).bars)
             self.bars[figure.name] = bars
             grid.addWidget(bars, line, 4, Qt.AlignmentFlag.AlignCenter)

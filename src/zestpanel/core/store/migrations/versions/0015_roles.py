@@ -16,7 +16,7 @@ def upgrade() -> None:
     read = connection.exec_driver_sql
     found = {}
     for name in ("brief", "decisions"):
-        row = read("SELECT value FROM documents WHERE name = ?", (name,)).first()
+        row = read("select value from documents where name = ?", (name,)).first()
         try:
             found[name] = json.loads(row[0]) if row is not None else None
         except (TypeError, ValueError):
@@ -50,7 +50,7 @@ def _records(connection: sa.Connection, names: list[str], decisions: list[dict[s
                 "name": name}  # fmt: skip
         row = None
         if isinstance(chosen.get(name), int):
-            row = connection.exec_driver_sql("SELECT language FROM candidates WHERE id = ?", (chosen[name],)).first()
+            row = connection.exec_driver_sql("select language from candidates where id = ?", (chosen[name],)).first()
         if row is not None and row[0]:
             role["language"] = row[0]
         if name == "fall-back" and roles:
@@ -64,4 +64,4 @@ def _slug(name: str) -> str:
 
 
 def _put(connection: sa.Connection, name: str, value: object) -> None:
-    connection.exec_driver_sql("UPDATE documents SET value = ? WHERE name = ?", (json.dumps(value), name))
+    connection.exec_driver_sql("update documents set value = ? where name = ?", (json.dumps(value), name))
