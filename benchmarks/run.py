@@ -23,13 +23,23 @@ from tests.conftest import KEY
 
 os.environ["ZEST_SECRET_LIMONAIA"] = KEY  # what the stand-ins ask for, before any module sets another
 
-from benchmarks import core_rows, desk_rows, error_rates, listening_rows, run_rows, sound_rows, stall_rows, text_rows
+from benchmarks import (
+    core_rows,
+    desk_rows,
+    error_rates,
+    listening_rows,
+    production_rows,
+    run_rows,
+    sound_rows,
+    stall_rows,
+    text_rows,
+)
 from benchmarks.timing import machine_today
 
 Row = Callable[[], list[tuple[str, str, str]]]
 ROWS: list[tuple[str, Row]] = [
     *core_rows.ROWS, *text_rows.ROWS, *run_rows.ROWS, *error_rates.ROWS, *listening_rows.ROWS, *desk_rows.ROWS,
-    *sound_rows.ROWS, *stall_rows.ROWS,
+    *sound_rows.ROWS, *stall_rows.ROWS, *production_rows.ROWS,
 ]  # fmt: skip
 
 

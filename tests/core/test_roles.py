@@ -19,6 +19,7 @@ from zestpanel.core.choice.criteria import CRITERIA, set_to
 from zestpanel.core.choice.decided import decisions, every_decision
 from zestpanel.core.choice.decision import changed_since, decide, take_back
 from zestpanel.core.choice.evidence import Evaluation, evaluate
+from zestpanel.core.choice.fairness import by_engine, not_alike
 from zestpanel.core.choice.ranking import Criterion, Evidence, rank
 from zestpanel.core.choice.roles import changed, new_role, set_roles
 from zestpanel.core.choice.sensitivity import tipping_points
@@ -231,6 +232,43 @@ def test_why_not_this_one(channel: Project) -> None:
     channel.set_brief(channel.brief.model_copy(update={"must_haves": ("no watermark",)}))
     main = of(evaluate(channel), "main")
     assert "not known: no watermark" in why_not(main, linnoway, ilseth) or main.ranked(linnoway).missing  # type: ignore[union-attr]
+
+
+def test_what_is_not_alike_is_said(channel: Project) -> None:
+    main = of(evaluate(channel), "main")
+    assert not_alike(main) == []
+    engine = channel.shortlist.engines()["Tangor"]
+    control = next(c for c in engine.controls if c.kind == "number" and c.high is not None)
+    channel.shortlist.add(engine, voice="ilseth", settings={control.name: control.high})
+    main = of(evaluate(channel), "main")
+    assert not_alike(main) == ["Tuned: Tangor · Ilseth, tuned; no voice of Citrange is."]
+    ilseth, linnoway = (next(row for row in main.rows.values() if row.candidate.voice == voice)
+                        for voice in ("ilseth", "linnoway"))  # fmt: skip
+    trial = replace(linnoway, plan=linnoway.plan.model_copy(update={"trial": True}))
+    rows = {**main.rows, linnoway.candidate.id: trial}
+    assert any(said.startswith("Under a trial or a free plan: Citrange · Linnoway;") for said in not_alike(
+        replace(main, rows=rows)))  # fmt: skip
+    assert ilseth.score is not None
+    seldom = replace(ilseth, score=replace(ilseth.score, listeners=3))
+    rows = {**main.rows, ilseth.candidate.id: seldom}
+    assert "Heard by fewer than half as many listeners as others (8): Tangor · Ilseth (3)." in not_alike(
+        replace(main, rows=rows))  # fmt: skip
+
+
+def test_each_engine_stands_with_its_best_three_and_a_voice_counts_once(channel: Project) -> None:
+    main = of(evaluate(channel), "main")
+    tangor, citrange = by_engine(main)
+    scores = sorted((row.score.mean for row in main.rows.values() if row.score and row.candidate.engine == "Tangor"),
+                    reverse=True)  # fmt: skip
+    assert (tangor.engine, tangor.voices) == ("Tangor", 2)
+    assert tangor.top == pytest.approx(sum(scores) / 2)
+    assert (tangor.best, tangor.worst) == (scores[0], scores[-1])
+    assert citrange.says().endswith("(1 voice)")
+    twin = next(row for row in main.rows.values() if row.candidate.voice == "ilseth")
+    other_route = replace(twin, candidate=replace(twin.candidate, id=99, route="another"))
+    assert main.scored is not None
+    scored = replace(main.scored, scores={**main.scored.scores, 99: main.scored.scores[twin.candidate.id]})
+    assert by_engine(replace(main, rows={**main.rows, 99: other_route}, scored=scored))[0].voices == 2
 
 
 # -- what would move the winner: against moving it

@@ -81,7 +81,12 @@ def why_not(standing: Standing, other: int, chosen: int) -> str:
     behind = [f"{line.words.lower()} ({line.short[1]} / {line.short[0]})" for line in lines if (line.worth or 0) > 0]
     ahead = [line.words.lower() for line in lines if (line.worth or 0) < 0]
     parts += [tr("behind in {behind}", behind="; ".join(behind[:_MOST_TOLD]))] if behind else []
-    parts += [tr("ahead in {ahead}", ahead="; ".join(ahead[:_MOST_TOLD]))] if ahead else []
+    if ahead:
+        said = "; ".join(ahead[:_MOST_TOLD])
+        parts.append(
+            tr("ahead in {ahead}", ahead=said) if behind or parts
+            else tr("by the weights it is ahead, in {ahead}: see the reason of the choice", ahead=said)
+        )  # fmt: skip
     return "; ".join(parts) or tr("as good by the weights")
 
 

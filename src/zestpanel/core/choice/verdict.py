@@ -75,7 +75,7 @@ def _dearer_by(standing: Standing, a: int, b: int) -> Money | None:
 def _beside(standing: Standing, best: Ranked, second: Ranked) -> str:
     """'As good as B to the ear (within 0.3 of a category), 11.00 EUR a month cheaper.'"""
     a, b = best.candidate_id, second.candidate_id
-    name, more = standing.rows[b].name, _dearer_by(standing, a, b)
+    own, name, more = standing.rows[a].name, standing.rows[b].name, _dearer_by(standing, a, b)
     parts = []
     if _equal(standing, a, b):
         parts.append(tr("as good to the ear (within {margin} of a category)", margin=standing.brief.equal_within))
@@ -84,14 +84,17 @@ def _beside(standing: Standing, best: Ranked, second: Ranked) -> str:
         parts.append(
             tr("{money} a month cheaper", money=money) if more.amount > 0 else tr("{money} a month dearer", money=money)
         )
-    return tr("Beside {name} it is {parts}.", name=name, parts=", ".join(parts)) if parts else ""
+    return tr("{own} beside {name}: {parts}.", own=own, name=name, parts=", ".join(parts)) if parts else ""
 
 
 def _take_the_cheaper(standing: Standing, best: Ranked, second: Ranked) -> str:
     a, b = best.candidate_id, second.candidate_id
     more = _dearer_by(standing, a, b)
-    if more is None or not more.amount or not _equal(standing, a, b):
+    if more is None or not _equal(standing, a, b):
         return ""
+    if not more.amount:
+        return tr("To the ear they are as good as each other (within {margin} of a category) and cost the same: take "
+                  "either.", margin=standing.brief.equal_within)  # fmt: skip
     cheaper = standing.rows[a if more.amount > 0 else b].name
     return tr(
         "To the ear they are as good as each other (within {margin} of a category): take the cheaper, {name}, which "

@@ -86,7 +86,8 @@ class LanguageScores:
     """Scores within one language; candidates of two languages never compete.
 
     comparison: listeners and passages drawn. draws: means under the same resampled listeners and passages for all,
-    shape (candidates, draws). table: (candidates, listeners, passages), NaN where not rated.
+    shape (candidates, draws). table: (candidates, listeners, passages), NaN where not rated. equalities: those
+    that were asked for.
     """
 
     language: str
@@ -97,6 +98,7 @@ class LanguageScores:
     differences: Differences = field(repr=False, compare=False)
     draws: NDArray[np.float64] = field(repr=False, compare=False)
     table: NDArray[np.float64] = field(repr=False, compare=False)
+    equalities: dict[tuple[int, int, float], Equality | None] = field(default_factory=dict, repr=False, compare=False)
 
     def draws_of(self, candidate_id: int) -> NDArray[np.float64]:
         one: NDArray[np.float64] = self.draws[self.candidate_ids.index(candidate_id)]
@@ -107,8 +109,11 @@ class LanguageScores:
 
     def equality(self, first: int, second: int, *, margin: float) -> Equality | None:
         """TOST between two candidates by id, None where there are too few answers in common."""
-        a, b = self.candidate_ids.index(first), self.candidate_ids.index(second)
-        return equality_crossed(self.differences, a, b, margin=margin)
+        asked = first, second, margin
+        if asked not in self.equalities:
+            a, b = self.candidate_ids.index(first), self.candidate_ids.index(second)
+            self.equalities[asked] = equality_crossed(self.differences, a, b, margin=margin)
+        return self.equalities[asked]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

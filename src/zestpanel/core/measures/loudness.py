@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.long_samples import LongSamples
 
 ABSOLUTE_GATE_LUFS: Final = -70.0  # BS.1770-5 Annex 1, eq. 5
 RELATIVE_GATE_LU: Final = -10.0  # BS.1770-5 Annex 1, eq. 6
@@ -87,16 +88,25 @@ def _weighted(x: NDArray[np.float64], rate_hz: int) -> NDArray[np.float64]:
         # both filters in one pass: their product, as they stand in series
         filtered: NDArray[np.float64] = lfilter(np.convolve(shelf_b, high_b), np.convolve(shelf_a, high_a), x, axis=1)
         return filtered
-    from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
-    from scipy.signal import freqz
+    from scipy.fft import irfft, next_fast_len, rfft
 
     size = next_fast_len(x.shape[1] + rate_hz // 2, real=True)
+    spectrum = rfft(x, size, axis=1) * _response(size, rate_hz)
+    out: NDArray[np.float64] = irfft(spectrum, size, axis=1)[:, : x.shape[1]]
+    return out
+
+
+@lru_cache(maxsize=2)  # stretches of a long sound are equally long
+def _response(size: int, rate_hz: int) -> NDArray[np.complex128]:
+    """Of the filters for 48 kHz, at the frequencies of a transform of so many samples."""
+    from scipy.fft import rfftfreq
+    from scipy.signal import freqz
+
     hz = rfftfreq(size, 1 / rate_hz)
     response = np.ones(len(hz), dtype=np.complex128)
     for b, a in k_weighting(48_000):
         response *= freqz(b, a, worN=hz, fs=48_000)[1]
-    out: NDArray[np.float64] = irfft(rfft(x, size, axis=1) * response, size, axis=1)[:, : x.shape[1]]
-    return out
+    return response
 
 
 _AT_A_TIME_HOPS: Final = 200  # 20 s
@@ -112,7 +122,7 @@ def integrated_loudness(clip: Clip) -> tuple[float | None, str]:
     return loudness_of(clip.samples, clip.rate_hz)
 
 
-def loudness_of(samples: NDArray[np.float32], rate: int) -> tuple[float | None, str]:
+def loudness_of(samples: NDArray[np.float32] | LongSamples, rate: int) -> tuple[float | None, str]:
     """As ``integrated_loudness``, of samples of shape (frames, channels) that may lie in a file: a long sound is gone
     through in stretches."""
     frames = len(samples)
@@ -137,12 +147,12 @@ def loudness_of(samples: NDArray[np.float32], rate: int) -> tuple[float | None, 
     return float(LOUDNESS_OFFSET + 10 * np.log10(kept.mean())), ""
 
 
-def _energies(samples: NDArray[np.float32], rate: int, edges: NDArray[np.int64]) -> NDArray[np.float64]:
+def _energies(samples: NDArray[np.float32] | LongSamples, rate: int, edges: NDArray[np.int64]) -> NDArray[np.float64]:
     """Weighted energy between each two edges."""
     if len(edges) < 2:
         return np.zeros(0)
     begin = max(0, int(edges[0]) - round(_BEFORE_S * rate))
-    x = _weighted(np.asarray(samples[begin : edges[-1]], dtype=np.float64).T, rate)
+    x = _weighted(np.asarray(samples[begin : int(edges[-1])], dtype=np.float64).T, rate)
     weights = np.ones(len(x))
     weights[3:5] = 1.41
     cumulative = np.concatenate([[0.0], np.cumsum(weights @ (x * x))])

@@ -15,16 +15,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.audio.long_samples import LongSamples
 from zestpanel.core.measures.loudness import loudness_of, true_peak_dbtp
 from zestpanel.core.waiting import give_way
 
-Samples = NDArray[np.float32]  # shape (frames, channels); may lie in a file
+Samples = NDArray[np.float32] | LongSamples  # shape (frames, channels)
 
 WITHIN_LU: Final = 0.1
 _PASSES: Final = 4
 _STRETCH_S: Final = 20.0
 _LOOK_S: Final = 0.005  # to either side of a peak (common practice, no source)
 _FINE: Final = 4  # oversampling, of the envelope that is turned down
+_QUIET: Final = 0.7  # of the ceiling: samples below are not passed by what lies between them, but for what is trimmed
 _SPARE_DB: Final = 0.3  # what fourfold oversampling may miss of a true peak (BS.1770-5 Annex 2, attachment 1)
 
 
@@ -55,7 +57,7 @@ def bring_to(target_lufs: float | None, ceiling_dbtp: float, source: Samples, in
     if peak > ceiling_dbtp:  # what the envelope did not see
         factor = np.float32(10 ** ((ceiling_dbtp - peak) / 20))
         for begin, end in _stretches(len(into), rate):
-            into[begin:end] *= factor
+            into[begin:end] = into[begin:end] * factor
         after = None if after is None else after + ceiling_dbtp - peak
         peak = ceiling_dbtp
     return Level(before=before, after=after, gain_db=gain, peak_dbtp=peak, limited_s=limited)
@@ -93,13 +95,13 @@ def apply(gain_db: float, ceiling_dbtp: float, source: Samples, into: Samples, r
     return limited / rate
 
 
-def _turned_down(x: Samples, ceiling: float, look: int) -> Samples | None:
+def _turned_down(x: NDArray[np.float32], ceiling: float, look: int) -> NDArray[np.float32] | None:
     """A gain a frame that keeps the oversampled envelope below the ceiling; None where nothing passes it. The least
     gain within the window, smoothed over the same window, is never more than what a peak in its middle needs."""
     from scipy.ndimage import minimum_filter1d, uniform_filter1d
     from scipy.signal import resample_poly
 
-    if float(np.abs(x).max(initial=0.0)) <= ceiling / 2:
+    if float(np.abs(x).max(initial=0.0)) <= ceiling * _QUIET:
         return None
     fine = np.abs(resample_poly(x, _FINE, 1, axis=0)).max(axis=1)[: len(x) * _FINE]
     envelope = np.maximum(fine.reshape(-1, _FINE).max(axis=1), np.abs(x).max(axis=1))
@@ -107,5 +109,5 @@ def _turned_down(x: Samples, ceiling: float, look: int) -> Samples | None:
         return None
     needed = np.minimum(1.0, ceiling / np.maximum(envelope, 1e-9))
     window = 2 * look + 1
-    out: Samples = uniform_filter1d(minimum_filter1d(needed, window), window).astype(np.float32)
+    out: NDArray[np.float32] = uniform_filter1d(minimum_filter1d(needed, window), window).astype(np.float32)
     return out

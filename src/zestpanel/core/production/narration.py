@@ -21,6 +21,7 @@ import soxr
 from zestpanel import __version__
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.encoding import Block, Chapter, OutputFormat, encode
+from zestpanel.core.audio.long_samples import LongSamples
 from zestpanel.core.domain.passage import LONGEST_PASSAGE, Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import InputError
@@ -162,11 +163,11 @@ class _Delivery:
         files.append(self._list(files, frames / self._rate_hz, level, chapters))
         return Delivered(files=tuple(files), duration_s=frames / self._rate_hz, level=level)
 
-    def _levelled(self, scratch: Path, gaps: Sequence[float], begins: list[float]) -> tuple[Block, Level]:
+    def _levelled(self, scratch: Path, gaps: Sequence[float], begins: list[float]) -> tuple[LongSamples, Level]:
         """All of it at its level, in a file of the scratch folder."""
-        shape = (self._gather(scratch / "raw", gaps, begins), self._to.channels)
-        source = np.memmap(scratch / "raw", dtype=np.float32, mode="r", shape=shape)
-        into = np.memmap(scratch / "levelled", dtype=np.float32, mode="w+", shape=shape)
+        frames = self._gather(scratch / "raw", gaps, begins)
+        source = LongSamples(scratch / "raw", self._to.channels)
+        into = LongSamples(scratch / "levelled", self._to.channels, frames)
         return into, bring_to(self._to.loudness_lufs, self._to.peak_dbtp, source, into, self._rate_hz)
 
     def _gather(self, raw: Path, gaps: Sequence[float], begins: list[float]) -> int:
@@ -195,11 +196,11 @@ class _Delivery:
     def _silence(self, seconds: float) -> Block:
         return np.zeros((round(seconds * self._own_hz), self._to.channels), dtype=np.float32)
 
-    def _blocks(self, samples: Block) -> Iterator[Block]:
+    def _blocks(self, samples: LongSamples) -> Iterator[Block]:
         size = _BLOCK_S * self._rate_hz
         for begin in range(0, len(samples), size):
             give_way()
-            yield np.asarray(samples[begin : begin + size])
+            yield samples[begin : begin + size]
 
     def _chapters(self, begins: Sequence[float], end_s: float) -> list[Chapter]:
         at = [(begin, turn.text) for (turn, _), begin in zip(self._turns, begins, strict=True) if HEADING in turn.tags]

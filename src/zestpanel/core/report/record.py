@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from dataclasses import dataclass
+from decimal import Decimal
 from importlib import resources
 from pathlib import Path
 from typing import Any, Final, Protocol
@@ -18,12 +19,13 @@ from zestpanel.core.choice.criteria import bounds_in_words, in_ranking
 from zestpanel.core.choice.decided import Decision, decisions, every_decision
 from zestpanel.core.choice.decision import changed_since
 from zestpanel.core.choice.evidence import Evaluation, EvaluationParts, evaluate
+from zestpanel.core.choice.fairness import EngineLine, by_engine, not_alike
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.side_by_side import why_not
 from zestpanel.core.choice.standing import Standing
 from zestpanel.core.choice.verdict import verdict
-from zestpanel.core.errors import ZestError
+from zestpanel.core.errors import FAILURE_KINDS, ZestError
 from zestpanel.core.evidence.declared import Figure
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.own_files import write_whole
@@ -96,7 +98,7 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters.update(language=language_name, locale=locale_name, word=word, capital=capital)
+    environment.filters.update(language=language_name, locale=locale_name, word=word, capital=capital, plain=_plain)
     environment.globals.update(tr=tr, interface=LANGUAGE)
     passages = project.texts.all()
     listeners = {p.id: p for p in project.panel.listeners()}
@@ -116,6 +118,9 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         earlier=[(one, _of_decision(one, found)) for one in every_decision(project.documents) if one not in decided],
         listeners=[listeners[i] for i in sorted(heard)],
         simulated=sum(listeners[i].simulated for i in heard),
+        runs=_runs(project),
+        failures=[(row.name, dict(row.summary.failures)) for row in found.rows.values() if row.summary.failures],
+        kinds=FAILURE_KINDS,
         ratings=len(ratings),
         margin=found.brief.equal_within,
         month=_month,
@@ -127,6 +132,18 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         colours=LIGHT,
         fonts=_fonts(),
     )
+
+
+def _plain(value: Decimal) -> str:
+    """'20', never '2E+1'."""
+    return f"{value.normalize():f}"
+
+
+def _runs(project: RecordParts) -> tuple[int, str, str, list[str]]:
+    """(how many, the first day, the last, on which machines) the evidence was made in and on."""
+    runs = sorted(project.journal.runs().values(), key=lambda one: one.created)
+    days = [one.created[:10] for one in runs] or [""]
+    return len(runs), days[0], days[-1], list(dict.fromkeys(one.machine for one in runs if one.machine))
 
 
 def _harmless(value: Any) -> Any:
@@ -162,6 +179,8 @@ class _Part:
     rows: list[tuple[Row, Ranked, str]]
     charts: list[tuple[str, Markup]]
     not_placed: list[str]
+    not_alike: list[str]
+    engines: list[EngineLine]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -192,6 +211,7 @@ def _part(found: Evaluation, standing: Standing, decided: list[Decision]) -> _Pa
         standing=standing, decision=_of_decision(decision, found) if decision else None, says=verdict(standing),
         bounds=bounds_in_words(standing.criteria, standing.brief), figures=in_ranking(standing.criteria), rows=rows,
         charts=_drawn(charts) if standing.rows else [], not_placed=not_on_the_map(standing),
+        not_alike=not_alike(standing), engines=by_engine(standing),
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.criteria import in_ranking
+from zestpanel.core.choice.fairness import by_engine, not_alike
 from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.standing import Standing
@@ -65,6 +66,8 @@ class ChoicePage(Page):
         self.table.setAccessibleName(tr("Ranking"))
         self.table.itemSelectionChanged.connect(self._row_marked)
         right.addWidget(self.table)
+        self._not_alike = label("", "small", wrap=True)
+        right.addWidget(self._not_alike)
         self._firm = label("", "small", wrap=True)
         right.addWidget(self._firm)
         right.addStretch(1)
@@ -92,7 +95,7 @@ class ChoicePage(Page):
         axes.addWidget(label(tr("against"), "quiet"))
         axes.addWidget(self.across, 1)
         left.addLayout(axes)
-        self.chart = ChartView(self._map, least=320, aside=self.state.aside)
+        self.chart = ChartView(self._map, least=230, aside=self.state.aside)
         self.chart.candidate_chosen.connect(self._pick)
         left.addWidget(self.chart)
         self._not_placed = label("", "small", wrap=True)
@@ -160,6 +163,12 @@ class ChoicePage(Page):
         self.weighing.show_of(standing)
         self._show_order(standing)
         self.verdict.setText(verdict(standing))
+        engines = by_engine(standing)
+        said = not_alike(standing)
+        if len(engines) > 1:
+            said.append(tr("By engine, mean of the best three: {lines}.", lines="; ".join(e.says() for e in engines)))
+        self._not_alike.setText(" ".join(said))
+        self._not_alike.setVisible(bool(said))
         self._show_map()
         self.deciding.show_of(standing)
 
