@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors import agreed
 from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label, open_at
 
 _MOST_SHOWN = 6
@@ -37,7 +38,7 @@ def ask_first(parent: QWidget, engines: Sequence[Engine], then: Callable[[], Non
         then()
 
 
-class TakeBackDialog(QDialog):
+class TakeBackDialog(Dialog):
     """What engines use and was agreed to; taken back, it is asked about again."""
 
     def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:
@@ -79,7 +80,7 @@ def _hidden_line() -> QLabel:
 
 
 def keep(
-    dialog: QDialog, problem: QLabel, do: Callable[[Engine], None], engines: Sequence[Engine], then: Callable[[], None]
+    dialog: Dialog, problem: QLabel, do: Callable[[Engine], None], engines: Sequence[Engine], then: Callable[[], None]
 ) -> None:
     """Write it down and go on; where that cannot be, one sentence, and the question stays."""
     try:
@@ -100,7 +101,7 @@ def _uses(engine: Engine) -> list[str]:
         return [failure.what.rstrip(".")]
 
 
-class AgreeDialog(QDialog):
+class AgreeDialog(Dialog):
     """What each engine would use, in full; what is ticked is agreed to."""
 
     def __init__(self, parent: QWidget, engines: Sequence[Engine], then: Callable[[], None]) -> None:

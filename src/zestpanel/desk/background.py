@@ -5,9 +5,11 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from threading import Event
 from typing import Any, Final
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
@@ -37,6 +39,18 @@ class _Relay(QObject):
 
 def _nothing(_: Any) -> None:
     pass
+
+
+def _asker_is_gone(answer: Callable[..., object]) -> bool:
+    """Whether what an answer is for was freed meanwhile, as a dialog is that was closed: its method, or a function that
+    holds it."""
+    while isinstance(answer, partial):
+        answer = answer.func
+    held = [getattr(answer, "__self__", None)]
+    for cell in getattr(answer, "__closure__", None) or ():
+        with contextlib.suppress(ValueError):  # of a name that has no value yet
+            held.append(cell.cell_contents)
+    return any(isinstance(one, sip.wrapper) and sip.isdeleted(one) for one in held)
 
 
 class _Work(QRunnable):
@@ -148,11 +162,11 @@ class Background(QObject):
         asked.on_done = asked.on_failed = _nothing  # what they hold is let go here, not by the thread of the work
         if self._closed or (asked.topic and self._latest[asked.topic] != asked.number):
             return
+        answer = on_done if error is None else on_failed
+        if _asker_is_gone(answer):
+            return
         self.stand_aside()
-        if error is None:
-            on_done(result)
-        else:
-            on_failed(error)
+        answer(result if error is None else error)
 
     @property
     def busy(self) -> bool:

@@ -8,7 +8,6 @@ from dataclasses import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDoubleSpinBox,
     QHBoxLayout,
     QHeaderView,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.errors import ZestError
 from zestpanel.core.runs.files.bringing_in import HOW_OBTAINED, Clipping, bring_in
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -29,7 +29,7 @@ from zestpanel.desk.widgets import button, label, open_at
 _HEAD = (tr("File"), tr("Candidate"), tr("Passage"), tr("How obtained"), tr("Wait"), tr("Credits"))
 
 
-class BringInDialog(QDialog):
+class BringInDialog(Dialog):
     """One row a file. What was typed (wait, credits) is kept as typed and never averaged with the clock's."""
 
     def __init__(self, parent: QWidget, state: DeskState, clippings: Sequence[Clipping]) -> None:

@@ -6,10 +6,11 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from zestpanel.core.listening.defects import Defect, Defects, defects
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
@@ -18,7 +19,7 @@ from zestpanel.desk.widgets import button, label, open_at
 BEFORE_S, AFTER_S = 1.0, 2.0  # heard around a defect
 
 
-class DefectsDialog(QDialog):
+class DefectsDialog(Dialog):
     """Enter plays a defect, from a second before it; Delete takes it away."""
 
     def __init__(self, parent: QWidget, state: DeskState) -> None:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.store.impressions import LONGEST, Impression, which
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.hearing import hear_clip
 from zestpanel.desk.spoken import SpokenRemark
 from zestpanel.desk.state import DeskState
@@ -16,7 +17,7 @@ from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class ImpressionsDialog(QDialog):
+class ImpressionsDialog(Dialog):
     """name: of the voice as it is shown now. While labels are hidden what was said before stays covered."""
 
     def __init__(self, parent: QWidget, state: DeskState, engine: str, voice: str, name: str) -> None:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
 from zestpanel.desk.actions import ACTIONS
-from zestpanel.desk.widgets import label
+from zestpanel.desk.dialog import Dialog
+from zestpanel.desk.widgets import button, label
 
 _MORE = (
     (tr("Arrow keys on the grid"), tr("↑ ↓ the same text by other voices, ← → the same voice on other texts")),
@@ -17,7 +18,7 @@ _MORE = (
 )
 
 
-class KeySheet(QDialog):
+class KeySheet(Dialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Shortcuts"))
@@ -39,3 +40,7 @@ class KeySheet(QDialog):
             words = label(text, wrap=True)
             words.setMinimumWidth(250)
             grid.addWidget(words, row, column + 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(tr("Close"), self.accept, role="main"))
+        outer.addLayout(foot)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import LANGUAGES, choose, chosen, tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label
 
 
-class LanguageDialog(QDialog):
+class LanguageDialog(Dialog):
     def __init__(self, parent: QWidget, state: DeskState) -> None:
         super().__init__(parent)
         self._state = state

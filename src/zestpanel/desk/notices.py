@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, open_at, set_role
@@ -151,7 +152,7 @@ class Notices(QWidget):
         return super().eventFilter(watched, event)
 
 
-class NoticesDialog(QDialog):
+class NoticesDialog(Dialog):
     """All that was said since the window was opened, the newest first."""
 
     def __init__(self, parent: QWidget, said: list[Said]) -> None:

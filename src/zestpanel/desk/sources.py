@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Plan
 from zestpanel.core.choice.row import Row
@@ -14,11 +14,12 @@ from zestpanel.core.measures.declared import Measure
 from zestpanel.core.money.volume import VolumeCost
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import tr, trn, word
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class SourceDialog(QDialog):
+class SourceDialog(Dialog):
     """One table with a title and a sentence on how the figure comes about."""
 
     def __init__(

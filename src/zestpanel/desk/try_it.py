@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.connectors.programs import console_verdict
 from zestpanel.core.domain.take import Timing
@@ -10,12 +10,13 @@ from zestpanel.core.errors import SynthesisFailure, ZestError
 from zestpanel.core.runs.execute.auditioning import Heard, Line, described, hear, kept_answer
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class TryIt(QDialog):
+class TryIt(Dialog):
     def __init__(self, parent: QWidget, state: DeskState, line: Line) -> None:
         super().__init__(parent)
         self._state, self._line = state, line

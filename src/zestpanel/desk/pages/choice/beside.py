@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Final
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.side_by_side import beside, why_not
 from zestpanel.core.choice.standing import Standing
 from zestpanel.core.texts import capital, tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -21,7 +22,7 @@ def _worth(worth: float | None) -> str:
     return f"{worth:+.2f}".replace("-", "−")
 
 
-class BesideDialog(QDialog):
+class BesideDialog(Dialog):
     """first: the one that is chosen, or leads; other: the one that is asked about."""
 
     def __init__(self, parent: QWidget, standing: Standing, first: int, other: int) -> None:

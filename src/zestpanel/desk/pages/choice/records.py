@@ -6,9 +6,10 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -20,7 +21,7 @@ def records_in(folder: Path) -> list[Path]:
     return sorted(folder.glob("decision-record-*.html"), reverse=True)
 
 
-class RecordsDialog(QDialog):
+class RecordsDialog(Dialog):
     """show(file) opens one."""
 
     def __init__(self, parent: QWidget, folder: Path, show: Callable[[Path], None]) -> None:

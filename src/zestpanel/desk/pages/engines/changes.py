@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.changes import Change
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class ChangesDialog(QDialog):
+class ChangesDialog(Dialog):
     def __init__(self, parent: QWidget, title: str, changes: Sequence[Change], take_over: Callable[[], None]) -> None:
         super().__init__(parent)
         self._take_over = take_over

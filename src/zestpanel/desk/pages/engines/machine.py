@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.accelerators import (
     Accelerator,
@@ -16,13 +16,14 @@ from zestpanel.core.catalogue.machine import Machine, fits, this_machine
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class MachineDialog(QDialog):
+class MachineDialog(Dialog):
     def __init__(self, parent: QWidget, state: DeskState) -> None:
         super().__init__(parent)
         self._state = state

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
@@ -26,13 +25,14 @@ from zestpanel.core.store.notes import TIME_SPENT_ON, VoiceNote
 from zestpanel.core.store.own_voices import Consent, Recording
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_date, typed_number
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 from zestpanel.desk.word_box import add_words, chosen_word
 
 
-class KeepingDialog(QDialog):
+class KeepingDialog(Dialog):
     """What is typed is kept and the dialog closes, or what is wrong is said and it stays."""
 
     def __init__(self, parent: QWidget, done: Callable[[], None]) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import cast
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.clock import today
@@ -19,6 +19,7 @@ from zestpanel.core.store.own_voices import OwnVoice, Recording, Visibility
 from zestpanel.core.texts import capital, tr, word
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
@@ -235,7 +236,7 @@ class OwnVoiceDialog(FormDialog):
         return self._state.edit(tr("a voice of one's own"), do, undo)
 
 
-class RemoveVoiceDialog(QDialog):
+class RemoveVoiceDialog(Dialog):
     """A voice that a service keeps goes here alone, or at the service, too."""
 
     def __init__(self, parent: QWidget, state: DeskState, mine: OwnVoice, done: Callable[[], None]) -> None:

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class PersonDialog(QDialog):
+class PersonDialog(Dialog):
     """add(name, language, files)."""
 
     def __init__(self, parent: QWidget, state: DeskState, add: Callable[[str, str, list[Path]], None]) -> None:

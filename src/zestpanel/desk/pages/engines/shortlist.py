@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.candidate import candidate_detail, of_newer_version, superseded_by
 from zestpanel.core.catalogue.facts import Engine
@@ -17,6 +17,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.languages import language_name, locale_name
 from zestpanel.core.runs.plan.planning import barred, surroundings
 from zestpanel.core.texts import tr, word
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.pages.engines.settings_row import SettingsRow
@@ -212,7 +213,7 @@ class ShortlistView(QWidget):
         VariantDialog(self, self.state, chosen[0], self.refresh).show()
 
 
-class VersionsDialog(QDialog):
+class VersionsDialog(Dialog):
     """What a new version of a model changed for a voice."""
 
     def __init__(self, parent: QWidget, state: DeskState, old: Candidate, new: Candidate) -> None:

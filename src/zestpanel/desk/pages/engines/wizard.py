@@ -6,7 +6,6 @@ import threading
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import (
-    QDialog,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -28,6 +27,7 @@ from zestpanel.core.runs.execute.auditioning import Heard, first_line, hear, loo
 from zestpanel.core.secrets.keys import keep_secret
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
@@ -57,7 +57,7 @@ STEPS = (
 )
 
 
-class WizardDialog(QDialog):
+class WizardDialog(Dialog):
     """add: takes the finished file's text; called once, when the person adds the engine."""
 
     def __init__(self, parent: QWidget, state: DeskState, line: str, add: Callable[[str], None]) -> None:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.audio.files import read_kept
 from zestpanel.core.domain.listening import Answered
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.hearing import hear_clip, hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class AnswersDialog(QDialog):
+class AnswersDialog(Dialog):
     """Enter or a double click plays the clip of an answer."""
 
     def __init__(self, parent: QWidget, state: DeskState, test_id: int, candidate_id: int) -> None:

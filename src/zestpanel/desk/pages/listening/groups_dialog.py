@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class GroupsDialog(QDialog):
+class GroupsDialog(Dialog):
     def __init__(self, parent: QWidget, state: DeskState) -> None:
         super().__init__(parent)
         self._state = state

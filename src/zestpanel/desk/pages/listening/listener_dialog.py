@@ -7,7 +7,6 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 from zestpanel.core.domain.listening import FLUENCY, Listener
 from zestpanel.core.languages import locale_name
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label, open_at
 from zestpanel.desk.word_box import add_words, choose_word, chosen_word
 
@@ -37,7 +37,7 @@ UNSTATED = "not stated"
 MOST_LANGUAGES = 6  # that are asked about
 
 
-class ListenerDialog(QDialog):
+class ListenerDialog(Dialog):
     """save(listener) keeps what was mended; forget() leaves a number. voices: (id, name), for the listener's own."""
 
     def __init__(

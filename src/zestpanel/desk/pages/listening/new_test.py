@@ -10,7 +10,6 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
@@ -43,6 +42,7 @@ from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.listening_pictures import power_picture
 from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.ticks import Ticks
@@ -52,7 +52,7 @@ _SOON_MS = 120  # a change is worked out when the hand rests
 ONE, SET = "one", "set"
 
 
-class NewTestDialog(QDialog):
+class NewTestDialog(Dialog):
     """begin: called with (kind, settings) when the test is to be opened. persons: candidates spoken by a person. like:
     the test that a new version is wanted of; it stays as it is, with its answers."""
 

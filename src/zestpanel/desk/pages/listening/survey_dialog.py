@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
 from zestpanel.core.listening.survey import Column, What
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, open_at
@@ -17,7 +18,7 @@ WHATS: dict[What, str] = {"": tr("nothing"), "listener": tr("the listener"), "la
                           "score": tr("a score")}  # fmt: skip
 
 
-class SurveyDialog(QDialog):
+class SurveyDialog(Dialog):
     """read(columns) is called when the lead agrees."""
 
     def __init__(

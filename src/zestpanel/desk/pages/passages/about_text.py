@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.clock import today
 from zestpanel.core.domain.passage import RIGHTS, Passage, Review
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class AboutText(QDialog):
+class AboutText(Dialog):
     """keep gets the values that were changed, by name."""
 
     def __init__(

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.passage import RIGHTS
 from zestpanel.core.text.readers.address import read_address
 from zestpanel.core.text.readers.script import Script
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class WebDialog(QDialog):
+class WebDialog(Dialog):
     """take(script, address, rights) is called once, when the page was read."""
 
     def __init__(self, parent: QWidget, state: DeskState, take: Callable[[Script, str, str], None]) -> None:

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
     QComboBox,
-    QDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -30,6 +29,7 @@ from zestpanel.core.text.readers.tables import script_of_rows
 from zestpanel.core.texts import tr, trn, word
 from zestpanel.core.typed import typed_language
 from zestpanel.desk.background import Background
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label, open_at
 from zestpanel.desk.word_box import add_words, chosen_word
 
@@ -78,7 +78,7 @@ class Chosen:
     dialogue: str = ""
 
 
-class ImportDialog(QDialog):
+class ImportDialog(Dialog):
     """take: gets what was chosen, once, when the person agrees."""
 
     def __init__(

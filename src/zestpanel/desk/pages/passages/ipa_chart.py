@@ -5,16 +5,17 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.text.lexicon.ipa import CONSONANTS, FRONTNESS, MARKS, OTHERS, PLACES, VOWELS, name_of
 from zestpanel.core.texts import tr
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label
 
 
-class IpaChart(QDialog):
+class IpaChart(Dialog):
     """``picked`` gives a sign each time one is clicked."""
 
     picked = pyqtSignal(str)

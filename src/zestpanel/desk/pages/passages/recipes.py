@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.mark import KINDS, DeliveryMark
 from zestpanel.core.domain.passage import Passage
@@ -22,12 +22,13 @@ from zestpanel.core.store.recipes import (
 )
 from zestpanel.core.text.marks.duration import expected_s
 from zestpanel.core.texts import tr, trn
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class RecipesDialog(QDialog):
+class RecipesDialog(Dialog):
     """lay(marks) puts marks over the passage that is being edited."""
 
     def __init__(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.catalogue.candidate import describe_settings
 from zestpanel.core.domain.candidate import Candidate
@@ -15,6 +15,7 @@ from zestpanel.core.errors import FAILURE_KINDS, ZestError
 from zestpanel.core.measures.drift import drift_words, from_values
 from zestpanel.core.runs.files.clip_names import export_clips
 from zestpanel.core.texts import tr, word
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
@@ -22,7 +23,7 @@ from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
 
-class CellHistory(QDialog):
+class CellHistory(Dialog):
     def __init__(self, parent: QWidget, state: DeskState, candidate: Candidate, passage: Passage) -> None:
         super().__init__(parent)
         self.state, self._candidate, self._passage = state, candidate, passage

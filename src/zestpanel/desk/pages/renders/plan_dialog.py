@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDateTimeEdit,
-    QDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -29,6 +28,7 @@ from zestpanel.core.runs.schedule.scheduled import keep_schedule
 from zestpanel.core.runs.spending.caps import CAPS, SpendingCaps, caps_to_edit, plan_key
 from zestpanel.core.texts import LANGUAGE, tr, trn
 from zestpanel.core.typed import typed_number
+from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.room import Room
 from zestpanel.desk.state import DeskState
@@ -41,7 +41,7 @@ WHEN = (("now", tr("Now")), ("day", tr("Every hour for a day")), ("week", tr("Ev
 _EVERY = {"day": (60, 24), "week": (240, 42)}
 
 
-class PlanDialog(QDialog):
+class PlanDialog(Dialog):
     """start(planned) begins the run; scheduled() is told when a schedule was set."""
 
     def __init__(
