@@ -106,6 +106,7 @@ def _of_output(sub: Any) -> None:
 
 
 def _of_narration(sub: Any) -> None:
+    sub.add_argument("--allow", action="store_true", help="go on although rights, version or price speak against it")
     sub.add_argument("--name", default="", help="what it is called; the script's file name by default")
     sub.add_argument("--to", type=Path, metavar="FOLDER", help="where the files go; here by default")
     sub.add_argument("--gap", type=float, metavar="S", help="silence between parts")
@@ -135,6 +136,15 @@ def _parser() -> argparse.ArgumentParser:
     sub = verb("new", making.new, "make a project")
     sub.add_argument("--channel", default="", help="the channel's name")
     sub.add_argument("--language", action="append", help="BCP 47 tag such as en-GB; repeat for more, main one first")
+    sub = verb("duplicate", making.duplicate, "a copy of a project, to begin another channel from")
+    sub.add_argument("--to", type=Path, required=True, metavar="FOLDER", help="the new project, NAME.zest")
+    sub.add_argument("--without-takes", action="store_true", help="brief, engines, texts and roles alone")
+    sub = verb("archive", making.archive, "all of a project in one file")
+    sub.add_argument("--to", type=Path, metavar="FILE", help="NAME.zest.zip beside it by default")
+    sub = verb("unpack", making.unpack, "a project from the file that it was archived to", project=False)
+    sub.add_argument("file", type=Path)
+    sub.add_argument("--to", type=Path, metavar="FOLDER", help="where to; here by default")
+    sub.add_argument("--json", action="store_true", help="print the result as JSON")
     sub = verb("import", making.bring_in, f"bring in connector files (.yaml, .json) and scripts ({' '.join(SCRIPTS)})")
     sub.add_argument("files", type=Path, nargs="+", help="connector files and scripts")
     sub.add_argument("--language", help="language of the scripts; the brief's main one by default")
@@ -222,7 +232,6 @@ def _parser() -> argparse.ArgumentParser:
     sub = verb("render", producing.by_sheet, "speak a whole script by a production sheet", project=False)
     sub.add_argument("script", type=Path)
     sub.add_argument("--sheet", type=Path, required=True, help="the production sheet, YAML or JSON")
-    sub.add_argument("--allow", action="store_true", help="go on although version, price or rights differ or bar it")
     sub.add_argument("--json", action="store_true", help="print the result as JSON")
     _of_narration(sub)
     sub = verb("convert", producing.convert, "turn sound files into another format, rate or loudness", project=False)

@@ -33,7 +33,7 @@ from zestpanel.core.errors import InputError
 from zestpanel.core.production.levelling import bring_to, peak_of
 from zestpanel.core.production.narration import cast_all, deliver, parts_of, put_narration
 from zestpanel.core.production.schemas import schemas
-from zestpanel.core.production.sheet import bars, read_sheet, set_up, sheet_of
+from zestpanel.core.production.sheet import bars, bars_of, read_sheet, set_up, sheet_of
 from zestpanel.core.runs.files.captions import LINE, LINES, LONGEST_S, captions_of, in_lines
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.readers.script import Part
@@ -237,9 +237,13 @@ def test_a_sheet_sets_up_the_same_candidate_elsewhere(channel: Project, tmp_path
     assert set_up(elsewhere, newer, "s")[1] == [
         f"{tuned.model} is version {tuned.model_version} here, 9.9 on the sheet."
     ]
-    assert bars(sheet.model_copy(update={"rights": {"commercial use": "no"}})) == [
-        f"commercial use: no, under the plan {tuned.plan}."
-    ]
+    denied = sheet.model_copy(update={"rights": {"commercial use": "no"}})
+    assert bars(denied) == [f"Commercial use: no, under the plan {tuned.plan}."]
+    put_narration(channel, "E", parts_of(PARTS[:2], "en-GB"), language="en-GB")
+    cast_all(channel, "E", {"Narrator": tuned.id})
+    assert bars_of(channel, "E") == []
+    channel.texts.describe(channel.dialogues.turns("E")[0].id, rights="testing only")
+    assert bars_of(channel, "E") == ["The text is for testing only."]
     elsewhere.close()
     with pytest.raises(InputError, match="Nobody fills the role 'second voice' yet"):
         sheet_of(channel, channel.brief.roles[1])

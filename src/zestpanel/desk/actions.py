@@ -23,6 +23,9 @@ class Action:
 ACTIONS: tuple[Action, ...] = (
     Action("new", tr("New project …"), "Project", "Ctrl+N"),
     Action("open", tr("Open project …"), "Project", "Ctrl+O"),
+    Action("duplicate", tr("Duplicate project …"), "Project"),
+    Action("archive", tr("Archive to one file …"), "Project"),
+    Action("unpack", tr("Open an archive …"), "Project"),
     Action("import", tr("Import scripts or engines …"), "Project", "Ctrl+I"),
     Action("bring", tr("Bring in clips made elsewhere …"), "Project", "Ctrl+B"),
     Action("clips", tr("Save all clips …"), "Project", "Ctrl+Shift+S"),

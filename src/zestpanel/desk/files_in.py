@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.report.bug_report import bug_report
 from zestpanel.core.store.checking import Damage, damage_in
+from zestpanel.core.store.copies import archive, duplicate, unpack
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.incoming import bring_in, dropped
 from zestpanel.desk.state import DeskState
@@ -78,6 +79,43 @@ class FilesIn(QMainWindow):
         name = QFileDialog.getExistingDirectory(self, tr("Open project (a folder ending in .zest)"))
         if name:
             self._open_project(Path(name), False)
+
+    def _duplicate(self) -> None:
+        """A copy with all takes, or one to begin another channel from; it is opened."""
+        folder = self.state.project.folder
+        name, kind = QFileDialog.getSaveFileName(
+            self, tr("Duplicate project"), str(folder.with_name(f"{folder.stem} 2.zest")),
+            f"{tr('With all takes (*.zest)')};;{tr('Without takes: brief, engines, texts and roles (*.zest)')}",
+        )  # fmt: skip
+        if name:
+            whole = kind != tr("Without takes: brief, engines, texts and roles (*.zest)")
+            self.duplicate_to(Path(name if name.endswith(".zest") else name + ".zest"), with_takes=whole)
+
+    def duplicate_to(self, to: Path, *, with_takes: bool) -> None:
+        folder = self.state.project.folder
+        self.state.background.run(
+            lambda: duplicate(folder, to, with_takes=with_takes), lambda _: self._open_project(to, False),
+            self.state.complain,
+        )  # fmt: skip
+
+    def _archive(self) -> None:
+        folder = self.state.project.folder
+        name, _ = QFileDialog.getSaveFileName(self, tr("Archive to one file"), f"{folder}.zip", "ZIP (*.zip)")
+        if name:
+            to = Path(name)
+            self.state.background.run(
+                lambda: archive(folder, to),
+                lambda _: self.state.say(tr("Archived: {name} in {parent}.", name=to.name, parent=to.parent)),
+                self.state.complain,
+            )  # fmt: skip
+
+    def _unpack(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open an archive"), "", "ZIP (*.zip)")
+        if name:
+            file = Path(name)
+            self.state.background.run(
+                lambda: unpack(file, file.parent), lambda to: self._open_project(to, False), self.state.complain
+            )
 
     def _open_demo(self) -> None:
         """The demo has a window of its own, by a program of its own: this project stays open."""

@@ -165,6 +165,9 @@ class MainWindow(FilesIn):
         calls: dict[str, Callable[[], object]] = {
             "new": self._new,
             "open": self._open,
+            "duplicate": self._duplicate,
+            "archive": self._archive,
+            "unpack": self._unpack,
             "import": self._import,
             "quit": self.close,
             "record": lambda: self.at_choice().write(),

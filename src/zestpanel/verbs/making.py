@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output, opened
 from zestpanel.verbs.telling import each
 
@@ -19,6 +20,39 @@ def new(options: argparse.Namespace) -> Output:
     project = Project.create(folder)
     BRIEF.write(project.documents, Brief(channel=options.channel, languages=languages))
     project.close()
+    return {"project": str(folder), "lines": [f"Made {folder}."]}
+
+
+def duplicate(options: argparse.Namespace) -> Output:
+    """A copy of a project, with its takes or without."""
+    from zestpanel.core.store.copies import duplicate as copied
+    from zestpanel.core.store.project import SUFFIX
+
+    with opened(options) as project:  # a project of before is brought up to date first
+        folder = project.folder
+    to = options.to if options.to.suffix == SUFFIX else Path(f"{options.to}{SUFFIX}")
+    copied(folder, to, with_takes=not options.without_takes)
+    return {"project": str(to), "lines": [f"Made {to}."]}
+
+
+def archive(options: argparse.Namespace) -> Output:
+    """All of a project in one file."""
+    from zestpanel.core.store.copies import archive as packed
+
+    with opened(options) as project:
+        folder = project.folder
+    to = options.to or folder.with_name(f"{folder.name}.zip")
+    if to.exists():
+        raise InputError(f"{to} is there already.", kept="It is as it was.", remedy="Name another file with --to.")
+    packed(folder, to)
+    return {"archive": str(to), "lines": [f"Made {to}."]}
+
+
+def unpack(options: argparse.Namespace) -> Output:
+    """A project from the file that it was archived to."""
+    from zestpanel.core.store.copies import unpack as unpacked
+
+    folder = unpacked(options.file, options.to or Path.cwd())
     return {"project": str(folder), "lines": [f"Made {folder}."]}
 
 

@@ -114,6 +114,7 @@ def _narrated(
 ) -> Output:  # fmt: skip
     from zestpanel.core.connectors.agreed import waits_for_agreement
     from zestpanel.core.production.narration import cast_all, deliver, parts_of, put_narration
+    from zestpanel.core.production.sheet import bars_of
     from zestpanel.core.runs.execute.unattended import make
     from zestpanel.core.runs.files.dialogue import plan_dialogue
     from zestpanel.core.store.one_asker import asking
@@ -141,6 +142,8 @@ def _narrated(
                    "lines": lines}  # fmt: skip
     if options.estimate:
         return out
+    if sheet is None and (against := bars_of(project, name)) and not options.allow:
+        raise InputError(" ".join(against), kept="Nothing was sent.", remedy="--allow goes on all the same.")
     if planned.jobs:
         with asking(project.folder), told(len(planned.jobs), quiet=options.json) as teller:
             progress = make(project, planned, on_event=teller.on_event)

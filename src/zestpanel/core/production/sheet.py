@@ -34,7 +34,7 @@ from zestpanel.core.store.dialogues import GAP_S
 from zestpanel.core.store.parts import HasSending
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry
-from zestpanel.core.texts import tr, word
+from zestpanel.core.texts import capital, tr, word
 
 LARGEST: Final = 5_000_000  # characters of a sheet
 
@@ -283,10 +283,33 @@ def _differences(sheet: Sheet, engine: Engine) -> list[str]:
     return out
 
 
+_BARS: Final = ("commercial use", "download")
+
+
+def bars_of(project: Project, narration: str) -> list[str]:
+    """Why a narration must not be delivered without a word: what plans deny of those who speak, and texts that are for
+    testing only."""
+    cast, engines = set(project.dialogues.cast(narration).values()), project.shortlist.engines()
+    out = []
+    for candidate in project.shortlist.candidates():
+        engine = engines.get(candidate.engine)
+        if candidate.id in cast and engine is not None:
+            rights = rights_of(project, candidate, engine)
+            out += [_denied(name, candidate.plan) for name in _BARS if rights.get(name) == "no"]
+            if missing := project.own_voices.consent_missing(candidate.engine, candidate.voice):
+                out.append(f"{missing[:1].upper()}{missing[1:]}.")
+    if any(turn.rights == "testing only" for turn in project.dialogues.turns(narration)):
+        out.append(tr("The text is for testing only."))
+    return list(dict.fromkeys(out))
+
+
+def _denied(right: str, plan: str) -> str:
+    return tr("{right}: no, under the plan {plan}.", right=capital(word(right)), plan=plan)
+
+
 def bars(sheet: Sheet) -> Sequence[str]:
     """Why a narration by this sheet must not be delivered without a word: rights, and consents that have ended."""
-    out = [tr("{right}: no, under the plan {plan}.", right=word(name), plan=sheet.plan.name)
-           for name in ("commercial use", "download") if sheet.rights.get(name) == "no"]  # fmt: skip
+    out = [_denied(name, sheet.plan.name) for name in _BARS if sheet.rights.get(name) == "no"]
     if sheet.consent_until is not None and sheet.consent_until < today():
         out.append(tr("The consent of the person whose voice it is ended on {day}.", day=sheet.consent_until))
     return out

@@ -12,12 +12,12 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLin
 from zestpanel.core.audio.encoding import KINDS, LOSSLESS, OutputFormat
 from zestpanel.core.errors import InputError
 from zestpanel.core.production.narration import OUTPUT, Delivered, deliver
-from zestpanel.core.production.sheet import credit_line
+from zestpanel.core.production.sheet import bars_of, credit_line
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import button
+from zestpanel.desk.widgets import button, label
 
 _NAMES: Final = {"wav": "WAV", "flac": "FLAC", "mp3": "MP3", "opus": "Opus", "aac": "AAC (M4A)"}
 _RATES: Final = (16_000, 22_050, 24_000, 44_100, 48_000)
@@ -72,6 +72,12 @@ class DeliverDialog(FormDialog):
             widget.setAccessibleName(words)
             self.form.addRow(words, widget)
         self.form.addRow(self.each, self.pattern)
+        self.allow = QCheckBox(tr("Deliver all the same"))
+        self._against = " ".join(bars_of(state.project, name))
+        self.allow.setVisible(bool(self._against))
+        if self._against:
+            self.form.addRow(label(self._against, "bad", wrap=True))
+        self.form.addRow(self.allow)
         self._show_quality(was)
         self.kind.setFocus()
 
@@ -108,6 +114,12 @@ class DeliverDialog(FormDialog):
 
     def keep(self) -> bool:
         to, folder = self.output(), self.folder.text().strip()
+        if self._against and not self.allow.isChecked():
+            raise InputError(
+                self._against,
+                kept=tr("Nothing was written."),
+                remedy=tr("Tick that it is delivered all the same, where that is agreed with whoever owns it."),
+            )
         if not folder:
             raise InputError(tr("Name a folder."), kept=tr("Nothing was written."))
         project, name = self._state.project, self._name
