@@ -58,6 +58,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("go_back", tr("Back to where I was"), "Go", "Alt+Left"),
     Action("go_on", tr("On again"), "Go", "Alt+Right"),
     Action("find", tr("Find a voice"), "Go", "Ctrl+F"),
+    Action("search", tr("Search everything …"), "Go", "Ctrl+K"),
     Action("dark", tr("Dark scheme"), tr("View"), "Ctrl+D"),
     Action("larger", tr("Larger text"), tr("View"), "Ctrl++ Ctrl+="),
     Action("smaller", tr("Smaller text"), tr("View"), "Ctrl+-"),

@@ -68,6 +68,13 @@ class FilesIn(QMainWindow):
 
         self.state.background.run(lambda: damage_in(folder), arrived, self.state.complain)
 
+    def file_deeds(self) -> dict[str, Callable[[], object]]:
+        """What the menu of projects does, by the names of actions."""
+        return {
+            "new": self._new, "open": self._open, "duplicate": self._duplicate, "archive": self._archive,
+            "unpack": self._unpack, "import": self._import, "report": self._copy_report, "check": self._check_project,
+        }  # fmt: skip
+
     def _new(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
             self, tr("New project"), "My channel.zest", tr("Zest Panel projects (*.zest)")

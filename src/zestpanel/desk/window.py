@@ -41,6 +41,7 @@ from zestpanel.desk.pages.page import Page
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.playing.player import Player
 from zestpanel.desk.remembered import keep_place, recent
+from zestpanel.desk.search import search_from
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.strip.strip import Strip
 from zestpanel.desk.theme.style import apply_theme
@@ -163,12 +164,7 @@ class MainWindow(FilesIn):
 
     def _build_actions(self) -> None:
         calls: dict[str, Callable[[], object]] = {
-            "new": self._new,
-            "open": self._open,
-            "duplicate": self._duplicate,
-            "archive": self._archive,
-            "unpack": self._unpack,
-            "import": self._import,
+            **self.file_deeds(),
             "quit": self.close,
             "record": lambda: self.at_choice().write(),
             "undo": self.state.undo,
@@ -180,8 +176,6 @@ class MainWindow(FilesIn):
             "star": self._star,
             "impression": self.card.show_impressions,
             "back": lambda: self.state.player.seek(0.0),
-            "report": self._copy_report,
-            "check": self._check_project,
             "bring": lambda: self.at_renders().ask_for_clips(),
             "audition": lambda: self._where_it_is_seen("engines", lambda: self.at_engines().hear()),
             "render": lambda: self._where_it_is_seen("renders", lambda: self.at_renders().start()),
@@ -190,6 +184,7 @@ class MainWindow(FilesIn):
             "plan": lambda: self.at_renders().plan_a_run(),
             "again": lambda: self._where_it_is_seen("renders", lambda: self.at_renders().again()),
             "find": lambda: self.at_engines().find_voice(),
+            "search": lambda: search_from(self),
             "dark": lambda: theme.set(dark=not theme.dark),
             "larger": lambda: theme.step_scale(1),
             "smaller": lambda: theme.step_scale(-1),

@@ -118,7 +118,7 @@ class DeliverDialog(FormDialog):
             raise InputError(
                 self._against,
                 kept=tr("Nothing was written."),
-                remedy=tr("Tick that it is delivered all the same, where that is agreed with whoever owns it."),
+                remedy=tr("Tick that it is delivered all the same, where its owner agrees."),
             )
         if not folder:
             raise InputError(tr("Name a folder."), kept=tr("Nothing was written."))
