@@ -41,6 +41,8 @@ class SearchDialog(Dialog):
         layout.addWidget(self.words)
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Found"))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.itemActivated.connect(lambda _: self.choose())
         layout.addWidget(self.list, 1)
         self.none = label("", "quiet", wrap=True)
@@ -53,7 +55,7 @@ class SearchDialog(Dialog):
         self.list.clear()
         for one in self._shown:
             keys = f"   {one.keys}" if one.keys else ""
-            self.list.addItem(QListWidgetItem(f"{capital(one.words)}   · {one.kind}{keys}"))
+            self.list.addItem(QListWidgetItem(f"{one.kind} · {capital(one.words)}{keys}"))
         self.list.setCurrentRow(0)
         self.none.setText("" if self._shown else tr("Nothing has all of these words."))
 

@@ -14,7 +14,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.role import Role
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.scores import LanguageScores
-from zestpanel.core.texts import capital, tr
+from zestpanel.core.texts import capital, tr, word
 
 Chances = dict[object, dict[int, tuple[float, float]]]
 
@@ -43,7 +43,9 @@ class Standing:
     def name(self) -> str:
         """'Main narrator, English'; a language alone where no role is for it."""
         language = language_name(self.language)
-        return tr("{role}, {language}", role=capital(self.role.name), language=language) if self.role else language
+        return (
+            tr("{role}, {language}", role=capital(word(self.role.name)), language=language) if self.role else language
+        )
 
     def ranked(self, candidate_id: int) -> Ranked | None:
         return next((one for one in self.ranking if one.candidate_id == candidate_id), None)

@@ -12,6 +12,7 @@ from zestpanel.core.domain.role import ROLES, Role
 from zestpanel.core.errors import InputError
 from zestpanel.core.languages import locale_name
 from zestpanel.core.texts import capital, tr, word
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.engines.notes import FormDialog
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.theme.tokens import theme
@@ -37,7 +38,7 @@ class RolesDialog(FormDialog):
         self.form.addRow(across)
         at = next((k for k, one in enumerate(self.roles) if one.id == shown), 0)
         self._show_list(at)
-        self.setMinimumWidth(theme.px(760))
+        self.setMinimumWidth(theme.px(900))
         self.fields["name"].setFocus()
 
     def _list_side(self) -> QVBoxLayout:
@@ -55,13 +56,13 @@ class RolesDialog(FormDialog):
         assert line is not None
         line.setPlaceholderText(tr("name of a new role"))
         column.addWidget(self.new)
-        row = QHBoxLayout()
+        deeds = []
         for text, act in ((tr("Add"), self.add_role), (tr("Up"), lambda: self.move_role(-1)),
                           (tr("Down"), lambda: self.move_role(1)), (tr("Remove"), self.remove_role)):  # fmt: skip
             one = button(text, act)
             one.setAutoDefault(False)  # Enter keeps, wherever it is pressed
-            row.addWidget(one)
-        column.addLayout(row)
+            deeds.append(one)
+        column.addWidget(flow_row(*deeds))
         return column
 
     def _form_side(self) -> QVBoxLayout:

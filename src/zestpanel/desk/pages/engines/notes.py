@@ -58,7 +58,7 @@ class KeepingDialog(Dialog):
 class FormDialog(KeepingDialog):
     """A form with a title, a sentence, fields, and a place for what is wrong."""
 
-    def __init__(self, parent: QWidget, title: str, about: str, done: Callable[[], None], keep: str = "Keep") -> None:
+    def __init__(self, parent: QWidget, title: str, about: str, done: Callable[[], None], keep: str = "") -> None:
         super().__init__(parent, done)
         self.setWindowTitle(title)
         layout = QVBoxLayout(self)
@@ -74,7 +74,7 @@ class FormDialog(KeepingDialog):
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(button(tr("Cancel"), self.reject))
-        self.keep_button = button(keep, self._keep, role="main")
+        self.keep_button = button(keep or tr("Keep"), self._keep, role="main")
         self.keep_button.setDefault(True)
         foot.addWidget(self.keep_button)
         layout.addLayout(foot)
