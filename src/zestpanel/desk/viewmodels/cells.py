@@ -151,7 +151,7 @@ def bench_of(project: Project) -> Bench:
         newest_take=every_take[-1].id if every_take else 0,
         unmeasured=project.takes.count_unmeasured(versions()),
         raters=project.answers.count_listeners(),
-        decided=frozenset(d.role for d in decisions(project.documents)),
+        decided=frozenset(d.role for d in decisions(project.documents) if d.candidate_id is not None),
     )
 
 
