@@ -10,6 +10,7 @@ from typing import TypeVar
 
 import numpy as np
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QItemSelectionModel, Qt
 from PyQt6.QtWidgets import QComboBox, QDialog, QDoubleSpinBox, QFileDialog, QLineEdit
 from pytestqt.qtbot import QtBot
@@ -708,7 +709,7 @@ def test_a_service_makes_a_voice_of_recordings_and_deletes_it(
     assert "'Second' was not sent: nobody's consent is recorded" in dialog.wrong.text()
     own.set_consent(own.recordings()[0].id, yes)
     qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not dialog.isVisible(), timeout=30_000)
+    qtbot.waitUntil(lambda: sip.isdeleted(dialog) or not dialog.isVisible(), timeout=30_000)
     settle(qtbot, window)
     (voice,) = [one for one in own.voices() if one.engine == "Citrange"]
     assert voice.at_service is not None

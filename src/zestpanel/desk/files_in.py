@@ -90,13 +90,11 @@ class FilesIn(QMainWindow):
     def _duplicate(self) -> None:
         """A copy with all takes, or one to begin another channel from; it is opened."""
         folder = self.state.project.folder
-        name, kind = QFileDialog.getSaveFileName(
-            self, tr("Duplicate project"), str(folder.with_name(f"{folder.stem} 2.zest")),
-            f"{tr('With all takes (*.zest)')};;{tr('Without takes: brief, engines, texts and roles (*.zest)')}",
-        )  # fmt: skip
+        whole, bare = tr("With all takes (*.zest)"), tr("Without takes: brief, engines, texts and roles (*.zest)")
+        usual = str(folder.with_name(f"{folder.stem} 2.zest"))
+        name, kind = QFileDialog.getSaveFileName(self, tr("Duplicate project"), usual, ";;".join((whole, bare)))
         if name:
-            whole = kind != tr("Without takes: brief, engines, texts and roles (*.zest)")
-            self.duplicate_to(Path(name if name.endswith(".zest") else name + ".zest"), with_takes=whole)
+            self.duplicate_to(Path(name if name.endswith(".zest") else name + ".zest"), with_takes=kind != bare)
 
     def duplicate_to(self, to: Path, *, with_takes: bool) -> None:
         folder = self.state.project.folder
