@@ -13,7 +13,7 @@ from zestpanel.core.catalogue.notation import Notation
 from zestpanel.core.domain.mark import DeliveryMark, clipped, number_of, spans_of
 from zestpanel.core.money.tariff import Counting
 from zestpanel.core.sending.choices import SendingChoices
-from zestpanel.core.text.difficulty import find_difficulties
+from zestpanel.core.sending.in_words import in_words
 from zestpanel.core.text.lexicon.lexicon import Entry, entries_for, hits
 from zestpanel.core.text.marks.duration import pause_ms
 from zestpanel.core.text.marks.spelling_out import spelled
@@ -161,18 +161,17 @@ def _with_spelling(
         return marks
     taken = _blocked(marks)
     out = list(marks)
-    for part in find_difficulties(text, language):
-        end = part.start + len(part.words)
-        if part.kind not in choices.spell_out or any(a < end and part.start < b for a, b in taken):
+    for part in in_words(text, language):
+        if part.kind not in choices.spell_out or any(a < part.end and part.start < b for a, b in taken):
             continue
-        words = spelled(part.kind, part.words, language, before=text[: part.start])
-        if words and words != part.words and text[part.start : end] == part.words:
-            out.append(DeliveryMark(part.start, end, "read as", words))
-            taken.append((part.start, end))
-            changes.append(_of(part.start, end, "spelled out", part.kind, part.words, words))
-        elif not words:
+        written = text[part.start : part.end]
+        if part.words is None:
             why = tr("it cannot be put in words with certainty")
-            changes.append(_of(part.start, end, "as it stands", part.kind, part.words, "", why))
+            changes.append(_of(part.start, part.end, "as it stands", part.kind, written, "", why))
+        elif part.words != written:
+            out.append(DeliveryMark(part.start, part.end, "read as", part.words))
+            taken.append((part.start, part.end))
+            changes.append(_of(part.start, part.end, "spelled out", part.kind, written, part.words))
     return out
 
 

@@ -27,7 +27,7 @@ def _values(of: Material) -> Values:
 
 FAMILY: Final = Family(
     name="words heard",
-    version=6,
+    version=7,
     place=60,
     values=_values,
     also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),

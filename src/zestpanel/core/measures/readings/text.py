@@ -88,15 +88,18 @@ def _money(found: re.Match[str], before: str, language: str) -> list[Reading]:
 
 
 def _percent(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    return _with_sign(found, figures.percent(found["n"], found["sign"], language), language)
+    return _with_sign(found, figures.percent(found["n"], found["sign"], language), before, language)
 
 
 def _degrees(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    return _with_sign(found, figures.degrees(found["n"], found["scale"] or "", language), language)
+    return _with_sign(found, figures.degrees(found["n"], found["scale"] or "", language), before, language)
 
 
 def _unit(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    return _with_sign(found, figures.with_unit(found["n"], found["unit"], language), language)
+    readings = figures.with_unit(found["n"], found["unit"], language)
+    if found["unit"] == "in":  # '5 in a row' counts no inches
+        readings += joined(number(found["n"], language), [("in",)])
+    return _with_sign(found, readings, before, language)
 
 
 def _number(found: re.Match[str], before: str, language: str) -> list[Reading]:
@@ -104,17 +107,60 @@ def _number(found: re.Match[str], before: str, language: str) -> list[Reading]:
     beside = re.search(r"\d\s$", before) or re.match(r"\s\d", found.string[found.end() : found.end() + 2])
     if beside and found["n"].isdigit():  # groups of figures, as telephone numbers are written
         readings.append(digits(found["n"], language))
-    if re.search(r"\d\s?$", before):  # two numbers with a dash between: 'to' may be said
-        readings = joined(ways(spoken(primary(language)).get("range", "to|")), readings) if found["dash"] else readings
-    return _with_sign(found, readings, language)
+    return _with_sign(found, readings, before, language)
 
 
-def _with_sign(found: re.Match[str], readings: list[Reading], language: str) -> list[Reading]:
+def _with_sign(found: re.Match[str], readings: list[Reading], before: str, language: str) -> list[Reading]:
+    if found["dash"] and re.search(r"\d\s?$", before):  # two numbers with a dash between: 'to' may be said
+        return joined(ways(spoken(primary(language)).get("range", "to|")), readings)
     return signed(readings, language) if found["minus"] else readings
 
 
+def _ratio(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    """'3:1': 'three to one'."""
+    first, second = number(found["ra"], language), number(found["rb"], language)
+    return joined(first, ways(spoken(primary(language)).get("ratio", "")), second)
+
+
+def _version(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    """'2.0.1': 'two point zero point one'."""
+    parts = [[*number(n, language), digits(n, language)] for n in found["vers"].split(".")]
+    point = [
+        *ways(spoken(primary(language)).get("dot", "point")),
+        *ways(spoken(primary(language)).get("point", "point")),
+        (),
+    ]
+    out = parts[0]
+    for part in parts[1:]:
+        out = joined(out, point, part)
+    return out
+
+
+def _address(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    """'www.example.org/a': the dots, strokes and the at said; 'www' letter by letter."""
+    table = spoken(primary(language))
+    said: dict[str, list[Reading]] = {".": ways(table["dot"]), "/": ways(table["stroke"]), "-": ways(table["hyphen"]),
+            "_": [("underscore",)], "@": ways(table["signs"]["@"]), "+": [("plus",)], ":": [()]}  # fmt: skip
+    out: list[Reading] = [()]
+    for part in re.findall(r"[^\W_]+|[-./_@+:]", re.sub(r"^https?://|/$", "", found["addr"])):
+        spoken_out = said.get(part) or [plain(part, language), tuple(part.casefold())]
+        out = joined(out, spoken_out if part.casefold() != "www" else [("w", "w", "w"), ("www",)])
+    return out
+
+
+def _title(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    """'Dr Hale', 'St. Albans': before a name it is no street."""
+    said = ways(spoken(primary(language))["short"][found["title"].casefold()])
+    return [way for way in said if way not in (("drive",), ("street",))]
+
+
+def _century(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    value = _roman(found["cent"])
+    return list(ordinal(value, language)) if value else []
+
+
 def _clock(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    hour, minute = int(found["h"]), int(found["min"] or 0)
+    hour, minute = int(found["h"]), int(found["min"] or found["min2"] or 0)
     half = re.sub(r"[^apm]", "", (found["half"] or "").lower())
     return figures.clock(hour, minute, half, language) if hour <= 24 and minute < 60 else []
 
@@ -142,6 +188,8 @@ def _all_figures(found: re.Match[str], before: str, language: str) -> list[Readi
 
     said = spelled("date", found["date"], language)
     out = [plain(said, language)] if said else []
+    if out and primary(language) == "de":  # 'am fünften März', 'fünfter März'
+        out += [(out[0][0] + ending, *out[0][1:]) for ending in "nr"]
     return [*out, *([tuple(w for w in out[0] if w not in ("the", "of"))] if out else [])]
 
 
@@ -159,13 +207,23 @@ def _fraction(found: re.Match[str], before: str, language: str) -> list[Reading]
     named = table.get("halves", {}).get(f"{found['num']}/{found['den']}")
     over = ways(table.get("signs", {}).get("/", "")) or [()]
     out = ways(named) if named else joined(number(found["num"], language), over, number(found["den"], language))
+    if primary(language) == "en" and 2 < int(found["den"]) <= 20:
+        parts = [
+            (*o[:-1], o[-1] + ("s" if int(found["num"]) != 1 else "")) for o in ordinal(int(found["den"]), language)
+        ]
+        out += joined(number(found["num"], language), parts)
     if found["mixed"]:
         return joined(number(found["mixed"], language), [*ways(table.get("and", "and")), ()], out)
     return out
 
 
 def _short(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    return ways(spoken(primary(language))["short"][found["short"].casefold().strip(".")])
+    word = (found["short"] or found["bare"]).casefold().strip(".")
+    return ways(spoken(primary(language))["short"].get(word, word))
+
+
+def _numero(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    return ways(spoken(primary(language))["signs"].get("#", "#"))
 
 
 def _plus(found: re.Match[str], before: str, language: str) -> list[Reading]:
@@ -236,24 +294,38 @@ def _rules(key: str) -> tuple[tuple[re.Pattern[str], Rule], ...]:
     names = "|".join(re.escape(m) for m in sorted(figures.months(key), key=len, reverse=True)) or "(?!)"
     short = "|".join(re.escape(s) for s in sorted(table.get("short", {}), key=len, reverse=True)) or "(?!)"
     ends = _ORDINAL_ENDS.get(key, "(?!)")
+    titles = "Dr|Mr|Mrs|Ms|Prof|St|Mme|Mlle|M|Sr|Sra|Hr|Fr|Sig|Dott|Dra"
+    titles = "|".join(t for t in titles.split("|") if t.casefold() in table.get("short", {})) or "(?!)"
+    hour_word = r"\s?Uhr\b" if key == "de" else "(?!)"
+    dash = r"(?P<dash>(?<=\d)\s?[-–—]\s?)?"
     rules: list[tuple[str, Rule]] = [
+        (r"(?P<addr>https?://[^\s)]+[^\s).,;:!?]|www\.[^\s)]+[^\s).,;:!?]|\b[\w.+-]+@[\w-]+\.\w+(?:\.\w+)*)", _address),
+        (r"(?<![\d.])(?P<vers>\d{1,3}(?:\.\d{1,3}){2,3})(?![\d.]*\d)" if key not in ("de", "it", "es", "pt") else
+         r"(?<=ersion\s)(?P<vers>\d{1,3}(?:\.\d{1,3}){1,3})(?![\d.]*\d)", _version),
         (rf"{_MINUS}(?:(?P<c1>{signs}|\b(?:{codes})\b\s?)\s?(?P<m1>{n})(?:\s?(?P<s1>(?i:{scale})\b|(?i:{scale_words})\b))?"
          rf"|(?P<m2>(?<![\w.,]){n})\s?(?:(?P<s2>(?i:{scale_words}))\s)?(?P<c2>{signs}|(?:{codes})\b))", _money),
-        (rf"{_MINUS}(?<![\w]){n_of}\s?(?P<sign>[%‰])", _percent),
-        (rf"{_MINUS}(?<![\w]){n_of}\s?°\s?(?P<scale>[CFcf]\b)?", _degrees),
+        (rf"{_MINUS}{dash}(?<![\w]){n_of}\s?(?P<sign>[%‰])", _percent),
+        (rf"{_MINUS}{dash}(?<![\w]){n_of}\s?°\s?(?P<scale>[CFcf]\b)?", _degrees),
         (r"(?<!\d)(?P<date>\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[/.]\d{1,2}[/.]\d{4})(?!\d)", _all_figures),
-        (r"(?<![\d.,])(?P<h>\d{1,2})(?:[:h](?P<min>\d{2})(?!\d)|(?=\s?[ap]\.?m\b))"
-         r"(?:\s?(?P<half>[ap]\.?m\b\.?))?", _clock),
+        (r"(?<![\d.,:])(?P<ra>\d{1,4}):(?P<rb>\d|\d{3,})(?![\d:])", _ratio),
+        (r"(?<![\d.,])(?P<h>\d{1,2})(?:[:h](?P<min>\d{2})(?!\d)|(?=\s?[ap]\.?m\b)|[.](?P<min2>\d{2})(?=\s?[ap]\.?m\b))"
+         rf"(?:\s?(?P<half>[ap]\.?m\b\.?)|{hour_word})?", _clock),
+        (r"(?<![\d.,])(?P<h>\d{1,2})\.(?P<min>\d{2})(?P<min2>)\s(?P<half>(?!))?Uhr\b" if key == "de" else "(?!)",
+         _clock),
         (rf"(?<![\d.,])(?P<d>\d{{1,2}})(?:{ends})?\.?\s+(?:of\s+|de\s+)?(?P<month>(?i:{names})\b\.?)", _day_then_month),
         (rf"(?P<month2>\b(?i:{names})\b\.?)\s+(?:the\s+)?(?P<d2>\d{{1,2}})(?:{ends})?(?![\d:])", _month_then_day),
         (rf"(?<![\d.,])(?P<o>\d+)(?:{ends})", _ordinal),
         (r"(?<!\d)(?P<dec>\d{2,4})'?s\b" if key == "en" else r"(?P<dec>(?!))", _decade),
         (r"(?<![\d/])(?:(?P<mixed>\d+)\s)?(?P<num>\d{1,2})[/⁄](?P<den>\d{1,2})(?![\d/])", _fraction),
-        (rf"{_MINUS}(?<![\w]){n_of}\s?(?P<unit>{units})(?![\w'])", _unit),
+        (rf"{_MINUS}{dash}(?<![\w]){n_of}\s?(?P<unit>{units})(?![\w'])", _unit),
         (r"(?P<head>\b[^\W\d_]{1,3})(?P<tail>\+{1,2}|#)(?!\w)", _plus),
         (r"(?P<mix>\b(?=\w*\d)(?=\w*[^\W\d_])[^\W_]+)", _mixed),
-        (rf"{_MINUS}(?P<dash>(?<=\d)\s?[-–—]\s?)?{n_of}", _number),
-        (rf"(?<![^\W_])(?P<short>(?i:{short}))\.(?=\s|$)", _short),
+        (rf"{_MINUS}{dash}{n_of}", _number),
+        (rf"(?<![^\W_])(?P<title>{titles})\b\.?(?=\s+[A-ZÀ-Þ])", _title),
+        (r"(?P<cent>\b(?:[IVX]{2,}|[IVX](?=\w+\s(?:siècle|République|arrondissement))))(?:er|e|ème|re)\b"
+         if key == "fr" else "(?!)", _century),
+        (rf"(?<![^\W_])(?P<short>(?i:{short}))\.(?!\w)|(?<!\w)(?P<bare>vs)(?=\s)", _short),
+        (r"\bn[°º](?=\s?\d)" if key != "en" else "(?!)", _numero),
         (r"(?P<caps>\b[A-ZÀ-Þ]{2,6}\b(?!'))", _capitals),
         (r"(?P<hyph>[^\W_]+(?:[-‐‑][^\W_]+)+)", _hyphened),
         (r"(?P<word>[^\W_]+(?:'[^\W_]+)*'?)", _word),

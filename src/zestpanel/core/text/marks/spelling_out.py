@@ -14,14 +14,18 @@ if TYPE_CHECKING:
     from babel import Locale
 
 SPOKEN_LANGUAGES: Final = ("en", "fr", "es", "de", "it", "pt")
-SPELLABLE: Final = ("numbers", "dates", "times", "money", "units", "acronyms")
+SPELLABLE: Final = (
+    "numbers", "dates", "times", "money", "units", "acronyms", "abbreviations", "symbols", "addresses",
+)  # fmt: skip
 _CURRENCIES: Final = {
     "£": "GBP", "€": "EUR", "$": "USD", "GBP": "GBP", "EUR": "EUR", "USD": "USD", "euro": "EUR", "euros": "EUR",
     "pounds": "GBP", "pound": "GBP", "dollars": "USD", "dollar": "USD", "Euro": "EUR",
 }  # fmt: skip
-_UNITS: Final = {
+UNITS: Final = {
     "kg": "mass-kilogram", "g": "mass-gram", "mg": "mass-milligram", "t": "mass-tonne", "km": "length-kilometer",
     "m": "length-meter", "cm": "length-centimeter", "mm": "length-millimeter", "ha": "area-hectare",
+    "m²": "area-square-meter", "km²": "area-square-kilometer", "cm²": "area-square-centimeter",
+    "m³": "volume-cubic-meter",
     "l": "volume-liter", "cl": "volume-centiliter", "ml": "volume-milliliter", "°C": "temperature-celsius",
     "° C": "temperature-celsius", "°F": "temperature-fahrenheit", "°": "angle-degree", "%": "concentr-percent",
     "km/h": "speed-kilometer-per-hour", "mph": "speed-mile-per-hour", "kWh": "energy-kilowatt-hour",
@@ -36,6 +40,7 @@ _HALVES: Final = {
     "it": {"1/2": "un mezzo", "1/3": "un terzo", "2/3": "due terzi", "1/4": "un quarto", "3/4": "tre quarti"},
     "pt": {"1/2": "um meio", "1/3": "um terço", "2/3": "dois terços", "1/4": "um quarto", "3/4": "três quartos"},
 }  # fmt: skip
+_AND: Final = {"fr": "et", "es": "con", "de": "und", "it": "e", "pt": "e"}
 _CLOCK: Final = {
     "fr": "{h} heures {m}",
     "de": "{h} Uhr {m}",
@@ -132,9 +137,12 @@ def _money(text: str, locale: Locale) -> str | None:
     currency = _CURRENCIES.get(found[0]) if found else None
     if amount is None or currency is None:
         return None
-    words: str = num2words(float(amount), lang=locale.language, to="currency", currency=currency)
-    if amount == amount.to_integral_value():
-        words = re.split(r",| et z| con c| und n| e z", words)[0]
+    # the sign between both parts is ours: thousands may have a comma too
+    named: str = num2words(float(amount), lang=locale.language, to="currency", currency=currency, separator=" ¦ ")
+    large, _, small = (part.strip() for part in named.partition("¦"))
+    link = {"en": " "}.get(locale.language, f" {_AND.get(locale.language, '')} ")
+    whole = amount == amount.to_integral_value()
+    words = large if whole else small if amount < 1 else f"{large}{link}{small}"
     if locale.language == "en":
         words = words.replace(",", "").replace(" sterling", "")
         words = re.sub(r"\beuro\b", "euro" if amount == 1 else "euros", words)
@@ -146,7 +154,7 @@ def _unit(text: str, locale: Locale) -> str | None:
 
     found = re.fullmatch(r"(\d[\d.,\s\u202f\u00a0]*)\s?(\D+)", text.strip())
     number = _number(found[1], locale) if found else None
-    unit = _UNITS.get(found[2].strip()) if found else None
+    unit = UNITS.get(found[2].strip()) if found else None
     if number is None or unit is None:
         return None
     whole = number == number.to_integral_value()
