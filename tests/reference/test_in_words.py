@@ -40,7 +40,7 @@ def test_a_sentence_is_said_as_it_was_written_down(language: str, line: str) -> 
 
 
 def test_what_is_said_of_another_place_is_counted_as_wrong() -> None:
-    """Every sentence with the words of every other place of its language: 12,188 readings."""
+    """Every sentence with the words of every other place of its language: 12,696 readings."""
     passed, tried = [], 0
     for language, lines in SENTENCES.items():
         places = {(place[1], place[2]) for line in lines for place in _PLACE.finditer(line) if place[2]}
@@ -56,7 +56,7 @@ def test_what_is_said_of_another_place_is_counted_as_wrong() -> None:
                 wrong = _PLACE.sub(r"\1", line[: first.start()] + spoken + line[first.end() :])
                 if word_errors(before, wrong, language).rate == 0:
                     passed.append((before, spoken))
-    assert tried > 12_000
+    assert tried > 12_500
     # other ways to say the same
     assert set(passed) == {("It grew by 2.5 points.", "two and a half"), ("Trains leave at 15:00 today.", "three"),
                            ("Two + two.", "and")}  # fmt: skip

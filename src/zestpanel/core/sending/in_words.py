@@ -66,11 +66,21 @@ _COUNTED_IN_ROMAN: Final = {
 # names that many kings, queens and popes had (general history)
 _REIGNED: Final = "Henry|Charles|Louis|Elizabeth|George|Edward|James|William|Richard|Philip|Pius|Benedict|Napoleon"
 _YEAR_BEHIND: Final = {  # words that are followed by a year where four figures may be one
-    "en": "in since by until till from before after around circa year summer winter spring autumn of",
+    "en": "in since by until till from born died before after around circa year summer winter spring autumn of",
     "de": "Jahr Jahre seit Sommer Winter Frühling Herbst anno um",
 }  # fmt: skip
 _YEAR: Final = r"(?:1[1-9]\d\d|20[1-9]\d)"
 _ARTICLE: Final = r"(?i)\b(?:der|die|am|vom|zum|dem|den|beim|ab|seit|bis)\s*$"
+_HOURS_ARTICLE: Final = {"es": r"(?i)\blas?\s$", "it": r"(?i)(?:\b(?:d?alle|le)\s|\b(?:d?all|l)['’])$"}
+# a number that bends with what it counts, which nobody has told: un arbre, une pomme
+_BENDS: Final = {
+    "fr": r"\d*(?<![179])1|1",
+    "es": r"\d*(?<!1)1|1|[2-9]\d\d",
+    "it": "1",
+    "de": "1",
+    "pt": r"\d*(?<!1)[12]|[2-9]\d\d",
+}
+_DIALLED: Final = r"(?i)\b(?:dial|call|ring|phone|text|code|pin|box|flight|route)\s$"
 _DOT: Final = {"en": "dot", "de": "Punkt", "fr": "point", "es": "punto", "it": "punto", "pt": "ponto"}
 _STROKE: Final = {"en": "slash", "de": "Schrägstrich", "fr": "slash", "es": "barra", "it": "barra", "pt": "barra"}
 _HYPHEN: Final = {"en": "dash", "de": "Bindestrich", "fr": "tiret", "es": "guion", "it": "trattino", "pt": "hífen"}
@@ -148,6 +158,9 @@ def _date(t: _Text, found: re.Match[str]) -> str | None:
     said = spelled("date", re.sub(r"^the\s+", "", found[0]), t.language, before=t.before(found))
     if said and t.key == "de" and not re.search(_ARTICLE, t.before(found)):
         said = said.replace(" ", "r ", 1)  # 'Montag, dritter Mai'
+    if said and "º" in found[0]:  # '1º de mayo'
+        named = {"es": "primero", "pt": "primeiro", "it": "primo"}.get(t.key, "")
+        return f"{named} {said.partition(' ')[2]}" if re.match(r"1º", found[0]) else None
     return said
 
 
@@ -178,7 +191,10 @@ def _clock(t: _Text, found: re.Match[str]) -> str | None:
         return _said(t.number(str(hour)), "hundred")
     if t.key == "en" and half and minute == "00":
         return _said(t.number(str(hour)), " ".join(re.sub(r"[^apm]", "", half.lower())))
-    return spelled("time", f"{hour}:{minute} {half or ''}".strip(), t.language)
+    said = spelled("time", f"{hour}:{minute} {half or ''}".strip(), t.language)
+    if said and re.search(_HOURS_ARTICLE.get(t.key, "(?!)"), t.before(found)):
+        said = re.sub(r"^(?:las? |le |l')", "", said)  # 'a las 10:30': the article is there
+    return said
 
 
 def _ratio(t: _Text, found: re.Match[str]) -> str | None:
@@ -294,6 +310,10 @@ def _standing_number(t: _Text, found: re.Match[str]) -> str | None:
     figures = found["n"]
     if re.fullmatch(r"0\d+", figures) or re.search(r"\d\s?$", t.before(found)):
         return None  # a code or a part of something longer
+    if re.fullmatch(_BENDS.get(t.key, "(?!)"), figures) and re.match(r"\s\w", t.text[found.end() : found.end() + 2]):
+        return None
+    if t.key == "en" and re.search(_DIALLED, t.before(found)):
+        return None
     return _said(_MINUS[t.key] if found["minus"] else "", t.number(figures))
 
 
@@ -318,7 +338,7 @@ def _rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...
     words_of_many = _WORDS_OF_MANY.get(key, "(?!)")
     money = r"[£$€]|\b(?:EUR|USD|GBP)\b"
     units = "|".join(map(re.escape, _SAFE_UNITS))
-    begin, end = r"(?<![\w.,:/§-])(?<!\d[–−])", r"(?![\w²³]|[.,:/'’]\d|\s?[–−/]\s?\d|-\d|['’])"
+    begin, end = r"(?<![\w.,:/§'’-])(?<!\d[–−])", r"(?![\w²³]|[.,:/'’]\d|\s?[–−/]\s?\d|-\d|['’])"
     below = r"(?P<minus>(?:(?<=\s)|(?<=\()|^)[-−–](?=\S))"
     head, minus = rf"(?:{below}|{begin})", rf"{below}?"
     sign = "|".join(map(re.escape, _NUMBERED.get(key, {}))) or "(?!)"
@@ -327,7 +347,7 @@ def _rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...
         re.escape(s) for s in sorted((*_SHORT.get(key, {}), *_BEFORE_A_NAME.get(key, {})), key=len, reverse=True)
     )
     behind = "|".join(rf"(?i:(?<=\b{word}\s))" for word in _YEAR_BEHIND.get(key, "").split()) or "(?!)"
-    behind += rf"|(?<=\d\d\d\d\s{_TO[key]}\s)" if behind != "(?!)" else ""
+    behind += rf"|(?<=\d{{4}}\s{_TO[key]}\s)|(?<=\d{{4}}\s(?:and|und)\s)" if behind != "(?!)" else ""
     of = r"(?:of\s+|de\s+)?"
 
     def only(language: str, put: Rule) -> Rule:

@@ -120,6 +120,8 @@ def _say(number: Decimal, locale: Locale) -> str:
 
     whole = number == number.to_integral_value()
     words: str = num2words(int(number) if whole else float(number), lang=locale.language)
+    if locale.language == "es" and locale.number_symbols["latn"]["decimal"] == ",":
+        words = words.replace(" punto ", " coma ")
     return words.replace(", ", " ") if locale.language == "en" else words
 
 
