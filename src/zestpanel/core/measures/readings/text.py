@@ -155,7 +155,7 @@ def _title(found: re.Match[str], before: str, language: str) -> list[Reading]:
 
 
 def _century(found: re.Match[str], before: str, language: str) -> list[Reading]:
-    value = _roman(found["cent"])
+    value = roman(found["cent"])
     return list(ordinal(value, language)) if value else []
 
 
@@ -239,15 +239,15 @@ def _capitals(found: re.Match[str], before: str, language: str) -> list[Reading]
     word = found["caps"]
     letters = tuple(word.casefold())
     out: list[Reading] = [(word.casefold(),), letters]
-    value = _roman(word)
+    value = roman(word)
     if value:
         out += number(str(value), language, may_be_year=False)
         out += [way for o in ordinal(value, language) for way in (o, ("the", *o) if primary(language) == "en" else o)]
     return out
 
 
-def _roman(word: str) -> int:
-    """0 for what is no Roman number."""
+def roman(word: str) -> int:
+    """The value of a Roman number; 0 for what is none."""
     if not re.fullmatch(r"(?:XC|XL|L?X{0,3})(?:IX|IV|V?I{0,3})", word):
         return 0
     values = [_ROMAN[c] for c in word]
@@ -340,4 +340,4 @@ def usual(found: list[Place]) -> Iterator[str]:
         yield from place.readings[0]
 
 
-__all__ = ["Place", "parts_of", "places", "usual"]
+__all__ = ["Place", "parts_of", "places", "roman", "usual"]
