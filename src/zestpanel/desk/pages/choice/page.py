@@ -312,5 +312,5 @@ def _ranking_row(ranked: Ranked, row: Row, figures_of: list[str]) -> tuple[list[
         *figures_of,
     ]
     warn = [column for column, text in enumerate(cells) if text in (word("missing"), word("nobody has heard this"))]
-    warn += [_MUSTS] if failing or row.rights else []
+    warn += [_MUSTS] if failing else []
     return cells, warn
