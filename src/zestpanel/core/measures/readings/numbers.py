@@ -116,6 +116,8 @@ def ordinal(n: int, language: str) -> tuple[Reading, ...]:
 
     key = primary(language)
     first = plain(num2words(n, lang=key, to="ordinal"), language)
+    if not first:  # of very large ones there are none in some languages
+        return ()
     out = [first]
     if key == "fr":
         out += {1: [("premier",), ("première",)], 2: [("second",), ("seconde",), ("deuxième",)]}.get(n, [])
