@@ -64,7 +64,7 @@ def test_what_is_said_of_another_place_is_counted_as_wrong() -> None:
 
 @given(
     st.text(alphabet="0123456789.,:/-–−%£€$°½ ²()+#§IVXLam hkgUr’'\n", max_size=60),
-    st.sampled_from(["en-GB", "de", "fr"]),
+    st.sampled_from(["en-GB", "de", "fr", "es", "it", "pt"]),
 )
 def test_any_text_comes_out_whole(text: str, language: str) -> None:
     at = 0
