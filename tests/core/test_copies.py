@@ -69,8 +69,7 @@ def test_a_copy_without_takes_begins_another_channel(worked_on: Project, tmp_pat
 def test_an_archive_comes_back_as_it_was(worked_on: Project, tmp_path: Path) -> None:
     file = tmp_path / "a.zip"
     archive(worked_on.folder, file)
-    into = tmp_path / "elsewhere"
-    into.mkdir()
+    into = tmp_path / "not yet" / "elsewhere"
     to = unpack(file, into)
     assert to.name == worked_on.folder.name
     assert damage_in(to) == []

@@ -252,6 +252,9 @@ def test_a_sheet_sets_up_the_same_candidate_elsewhere(channel: Project, tmp_path
 @pytest.mark.parametrize(("text", "says"), [
     ("a: [", "no YAML or JSON"), ("[]", "no production sheet"), ("zest-production-sheet: 2", "no production sheet"),
     ("{" * 3000, "YAML or JSON|production sheet"),
+    ("zest-production-sheet: 1\nzest-production-sheet: 1", "line 2: 'zest-production-sheet' is there twice"),
+    ("\n".join(["a0: &a0 [x, x, x, x, x, x, x, x]", *(f"a{k}: &a{k} [{', '.join([f'*a{k - 1}'] * 8)}]"
+                                                     for k in range(1, 9))]), "references counted out"),
 ])  # fmt: skip
 def test_what_is_no_sheet_is_said(text: str, says: str) -> None:
     with pytest.raises(InputError, match=says):

@@ -218,6 +218,19 @@ def test_what_a_decision_rested_on_is_kept_and_what_changed_is_said(channel: Pro
     assert every_decision(channel.documents)[0] == kept, "an earlier one is not erased"
 
 
+def test_a_strangers_day_that_is_none_is_no_day(channel: Project) -> None:
+    decided = {"role": "main", "candidate_id": 1, "why": "warm", "by": "", "decided": "2026-12-01"}
+    channel.documents.put("decisions", [{**decided, "look_again": "soon"}, {**decided, "look_again": 5}])
+    assert [one.look_again for one in every_decision(channel.documents)] == ["", ""]
+    assert changed_since(decisions(channel.documents)[0], evaluate(channel)) == []
+
+
+def test_a_reason_is_there_and_is_no_book(channel: Project) -> None:
+    for why, says in (("  ", "needs its reason"), ("x" * 2_001, "longer than 2,000 characters")):
+        with pytest.raises(InputError, match=says):
+            decide(channel, evaluate(channel), role="main", candidate_id=1, why=why, by="")
+
+
 def test_why_not_this_one(channel: Project) -> None:
     ilseth, _, linnoway, _ = (one.id for one in channel.shortlist.candidates())
     main = of(evaluate(channel), "main")

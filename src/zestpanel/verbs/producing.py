@@ -114,7 +114,7 @@ def _narrated(
 ) -> Output:  # fmt: skip
     from zestpanel.core.connectors.agreed import waits_for_agreement
     from zestpanel.core.production.narration import cast_all, deliver, parts_of, put_narration
-    from zestpanel.core.production.sheet import bars_of
+    from zestpanel.core.production.sheet import bars_of, credits_of
     from zestpanel.core.runs.execute.unattended import make
     from zestpanel.core.runs.files.dialogue import plan_dialogue
     from zestpanel.core.store.one_asker import asking
@@ -157,21 +157,12 @@ def _narrated(
             return out
     made = deliver(project, name, options.to or Path.cwd(), output, each=options.each,
                    pattern=options.pattern,
-                   credit=sheet.credit if sheet else _credits(project, name))  # fmt: skip
+                   credit=sheet.credit if sheet else credits_of(project, name))  # fmt: skip
     level = "" if made.level.after is None else f", {made.level.after:.1f} LUFS, peak {made.level.peak_dbtp:.1f} dBTP"
     lines.append(f"{made.duration_s:.1f} s{level}")
     lines += [str(path) for path in made.files]
     return out | {"files": [str(path) for path in made.files], "duration_s": made.duration_s,
                   "loudness_lufs": made.level.after}  # fmt: skip
-
-
-def _credits(project: Project, name: str) -> str:
-    """The credit lines that the plans of all who speak demand."""
-    from zestpanel.core.production.sheet import credit_line
-
-    cast = set(project.dialogues.cast(name).values())
-    lines = [credit_line(project, one) for one in project.shortlist.candidates() if one.id in cast]
-    return " ".join(dict.fromkeys(line for line in lines if line))
 
 
 def convert(options: argparse.Namespace) -> Output:

@@ -15,7 +15,7 @@ from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.reaching import KINDS as REACHED_BY
 from zestpanel.core.catalogue.unknown_places import unknown_places
 from zestpanel.core.catalogue.unsaid import refuse_unsaid
-from zestpanel.core.catalogue.yaml_text import Loader
+from zestpanel.core.catalogue.yaml_text import OddPart, read_plainly
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.money.components import KINDS as COMPONENTS
 from zestpanel.core.text_files import read_text
@@ -43,13 +43,12 @@ def parse_connector(text: str, *, name: str, kept: bool = False) -> Engine:
     """
     text = _PAIR.sub(_whole_character, text)
     try:
-        loader = Loader(text)
-        node = loader.get_single_node()
-        if odd := _odd(node, twice=kept):
-            raise ConnectorError(
-                tr("{name}, line {odd}: {odd2}.", name=name, odd=odd[0], odd2=odd[1]), kept=tr("Nothing was added.")
-            )
-        data = loader.construct_document(node) if node is not None else None
+        node, data = read_plainly(text, twice=kept)
+    except OddPart as error:
+        raise ConnectorError(
+            tr("{name}, line {line}: {what}.", name=name, line=error.line, what=error.what),
+            kept=tr("Nothing was added."),
+        ) from error
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         at = tr(", line {line}", line=mark.line + 1) if mark is not None else ""
@@ -146,43 +145,6 @@ def _refuse_unknown_places(engine: Engine, node: Any, name: str) -> None:
                 "Correct the line; braces that are meant as they stand are doubled: {{{{{shown}}}}}.", shown=shown
             ),
         )
-
-
-_MOST_NODES = 300_000
-_DEEPEST = 60
-
-
-def _odd(node: yaml.Node | None, *, twice: bool) -> tuple[int, str] | None:
-    """(line, what) of a name that stands twice in one part, of parts that hold themselves, and of a file that its
-    references blow up; None for none."""
-    if node is None:
-        return None
-    count = 0
-    waiting: list[tuple[yaml.Node, tuple[int, ...]]] = [(node, ())]
-    while waiting:
-        one, above = waiting.pop()
-        count += 1
-        line = one.start_mark.line + 1
-        if id(one) in above:
-            return line, tr("a part holds itself")
-        if count > _MOST_NODES:
-            return line, tr(
-                "the file has more than {most_nodes} parts, references counted out", most_nodes=f"{_MOST_NODES:,}"
-            )
-        if len(above) > _DEEPEST:
-            return line, tr("parts stand deeper in one another than {deepest} levels", deepest=_DEEPEST)
-        below = (*above, id(one))
-        if isinstance(one, yaml.SequenceNode):
-            waiting += [(part, below) for part in one.value]
-        elif isinstance(one, yaml.MappingNode):
-            names = set()
-            for key, value in one.value:
-                if not twice and isinstance(key, yaml.ScalarNode) and key.value in names:
-                    return key.start_mark.line + 1, tr("'{value}' is there twice", value=key.value[:60])
-                if isinstance(key, yaml.ScalarNode):
-                    names.add(key.value)
-                waiting.append((value, below))
-    return None
 
 
 _UNION_TAGS = {*REACHED_BY, *COMPONENTS}

@@ -16,7 +16,7 @@ from zestpanel.core.choice.standing import Standing
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.money import Money
 from zestpanel.core.money.tariff import MonthCost, Usage, month_cost
-from zestpanel.core.money.volume import uses_at
+from zestpanel.core.money.volume import no_rate_for, uses_at
 from zestpanel.core.texts import capital, tr
 
 
@@ -108,8 +108,7 @@ def _in_own(month: MonthCost, brief: Brief) -> tuple[Money | None, str]:
     if month.total is None or not month.covers:
         return None, month.why or tr("the plan stops before this volume")
     own = brief.in_own_currency(month.total)
-    return own, "" if own else tr("priced in {currency}, and the brief gives no exchange rate",
-                                  currency=month.total.currency)  # fmt: skip
+    return own, "" if own else no_rate_for(month.total.currency)
 
 
 def _remarks(found: Evaluation, lines: Sequence[InTheSet], month: Money | None) -> Iterator[str]:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, Final
 
 from pydantic import BeforeValidator
 
 from zestpanel.core.domain.brief import Brief
+from zestpanel.core.domain.role import id_for
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Readable, Stored
 from zestpanel.core.texts import capital, word
@@ -65,11 +67,17 @@ class Decision:
 
 
 def _as_decision(value: Any) -> Any:
-    """As earlier programs kept it: by the role's name."""
-    name = value.get("role") if isinstance(value, dict) else None
+    """As earlier programs kept it: by the role's name. A day that is none is no day to look again on."""
+    if not isinstance(value, dict):
+        return value
+    if again := value.get("look_again"):
+        try:
+            date.fromisoformat(again)
+        except (ValueError, TypeError):
+            value = {**value, "look_again": ""}
+    name = value.get("role")
     if isinstance(name, str) and not re.fullmatch(r"[a-z0-9][a-z0-9-]*", name):
-        slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "role"
-        return {"role_name": name, **value, "role": slug}
+        return {"role_name": name, **value, "role": id_for(name, ())}
     return value
 
 

@@ -52,7 +52,12 @@ def decide(
     """
     standing = role_called(found, role)
     assert standing.role is not None
-    if not why.strip() or len(why) > LONGEST_REASON:
+    if len(why) > LONGEST_REASON:
+        raise InputError(
+            tr("The reason is longer than {longest} characters.", longest=f"{LONGEST_REASON:,}"),
+            kept=tr("Nothing was decided."),
+        )
+    if not why.strip():
         raise InputError(
             tr("A choice needs its reason, in a sentence."),
             kept=tr("Nothing was decided."),

@@ -66,7 +66,6 @@ def new_role(roles: Sequence[Role], name: str) -> Role:
 def changed(role: Role, typed: Mapping[str, str], roles: Sequence[Role]) -> Role:
     """A role with what is typed of it, by field. Other roles are named as they are called. Raises InputError."""
     values = role.model_dump()
-    ids = {one.name.casefold(): one.id for one in roles} | {one.id: one.id for one in roles}
     for field, text in typed.items():
         if field == "name":
             values["name"] = _name(text)
@@ -81,13 +80,7 @@ def changed(role: Role, typed: Mapping[str, str], roles: Sequence[Role]) -> Role
         elif field in _LISTS:
             parts = tuple(dict.fromkeys(part.strip() for part in text.split(",") if part.strip()))
             if field.startswith("not_"):
-                unknown = [part for part in parts if part.casefold() not in ids]
-                if unknown:
-                    raise InputError(
-                        tr("There is no role '{role}'.", role=unknown[0]), kept=tr("Nothing was changed."),
-                        remedy=tr("The roles are: {names}.", names=", ".join(one.name for one in roles)),
-                    )  # fmt: skip
-                parts = tuple(ids[part.casefold()] for part in parts)
+                parts = tuple(dict.fromkeys(role_named(roles, part).id for part in parts))
             values[field] = parts
         else:
             raise InputError(

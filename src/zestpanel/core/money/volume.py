@@ -121,6 +121,11 @@ def uses_at(
     return tuple(use(minutes * again * share) for share in shares)
 
 
+def no_rate_for(currency: str) -> str:
+    """Why an amount cannot be said in the brief's currency."""
+    return tr("priced in {currency}, and the brief gives no exchange rate", currency=currency)
+
+
 def cost_at_volume(
     tariff: Tariff,
     rates: Rates,
@@ -147,7 +152,7 @@ def cost_at_volume(
     if total is None:
         why_not = cost.why or tr("the plan stops before this volume")
     elif own is None:
-        why_not = tr("priced in {currency}, and the brief gives no exchange rate", currency=total.currency)
+        why_not = no_rate_for(total.currency)
     characters = minutes * rates.characters_per_minute
     divided = total is not None and minutes > 0
     without = month(rates, retakes=False).total if total is not None and brief.retakes_percent else None

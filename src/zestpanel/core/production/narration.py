@@ -279,11 +279,6 @@ def _safe(name: str) -> str:
     return re.sub(r"[^\w .,'()-]+", "_", name).strip(" .")[:120] or "narration"
 
 
-def unspoken(project: DialogueParts, name: str) -> int:
-    """How many parts have no take yet."""
-    return sum(take is None for _, take in takes_of(project, name))
-
-
 def cast_all(project: KeepsNarrations, name: str, cast: Mapping[str, int]) -> list[str]:
     """Cast every speaker; returns those that nobody speaks for."""
     known = project.dialogues.cast(name)

@@ -9,7 +9,7 @@ import hashlib
 import json
 from collections.abc import Sequence
 from datetime import date
-from typing import Any, Final, Literal, Protocol
+from typing import Any, Final, Literal
 
 import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -22,8 +22,8 @@ from zestpanel.core.catalogue.facts import Engine, Plan, Voice
 from zestpanel.core.catalogue.key_looks import refuse_keys
 from zestpanel.core.catalogue.ledger import ledger
 from zestpanel.core.catalogue.unsaid import refuse_unsaid
+from zestpanel.core.catalogue.yaml_text import OddPart, read_plainly
 from zestpanel.core.choice.decided import decisions
-from zestpanel.core.choice.evidence import EvaluationParts
 from zestpanel.core.choice.gates import RIGHTS
 from zestpanel.core.clock import today
 from zestpanel.core.domain.candidate import Candidate
@@ -31,7 +31,6 @@ from zestpanel.core.domain.role import Role
 from zestpanel.core.errors import InputError
 from zestpanel.core.sending.choices import SendingChoices
 from zestpanel.core.store.dialogues import GAP_S
-from zestpanel.core.store.parts import HasSending
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry
 from zestpanel.core.texts import capital, tr, word
@@ -113,10 +112,6 @@ class Sheet(BaseModel):
         return {"zest-production-sheet": 1} | self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
 
-class SheetParts(EvaluationParts, HasSending, Protocol):
-    """What a sheet is written from."""
-
-
 def sheet_of(project: Project, role: Role, *, output: OutputFormat | None = None) -> Sheet:
     """Of whoever fills a role. Raises InputError where nobody does, or the engine's file is gone."""
     decision = next((one for one in decisions(project.documents) if one.role == role.id), None)
@@ -171,6 +166,13 @@ def credit_line(project: Project, candidate: Candidate) -> str:
     return tr("Voice: {voice}, {engine}.", voice=voice.label, engine=engine.engine)
 
 
+def credits_of(project: Project, narration: str) -> str:
+    """The credit lines that the plans of all who speak demand, each once."""
+    cast = set(project.dialogues.cast(narration).values())
+    lines = [credit_line(project, one) for one in project.shortlist.candidates() if one.id in cast]
+    return " ".join(dict.fromkeys(line for line in lines if line))
+
+
 def _file_of(project: Project, candidate: Candidate) -> tuple[Engine, str]:
     files, engine = project.shortlist.files(), project.shortlist.engines().get(candidate.engine)
     if engine is None or candidate.engine not in files:
@@ -206,7 +208,10 @@ def read_sheet(text: str, name: str) -> Sheet:
     if len(text) > LARGEST:
         raise InputError(tr("{name} is too long for a production sheet.", name=name), kept=kept)
     try:
-        sheet = Sheet.model_validate(yaml.safe_load(text))
+        sheet = Sheet.model_validate(read_plainly(text)[1])
+    except OddPart as error:
+        raise InputError(tr("{name}, line {line}: {what}.", name=name, line=error.line, what=error.what),
+                         kept=kept) from error  # fmt: skip
     except yaml.YAMLError as error:
         raise InputError(tr("{name} is no YAML or JSON ({error}).", name=name, error=str(error).split("\n")[0]),
                          kept=kept) from error  # fmt: skip

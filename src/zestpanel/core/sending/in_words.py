@@ -13,12 +13,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 
+from zestpanel.core.measures.readings.words import primary
 from zestpanel.core.measures.word_errors import word_errors
 from zestpanel.core.sending.written_forms import BESIDE, MAY_END_A_SENTENCE, Text, rules
+from zestpanel.core.text.difficulty import GIANT
 from zestpanel.core.text.marks.spelling_out import SPOKEN_LANGUAGES
 from zestpanel.core.waiting import stand_aside
 
-_LONGEST: Final = re.compile(r"\S{201,}")  # longer words are none that anybody reads out
+_OTHER_FIGURES: Final = re.compile(r"\S*\d\S*")  # beside a place: each is read by itself
 _ENDS: Final = re.compile(r"[\"”’»)]*(?:\s*$|\s+[\"“«]?[A-ZÀ-Þ])")  # the stop ends the sentence as well
 
 
@@ -34,9 +36,9 @@ class Written:
 
 def in_words(text: str, language: str) -> list[Written]:
     """All places of a text that are not written as they are said, by place, with their words where they are certain."""
-    if language.split("-")[0].lower() not in SPOKEN_LANGUAGES:
+    if primary(language) not in SPOKEN_LANGUAGES:
         return []
-    return list(_places(Text(_LONGEST.sub(lambda giant: " " * len(giant[0]), text), language)))
+    return list(_places(Text(GIANT.sub(lambda giant: " " * len(giant[0]), text), language)))
 
 
 def _places(t: Text) -> Iterator[Written]:
@@ -54,7 +56,7 @@ def _places(t: Text) -> Iterator[Written]:
         kind, _, put = table[k]
         found = following[k]
         assert found is not None
-        words = put(t, found) if put is not None and found.end() - start <= 10 * BESIDE else None
+        words = put(t, found) if put is not None else None
         if words is not None and not _held(t, start, found.end(), words):
             words = None
         if words and put in MAY_END_A_SENTENCE and found[0].endswith(".") and _ENDS.match(t.text, found.end()):
@@ -65,12 +67,11 @@ def _places(t: Text) -> Iterator[Written]:
 
 def _held(t: Text, start: int, end: int, words: str) -> bool:
     """Whether a listener who hears the words has heard what is written, by the measure of words wrong."""
-    low = t.text.rfind(" ", 0, max(0, start - BESIDE)) + 1
-    high = t.text.find(" ", min(len(t.text), end + BESIDE))
-    high = len(t.text) if high < 0 else high
-    if high - low > 20 * BESIDE:
+    if end - start > 10 * BESIDE:
         return False
-    return _heard_as(t.text[low:high], t.text[low:start] + words + t.text[end:high], t.language)
+    before = _OTHER_FIGURES.split(t.text[max(0, start - BESIDE) : start])[-1]
+    after = _OTHER_FIGURES.split(t.text[end : end + BESIDE])[0]
+    return _heard_as(f"{before}{t.text[start:end]}{after}", f"{before}{words}{after}", t.language)
 
 
 @lru_cache(maxsize=4096)

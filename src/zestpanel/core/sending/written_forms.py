@@ -4,14 +4,17 @@ fits a place has it. Grammars and style guides of each language (common practice
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 
 from zestpanel.core.measures.readings.text import roman
+from zestpanel.core.measures.readings.words import primary, spoken, usual_way
 from zestpanel.core.text.marks.spelling_out import UNITS, spelled
 
+NOTHING: Final = "(?!)"  # a pattern that nothing fits
 BESIDE: Final = 24  # characters on both sides that tell how a figure is read
 # signs of units that are nothing else too: not "in", not a tonne's or a litre's letter without a space
 _SAFE_UNITS: Final = sorted((u for u in UNITS if u not in ("in", "%", "°", "°C", "°F", "° C")), key=len, reverse=True)
@@ -23,8 +26,6 @@ _WORDS_OF_MANY: Final = {
     "en": "thousand|million|billion|trillion", "de": "Tausend|Millionen?|Milliarden?",
     "es": "mil|millones", "pt": "mil|milhões",
 }  # fmt: skip
-_TO: Final = {"en": "to", "de": "bis", "fr": "à", "es": "a", "it": "a", "pt": "a"}
-_MINUS: Final = {"en": "minus", "de": "minus", "fr": "moins", "es": "menos", "it": "meno", "pt": "menos"}
 _SHORT: Final = {
     "en": {"Mr": "Mister", "Mrs": "Missus", "Prof": "Professor", "etc": "et cetera", "vs": "versus",
            "e.g": "for example", "i.e": "that is", "approx": "approximately", "Dept": "Department"},
@@ -64,10 +65,6 @@ _BENDS: Final = {
     "pt": r"\d*(?<!1)[12]|[2-9]\d\d",
 }
 _DIALLED: Final = r"(?i)\b(?:dial|call|ring|phone|text|code|pin|box|flight|route)\s$"
-_DOT: Final = {"en": "dot", "de": "Punkt", "fr": "point", "es": "punto", "it": "punto", "pt": "ponto"}
-_STROKE: Final = {"en": "slash", "de": "Schrägstrich", "fr": "slash", "es": "barra", "it": "barra", "pt": "barra"}
-_HYPHEN: Final = {"en": "dash", "de": "Bindestrich", "fr": "tiret", "es": "guion", "it": "trattino", "pt": "hífen"}
-_AT_SIGN: Final = {"en": "at", "de": "at", "fr": "arobase", "es": "arroba", "it": "chiocciola", "pt": "arroba"}
 _AT: Final = r"(?<=\bat\s)|(?<=\bby\s)|(?<=\bfrom\s)|(?<=\buntil\s)"
 _INFLECTED: Final = {  # what stands before a German ordinal tells its ending, where it can
     "n": r"(?i)\b(?:am|zum|vom|beim|im|dem|den|des|ab|seit|bis)\s$", "": r"(?i)\b(?:die|das)\s$",
@@ -78,15 +75,22 @@ Rule = Callable[["Text", re.Match[str]], str | None]
 
 @dataclass(frozen=True, slots=True)
 class Text:
+    """A text in a language (BCP 47); key: its primary tag."""
+
     text: str
     language: str
 
     @property
     def key(self) -> str:
-        return self.language.split("-")[0].lower()
+        return primary(self.language)
 
     def before(self, found: re.Match[str]) -> str:
         return self.text[max(0, found.start() - BESIDE) : found.start()]
+
+    def sign(self, name: str) -> str:
+        """How a sign, or what stands between figures, is usually said."""
+        table = spoken(self.key)
+        return usual_way(table.get("signs", {}).get(name) or table[name])
 
     def number(self, figures: str) -> str | None:
         return spelled("numbers", figures, self.language)
@@ -104,16 +108,12 @@ def _letters(t: Text, found: re.Match[str]) -> str | None:
     return spelled("acronyms", found[0], t.language)
 
 
-def _not_here(_t: Text, _found: re.Match[str]) -> str | None:
-    return None
-
-
 def _address(t: Text, found: re.Match[str]) -> str | None:
     """The plain ones: no query, nothing that is told apart by its case."""
     bare = re.sub(r"^https?://|/$", "", found[0])
     if not re.fullmatch(r"[a-z0-9@./-]+", bare) or re.search(r"\d", bare):
         return None
-    said = {".": _DOT[t.key], "/": _STROKE[t.key], "-": _HYPHEN[t.key], "@": _AT_SIGN[t.key], "www": "w w w"}
+    said = {".": t.sign("dot"), "/": t.sign("stroke"), "-": t.sign("hyphen"), "@": t.sign("@"), "www": "w w w"}
     return " ".join(said.get(part, part) for part in re.findall(r"[a-z]+|[-./@]", bare))
 
 
@@ -155,7 +155,7 @@ def _month_and_year(t: Text, found: re.Match[str]) -> str | None:
 def _years(t: Text, found: re.Match[str]) -> str | None:
     second = found["second"]
     later = spelled("date", second, t.language) if len(second) == 4 else t.number(second)
-    return _said(spelled("date", found["first"], t.language), _TO[t.key], later)
+    return _said(spelled("date", found["first"], t.language), t.sign("range"), later)
 
 
 def _decade(t: Text, found: re.Match[str]) -> str | None:
@@ -172,7 +172,7 @@ def _clock(t: Text, found: re.Match[str]) -> str | None:
     if t.key == "en" and half and minute == "00":
         return _said(t.number(str(hour)), " ".join(re.sub(r"[^apm]", "", half.lower())))
     said = spelled("time", f"{hour}:{minute} {half or ''}".strip(), t.language)
-    if said and re.search(_HOURS_ARTICLE.get(t.key, "(?!)"), t.before(found)):
+    if said and re.search(_HOURS_ARTICLE.get(t.key, NOTHING), t.before(found)):
         said = re.sub(r"^(?:las? |le |l')", "", said)  # 'a las 10:30': the article is there
     return said
 
@@ -185,7 +185,7 @@ def _ratio(t: Text, found: re.Match[str]) -> str | None:
 def _money(t: Text, found: re.Match[str]) -> str | None:
     scale = found["s1"] or found["s2"] or ""
     sign, amount = found["c1"] or found["c2"], found["m1"] or found["m2"]
-    minus = _MINUS[t.key] if found["minus"] else ""
+    minus = t.sign("minus") if found["minus"] else ""
     if not scale:
         return _said(minus, spelled("money", f"{amount} {sign}", t.language))
     many = spelled("money", f"2 {sign}", t.language)  # 'two pounds': the word for several
@@ -197,21 +197,18 @@ def _money(t: Text, found: re.Match[str]) -> str | None:
 
 def _measured(t: Text, found: re.Match[str]) -> str | None:
     said = spelled("unit", f"{found['n']} {found['unit'].replace(' ', '')}", t.language)
-    from_ = _said(t.number(found["a"]), _TO[t.key]) if found["a"] else ""
-    return _said(_MINUS[t.key] if found["minus"] else "", from_, said)
+    from_ = _said(t.number(found["a"]), t.sign("range")) if found["a"] else ""
+    return _said(t.sign("minus") if found["minus"] else "", from_, said)
 
 
 def _range(t: Text, found: re.Match[str]) -> str | None:
     if re.search(r"\b(?:won|lost|drew|beat|win|lose|score)\s$", t.before(found)):
         return None
-    return _said(t.number(found["a"]), _TO[t.key], t.number(found["b"]))
-
-
-_VULGAR: Final = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3"}
+    return _said(t.number(found["a"]), t.sign("range"), t.number(found["b"]))
 
 
 def _fraction(t: Text, found: re.Match[str]) -> str | None:
-    part = _VULGAR.get(found["part"], found["part"].replace("⁄", "/"))
+    part = unicodedata.normalize("NFKC", found["part"]).replace("⁄", "/")  # ½ is 1⁄2
     said = spelled("fraction", part, t.language)
     if said is None and t.key == "en":
         over, under = map(int, part.split("/"))
@@ -274,29 +271,29 @@ def _short(t: Text, found: re.Match[str]) -> str | None:
 
 
 def _sign(t: Text, found: re.Match[str]) -> str | None:
-    table = {"en": {"&": "and", "+": "plus", "=": "equals"}, "de": {"&": "und", "+": "plus", "=": "gleich"},
-             "fr": {"&": "et", "+": "plus", "=": "égale"}}  # fmt: skip
-    return table.get(t.key, {}).get(found[0].strip())
+    return t.sign(found[0])
 
 
 def _standing_number(t: Text, found: re.Match[str]) -> str | None:
     figures = found["n"]
     if re.fullmatch(r"0\d+", figures) or re.search(r"\d\s?$", t.before(found)):
         return None  # a code or a part of something longer
-    if re.fullmatch(_BENDS.get(t.key, "(?!)"), figures) and re.match(r"\s\w", t.text[found.end() : found.end() + 2]):
+    if re.fullmatch(_BENDS.get(t.key, NOTHING), figures) and re.match(r"\s\w", t.text[found.end() : found.end() + 2]):
         return None
     if t.key == "en" and re.search(_DIALLED, t.before(found)):
         return None
-    return _said(_MINUS[t.key] if found["minus"] else "", t.number(figures))
+    return _said(t.sign("minus") if found["minus"] else "", t.number(figures))
 
 
 @lru_cache(maxsize=16)
 def rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...]:
+    """(kind of hard part, how it is told, its words or None where there are none) for a language of SPOKEN_LANGUAGES;
+    the first that fits at a place has it. What no rule can say is told too, so that it is named."""
     from babel import Locale
     from babel.dates import get_month_names
 
-    key = language.split("-")[0].lower()
-    locale = Locale.parse(key)
+    text = Text("", language)
+    key, locale = text.key, Locale.parse(text.key)
     names = {n for width in ("wide", "abbreviated") for n in get_month_names(width, locale=locale).values()}
     whole = set(get_month_names("wide", locale=locale).values())
     month = "|".join(
@@ -307,24 +304,27 @@ def rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...]
         if key == "en"
         else rf"(?:\d{{1,3}}(?:[{'.' if key != 'fr' else ''}\u202f\u00a0 ]\d{{3}})+(?:,\d+)?|\d+(?:,\d+)?)"
     )
-    many = "|".join(sorted((re.escape(s) for s in _MANY.get(key, {})), key=len, reverse=True)) or "(?!)"
-    words_of_many = _WORDS_OF_MANY.get(key, "(?!)")
+    many = "|".join(sorted((re.escape(s) for s in _MANY.get(key, {})), key=len, reverse=True)) or NOTHING
+    words_of_many = _WORDS_OF_MANY.get(key, NOTHING)
     money = r"[£$€]|\b(?:EUR|USD|GBP)\b"
     units = "|".join(map(re.escape, _SAFE_UNITS))
     begin, end = r"(?<![\w.,:/§'’-])(?<!\d[–−])", r"(?![\w²³]|[.,:/'’]\d|\s?[–−/]\s?\d|-\d|['’])"
     below = r"(?P<minus>(?:(?<=\s)|(?<=\()|^)[-−–](?=\S))"
     head, minus = rf"(?:{below}|{begin})", rf"{below}?"
-    sign = "|".join(map(re.escape, _NUMBERED.get(key, {}))) or "(?!)"
-    ends = {"en": "st|nd|rd|th", "fr": "er|re|ère|e|ème|eme", "es": "º|ª", "it": "º|ª|°", "pt": "º|ª"}.get(key, "(?!)")
-    short = "|".join(
-        re.escape(s) for s in sorted((*_SHORT.get(key, {}), *_BEFORE_A_NAME.get(key, {})), key=len, reverse=True)
+    sign = "|".join(map(re.escape, _NUMBERED.get(key, {}))) or NOTHING
+    ends = {"en": "st|nd|rd|th", "fr": "er|re|ère|e|ème|eme", "es": "º|ª", "it": "º|ª|°", "pt": "º|ª"}.get(key, NOTHING)
+    short = (
+        "|".join(
+            re.escape(s) for s in sorted((*_SHORT.get(key, {}), *_BEFORE_A_NAME.get(key, {})), key=len, reverse=True)
+        )
+        or NOTHING
     )
-    behind = "|".join(rf"(?i:(?<=\b{word}\s))" for word in _YEAR_BEHIND.get(key, "").split()) or "(?!)"
-    behind += rf"|(?<=\d{{4}}\s{_TO[key]}\s)|(?<=\d{{4}}\s(?:and|und)\s)" if behind != "(?!)" else ""
+    behind = "|".join(rf"(?i:(?<=\b{word}\s))" for word in _YEAR_BEHIND.get(key, "").split()) or NOTHING
+    behind += rf"|(?<=\d{{4}}\s{text.sign('range')}\s)|(?<=\d{{4}}\s(?:and|und)\s)" if behind != NOTHING else ""
     of = r"(?:of\s+|de\s+)?"
 
-    def only(language: str, put: Rule) -> Rule:
-        return put if key == language else _not_here
+    def only(language: str, pattern: str) -> str:
+        return pattern if key == language else NOTHING
 
     clock = r"(?P<h>\d{1,2})(?:[:.](?P<min>[0-5]\d))?\s?"
     months = "|".join(map(re.escape, whole))
@@ -337,16 +337,16 @@ def rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...]
         ("dates", rf"{begin}(?:the\s+)?\d{{1,2}}(?:st|nd|rd|th|er|\.|º)?\s+{of}(?:{month})(?!\w)"
          rf"(?:,?\s+(?:de\s+)?\d{{4}})?|\b(?:{month})\s+\d{{1,2}}(?:st|nd|rd|th)?\b(?!:)(?:,?\s+\d{{4}}\b)?", _date),
         ("dates", rf"{begin}(?:\d{{4}}-\d{{1,2}}-\d{{1,2}}|\d{{1,2}}[/.]\d{{1,2}}[/.]\d{{4}})(?!\d)", _date),
-        ("dates", rf"\b(?:{months})\s(?P<year>(?:1[1-9]|20)\d\d)\b(?![-–\d])", only("en", _month_and_year)),
-        ("times", rf"{begin}{clock}(?P<half>[ap]\.?m\b\.?)", only("en", _clock)),
-        ("times", rf"{begin}{clock}Uhr\b(?!\s\d)", only("de", _clock)),
-        ("times", rf"{begin}(?P<h>\d{{1,2}})\s?(?:h\s?(?P<min>[0-5]\d)?|heures?)(?!\w)(?!\s\d)", only("fr", _clock)),
+        ("dates", only("en", rf"\b(?:{months})\s(?P<year>(?:1[1-9]|20)\d\d)\b(?![-–\d])"), _month_and_year),
+        ("times", only("en", rf"{begin}{clock}(?P<half>[ap]\.?m\b\.?)"), _clock),
+        ("times", only("de", rf"{begin}{clock}Uhr\b(?!\s\d)"), _clock),
+        ("times", only("fr", rf"{begin}(?P<h>\d{{1,2}})\s?(?:h\s?(?P<min>[0-5]\d)?|heures?)(?!\w)(?!\s\d)"), _clock),
         ("times", rf"{begin}(?P<h>[01]?\d|2[0-4]):(?P<min>[0-5]\d)(?![\d:])", _clock),
-        ("times", rf"(?:{_AT})(?P<h>\d{{1,2}})\.(?P<min>[0-5]\d)(?![\d.])", only("en", _clock)),
+        ("times", only("en", rf"(?:{_AT})(?P<h>\d{{1,2}})\.(?P<min>[0-5]\d)(?![\d.])"), _clock),
         ("numbers", rf"{begin}(?P<a>\d{{1,4}}):(?P<b>\d|\d{{3,}})(?![\d:])", _ratio),
         ("dates", r"(?<![\w.,:/-])(?P<first>1[1-9]\d\d|20\d\d)\s?[–-]\s?(?P<second>1[1-9]\d\d|20\d\d|\d\d)"
          r"(?![\w-]|[.,]\d)", _years),
-        ("dates", rf"{begin}(?P<decade>1[1-9]\d0|20[1-9]0)s\b", only("en", _decade)),
+        ("dates", only("en", rf"{begin}(?P<decade>1[1-9]\d0|20[1-9]0)s\b"), _decade),
         ("money", rf"{minus}(?<![\w.,])(?:(?P<c1>{money})\s?(?P<m1>{n})(?:\s?(?P<s1>{many}|{words_of_many})(?!\w))?"
          rf"|(?P<m2>{n})\s?(?:(?P<s2>{many}|{words_of_many})\s)?(?P<c2>{money}))(?![\w]|[.,]\d|\s?[–-]\s?\d)", _money),
         ("units", rf"{head}(?:(?P<a>{n})\s?[–-]\s?)?(?P<n>{n})\s?(?P<unit>%|°\s?[CF]\b|°|(?:{units})(?![\w'’²³/]))",
@@ -354,22 +354,22 @@ def rules(language: str) -> tuple[tuple[str, re.Pattern[str], Rule | None], ...]
         ("numbers", r"(?<![\w.,/])(?:(?P<whole>\d+)\s?)?(?P<part>[½¼¾⅓⅔]|(?<![\d/])\d{1,2}[/⁄]\d{1,2}(?![\d/]))",
          _fraction),
         ("numbers", rf"{begin}(?P<o>\d+)(?P<end>{ends})(?!\w)", _ordinal),
-        ("numbers", rf"{begin}(?P<o>\d{{1,3}})\.(?=\s[A-ZÄÖÜ])", only("de", _german_ordinal)),
+        ("numbers", only("de", rf"{begin}(?P<o>\d{{1,3}})\.(?=\s[A-ZÄÖÜ])"), _german_ordinal),
         ("numbers", r"(?<=[vV]ersion\s)(?P<version>\d{1,3}(?:\.\d{1,3}){1,3})(?![\w.]*\d)", _version),
         ("symbols", rf"(?<!\w)(?P<sign>{sign})\s?(?P<n>\d+)(?![\w]|[.,]\d)", _numbered),
         ("numbers", rf"{begin}(?P<a>{n})\s?–\s?(?P<b>{n})(?![\w–-]|[.,]\d)", _range),
         ("numbers", r"(?<=\bpages\s)(?P<a>\d+)-(?P<b>\d+)(?![\w-])", _range),
         ("dates", rf"(?:{behind})\b{_YEAR}{end}", _year),
-        ("dates", rf"{begin}{_YEAR}{end}(?!\s[a-z]+s\b)" if behind != "(?!)" else "(?!)", None),  # or a number
+        ("dates", rf"{begin}{_YEAR}{end}(?!\s[a-z]+s\b)" if behind != NOTHING else NOTHING, None),  # or a number
         ("numbers", rf"{head}(?P<n>{n}){end}{of_a_length}", _standing_number),
-        ("numbers", century, only("fr", _in_roman)),
+        ("numbers", only("fr", century), _in_roman),
         ("numbers", r"\b(?P<roman>[IVXL]{2,}|(?<=\s)[VX])\b(?![.'’]\w)", _in_roman),
-        ("abbreviations", rf"(?<![\w.])(?P<short>{short or '(?!)'})(?!\w)\.?(?P<name>(?=\s[A-ZÀ-Þ][a-zß-ÿ]))?", _short),
+        ("abbreviations", rf"(?<![\w.])(?P<short>{short})(?!\w)\.?(?P<name>(?=\s[A-ZÀ-Þ][a-zß-ÿ]))?", _short),
         ("symbols", r"(?<=\s)[&+=](?=\s)", _sign),
         ("acronyms", r"\b[A-Z]{2,5}\b(?!['’])", _letters),
         ("numbers", r"\d[\d.,:/–-]*\d|\d", None),
     ]  # fmt: skip
-    return tuple((kind, re.compile(rule), put) for kind, rule, put in table if put is not _not_here)
+    return tuple((kind, re.compile(rule), put) for kind, rule, put in table if rule != NOTHING)
 
 
 MAY_END_A_SENTENCE: Final = (_clock, _date, _short)  # a stop of theirs may be the sentence's too

@@ -89,7 +89,9 @@ def unpack(file: Path, into: Path) -> Path:
             entries = packed.infolist()
             names = _expected(entries, file.name)
             to = into / (next(iter(names.values())).split("/")[0] if names else "")
-            room = shutil.disk_usage(into).free - _SPARE
+            with _said(to):
+                into.mkdir(parents=True, exist_ok=True)
+                room = shutil.disk_usage(into).free - _SPARE
             if sum(entry.file_size for entry in entries) > room:
                 raise ProjectError(tr("There is no room for {name} in {folder}.", name=file.name, folder=into),
                                    kept=tr("Nothing was made."))  # fmt: skip

@@ -114,7 +114,7 @@ def _compiled() -> list[tuple[str, re.Pattern[str]]]:
 
 _LONGEST_WORD: Final = 200  # longer ones are none that anybody reads out
 _WINDOW: Final = 1_500
-_GIANT: Final = re.compile(rf"\S{{{_LONGEST_WORD + 1},}}")
+GIANT: Final = re.compile(rf"\S{{{_LONGEST_WORD + 1},}}")
 
 
 def find_difficulties(text: str, language: str) -> list[Difficulty]:
@@ -124,10 +124,10 @@ def find_difficulties(text: str, language: str) -> list[Difficulty]:
     follows the length of any text.
     """
     found: list[Difficulty] = []
-    for giant in _GIANT.finditer(text):
+    for giant in GIANT.finditer(text):
         note = tr("one word of {giant} characters", giant=f"{len(giant[0]):,}")
         found.append(Difficulty(*giant.span(), "odd punctuation", f"{giant[0][:30]}…", note))
-    blank = _GIANT.sub(lambda giant: " " * len(giant[0]), text) if found else text
+    blank = GIANT.sub(lambda giant: " " * len(giant[0]), text) if found else text
     for start, end in _windows(blank):
         stand_aside()
         found += (

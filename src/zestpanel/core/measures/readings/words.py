@@ -40,8 +40,13 @@ def spoken(language: str) -> Mapping[str, Any]:
 
 
 def ways(text: str) -> list[Reading]:
-    """'to|through|' -> ('to',), ('through',), ()."""
-    return [tuple(way.split()) for way in text.split("|")]
+    """'to|through|' -> ('to',), ('through',), (), as words are compared: without case."""
+    return [tuple(way.split()) for way in text.casefold().split("|")]
+
+
+def usual_way(text: str) -> str:
+    """The first of several ways, as it is written."""
+    return text.split("|")[0]
 
 
 def primary(language: str) -> str:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLin
 from zestpanel.core.audio.encoding import KINDS, LOSSLESS, OutputFormat
 from zestpanel.core.errors import InputError
 from zestpanel.core.production.narration import OUTPUT, Delivered, deliver
-from zestpanel.core.production.sheet import bars_of, credit_line
+from zestpanel.core.production.sheet import bars_of, credits_of
 from zestpanel.core.texts import tr
 from zestpanel.core.typed import typed_number
 from zestpanel.desk.pages.engines.notes import FormDialog
@@ -125,9 +125,7 @@ class DeliverDialog(FormDialog):
         project, name = self._state.project, self._name
         OUTPUT.write(project.documents, to)
         each, pattern, delivered = self.each.isChecked(), self.pattern.text(), self._delivered
-        cast = set(project.dialogues.cast(name).values())
-        credits = dict.fromkeys(credit_line(project, c) for c in self._state.bench.candidates if c.id in cast)
-        credit = " ".join(line for line in credits if line)
+        credit = credits_of(project, name)
         self._state.say(tr("'{name}' is being written …", name=name))
         self._state.background.run(
             lambda: deliver(project, name, Path(folder), to, each=each, pattern=pattern, credit=credit),
