@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.errors import InputError, NotEnoughData, TableError
-from zestpanel.core.listening.design import acr_trials, williams_square
+from zestpanel.core.listening.design import one_at_a_time
+from zestpanel.core.listening.orders import balanced_from, ordered, williams_square
 from zestpanel.core.listening.material import level_of_test, takes_to_hear
 from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
@@ -44,13 +45,45 @@ def test_williams_squares_balance_places_and_neighbours(n: int) -> None:
 
 def test_trials_cover_every_clip_once_and_training_is_apart() -> None:
     takes = {(c, p): 100 * c + p for c in range(5) for p in range(3)}
-    trials = acr_trials(takes, listener=1, training=2, rng=np.random.default_rng(1))
-    scored = [t for t in trials if not t[3]]
-    assert Counter(t[2] for t in scored) == Counter(takes.values())
-    assert [t[3] for t in trials[:3]] == [True, True, False]
-    assert trials[0][0] != trials[1][0]
-    first_passages = {acr_trials(takes, listener=k, training=0, rng=np.random.default_rng(1))[0][1] for k in range(3)}
-    assert first_passages == {0, 1, 2}, "listeners begin with different passages"
+    settings = TestSettings(candidate_ids=(0, 1, 2, 3, 4), passage_ids=(0, 1, 2), training=2)
+    trials = one_at_a_time(takes, settings, listener=1, rng=np.random.default_rng(1))
+    assert Counter(t.stimuli[0].take_id for t in trials if not t.training) == Counter(takes.values())
+    assert [t.training for t in trials[:3]] == [True, True, False]
+    assert trials[0].stimuli[0].candidate_id != trials[1].stimuli[0].candidate_id
+
+
+@pytest.mark.parametrize("blocks", [False, True])
+@pytest.mark.parametrize("passages", range(1, 13))
+@pytest.mark.parametrize("candidates", range(2, 13))
+def test_orders_are_balanced_at_every_size(candidates: int, passages: int, blocks: bool) -> None:
+    # counted by brute force: Latin squares of places within a passage, and what follows what (Williams 1949) over
+    # passages as evenly as whole numbers allow
+    cells = [(c, p) for p in range(passages) for c in range(candidates)]
+    orders = [ordered(cells, listener=k, blocks=blocks) for k in range(candidates)]
+    for order in orders:
+        assert sorted(order) == sorted(cells)
+        if not blocks and passages > 2:
+            assert all(a[1] != b[1] for a, b in pairwise(order)), "no passage twice in a row"
+    places = Counter(
+        (*cell, sum(p == cell[1] for _, p in order[:at])) for order in orders for at, cell in enumerate(order)
+    )
+    assert len(places) == candidates * passages * candidates and set(places.values()) == {1}
+    behind = Counter((a[0], b[0]) for order in orders for a, b in pairwise(order))
+    assert not any((c, c) in behind for c in range(candidates)), "no candidate behind itself"
+    even = (candidates * passages - 1) / (candidates - 1)
+    told = [behind[a, b] for a in range(candidates) for b in range(candidates) if a != b]
+    spare = 2.5 if (candidates, passages) == (3, 2) and not blocks else 2  # two passages in turn leave no choice
+    assert max(abs(one - even) for one in told) <= spare
+    assert balanced_from(candidates, passages, blocks=blocks) == candidates
+
+
+def test_of_a_few_clips_a_listener_all_passages_are_heard_by_some() -> None:
+    cells = [(c, p) for p in range(20) for c in range(3)]
+    orders = [ordered(cells, listener=k, most=6) for k in range(12)]
+    assert all(len(order) == 6 and len({p for _, p in order}) == 6 for order in orders)
+    assert {p for order in orders[:4] for _, p in order} == set(range(20)), "before any is heard again by many"
+    heard = Counter(cell[0] for order in orders for cell in order)
+    assert max(heard.values()) == min(heard.values())
 
 
 @pytest.fixture

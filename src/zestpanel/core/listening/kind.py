@@ -30,6 +30,7 @@ Option = Literal[
     "context",
     "strength",
     "stated",
+    "blocks",
 ]
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 

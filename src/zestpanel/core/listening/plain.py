@@ -70,7 +70,14 @@ def _ratings(path: Path) -> list[dict[str, Any]]:
                     kept=_KEPT,
                 )
         score = 1 + score / CATEGORY if scale == LINE else score
-        out.append({**{c: row[c].strip() for c in RATINGS[:3]}, "score": score, "scale": scale})
+        out.append(
+            {
+                **{c: row[c].strip() for c in RATINGS[:3]},
+                "score": score,
+                "scale": scale,
+                "version": int(version) if (version := row.get("passage_version", "").strip()).isdecimal() else 0,
+            }
+        )
     return out
 
 
@@ -82,6 +89,8 @@ def scores_of_table(path: Path) -> dict[str, list[tuple[str, Score]]]:
     out: dict[str, list[tuple[str, Score]]] = {}
     for scale in dict.fromkeys(row["scale"] for row in rows):
         of = [row for row in rows if row["scale"] == scale]
+        # numbers decide what is drawn together: texts in the order a project has them, where the table says so
+        of.sort(key=lambda row: row["version"])
         numbers = {c: {name: k for k, name in enumerate(dict.fromkeys(row[c] for row in of), 1)} for c in RATINGS[:3]}
         names = {k: name for name, k in numbers["candidate"].items()}
         found = score_ratings(

@@ -22,7 +22,8 @@ class TestSettings:
     """must_hear: share of each clip to be heard before it may be answered. training: unscored trials at the start.
 
     scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the best
-    first, with its question. most: scored trials a listener is given at most, 0 for all. stated_id: the candidate
+    first, with its question. most: scored trials a listener is given at most, 0 for all. blocks: all clips of a passage
+    together, instead of passages interleaved. stated_id: the candidate
     that all others are compared with, and they not with one another, 0 where everyone is. take_rule: which of a cell's
     repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0 for none.
     anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
@@ -43,6 +44,7 @@ class TestSettings:
     also: tuple[str, ...] = ()
     steps: tuple[str, ...] = ()
     most: int = 0
+    blocks: bool = False
     question: str = ""
     stated_id: int = 0
     version_of: int = 0

@@ -11,7 +11,7 @@ import numpy as np
 
 from zestpanel.core.domain.listening import QUALITY, RATING, Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import between_neighbours, judged_at, one_at_a_time
+from zestpanel.core.listening.design import judged_at, one_at_a_time
 from zestpanel.core.listening.kind import (
     Able,
     Around,
@@ -37,14 +37,15 @@ class CategoryRating(Common):
     title = tr("category rating (ACR)")
     asks = tr("How good is each?")
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"scale", "also", "repeats", "traps", "training", "context", "stated"})
+    uses: frozenset[Option] = frozenset(
+        {"scale", "also", "repeats", "traps", "training", "context", "stated", "blocks"}
+    )
     planned_by: Planning = "differences"
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        trials = one_at_a_time(able, settings, listener=listener, rng=rng)
-        return [between_neighbours(one, able) for one in trials] if settings.context == "neighbours" else trials
+        return one_at_a_time(able, settings, listener=listener, rng=rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         asked = [

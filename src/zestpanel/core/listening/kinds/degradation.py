@@ -31,7 +31,7 @@ class Degradation(Common):
     title = tr("degradation rating (DCR)")
     asks = DEGRADATION.about
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
+    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("as good as the reference"), better="higher", worst=2.5, best=4.5, decimals=2)
 

@@ -41,7 +41,7 @@ class Likeness(Common):
     title = tr("likeness to a person")
     asks = LIKENESS.about
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"reference", "repeats", "training"})
+    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("likeness to the person"), better="higher", worst=2.5, best=4.5, decimals=2)
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import one_at_a_time
+from zestpanel.core.listening.design import judged_at, one_at_a_time
 from zestpanel.core.listening.kind import (
     Able,
     Around,
@@ -37,7 +37,7 @@ class OwnQuestion(Common):
     title = tr("a question of your own")
     asks = tr("Did it do what it should?")
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context"})
+    uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context", "blocks"})
     feeds = Feeds(words=tr("yes to a question of your own"), better="higher", worst=50, best=100, unit=" %")
 
     def design(
@@ -52,18 +52,19 @@ class OwnQuestion(Common):
             Choice("unsure", asked("Unsure"), "u"),
         )
         question = Question("says", settings.question or USUAL, choices)
-        return Shown(lanes=(Heard("", (0,)),), questions=(question,), must_hear=settings.must_hear)
+        return Shown(lanes=(Heard("", tuple(range(len(trial.stimuli)))),), questions=(question,),
+                     must_hear=settings.must_hear)  # fmt: skip
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         said: dict[int, Counter[str]] = defaultdict(Counter)
         for one in answers:
-            said[one.trial.stimuli[0].candidate_id][str(one.answer.given["says"])] += 1
+            said[one.trial.stimuli[judged_at(one.trial)].candidate_id][str(one.answer.given["says"])] += 1
         if not said:
             raise NotEnoughData(tr("Nobody has answered yet."))
         rows = []
         sure = [one for one in answers if one.answer.given["says"] in ("yes", "no")]
         shares = {
-            c: share_of([one for one in sure if one.trial.stimuli[0].candidate_id == c],
+            c: share_of([one for one in sure if one.trial.stimuli[judged_at(one.trial)].candidate_id == c],
                         lambda one: one.answer.given["says"] == "yes")
             for c in said
         }  # fmt: skip

@@ -47,13 +47,12 @@ class WriteWhatYouHear(Common):
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
         """Every text once for a listener, who would know it the second time; which candidate reads it changes over."""
-        passages = list(dict.fromkeys(version for _, version in able))
-        chosen: dict[tuple[int, int], int] = {}
-        for k, version in enumerate(passages):
+        chosen = set()
+        for k, version in enumerate(dict.fromkeys(version for _, version in able)):
             here = [c for c in settings.candidate_ids if (c, version) in able]
-            candidate = here[(listener + k) % len(here)]
-            chosen[candidate, version] = able[candidate, version]
-        return one_at_a_time(chosen, settings, listener=listener, rng=rng, training=0)
+            chosen.add((here[(listener + k) % len(here)], version))
+        heard = {(c, v): able[c, v] for c in settings.candidate_ids for _, v in able if (c, v) in chosen}
+        return one_at_a_time(heard, settings, listener=listener, rng=rng, training=0)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         question = Question("text", asked("Write down what was said"))
