@@ -28,7 +28,7 @@ from zestpanel.core.listening.kinds.placing import PLACES, placed
 from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, pool_of_test, trimmed
 from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
 from zestpanel.core.listening.registry import kind_of, kinds
-from zestpanel.core.listening.results import note_look, result_of
+from zestpanel.core.listening.results import result_of
 from zestpanel.core.listening.scales import OWN, SYNTHETIC_SPEECH, wrong_with_steps
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.screening import flags, left_out, too_alike
@@ -393,20 +393,6 @@ def test_the_lowest_clip_of_each_is_named_and_not_hidden_in_a_mean(heard: Projec
 def test_of_a_long_list_the_first_few_are_named() -> None:
     assert some_of(["a", "b"], 2) == "a; b"
     assert some_of([*"abcde"], 2) == "a; b and 3 more"
-
-
-def test_a_look_before_all_have_answered_is_kept_and_said(heard: Project) -> None:
-    test = opened(heard, "ACR", listeners=6)
-    answered(heard, test, lambda s, _: {"score": 4}, listeners=2)
-    for _ in range(2):
-        note_look(heard.panel, heard.panel.test(test), 2)
-    looks = heard.panel.test(test).conduct.looks
-    assert [n for _, n in looks] == [2]
-    about = " ".join(result_of(heard, heard.panel.test(test)).about)
-    assert "2 of 6 planned listeners have answered." in about
-    assert "looked at before all planned listeners" in about
-    answered(heard, test, lambda s, _: {"score": 4}, listeners=6)
-    assert note_look(heard.panel, heard.panel.test(test), 6).conduct.looks == looks, "all have answered: no early look"
 
 
 def test_a_text_in_two_languages_has_two_results(heard: Project) -> None:

@@ -15,8 +15,8 @@ from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.errors import InputError, NotEnoughData, TableError
 from zestpanel.core.listening.design import one_at_a_time
-from zestpanel.core.listening.orders import balanced_from, ordered, williams_square
 from zestpanel.core.listening.material import level_of_test, takes_to_hear
+from zestpanel.core.listening.orders import balanced_from, ordered, williams_square
 from zestpanel.core.listening.power import what_can_be_told
 from zestpanel.core.listening.rating_files import import_ratings
 from zestpanel.core.listening.registry import kind_of
@@ -67,7 +67,8 @@ def test_orders_are_balanced_at_every_size(candidates: int, passages: int, block
     places = Counter(
         (*cell, sum(p == cell[1] for _, p in order[:at])) for order in orders for at, cell in enumerate(order)
     )
-    assert len(places) == candidates * passages * candidates and set(places.values()) == {1}
+    assert len(places) == candidates * passages * candidates
+    assert set(places.values()) == {1}
     behind = Counter((a[0], b[0]) for order in orders for a, b in pairwise(order))
     assert not any((c, c) in behind for c in range(candidates)), "no candidate behind itself"
     even = (candidates * passages - 1) / (candidates - 1)

@@ -43,6 +43,7 @@ class Rating:
     origin: str
     trial: int | None
     session_id: int | None
+    test_id: int = 0
 
 
 RATING: Final = "ACR"  # the kind of test in which each clip is rated by itself, as it is stored
@@ -121,26 +122,49 @@ class Session:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conduct:
-    """What was done with a test since it was opened. level_lufs: that all clips of it are heard at, None before the
-    first listener. looks: (date, listeners by then) of looks at the result before all planned listeners had answered.
-    left_out, kept_in: listeners whose answers the lead has taken out, or kept against the screening.
+    """What was done with a test since it was opened. name: what the lead calls it, '' where it has none. level_lufs:
+    that all clips of it are heard at, None before the first listener. looks: (date, listeners by then) of looks at the
+    result before all planned listeners had answered. left_out, kept_in: listeners whose answers the lead has taken out,
+    or kept against the screening; reasons: the lead's own, by listener. removed: the date it was taken off the list,
+    with its answers, '' for none. mixed: whether its ratings enter the panel's score with those of other tests, None
+    where the rule decides. old_texts: answers to texts that were changed since count on.
     """
 
+    name: str = ""
     level_lufs: float | None = None
     looks: tuple[tuple[str, int], ...] = ()
     left_out: frozenset[int] = frozenset()
     kept_in: frozenset[int] = frozenset()
+    reasons: Mapping[int, str] = field(default_factory=dict)
+    removed: str = ""
+    mixed: bool | None = None
+    old_texts: bool = False
 
     def as_document(self) -> dict[str, Any]:
-        return {"level_lufs": self.level_lufs, "looks": [list(one) for one in self.looks],
-                "left_out": sorted(self.left_out), "kept_in": sorted(self.kept_in)}  # fmt: skip
+        return {"name": self.name, "level_lufs": self.level_lufs, "looks": [list(one) for one in self.looks],
+                "left_out": sorted(self.left_out), "kept_in": sorted(self.kept_in),
+                "reasons": {str(k): why for k, why in self.reasons.items()}, "removed": self.removed,
+                "mixed": self.mixed, "old_texts": self.old_texts}  # fmt: skip
 
     @classmethod
     def from_document(cls, value: Mapping[str, Any]) -> Conduct:
         return cls(
-            level_lufs=value.get("level_lufs"), looks=tuple((str(d), int(n)) for d, n in value.get("looks", ())),
+            name=str(value.get("name", "")), level_lufs=value.get("level_lufs"),
+            looks=tuple((str(d), int(n)) for d, n in value.get("looks", ())),
             left_out=frozenset(value.get("left_out", ())), kept_in=frozenset(value.get("kept_in", ())),
+            reasons={int(k): str(why) for k, why in value.get("reasons", {}).items()},
+            removed=str(value.get("removed", "")), mixed=value.get("mixed"),
+            old_texts=bool(value.get("old_texts", False)),
         )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Progress:
+    """How far a test is: sessions begun and finished, and listeners who have given an answer that may count."""
+
+    begun: int = 0
+    finished: int = 0
+    answered: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,3 +177,16 @@ class ListeningTest:
     created: str
     closed: str
     conduct: Conduct = Conduct()
+
+    @property
+    def planned(self) -> int:
+        """Listeners, 0 where that is not stated."""
+        return int(self.settings.get("listeners") or 0)
+
+    def covered(self, progress: Progress) -> bool:
+        """Whether the result is not to be seen: fewer than planned have finished, and the lead has not opened it at
+        this number of listeners. What is seen before the end tempts to end where it pleases."""
+        return (
+            not self.closed and progress.answered > 0 and progress.finished < self.planned
+            and all(n != progress.answered for _, n in self.conduct.looks)
+        )  # fmt: skip

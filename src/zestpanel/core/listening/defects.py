@@ -74,7 +74,7 @@ def defects(project: DefectParts) -> list[Defects]:
         if (of := by_id.get(mark.take_id)) is not None:
             marks[of.candidate_id].append(Defect(mark, of, passages[of.passage_version_id]))
             heard[of.id] = of.duration_s
-    rated = {(one.candidate_id, one.passage_version_id) for one in project.answers.ratings()}
+    rated = {(one.candidate_id, one.passage_version_id) for one in project.answers.ratings(apart=True)}
     for take in by_id.values():
         if (cell := (take.candidate_id, take.passage_version_id)) in rated:
             rated.discard(cell)  # one take of a passage is what listeners hear

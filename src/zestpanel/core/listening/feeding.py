@@ -45,7 +45,10 @@ Tested = Mapping[tuple[str, str], Fed]  # by language and by figure
 def tests_by_candidate(project: AnswerParts) -> dict[int, Tested]:
     """By candidate, from the last test of a kind (or on a scale) that heard it."""
     out: dict[int, dict[tuple[str, str], Fed]] = defaultdict(dict)
+    apart = project.panel.apart()
     for test in sorted(project.panel.tests(), key=lambda one: one.id):
+        if test.id in apart:
+            continue
         try:
             result = result_of(project, test) if _feeds(test.kind, test.settings) else None
         except InputError:  # of a kind that this version does not know

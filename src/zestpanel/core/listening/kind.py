@@ -12,6 +12,7 @@ from zestpanel.core.analysis.statistics.drawn import share
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import InputError
+from zestpanel.core.listening.design import judged_at
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
@@ -269,8 +270,8 @@ def wrong(question: Question, value: object) -> str:
 
 
 def by_whom(answers: Sequence[Answered]) -> list[tuple[int, int]]:
-    """Listener and passage of each answer: what is drawn."""
-    return [(one.listener_id, one.trial.stimuli[0].passage_version_id) for one in answers]
+    """Listener and passage of each answer, of the clip that is judged: what is drawn."""
+    return [(one.listener_id, one.trial.stimuli[judged_at(one.trial)].passage_version_id) for one in answers]
 
 
 def share_of(answers: Sequence[Answered], yes: Callable[[Answered], bool]) -> Interval | None:

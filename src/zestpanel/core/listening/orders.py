@@ -11,7 +11,7 @@ from collections.abc import Collection, Iterator, Sequence
 from copy import deepcopy
 from dataclasses import dataclass
 from functools import cache, lru_cache
-from itertools import islice
+from itertools import islice, pairwise
 from typing import Final
 
 import numpy as np
@@ -162,7 +162,7 @@ def _in_blocks(candidates: int, passages: int) -> Iterator[Plan]:
         for p in orders[group % len(orders)]:
             which, first = min(
                 ((k, shift) for k in range(len(rows)) for shift in range(candidates)),
-                key=lambda one: _after(followed, steps[one[0]], made, rows[one[0]][0] + one[1]),  # noqa: B023
+                key=lambda one: _after(followed, steps[one[0]], made, rows[one[0]][0] + one[1]),
             )
             if made:
                 followed[(rows[which][0] + first - made[-1][0]) % candidates] += 1
@@ -202,7 +202,7 @@ def balance_of(orders: Sequence[Sequence[Cell]]) -> Balance:
         for candidate, passage in order:
             places[candidate, passage, heard[passage]] += 1
             heard[passage] += 1
-        behind.update((a, b) for (a, _), (b, _) in zip(order, order[1:], strict=False))
+        behind.update((a, b) for (a, _), (b, _) in pairwise(order))
     of_places = [places[c, p, k] for c in candidates for p in passages for k in range(len(candidates))]
     of_pairs = [behind[a, b] for a in candidates for b in candidates if a != b] or [0]
     return Balance(places=(min(of_places), max(of_places)), behind=(min(of_pairs), max(of_pairs)),

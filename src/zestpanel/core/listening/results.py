@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date
+from dataclasses import dataclass, field
 from typing import Final
 
-from zestpanel.core import clock
 from zestpanel.core.catalogue.candidate import short_names
-from zestpanel.core.domain.listening import Answered, Listener, ListeningTest
+from zestpanel.core.domain.listening import Answered, Conduct, Listener, ListeningTest, Progress
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
+from zestpanel.core.listening.design import judged_at
 from zestpanel.core.listening.kind import Around, Bar, Found, Kind, fits
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
@@ -20,7 +19,7 @@ from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out, too_alike
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.store.panel import Panel
+from zestpanel.core.store.panel import Panel, looked
 from zestpanel.core.texts import some_of, tr
 from zestpanel.core.waiting import let_go
 
@@ -46,6 +45,16 @@ class OfLanguage:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Changed:
+    """What is no longer as it was when the test began. passages: titles of those whose words were changed or that were
+    removed, and answers to their old words; taken_off: names of candidates that are off the shortlist."""
+
+    passages: tuple[str, ...] = ()
+    answers: int = 0
+    taken_off: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Result:
     """asks: the lead's question. listeners: who have answered. out: those left out now. about: sentences that belong
     to any figure of it."""
@@ -59,6 +68,13 @@ class Result:
     flags: tuple[Flag, ...]
     out: frozenset[int]
     about: tuple[str, ...]
+    progress: Progress
+    changed: Changed
+
+    @property
+    def covered(self) -> bool:
+        """Whether the lead is not to see it yet; the parts are there all the same."""
+        return self.test.covered(self.progress)
 
     @property
     def title(self) -> str:
@@ -69,11 +85,13 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     """Raises InputError for a kind that this version does not know."""
     kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
     people = {p.id: p for p in project.panel.listeners()}
-    texts = {p.version_id: (p.text, p.language) for p in project.texts.all()}
+    now = project.texts.all()
+    texts = {p.version_id: (p.text, p.language) for p in now}
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
     names = short_names(candidates, project.shortlist.engines())
     voices = {c.id: c.voice for c in candidates}
     every = standing(project, test, kind, settings)
+    changed = _changed(project, every, settings, texts, names, test.conduct)
     heard = [one for one in every if "trap" in one.trial.detail or _language(one, texts)]
     counted = [one for one in heard if not _own_voice(one, people, voices)]
     found = flags(test.kind, counted, settings)
@@ -89,11 +107,30 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
         about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged)),
+        progress=project.panel.progress().get(test.id, Progress()), changed=changed,
     )  # fmt: skip
     for some in (here, judged, counted, heard):
         some.clear()
     let_go(every)
     return said
+
+
+def _changed(
+    project: AnswerParts, every: Sequence[Answered], settings: TestSettings, texts: dict[int, tuple[str, str]],
+    names: Mapping[int, str], conduct: Conduct,
+) -> Changed:  # fmt: skip
+    """texts: where answers to old words count on, these are put into it."""
+    old = {s.passage_version_id for one in every for s in one.trial.stimuli if s.passage_version_id not in texts}
+    count = sum(any(s.passage_version_id in old for s in one.trial.stimuli) for one in every)
+    of, titles = project.texts.passage_of_version(), project.texts.titles()
+    if conduct.old_texts:
+        texts |= {version: project.texts.version_text(version) for version in old}
+    here = {c.id for c in project.shortlist.candidates()}
+    return Changed(
+        passages=tuple(dict.fromkeys(titles.get(of.get(version, 0), "?") for version in sorted(old))),
+        answers=count,
+        taken_off=tuple(names.get(c, "?") for c in settings.candidate_ids if c not in here),
+    )
 
 
 def standing(
@@ -106,7 +143,7 @@ def standing(
 
 
 def _language(one: Answered, texts: Mapping[int, tuple[str, str]]) -> str:
-    version = one.trial.stimuli[-1].passage_version_id if one.trial.stimuli else 0
+    version = one.trial.stimuli[judged_at(one.trial)].passage_version_id if one.trial.stimuli else 0
     return primary(texts[version][1]) if version in texts else ""
 
 
@@ -227,7 +264,7 @@ def _about(
         )
     if test.conduct.looks:
         looks = ", ".join(tr("{when} after {n}", when=when, n=n) for when, n in test.conduct.looks)
-        out.append(tr("The result was looked at before all planned listeners had answered ({looks}): stopping "
+        out.append(tr("The result was opened before all planned listeners had answered ({looks}): stopping "
 "when it pleases makes chance look like a difference.", looks=looks))  # fmt: skip
     if apart := len({one.listener_id for one in every} - listeners):
         out.append(
@@ -250,15 +287,12 @@ def _of_screening(kind: Kind, settings: TestSettings, judged: Sequence[Answered]
     return [said for said in (warns, alike) if said]
 
 
-def note_look(panel: Panel, test: ListeningTest, listeners: int) -> ListeningTest:
-    """Keep that the result was looked at with so many of the planned listeners; once for each number of them."""
-    settings = TestSettings.from_document(test.settings)
-    if not 0 < listeners < settings.listeners or any(n == listeners for _, n in test.conduct.looks):
-        return test
-    today: date = clock.today()
-    conduct = replace(test.conduct, looks=(*test.conduct.looks, (today.isoformat(), listeners)))
-    panel.put_conduct(test.id, conduct)
-    return replace(test, conduct=conduct)
+def open_early(panel: Panel, test_id: int) -> None:
+    """Look at a result that is covered: kept, with the date and how many have answered by now. Once more have, it is
+    covered again."""
+    test, progress = panel.test(test_id), panel.progress().get(test_id, Progress())
+    if test.covered(progress):
+        panel.put_conduct(test_id, looked(test.conduct, progress.answered))
 
 
 def title_of(part: OfLanguage, several: bool) -> str:

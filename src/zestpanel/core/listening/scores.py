@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
@@ -120,8 +121,10 @@ class LanguageScores:
 class PanelScores:
     """by_candidate: each candidate's score in its own language, else in the first it was rated in.
 
-    not_spoken: ratings kept apart because the listener does not speak the passage's language; not_stated: because it
-    is not known which languages the listener speaks; of_own_voice: because the voice is the listener's own.
+    covered: ratings of tests whose results are covered until all planned listeners have answered; by_themselves: of
+    tests that stand apart. not_spoken: ratings kept apart because the listener does not speak the passage's language;
+    not_stated: because it is not known which languages the listener speaks; of_own_voice: because the voice is the
+    listener's own.
     """
 
     by_candidate: dict[int, Score]
@@ -129,10 +132,12 @@ class PanelScores:
     not_spoken: int = 0
     not_stated: int = 0
     of_own_voice: int = 0
+    covered: int = 0
+    by_themselves: int = 0
 
     @property
     def kept_apart(self) -> int:
-        return self.not_spoken + self.not_stated + self.of_own_voice
+        return self.not_spoken + self.not_stated + self.of_own_voice + self.covered + self.by_themselves
 
     def of_language(self, language: str) -> LanguageScores | None:
         return next((one for one in self.languages if one.language == primary(language)), None)
@@ -155,6 +160,12 @@ class PanelScores:
             parts.append(tr("{not_stated} by listeners whose languages are not stated", not_stated=self.not_stated))
         if self.of_own_voice:
             parts.append(tr("{of_own_voice} by listeners of their own voice", of_own_voice=self.of_own_voice))
+        if self.covered:
+            parts.append(tr("{covered} of tests under way, covered until all planned listeners have answered",
+                            covered=self.covered))  # fmt: skip
+        if self.by_themselves:
+            parts.append(tr("{n} of tests that stand by themselves: over music or a room, between neighbours, older "
+                            "versions, or by choice", n=self.by_themselves))  # fmt: skip
         if not parts:
             return ""
         return tr("Ratings kept apart, in no score: {parts}.", parts="; ".join(parts))
@@ -183,10 +194,19 @@ def panel_scores(project: RatingParts, *, scale: str = QUALITY, tags: Collection
     kept = _KEPT.setdefault(project.answers, [])
     if (known := next((scores for of, scores in kept if of == asked), None)) is not None:
         return known
-    every = project.answers.ratings()
-    rows = [r for r in every if r.scale == scale and r.passage_version_id in passages]
-    scores = score_ratings(rows, candidates, listeners, passages, kinds)
+    every, apart = project.answers.ratings(apart=True), project.panel.apart()
+    old, read = {t.id for t in project.panel.tests() if t.conduct.old_texts}, dict(passages)
+    for one in every:  # where a test goes on with words that were changed since, these are a text of their own
+        if one.test_id in old and one.passage_version_id not in read and not tags:
+            read[one.passage_version_id] = project.texts.version_text(one.passage_version_id)[1]
+    of_scale = [r for r in every if r.scale == scale and r.passage_version_id in read]
+    rows = [r for r in of_scale if r.test_id not in apart]
+    scores = score_ratings(rows, candidates, listeners, read, kinds)
+    why = Counter(apart.get(r.test_id, "") for r in of_scale)
+    scores = replace(scores, covered=why.pop("covered", 0),
+                     by_themselves=sum(n for of, n in why.items() if of not in ("", "removed")))  # fmt: skip
     rows.clear()
+    of_scale.clear()
     let_go(every)
     kept.append((asked, scores))
     del kept[:-MOST_KEPT]

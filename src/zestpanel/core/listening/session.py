@@ -98,10 +98,23 @@ def start_session(
     Raises NotEnoughData when there is nothing in the test that the listener can judge, InputError when it is not known
     which languages they speak.
     """
+    test = project.panel.test(test_id)
+    if test.closed or test.conduct.removed:
+        raise InputError(tr("This test is closed."), kept=tr("No session was begun."),
+                         remedy=tr("Reopen it, or choose another."))  # fmt: skip
+    pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
+    languages = {p.version_id: p.language for p in project.texts.all()}
+    if old := {version for _, version in pool if version not in languages}:
+        if not test.conduct.old_texts:
+            raise InputError(
+                tr("Words of this test were changed after it began, so answers to them would count nowhere."),
+                kept=tr("What was answered is kept."),
+                remedy=tr("On the page of tests, go on with the old words or begin a new version."),
+            )
+        languages |= {version: project.texts.version_text(version)[1] for version in old}
     for session in project.panel.sessions(test_id):
         if session.listener_id == listener.id:
             return session
-    pool = pool_of_test(project.panel, project.takes, project.texts, test_id, settings)
     if not pool:
         raise NotEnoughData(
             tr("There is nothing to hear yet: no candidate has a clip of these passages."),
@@ -114,8 +127,7 @@ def start_session(
             remedy=tr("Write them beside the name, such as: en, fr."),
         )
     spoken = {tag.split("-")[0].lower() for tag in listener.languages}
-    languages = {p.version_id: p.language.split("-")[0].lower() for p in project.texts.all()}
-    heard = {cell: of for cell, of in pool.items() if languages.get(cell[1]) in spoken}
+    heard = {cell: of for cell, of in pool.items() if languages[cell[1]].split("-")[0].lower() in spoken}
     if not heard:
         raise NotEnoughData(
             tr(

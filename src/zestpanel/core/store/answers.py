@@ -17,6 +17,7 @@ from zestpanel.core.domain.listening import (
     Stimulus,
     Trial,
 )
+from zestpanel.core.store.apart import apart_of, progress_of, read_tests
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, sessions, stimuli, takes, tests, trials
 from zestpanel.core.waiting import in_turns, let_go
@@ -86,12 +87,15 @@ class Answers:
         with self._database.reading() as connection:
             of_answers = connection.execute(select(func.count(), func.max(answers.c.id), gone)).one()
             of_takes = connection.execute(select(func.count(), away).select_from(takes)).one()
-            of_tests = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct)).all()
-        return (*of_answers, *of_takes, repr(of_tests))
+            of_tests = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct, tests.c.closed)).all()
+            finished = connection.execute(select(func.count(sessions.c.finished))).scalar_one()
+        return (*of_answers, *of_takes, finished, repr(of_tests))
 
-    def ratings(self, *, training: bool = False) -> list[Rating]:
-        """The ratings that stand, of all tests that ask for a score of one clip. Ratings of a take that was removed do
-        not, they are back when it is; nor do those of listeners that the lead has left out of the test."""
+    def ratings(self, *, training: bool = False, apart: bool = False) -> list[Rating]:
+        """The ratings that stand and count, of all tests that ask for a score of one clip. Ratings of a take that was
+        removed do not, they are back when it is; nor do those of listeners that the lead has left out of the test, nor
+        those of tests that stand apart: covered until all planned listeners have answered, heard over something, older
+        versions. apart: these, too."""
         score = func.json_extract(answers.c.given, "$.score")
         query = (
             select(
@@ -116,13 +120,14 @@ class Answers:
             query = query.where(trials.c.training.is_(False))
         found: dict[object, Rating] = {}
         with self._database.reading() as connection:
-            asked = connection.execute(select(tests.c.id, tests.c.settings, tests.c.conduct)).all()
+            asked = read_tests(connection)
+            away = {} if apart else apart_of(asked, progress_of(connection))
             by_table = {one.id for one in asked if "origin" in one.settings}
             scales = {one.id: one.settings.get("scale", QUALITY) for one in asked}
-            left_out = {one.id: frozenset((one.conduct or {}).get("left_out", ())) for one in asked}
+            left_out = {one.id: one.conduct.left_out for one in asked}
             rows = connection.execute(query)
             for number, listener, candidate, version, given, test, trained, origin, place, session in in_turns(rows):
-                if listener in left_out[test]:
+                if test in away or listener in left_out[test]:
                     continue
                 # of ratings from tables the last one of a listener for a clip's candidate and text stands
                 key = (session, candidate, version) if test in by_table else (session, place)
@@ -130,7 +135,7 @@ class Answers:
                 found[key] = Rating(
                     id=number, listener_id=listener, candidate_id=candidate, passage_version_id=version,
                     score=float(given), scale=scales[test], training=trained, origin=origin, trial=place,
-                    session_id=session,
+                    session_id=session, test_id=test,
                 )  # fmt: skip
         return list(found.values())
 

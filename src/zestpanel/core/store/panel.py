@@ -10,9 +10,13 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import select, update
 
-from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Session, Trial
+from zestpanel.core import clock
+from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Progress, Session, Trial
 from zestpanel.core.errors import AudioError, InputError
 from zestpanel.core.store.answers import add_trials, read_trials
+from zestpanel.core.store.apart import OF_TEST as _OF_TEST
+from zestpanel.core.store.apart import Apart, apart_of, progress_of, read_tests
+from zestpanel.core.store.apart import as_test as _test
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
 from zestpanel.core.store.schema import answers, listeners, sessions, tests, trials
@@ -123,7 +127,7 @@ class Panel:
 
     def tests(self) -> list[ListeningTest]:
         with self._database.reading() as connection:
-            return [_test(row) for row in connection.execute(select(*_OF_TEST).order_by(tests.c.id))]
+            return read_tests(connection)
 
     def test(self, test_id: int) -> ListeningTest:
         with self._database.reading() as connection:
@@ -154,11 +158,27 @@ class Panel:
 
     def open_test(self) -> ListeningTest | None:
         """The newest test that is not closed."""
-        return next((test for test in reversed(self.tests()) if not test.closed), None)
+        return next((test for test in reversed(self.tests()) if not test.closed and not test.conduct.removed), None)
 
-    def close_test(self, test_id: int) -> None:
+    def close_test(self, test_id: int, *, closed: bool = True) -> None:
+        """Nobody begins it or goes on with it any more; or, with closed off, they may again. A test that is closed
+        before all planned listeners have finished shows its result, which is a look at it."""
         with self._database.writing() as connection:
-            connection.execute(update(tests).where(tests.c.id == test_id).values(closed=now()))
+            test = _test(connection.execute(select(*_OF_TEST).where(tests.c.id == test_id)).one())
+            found = progress_of(connection).get(test_id, Progress())
+            values: dict[str, Any] = {"closed": now() if closed else None}
+            if closed and test.covered(found):
+                values["conduct"] = looked(test.conduct, found.answered).as_document()
+            connection.execute(update(tests).where(tests.c.id == test_id).values(values))
+
+    def progress(self) -> dict[int, Progress]:
+        with self._database.reading() as connection:
+            return progress_of(connection)
+
+    def apart(self) -> dict[int, Apart]:
+        """Tests that have no say in the figures of the choice, and why."""
+        with self._database.reading() as connection:
+            return apart_of(read_tests(connection), progress_of(connection))
 
     @contextmanager
     def alone(self) -> Iterator[None]:
@@ -198,8 +218,9 @@ class Panel:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(finished=now()))
 
 
-# all but the pool, which may be long
-_OF_TEST = (tests.c.id, tests.c.kind, tests.c.settings, tests.c.created, tests.c.closed, tests.c.conduct)
+def looked(conduct: Conduct, listeners: int) -> Conduct:
+    """With a look of today at the result, by so many listeners."""
+    return replace(conduct, looks=(*conduct.looks, (clock.today().isoformat(), listeners)))
 
 
 def _listener(row: Any) -> Listener:
@@ -224,10 +245,3 @@ def _about(listener: Listener) -> dict[str, Any]:
     return {"accent": listener.accent, "audience": listener.audience, "age": listener.age,
             "own_voice": listener.own_voice, "fluency": dict(listener.fluency),
             "forgotten": listener.forgotten}  # fmt: skip
-
-
-def _test(row: Any) -> ListeningTest:
-    return ListeningTest(
-        id=row.id, kind=row.kind, settings=row.settings, created=row.created, closed=row.closed or "",
-        conduct=Conduct.from_document(row.conduct or {}),
-    )  # fmt: skip

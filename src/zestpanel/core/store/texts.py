@@ -143,6 +143,11 @@ class Texts:
             text, language = connection.execute(query).one()
         return text, language
 
+    def titles(self) -> dict[int, str]:
+        """By passage, of those that were removed, too."""
+        with self._database.reading() as connection:
+            return {row.id: row.title for row in connection.execute(select(passages.c.id, passages.c.title))}
+
     def passage_of_version(self) -> dict[int, int]:
         """Passage id by version id, for all versions."""
         with self._database.reading() as connection:

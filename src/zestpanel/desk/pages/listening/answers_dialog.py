@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from zestpanel.core.audio.files import read_kept
 from zestpanel.core.domain.listening import Answered
+from zestpanel.core.listening.design import judged_at
 from zestpanel.core.texts import tr
 from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.hearing import hear_clip, hear_take
@@ -53,7 +54,7 @@ class AnswersDialog(Dialog):
         self._answers = [one for one in answers if self._clip(one) is not None]
         rows = [
             [people.get(one.listener_id, "?"),
-             titles.get(one.trial.stimuli[-1].passage_version_id, tr("an earlier text")),
+             titles.get(one.trial.stimuli[judged_at(one.trial)].passage_version_id, tr("an earlier text")),
              in_words(one.answer.given), one.answer.note or (tr("spoken") if one.answer.spoken else ""),
              one.answer.created[:16].replace("T", " ")]
             for one in self._answers
