@@ -166,14 +166,14 @@ def listen_blind(hands: Hands) -> None:
         hands.settle()
         page = window.page("listening")
         assert isinstance(page, ListeningPage)
-        page.alias.clear()
-        hands.go_to(page.alias)
-        hands.type(page.alias, alias)
-        if not page.languages.text():
+        page.tests.alias.clear()
+        hands.go_to(page.tests.alias)
+        hands.type(page.tests.alias, alias)
+        if not page.tests.languages.text():
             if not hands.mouse:
-                hands.go_to(page.languages)
-            hands.type(page.languages, "en")
-        hands.key(page.alias, Qt.Key.Key_Return)
+                hands.go_to(page.tests.languages)
+            hands.type(page.tests.languages, "en")
+        hands.key(page.tests.alias, Qt.Key.Key_Return)
         rate_all(hands, Qt.Key.Key_4 if alias == LISTENERS[0] else Qt.Key.Key_5)
 
 

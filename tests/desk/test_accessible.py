@@ -79,7 +79,7 @@ def test_everything_in_a_dialog_has_a_name(
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
     settle(qtbot, window)
-    {"new test": page.ask_for_test, "listener": lambda: page.open_listener(0), "groups": page.open_groups,
+    {"new test": page.ask_for_test, "listener": lambda: page.people.open_listener(0), "groups": page.open_groups,
      "defects": lambda: DefectsDialog(page, window.state).show()}[which]()  # fmt: skip
     settle(qtbot, window)
     (dialog,) = [one for one in window.findChildren(QDialog) if one.isVisible()]

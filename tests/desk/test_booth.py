@@ -67,16 +67,23 @@ def planned(
 
 
 def begun(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> Booth:
-    page.alias.setText(alias)
-    page.languages.setText("en")
+    page.tests.alias.setText(alias)
+    page.tests.languages.setText("en")
     high = window.height()
-    qtbot.keyClick(page.alias, Qt.Key.Key_Return)
+    qtbot.keyClick(page.tests.alias, Qt.Key.Key_Return)
     assert "no right or wrong answers" in window.booth.before.words()
     qtbot.keyClick(window.booth, Qt.Key.Key_Return)  # read
     settle(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
     assert window.height() == high, "the booth takes the room there is"
     return window.booth
+
+
+def opened_early(window: MainWindow, page: ListeningPage, qtbot: QtBot) -> None:
+    """What fewer than planned have answered is covered until the lead opens it."""
+    qtbot.waitUntil(lambda: "The result is covered: " in words(page), timeout=20_000)
+    qtbot.mouseClick(button_of(page, "Open it early"), Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
 
 
 def hears_all(window: MainWindow, booth: Booth, qtbot: QtBot) -> list[int]:
@@ -124,6 +131,7 @@ def test_a_trial_of_several_clips_is_heard_and_answered_by_keys(
         assert "Thank you. Every clip is rated." in words(booth)
         qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
         settle(qtbot, window)
+    opened_early(window, page, qtbot)
     qtbot.waitUntil(lambda: says in words(page), timeout=20_000)
     table = next(t for t in page.findChildren(QTableWidget) if t.accessibleName().endswith(kinds()[kind].title))
     assert table.rowCount() > 0
@@ -175,6 +183,7 @@ def test_what_is_heard_is_written_down_and_the_text_stays_hidden(
     assert not booth.written.isVisible()
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
+    opened_early(window, page, qtbot)
     qtbot.waitUntil(lambda: "0.0 % of the words wrong, not told apart from the next" in words(page), timeout=20_000)
 
 
@@ -237,6 +246,7 @@ def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
     assert len(person_project.answers.of_test(test.id)) == 3
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
+    opened_early(window, page, qtbot)
     qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
 
 
@@ -327,6 +337,7 @@ def test_many_are_placed_on_one_line_by_keys_and_by_hand(
     assert answer.answer.given == {"places": [60, 0, 60, 60, 60, 60]}
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
+    opened_early(window, page, qtbot)
     qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
     assert person_project.panel.tests()[-1].conduct.looks != ()
 
@@ -369,9 +380,9 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     window = open_window(bench_project)
     settle(qtbot, window)
     page = planned(window, qtbot, "yes or no", most=3, prepare=checks)
-    page.alias.setText("Anne")
-    page.languages.setText("fr, en")
-    qtbot.keyClick(page.alias, Qt.Key.Key_Return)
+    page.tests.alias.setText("Anne")
+    page.tests.languages.setText("fr, en")
+    qtbot.keyClick(page.tests.alias, Qt.Key.Key_Return)
     booth, before = window.booth, window.booth.before
     assert "bonne ou de mauvaise réponse" in before.words(), "in the first of the listener's languages"
     qtbot.keyClick(booth, Qt.Key.Key_Return)
@@ -408,7 +419,9 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     qtbot.keyClick(booth, Qt.Key.Key_Escape)
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert "headphones heard: 6 of 6" in cells(page.people)[0][-1]
+    page.show_view("Listeners")
+    settle(qtbot, window)
+    assert "headphones heard: 6 of 6" in cells(page.people.people)[0][-1]
 
 
 @pytest.mark.parametrize("kind", ["CCR", "multi-stimulus"])
@@ -475,7 +488,7 @@ def test_the_answers_behind_a_line_are_shown_and_heard(
     settle(qtbot, window)
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
-    page.open_answers(test, ids[1])
+    page.tests.open_answers(test, ids[1])
     (dialog,) = page.findChildren(AnswersDialog)
     settle(qtbot, window)
     assert {tuple(row[:4]) for row in cells(dialog.table)} == {("Ann", "Frost", "first", "warmer")}

@@ -261,11 +261,11 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
     window.go_to("listening")
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
-    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(page.tests.start, Qt.MouseButton.LeftButton)
     assert "Who listens?" in window.notice_text.text()
-    qtbot.keyClicks(page.alias, "Ann")
-    qtbot.keyClicks(page.languages, "en")
-    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(page.tests.alias, "Ann")
+    qtbot.keyClicks(page.tests.languages, "en")
+    qtbot.mouseClick(page.tests.start, Qt.MouseButton.LeftButton)
     booth = window.booth
     assert booth.isVisible()
     qtbot.keyClick(booth, Qt.Key.Key_Return)  # what to do was read
@@ -291,8 +291,8 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
     assert not booth.isVisible()
     settle(qtbot, window)
-    assert "stopped after 3 of 11 trials" in [page.people.item(0, 6).text()]  # type: ignore[union-attr]
-    qtbot.mouseClick(page.start, Qt.MouseButton.LeftButton)
+    assert "open; stopped: Ann after 3 of 11" in cells(page.tests.table)[0][-1]
+    qtbot.mouseClick(page.tests.start, Qt.MouseButton.LeftButton)
     assert booth.session is not None
     assert booth.session.index == 3
 
@@ -459,9 +459,9 @@ def test_without_a_sound_device_nothing_is_rated_and_with_one_it_goes_on(bench_p
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
     window.go_to("listening")
-    page.alias.setText("Ann")
-    page.languages.setText("en")
-    page.to_the_booth()
+    page.tests.alias.setText("Ann")
+    page.tests.languages.setText("en")
+    page.tests.to_the_booth()
     settle(qtbot, window)
     booth = window.booth
     qtbot.keyClick(booth, Qt.Key.Key_Return)
@@ -556,21 +556,27 @@ def test_listeners_are_told_which_languages_they_speak(
     settle(qtbot, window)
     page = window.page("listening")
     assert isinstance(page, ListeningPage)
-    assert "1 by listeners whose languages are not stated" in words(page)
-    page.open_listener(0)
+    page.show_view("Results")
+    settle(qtbot, window)
+    assert "1 by listeners whose languages are not stated" in words(page.results)
+    page.show_view("Listeners")
+    settle(qtbot, window)
+    page.people.open_listener(0)
     (dialog,) = page.findChildren(ListenerDialog)
     dialog.languages.setText("EN; fr")
     assert "English, French" in words(dialog)
     dialog.accent.setText("Scottish")
     qtbot.mouseClick(button_of(dialog, "Keep"), Qt.MouseButton.LeftButton)
     settle(qtbot, window)
-    assert cells(page.people)[0][1:3] == ["en, fr", "Scottish"]
-    assert "not stated" not in words(page)
+    assert cells(page.people.people)[0][1:3] == ["en, fr", "Scottish"]
+    page.show_view("Results")
+    settle(qtbot, window)
+    assert "not stated" not in words(page.results)
     window.actions_by_id["undo"].trigger()
     assert bench_project.panel.listeners()[0].languages == ()
-    page.alias.setText("Ann")
-    page.languages.clear()
-    page.to_the_booth()
+    page.tests.alias.setText("Ann")
+    page.tests.languages.clear()
+    page.tests.to_the_booth()
     assert "Which languages does Ann speak?" in window.notice_text.text()
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import combinations
 from typing import Any, Final, Literal, Protocol
 
 import numpy as np
@@ -119,10 +120,22 @@ class Versus:
     candidate_ids: tuple[int, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """What a test says of two candidates, by id. apart: whether they are told apart, over all pairs of the test;
+    better: which of them, 0 where the test does not ask that or shows no difference at all."""
+
+    first: int
+    second: int
+    apart: bool
+    better: int = 0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
     """What the answers to a test say: in a sentence, as a picture, then as a table. numbers: columns to be aligned at
-    the right. stated: what the comparisons say that were named before anybody listened."""
+    the right. stated: what the comparisons say that were named before anybody listened. pairs: the same for each two
+    candidates."""
 
     says: str
     head: tuple[str, ...]
@@ -133,6 +146,7 @@ class Found:
     axis: Axis | None = None
     versus: Versus | None = None
     stated: str = ""
+    pairs: tuple[Pair, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -272,6 +286,19 @@ def wrong(question: Question, value: object) -> str:
 def by_whom(answers: Sequence[Answered]) -> list[tuple[int, int]]:
     """Listener and passage of each answer, of the clip that is judged: what is drawn."""
     return [(one.listener_id, one.trial.stimuli[judged_at(one.trial)].passage_version_id) for one in answers]
+
+
+def pairs_by_interval(bars: Sequence[Bar], *, lower_is_better: bool = False) -> tuple[Pair, ...]:
+    """Single candidates told apart where their 95 % intervals do not overlap, which is rarer than a test at 5 %
+    (Schenker & Gentleman 2001)."""
+    out = []
+    for one, other in combinations([bar for bar in bars if len(bar.candidate_ids) == 1], 2):
+        known = None not in (one.low, one.high, other.low, other.high)
+        apart = known and (one.low > other.high or other.low > one.high)  # type: ignore[operator]
+        first = (one.value < other.value) == lower_is_better
+        better = 0 if one.value == other.value else (one if first else other).candidate_ids[0]
+        out.append(Pair(one.candidate_ids[0], other.candidate_ids[0], apart, better))
+    return tuple(out)
 
 
 def share_of(answers: Sequence[Answered], yes: Callable[[Answered], bool]) -> Interval | None:

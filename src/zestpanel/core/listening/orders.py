@@ -57,8 +57,9 @@ def ordered(cells: Collection[Cell], *, listener: int, blocks: bool = False, mos
     kinds = -(-len(passages) // most) if 0 < most < len(passages) else 1
     group, within = divmod(listener, count * kinds)
     step, kind = divmod(within, kinds)
-    plan = _plans(count, len(passages), blocks, most).of(group * kinds + kind)
     known = set(there)
+    whole = len(known) == count * len(passages)  # else what is missing would be counted among the few
+    plan = _plans(count, len(passages), blocks, most if whole else 0).of(group * kinds + kind)
     made = [cell for c, p in plan if (cell := (candidates[(c + step) % count], passages[p])) in known]
     return made[:most] if most else made
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 from zestpanel.core.catalogue.candidate import short_names
@@ -12,7 +12,7 @@ from zestpanel.core.domain.listening import Answered, Conduct, Listener, Listeni
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.design import judged_at
-from zestpanel.core.listening.kind import Around, Bar, Found, Kind, fits
+from zestpanel.core.listening.kind import Around, Bar, Found, Kind, fits, pairs_by_interval
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.scales import asked_by
@@ -56,8 +56,8 @@ class Changed:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Result:
-    """asks: the lead's question. listeners: who have answered. out: those left out now. about: sentences that belong
-    to any figure of it."""
+    """asks: the lead's question. listeners: how many have answered, heard_by: who. out: those left out now. about:
+    sentences that belong to any figure of it."""
 
     test: ListeningTest
     kind: Kind
@@ -70,6 +70,7 @@ class Result:
     about: tuple[str, ...]
     progress: Progress
     changed: Changed
+    heard_by: frozenset[int]
 
     @property
     def covered(self) -> bool:
@@ -103,9 +104,10 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     for language in dict.fromkeys(_language(one, texts) for one in judged):
         here = [one for one in judged if _language(one, texts) == language]
         parts.append(_of_language(kind, language, here, out, around))
+    heard_by = frozenset(one.listener_id for one in judged)
     said = Result(
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
-        flags=tuple(found), out=out, listeners=len({one.listener_id for one in judged}),
+        flags=tuple(found), out=out, listeners=len(heard_by), heard_by=heard_by,
         about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged)),
         progress=project.panel.progress().get(test.id, Progress()), changed=changed,
     )  # fmt: skip
@@ -170,7 +172,11 @@ def _of_language(
 
 def _found(kind: Kind, answers: Sequence[Answered], around: Around) -> tuple[Found | None, str]:
     try:
-        return kind.found(answers, around), ""
+        found = kind.found(answers, around)
+        lower = kind.feeds is not None and kind.feeds.better == "lower"
+        return (
+            found if found.pairs else replace(found, pairs=pairs_by_interval(found.bars, lower_is_better=lower))
+        ), ""
     except ZestError as error:
         return None, error.what
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Final
 
 import numpy as np
@@ -17,7 +18,7 @@ from zestpanel.core.analysis.statistics.crossed_table import crossed_table
 from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.kind import Around, Axis, Bar, Found
+from zestpanel.core.listening.kind import Around, Axis, Bar, Found, Pair
 from zestpanel.core.texts import tr
 
 SEED: Final = 20_240
@@ -128,6 +129,15 @@ def bars_of(lines: Sequence[Line], around: Around, *, decimals: int = 2) -> tupl
     )
 
 
+def pairs_of_lines(lines: Sequence[Line], *, ordered: bool = True) -> tuple[Pair, ...]:
+    """Told apart where no letter is shared."""
+    return tuple(
+        Pair(one.candidate_id, other.candidate_id, not set(one.letters) & set(other.letters),
+             0 if not ordered or one.mean == other.mean else max(one, other, key=lambda of: of.mean).candidate_id)
+        for one, other in combinations([line for line in lines if line.candidate_id > 0], 2)
+    )  # fmt: skip
+
+
 RULE: Final = tr(
     "95 % interval, for other listeners and other texts of the kind. Candidates that share a letter are not told apart "
     "(Holm over all pairs); that is not the same as equal."
@@ -185,6 +195,7 @@ def category_found(
         ),
         bars=bars_of(lines, around),
         axis=Axis(low=low, high=high, words=tr(question), step=1.0, even=None if ordered else (low + high) / 2),
+        pairs=pairs_of_lines(lines, ordered=ordered),
     )
 
 

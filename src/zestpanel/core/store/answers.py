@@ -55,6 +55,18 @@ class Answers:
         with self._database.reading() as connection:
             return int(connection.execute(_LISTENERS).scalar_one())
 
+    def counts_by_listener(self) -> dict[int, int]:
+        """How many answers that count each has given, of all kinds of tests."""
+        query = (
+            select(sessions.c.listener_id, func.count(func.distinct(trials.c.id)))
+            .select_from(answers).join(trials, trials.c.id == answers.c.trial_id)
+            .join(sessions, sessions.c.id == trials.c.session_id)
+            .where(answers.c.id.in_(_last()), answers.c.withdrawn.is_(False), trials.c.training.is_(False))
+            .group_by(sessions.c.listener_id)
+        )  # fmt: skip
+        with self._database.reading() as connection:
+            return {int(listener): int(count) for listener, count in connection.execute(query)}
+
     def of_test(self, test_id: int, *, training: bool = False) -> list[Answered]:
         """The answers to a test that stand, in the order they were given; without those to clips that were removed."""
         with self._database.reading() as connection:

@@ -24,6 +24,7 @@ from zestpanel.core.listening.kind import (
     Found,
     Heard,
     Option,
+    Pair,
     Planning,
     Question,
     Shown,
@@ -109,6 +110,14 @@ class Comparison(Common):
                 "t interval and p, adjusted by Holm, with other listeners and other texts of the kind drawn."
             ),
             bars=tuple(bars),
+            pairs=tuple(
+                Pair(
+                    *pair,
+                    pair in adjusted and adjusted[pair] < ALPHA,
+                    0 if interval.estimate == 0 else pair[interval.estimate < 0],
+                )
+                for pair, (interval, _, _) in found.items()
+            ),
             axis=Axis(
                 low=min([-1.0, *(bar.low for bar in bars if bar.low is not None)]),
                 high=3.0,

@@ -26,6 +26,7 @@ from zestpanel.core.listening.kind import (
     Found,
     Heard,
     Option,
+    Pair,
     Planning,
     Question,
     Shown,
@@ -132,6 +133,7 @@ class MatchingToSample(Common):
             )
             + _by_listener(answers),
             bars=tuple(bars),
+            pairs=tuple(Pair(*pair, of) for pair, of in zip(right, heard, strict=True)),
             axis=Axis(low=0, high=100, words=tr("right answers (%), 50: guessing"), even=50, step=10),
         )
 

@@ -33,7 +33,7 @@ from zestpanel.core.listening.kind import (
     Question,
     Shown,
 )
-from zestpanel.core.listening.scaled import RULE, Value, bars_of, best_sentence, lines_of
+from zestpanel.core.listening.scaled import RULE, Value, bars_of, best_sentence, lines_of, pairs_of_lines
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
@@ -152,6 +152,7 @@ class Placing(Common):
 "{by_passage}", rule=RULE, by_passage=by_passage),
             bars=bars_of(lines, named, decimals=0),
             axis=Axis(low=LOW, high=HIGH, words=tr("place on the line"), step=20),
+            pairs=pairs_of_lines(judged),
         )  # fmt: skip
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import combinations
 from typing import Final
 
 import numpy as np
 
 from zestpanel.core.analysis.statistics.drawn import share, share_p
 from zestpanel.core.analysis.statistics.intervals import Interval
+from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.analysis.statistics.preference import Strengths, Vote, gap, never_compared, pair_table, strengths
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
@@ -25,6 +27,7 @@ from zestpanel.core.listening.kind import (
     Found,
     Heard,
     Option,
+    Pair,
     Planning,
     Question,
     Shown,
@@ -37,6 +40,8 @@ from zestpanel.core.texts import asked, tr
 FIRST, NEITHER, SECOND = "first", "neither", "second"
 STRONGLY: Final = ", strongly"
 ALPHA: Final = 0.05
+_MOST_IN_PAIRS: Final = 9  # candidates, of which all pairs are tested
+_MOST_PAIRS: Final = 40
 
 
 class Preference(Common):
@@ -174,7 +179,28 @@ def preference_found(
             candidate_ids=tuple(numbers[names[k]] for k in order) if numbers else (),
         ),
         axis=Axis(low=0, high=100, words=tr("preferred, of those with a preference (%)"), even=50, step=10),
+        pairs=_pairs(names, coded, drawn, fitted, numbers) if numbers else (),
     )
+
+
+def _pairs(
+    names: Sequence[str], votes: Sequence[Vote], drawn: Sequence[tuple[int, int]], fitted: Strengths | None,
+    numbers: Mapping[str, int],
+) -> tuple[Pair, ...]:  # fmt: skip
+    """Every pair, by its gap in strength; Holm over all of them. Of very many only those that were compared."""
+    if fitted is None:
+        return ()
+    every = list(combinations(range(len(names)), 2))
+    if len(names) > _MOST_IN_PAIRS:
+        heard = {(min(a, b), max(a, b)) for a, b, _ in votes}
+        every = [pair for pair in every if pair in heard][:_MOST_PAIRS]
+    listeners, passages = zip(*drawn, strict=True)
+    gaps = [gap(votes, listeners, passages, len(names), a, b) for a, b in every]
+    return tuple(
+        Pair(numbers[names[a]], numbers[names[b]], p < ALPHA,
+             0 if of.difference == 0 else numbers[names[a if of.difference > 0 else b]])
+        for (a, b), of, p in zip(every, gaps, holm([one.p for one in gaps]), strict=True)
+    )  # fmt: skip
 
 
 def _share_of(k: int, votes: Sequence[Vote], drawn: Sequence[tuple[int, int]]) -> Interval | None:

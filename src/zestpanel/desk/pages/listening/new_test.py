@@ -54,15 +54,15 @@ ONE, SET = "one", "set"
 
 class NewTestDialog(Dialog):
     """begin: called with (kind, settings) when the test is to be opened. persons: candidates spoken by a person. like:
-    the test that a new version is wanted of; it stays as it is, with its answers."""
+    the test whose settings it begins with, as a new version of it unless said; that one stays as it is."""
 
     def __init__(
         self, parent: QWidget, state: DeskState, begin: Callable[[str, TestSettings], None],
-        persons: Sequence[int] = (), *, like: ListeningTest | None = None,
+        persons: Sequence[int] = (), *, like: ListeningTest | None = None, version: bool = True,
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._state, self._begin, self._persons = state, begin, tuple(persons)
-        self._like = like
+        self._version_of = like.id if like is not None and version else 0
         self._material: Material | None = None
         self._asked: ListenerLoad | None = None
         self.setWindowTitle(tr("New listening test"))
@@ -295,7 +295,7 @@ class NewTestDialog(Dialog):
             steps=tuple(steps) if scale == OWN else (), most=self.most.value(),
             training=self.training.value() if "training" in uses else 0,
             question=self.own.text().strip() if own else "", take_rule=self.takes.currentData(),
-            version_of=self._like.id if self._like is not None else 0,
+            version_of=self._version_of,
             stated_id=stated if stated in judged else 0, reference_id=reference,
             anchors="anchors" in uses and bool(reference) and self.anchors.isChecked(),
             repeats=self.repeats.value() if "repeats" in uses else 0,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Listener
 from zestpanel.core.languages import language_name
@@ -21,32 +21,27 @@ from zestpanel.desk.widgets import button, label
 
 class ResultView(QWidget):
     """decide(test id, listener id, whether left out) is called when the lead ticks; open_answers(test id, candidate id)
-    when something in the picture is clicked; change() for a new version of the test."""
+    when something in the picture is clicked."""
 
     def __init__(
         self, result: Result, people: dict[int, Listener], decide: Callable[[int, int, bool], None],
-        open_answers: Callable[[int, int], None], change: Callable[[], object], *, figures: bool = True,
+        open_answers: Callable[[int, int], None],
     ) -> None:  # fmt: skip
-        """figures: off where the same answers have their own place on the page, and only the listeners are shown."""
         super().__init__()
         self._result = result
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(5)
-        head = QHBoxLayout()
         about = tr(
             "{title}  ·  {created}  ·  test {id}",
             title=result.title,
             created=result.test.created[:10],
             id=result.test.id,
         )
-        head.addWidget(label(about, "strong"), 1)
-        tip = tr("The same test with something changed; what was answered stays as it is")
-        head.addWidget(button(tr("New version …"), change, role="link", tip=tip))
-        column.addLayout(head)
+        column.addWidget(label(about, "strong"))
         if not result.parts:
             column.addWidget(label(tr("Nobody has answered yet."), "quiet"))
-        for part in result.parts if figures else ():
+        for part in result.parts:
             self._add_part(column, part, open_answers)
         for part in result.parts:
             if part.found is not None and part.found.stated:

@@ -1,0 +1,65 @@
+"""Who listens: what is known of them, and how far each is."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from zestpanel.core.domain.listening import Listener
+from zestpanel.core.texts import tr
+from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.table import Table
+from zestpanel.desk.viewmodels.listening import PEOPLE_HEAD, look_at_people
+from zestpanel.desk.widgets import label
+
+
+class PeopleView(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        body = QVBoxLayout(self)
+        body.setContentsMargins(0, 4, 0, 8)
+        body.setSpacing(10)
+        about = tr(
+            "Enter or a double click opens what is known of a listener. Answers of all kinds of tests are counted."
+        )
+        body.addWidget(label(about, "quiet", wrap=True))
+        self.people = Table()
+        self.people.setAccessibleName(tr("Listeners"))
+        self.people.row_chosen.connect(self.open_listener)
+        body.addWidget(self.people, 1)
+
+    def refresh(self) -> None:
+        project = self.state.project
+        self.state.background.run(lambda: look_at_people(project), self._show, self.state.complain, topic="listeners")
+
+    def _show(self, rows: list[list[str]]) -> None:
+        self.people.show_rows(list(PEOPLE_HEAD), rows, numbers=[5])
+
+    def open_listener(self, index: int) -> None:
+        """What is known of a listener, to be mended."""
+        project = self.state.project
+        people = project.panel.listeners()
+        if index >= len(people):
+            return
+        person = people[index]
+        voices = {c.voice: self.state.name(c) for c in self.state.bench.candidates}
+
+        def forget() -> None:
+            project.panel.forget(person.id)
+            project.history.clear()  # what stands in it would bring the person back
+            self.state.refresh()
+
+        ListenerDialog(self, person, list(voices.items()), partial(self.mend_listener, person), forget).show()
+
+    def mend_listener(self, before: Listener, after: Listener) -> bool:
+        panel = self.state.project.panel
+        if before == after:
+            return True
+        return self.state.edit(
+            tr("what is known of {alias}", alias=before.alias),
+            lambda: panel.put_listener(after),
+            lambda: panel.put_listener(before),
+        )
