@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
+from tests.core.test_laboratory import saved_lines
 from tests.old_projects import project_of
 from zestpanel.core.analysis.statistics.crossed import differences
 from zestpanel.core.analysis.statistics.crossed_table import crossed_table
@@ -341,7 +342,7 @@ def test_every_figure_can_be_recomputed_from_the_saved_answers(heard: Project, t
         assert (score.mean, score.crossed, score.letters) == (other.mean, other.crossed, other.letters)
     answered(heard, "preference", {"ilseth": {"choice": "second"}, "linnoway": {"choice": "first"}})
     write_answers(heard, tmp_path / "all.jsonl")
-    lines = [json.loads(line) for line in (tmp_path / "all.jsonl").read_text().splitlines()]
+    lines = saved_lines(tmp_path / "all.jsonl")
     assert Counter(line["kind"] for line in lines) == {"ACR": 30, "preference": 18}
     assert all(len(line["clips"]) == (2 if line["kind"] == "preference" else 1) for line in lines)
     rows = as_rows(answers(heard))

@@ -10,7 +10,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from zestpanel.core.domain.listening import Answer, Trial
+from zestpanel.core.domain.listening import Answer, Sitting, Trial
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.session import ListeningSession
@@ -210,10 +210,13 @@ class _Passing:
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         pass
 
-    def finish(self) -> None:
+    def last_answer(self, trial: Trial) -> Answer | None:
+        return None
+
+    def finish(self, *, finished: bool = True) -> None:
         pass
 
-    def sit_down(self) -> None:
+    def sit_down(self, sitting: Sitting) -> None:
         pass
 
     def get_up(self) -> None:

@@ -83,7 +83,8 @@ class Trial(PlannedTrial):
 class Answer:
     """What was answered to a trial, as its kind of test words it. origin: 'booth', 'file' or 'simulated'.
 
-    heard_share: of the least heard clip, how much of it. took_s: from the beginning of the trial. spoken: the clip of
+    heard_share: of the least heard clip, how much of it; heard: of each lane how much of it, and how often it was
+    started, empty where that is not known. took_s: from the beginning of the trial. spoken: the clip of
     a remark said aloud, by its name in the project, '' for none.
     """
 
@@ -94,6 +95,7 @@ class Answer:
     took_s: float | None = None
     note: str = ""
     spoken: str = ""
+    heard: tuple[tuple[float, int], ...] = ()
     id: int = 0
     created: str = ""
 
@@ -109,8 +111,21 @@ class Answered:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Sitting:
+    """One time at a session. begun and ended: moments, '' for one that has not ended or of which nobody knows. kit:
+    headphones or speakers; room: as the listener states it; device: the name of the sound device."""
+
+    begun: str = ""
+    ended: str = ""
+    kit: str = ""
+    room: str = ""
+    device: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Session:
-    """A listener's way through a test. checks: what the checks before it found, by name."""
+    """A listener's way through a test. checks: what the checks before it found, by name. sittings: in order. created,
+    finished_on: moments, the second '' while it is not finished."""
 
     id: int
     test_id: int
@@ -118,6 +133,9 @@ class Session:
     trials: tuple[Trial, ...]
     finished: bool
     checks: Mapping[str, Any] = field(default_factory=dict)
+    sittings: tuple[Sitting, ...] = ()
+    created: str = ""
+    finished_on: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

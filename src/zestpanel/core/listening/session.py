@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from zestpanel.core.domain.listening import QUALITY, Answer, Listener, PlannedTrial, Session, Trial
+from zestpanel.core.domain.listening import QUALITY, Answer, Listener, PlannedTrial, Session, Sitting, Trial
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import spanning, with_repeats, with_traps
 from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
@@ -47,9 +47,15 @@ class Sessions(Protocol):
         """Keep what the checks before the first trial found."""
         ...
 
-    def finish(self) -> None: ...
+    def last_answer(self, trial: Trial) -> Answer | None:
+        """What was answered to a trial and stands."""
+        ...
 
-    def sit_down(self) -> None:
+    def finish(self, *, finished: bool = True) -> None:
+        """All is answered; finished is off where the last answer is given anew."""
+        ...
+
+    def sit_down(self, sitting: Sitting) -> None:
         """From now on no other window has the session. Raises InputError where one has."""
         ...
 
@@ -79,14 +85,19 @@ class ProjectSessions:
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         self._project.panel.put_checks(self.session.id, checks)
 
-    def finish(self) -> None:
-        self._project.panel.finish_session(self.session.id)
+    def last_answer(self, trial: Trial) -> Answer | None:
+        return self._project.answers.last_of(trial.id)
 
-    def sit_down(self) -> None:
+    def finish(self, *, finished: bool = True) -> None:
+        self._project.panel.finish_session(self.session.id, finished=finished)
+
+    def sit_down(self, sitting: Sitting) -> None:
         seats.sit_down(self._project.folder, self.session.id)
+        self._project.panel.sat_down(self.session.id, sitting)
 
     def get_up(self) -> None:
         seats.get_up(self._project.folder, self.session.id)
+        self._project.panel.got_up(self.session.id)
 
 
 def start_session(
@@ -213,18 +224,20 @@ class ListeningSession:
         answered = port.answered()
         self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
         self._begin_trial()
+        self._may_correct = 0 < self.index < len(self.trials)  # also what was answered last before a stop
 
-    def sit_down(self) -> None:
-        """Raises InputError where another window has the session."""
-        self._port.sit_down()
+    def sit_down(self, sitting: Sitting | None = None) -> None:
+        """sitting: on what and where. Raises InputError where another window has the session."""
+        self._port.sit_down(sitting or Sitting())
 
     def get_up(self) -> None:
         self._port.get_up()
 
     def _begin_trial(self) -> None:
-        self._began, self._plays = self._clock(), 0
+        self._began = self._clock()
         self._may_correct = False
-        self._heard = [0.0] * (0 if self.finished else len(self.shown.lanes))
+        lanes = 0 if self.finished else len(self.shown.lanes)
+        self._heard, self._plays = [0.0] * lanes, [0] * lanes
 
     @property
     def finished(self) -> bool:
@@ -266,8 +279,10 @@ class ListeningSession:
         """Note that a lane of the trial was heard up to this share of it."""
         self._heard[lane] = max(self._heard[lane], share)
 
-    def note_play(self) -> None:
-        self._plays += 1
+    def note_play(self, lane: int = 0) -> None:
+        """Note that a lane was started from its beginning."""
+        if lane < len(self._plays):
+            self._plays[lane] += 1
 
     def heard(self, lane: int) -> float:
         return self._heard[lane]
@@ -284,14 +299,16 @@ class ListeningSession:
         check(given, self.shown)
         self._port.answer(
             self.trial,
-            Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=self._plays,
-                   took_s=self._clock() - self._began, note=note[:LONGEST_TEXT], spoken=spoken),
+            Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=sum(self._plays),
+                   took_s=self._clock() - self._began, note=note[:LONGEST_TEXT], spoken=spoken,
+                   heard=tuple((round(share, 4), plays) for share, plays in zip(self._heard, self._plays,
+                                                                               strict=True))),
         )  # fmt: skip
         self.index += 1
         if self.finished:
             self._port.finish()
         self._begin_trial()
-        self._may_correct = not self.finished
+        self._may_correct = True
         return True
 
     @property
@@ -303,9 +320,16 @@ class ListeningSession:
         """Back to the trial that was answered last; its new answer stands instead. False where that is not possible."""
         if not self._may_correct:
             return False
+        if self.finished:
+            self._port.finish(finished=False)
         self.index -= 1
+        before = self._port.last_answer(self.trial)
         self._begin_trial()
-        self._heard = [1.0] * len(self._heard)
+        if before is not None:  # what was heard then, how often and for how long, goes on
+            known = before.heard or ((1.0, before.plays or 0),) * len(self._heard)
+            self._heard = [share for share, _ in known][: len(self._heard)]
+            self._plays = [plays for _, plays in known][: len(self._plays)]
+            self._began -= before.took_s or 0.0
         return True
 
 

@@ -1,11 +1,10 @@
-"""Answers of listeners as they were given, complete: a table and JSON lines, from which every figure can be recomputed.
+"""Answers of listeners as they were given, as a table from which every figure can be recomputed.
 
 The table is read by ``zestpanel ratings|preference|agreement`` without the project.
 """
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Final
@@ -13,6 +12,7 @@ from typing import Any, Final
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import RATING, Answered
 from zestpanel.core.errors import InputError
+from zestpanel.core.listening.answer_file import FileParts, lines_of
 from zestpanel.core.listening.kinds.placing import PLACES
 from zestpanel.core.listening.kinds.write_what_you_hear import KIND as WRITTEN
 from zestpanel.core.listening.parts import AnswerParts
@@ -33,8 +33,9 @@ def answers(project: AnswerParts) -> Iterator[dict[str, Any]]:
     candidates = project.shortlist.candidates(removed=True, of_sweeps=True)
     names = short_names(candidates, project.shortlist.engines())
     people = {p.id: p for p in project.panel.listeners()}
-    titles = {p.version_id: (p.title, p.language) for p in project.texts.all()}
-    texts = {p.version_id: p.text for p in project.texts.all()}
+    every, named, of = project.texts.every_text(), project.texts.titles(), project.texts.passage_of_version()
+    titles = {version: (named[of[version]], language) for version, (_, language) in every.items()}
+    texts = {version: text for version, (text, _) in every.items()}
     for test in project.panel.tests():
         found = result_of(project, test)
         out = found.out
@@ -119,8 +120,9 @@ def _placed(
                "take": clip["take"]}  # fmt: skip
 
 
-def write_answers(project: AnswerParts, to: Path) -> int:
-    """Write all answers as a table (.csv) or as JSON lines (.jsonl); how many. Raises InputError."""
+def write_answers(project: FileParts, to: Path) -> int:
+    """Write all answers as a table (.csv), or whole, to be taken in again (.jsonl); how many stand. Raises
+    InputError."""
     found = list(answers(project))
     if not found:
         raise InputError(tr("There are no answers yet."), kept=tr("Nothing was written."))
@@ -128,7 +130,7 @@ def write_answers(project: AnswerParts, to: Path) -> int:
         case ".csv":
             write_csv(to, as_rows(iter(found)))
         case ".jsonl":
-            lines = "".join(json.dumps(one, ensure_ascii=False) + "\n" for one in found)
+            lines = "".join(f"{line}\n" for line in lines_of(project))
             write_text(to, lines, kept=tr("Nothing was written."))
         case other:
             raise InputError(tr("Answers are written as .csv or .jsonl, not as '{other}'.", other=other or to.name),

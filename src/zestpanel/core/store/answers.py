@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence, Set
+from dataclasses import dataclass
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Connection, case, func, select
@@ -31,18 +32,46 @@ _LISTENERS: Final = (
 )
 
 
+@dataclass(frozen=True, slots=True)
+class StoredAnswer:
+    """A row as it was written, whether it stands or not."""
+
+    trial_id: int
+    answer: Answer
+    withdrawn: bool
+
+
 class Answers:
     def __init__(self, database: Database) -> None:
         self._database = database
 
     def add(self, trial_id: int, answer: Answer, *, withdrawn: bool = False) -> int:
+        """The moment is now, unless the answer has one."""
         values = {
             "trial_id": trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
             "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
-            "created": now(), "withdrawn": withdrawn, "spoken": answer.spoken or None,
+            "created": answer.created or now(), "withdrawn": withdrawn, "spoken": answer.spoken or None,
+            "heard": [list(one) for one in answer.heard] or None,
         }  # fmt: skip
         with self._database.writing() as connection:
             return int(connection.execute(answers.insert().values(values).returning(answers.c.id)).scalar_one())
+
+    def last_of(self, trial_id: int) -> Answer | None:
+        """The answer to a trial that stands, None where there is none or it was taken back."""
+        query = select(answers).where(answers.c.trial_id == trial_id).order_by(answers.c.id.desc()).limit(1)
+        with self._database.reading() as connection:
+            row = connection.execute(query).one_or_none()
+        return None if row is None or row.withdrawn else _answer(row)
+
+    def every_of(self, test_id: int) -> list[StoredAnswer]:
+        """Everything that was ever answered to a test, in the order it was given."""
+        query = (
+            select(answers).join(trials, trials.c.id == answers.c.trial_id)
+            .join(sessions, sessions.c.id == trials.c.session_id).where(sessions.c.test_id == test_id)
+            .order_by(answers.c.id)
+        )  # fmt: skip
+        with self._database.reading() as connection:
+            return [StoredAnswer(row.trial_id, _answer(row), row.withdrawn) for row in connection.execute(query)]
 
     def answered_places(self, session_id: int) -> set[int]:
         """Places of a session's trials that were answered, for going on with it."""
@@ -272,4 +301,5 @@ def _answer(row: Any) -> Answer:
     return Answer(
         id=row.id, given=row.given, origin=row.origin, heard_share=row.heard_share, plays=row.plays,
         took_s=row.took_s, note=row.note, created=row.created, spoken=row.spoken or "",
+        heard=tuple((float(share), int(plays)) for share, plays in row.heard or ()),
     )  # fmt: skip

@@ -5,13 +5,22 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any, NamedTuple
 
 from sqlalchemy import select, update
 
 from zestpanel.core import clock
-from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, PlannedTrial, Progress, Session, Trial
+from zestpanel.core.domain.listening import (
+    Conduct,
+    Listener,
+    ListeningTest,
+    PlannedTrial,
+    Progress,
+    Session,
+    Sitting,
+    Trial,
+)
 from zestpanel.core.errors import AudioError, InputError
 from zestpanel.core.store.answers import add_trials, read_trials
 from zestpanel.core.store.apart import OF_TEST as _OF_TEST
@@ -120,8 +129,9 @@ class Panel:
 
     # -- tests and sessions
 
-    def add_test(self, kind: str, settings: Mapping[str, Any], *, closed: bool = False) -> int:
-        values = {"kind": kind, "settings": dict(settings), "created": now(), "closed": now() if closed else None}
+    def add_test(self, kind: str, settings: Mapping[str, Any], *, created: str = "", closed: str = "") -> int:
+        """created: the moment, now where nothing is said; closed: likewise, '' for one that is open."""
+        values = {"kind": kind, "settings": dict(settings), "created": created or now(), "closed": closed or None}
         with self._database.writing() as connection:
             return int(connection.execute(tests.insert().values(values).returning(tests.c.id)).scalar_one())
 
@@ -146,6 +156,12 @@ class Panel:
                 conduct = replace(_test(row).conduct, level_lufs=level_lufs)
                 values = {"pool": {"in_order": list(take_ids)}, "conduct": conduct.as_document()}
                 connection.execute(update(tests).where(tests.c.id == test_id).values(values))
+
+    def put_takes(self, test_id: int, take_ids: Sequence[int]) -> None:
+        """As ``fix``, for a test that began elsewhere; its level is in its conduct."""
+        with self._database.writing() as connection:
+            values = {"pool": {"in_order": list(take_ids)}}
+            connection.execute(update(tests).where(tests.c.id == test_id).values(values))
 
     def fixed_takes(self, test_id: int) -> FixedTakes | None:
         """The takes that a test may play; None before its first listener."""
@@ -186,10 +202,15 @@ class Panel:
         with self._database.writing():
             yield
 
-    def add_session(self, test_id: int, listener_id: int, planned: Sequence[PlannedTrial]) -> Session:
-        """A listener's way through a test, with all its trials."""
+    def add_session(
+        self, test_id: int, listener_id: int, planned: Sequence[PlannedTrial], *, created: str = "", finished: str = "",
+        checks: Mapping[str, Any] | None = None, sittings: Sequence[Sitting] = (),
+    ) -> Session:  # fmt: skip
+        """A listener's way through a test, with all its trials; with its moments, where it was begun elsewhere."""
         with self._database.writing() as connection:
-            values = {"test_id": test_id, "listener_id": listener_id, "created": now()}
+            values = {"test_id": test_id, "listener_id": listener_id, "created": created or now(),
+                      "finished": finished or None, "checks": dict(checks) if checks else None,
+                      "sittings": [asdict(one) for one in sittings] or None}  # fmt: skip
             session_id = int(connection.execute(sessions.insert().values(values).returning(sessions.c.id)).scalar_one())
             add_trials(connection, session_id, planned)
         return next(s for s in self.sessions(test_id) if s.id == session_id)
@@ -205,7 +226,10 @@ class Panel:
             of[trial.session_id].append(trial)
         return [
             Session(id=row.id, test_id=row.test_id, listener_id=row.listener_id, finished=row.finished is not None,
-                    trials=tuple(of[row.id]), checks=row.checks or {})
+                    trials=tuple(of[row.id]), checks=row.checks or {},
+                    sittings=tuple(Sitting(**{k: str(v) for k, v in one.items() if k in Sitting.__slots__})
+                                   for one in row.sittings or ()),
+                    created=row.created, finished_on=row.finished or "")
             for row in rows
         ]  # fmt: skip
 
@@ -213,9 +237,34 @@ class Panel:
         with self._database.writing() as connection:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(checks=dict(checks)))
 
-    def finish_session(self, session_id: int) -> None:
+    def finish_session(self, session_id: int, *, finished: bool = True) -> None:
+        """finished: off where its last answer is given anew."""
+        values = {"finished": now() if finished else None}
         with self._database.writing() as connection:
-            connection.execute(update(sessions).where(sessions.c.id == session_id).values(finished=now()))
+            connection.execute(update(sessions).where(sessions.c.id == session_id).values(values))
+
+    def put_session(self, session_id: int, *, finished: str, sittings: Sequence[Sitting]) -> None:
+        """What is known of a session that went on elsewhere."""
+        values = {"finished": finished or None, "sittings": [asdict(one) for one in sittings] or None}
+        with self._database.writing() as connection:
+            connection.execute(update(sessions).where(sessions.c.id == session_id).values(values))
+
+    def sat_down(self, session_id: int, sitting: Sitting) -> None:
+        """A sitting begins now."""
+        with self._database.writing() as connection:
+            one = sessions.c.id == session_id
+            kept = connection.execute(select(sessions.c.sittings).where(one)).scalar_one() or []
+            kept = [*kept, asdict(replace(sitting, begun=now()))]
+            connection.execute(update(sessions).where(one).values(sittings=kept))
+
+    def got_up(self, session_id: int) -> None:
+        """The last sitting ends now."""
+        with self._database.writing() as connection:
+            one = sessions.c.id == session_id
+            kept = connection.execute(select(sessions.c.sittings).where(one)).scalar_one()
+            if kept and not kept[-1].get("ended"):
+                kept = [*kept[:-1], {**kept[-1], "ended": now()}]
+                connection.execute(update(sessions).where(one).values(sittings=kept))
 
 
 def looked(conduct: Conduct, listeners: int) -> Conduct:

@@ -11,6 +11,7 @@ from typing import Protocol
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.store.answers import Answers
 from zestpanel.core.store.auditions import Auditions
+from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.dialogues import Dialogues
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.hard_parts import HardParts
@@ -92,6 +93,11 @@ class HasSending(Protocol):
 class HasTakes(Protocol):
     @property
     def takes(self) -> Takes: ...
+
+
+class HasClips(Protocol):
+    @property
+    def clips(self) -> ClipStore: ...
 
 
 class HasJournal(Protocol):

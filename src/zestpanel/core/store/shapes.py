@@ -57,6 +57,7 @@ class _Settings(_Open):
     also: list[str] = []
     steps: list[str] = []
     most: int = Field(default=0, ge=0, le=_FEW)
+    blocks: bool = False
     question: str = ""
     stated_id: int = 0
     version_of: int = 0
@@ -78,10 +79,33 @@ class _Settings(_Open):
 
 
 class _Conduct(_Open):
+    name: str = ""
     level_lufs: Real | None = None
+    reasons: dict[Annotated[str, Field(pattern=r"^\d{1,9}$")], str] = {}
+    removed: str = ""
+    mixed: bool | None = None
+    old_texts: bool = False
     looks: list[tuple[str, int]] = []
     left_out: list[int] = []
     kept_in: list[int] = []
+
+
+class _Headphones(_Open):
+    right: int
+    of: int
+    passed: bool
+
+
+class _Checks(_Open):
+    headphones: _Headphones | None = None
+
+
+class _Sitting(_Open):
+    begun: str = ""
+    ended: str = ""
+    kit: str = ""
+    room: str = ""
+    device: str = ""
 
 
 class _Pool(_Open):
@@ -125,9 +149,11 @@ _DOCUMENTS: Final[Mapping[str, Any]] = {
     "tests.pool": _Pool | list[int] | None,
     "listeners.languages": list[str],
     "listeners.about": _About | None,
-    "sessions.checks": dict[str, Any] | None,
+    "sessions.checks": _Checks | None,
+    "sessions.sittings": list[_Sitting] | None,
     "trials.detail": dict[str, Any],
     "answers.given": dict[str, Any],
+    "answers.heard": list[tuple[Real, int]] | None,
     "runs.conditions": _Conditions | None,
     "takes.timing": Timing | None,
     "takes.brought": _Brought | None,
@@ -178,6 +204,11 @@ def check_of(column: Column[Any]) -> Check:
     return (lambda value: value is None or plain(value)) if column.nullable else plain
 
 
+def fits(name: str, value: Any) -> bool:
+    """Whether a value may stand in a column of documents, such as 'tests.settings'."""
+    return _of_shape(name)(json.dumps(value).encode("utf-8"))
+
+
 def _plain_check(column: Column[Any]) -> Check:
     name = f"{column.table.name}.{column.name}"
     if isinstance(column.type, JSON):
@@ -203,7 +234,7 @@ def _text(name: str, column: str) -> Check:
     if column in _CLIPS:
         return lambda value: (text := _decoded(value)) is not None and not set(text) & set("/\0")
     if column in _MOMENTS:
-        return lambda value: (text := _decoded(value)) is not None and (not text or _is_moment(text))
+        return lambda value: (text := _decoded(value)) is not None and (not text or is_moment(text))
     return lambda value: _decoded(value) is not None
 
 
@@ -214,7 +245,8 @@ def _decoded(value: Any) -> str | None:
         return None
 
 
-def _is_moment(value: str) -> bool:
+def is_moment(value: str) -> bool:
+    """Whether it is a date and time that a project may hold."""
     try:
         moment = datetime.fromisoformat(value)
         return _FIRST <= (moment if moment.tzinfo else moment.replace(tzinfo=UTC)) <= _LAST

@@ -143,6 +143,27 @@ class Texts:
             text, language = connection.execute(query).one()
         return text, language
 
+    def every_text(self) -> dict[int, tuple[str, str]]:
+        """(text, language) of every version there is."""
+        query = select(
+            passage_versions.c.id, passage_versions.c.text,
+            func.coalesce(passage_versions.c.language, passages.c.language).label("language"),
+        ).join(passages, passages.c.id == passage_versions.c.passage_id)  # fmt: skip
+        with self._database.reading() as connection:
+            return {row.id: (row.text, row.language) for row in connection.execute(query)}
+
+    def add_former(self, passage_id: int, text: str, language: str) -> int:
+        """Words that a passage had elsewhere, as a version behind which the present one stays; its number."""
+        of = passage_versions.c
+        with self._database.writing() as connection:
+            newest = connection.execute(select(of.id, of.number).where(of.passage_id == passage_id)
+                                        .order_by(of.number.desc()).limit(1)).one()  # fmt: skip
+            connection.execute(update(passage_versions).where(of.id == newest.id).values(number=newest.number + 1))
+            _insert_version(connection, passage_id, newest.number, text, ())
+            mine = (of.passage_id == passage_id) & (of.number == newest.number)
+            connection.execute(update(passage_versions).where(mine).values(language=language))
+            return int(connection.execute(select(of.id).where(mine)).scalar_one())
+
     def titles(self) -> dict[int, str]:
         """By passage, of those that were removed, too."""
         with self._database.reading() as connection:

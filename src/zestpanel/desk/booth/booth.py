@@ -302,7 +302,7 @@ class Booth(Answering):
             return
         if self._session is not None and mixer.lanes:
             if not mixer.playing and (mixer.time_s == 0 or self._at_end()):
-                self._session.note_play()
+                self._session.note_play(mixer.on)
             self._state.player.toggle()
 
     def hear(self, clip: int) -> None:

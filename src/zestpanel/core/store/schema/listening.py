@@ -40,6 +40,7 @@ sessions = Table(
     Column("created", String, nullable=False),
     Column("finished", String),
     Column("checks", JSON),  # of the level and of headphones, as they went last
+    Column("sittings", JSON),  # from when to when, on what, where
     UniqueConstraint("test_id", "listener_id"),
 )
 
@@ -85,5 +86,6 @@ answers = Table(
     Column("withdrawn", Boolean, nullable=False),
     # the clip of a remark that was spoken
     Column("spoken", String),
+    Column("heard", JSON),  # of each lane: the share of it, and how often it was started
     Index("answers_by_trial", "trial_id"),
 )
