@@ -272,12 +272,20 @@ def _parser() -> argparse.ArgumentParser:
     verb("measure", rendering.measure, "measure takes that lack figures")
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)
-    sub.add_argument("table", type=Path, nargs="?", help="CSV with columns listener,passage,candidate,score")
+    sub.add_argument("table", type=Path, nargs="?", help="CSV, .xlsx or JSON with listener,passage,candidate,score")
     sub.add_argument(
         "--map", type=Path, help="of a survey form's table: which column is whose; written where it is missing"
     )
-    sub = verb("answers", results.answers, "write every listener's answers, complete, as a table or as JSON lines")
-    sub.add_argument("--to", type=Path, required=True, help="file to write, .csv or .jsonl")
+    sub = verb("answers", results.answers, "write every listener's answers, or take in those of another copy")
+    sub.add_argument("--to", type=Path, help="file to write: .jsonl, whole, to be taken in again, or .csv, a table")
+    sub.add_argument("--from", type=Path, dest="take_in", metavar="FILE", help=".jsonl file to take in")
+    sub = verb("tests", results.tests, "list listening tests, what they say together, and what to ask next")
+    for name, about in (
+        ("open-early", "open a covered result; the date is kept"),
+        ("close", "nobody begins it any more"),
+        ("reopen", "listeners may go on"),
+    ):
+        sub.add_argument(f"--{name}", type=int, metavar="TEST", help=about)
     sub = verb("preference", plain_tables.preference, "what paired preferences in a table say", project=False)
     sub.add_argument(
         "table", type=Path, help="CSV: first,second,answer with listener and passage, or winner,loser,count"

@@ -194,11 +194,11 @@ def test_ratings_from_a_table_by_number_or_name(heard: Project, tmp_path: Path) 
     head = "listener,passage,candidate,score,remark"
     rows = ["Ann,1,1,4,", 'Ann,two,"Tangor · Corwick",3,x', "Ben,3,citrange linnoway,5,"]
     table = write(tmp_path / "r.csv", head, *rows)
-    assert import_ratings(heard, table) == 3
+    assert import_ratings(heard, table).count == 3
     assert sorted(r.score for r in heard.answers.ratings()) == [3, 4, 5]
     assert {p.alias for p in heard.panel.listeners()} == {"Ann", "Ben"}
     semicolons = write(tmp_path / "s.csv", "score;candidate;passage;listener", "2,5;1;1;Ann")
-    assert import_ratings(heard, semicolons) == 1
+    assert import_ratings(heard, semicolons).count == 1
 
 
 BAD_TABLES = [
@@ -206,7 +206,7 @@ BAD_TABLES = [
     (["listener,passage,candidate,score", "Ann,1,1,4", "Ann,9,1,4"], "row 3, column passage: '9' names no passage"),
     (["listener,passage,candidate,score", "Ann,1,nobody,4"], "row 2, column candidate: 'nobody' names no candidate"),
     (["listener,passage,candidate,score", "Ann,1,1,7"], "row 2, column score: '7' is not a number from 1 to 5"),
-    (["listener,passage,candidate,score", "Ann,1,1,good"], "'good' is not a number"),
+    (["listener,passage,candidate,score", "Ann,1,1,superb"], "'superb' is not a number"),
     (["listener,passage,candidate,score", ",1,1,4"], "row 2: the listener is empty"),
     (["listener,passage,candidate,score", "Ann,1"], "row 2: 4 cells are wanted, there are 2"),
     (["listener,passage,candidate,score"], "holds no ratings"),
@@ -320,7 +320,7 @@ def test_languages_of_a_known_listener_are_what_was_stated_last(heard: Project) 
 def test_listeners_of_unknown_languages_count_in_no_score_until_they_are_stated(heard: Project, tmp_path: Path) -> None:
     head = "listener,passage,candidate,score,languages"
     table = write(tmp_path / "r.csv", head, "Ann,1,1,4,", 'Ben,1,1,5,"en, fr"')
-    assert import_ratings(heard, table) == 2
+    assert import_ratings(heard, table).count == 2
     found = panel_scores(heard)
     assert (found.by_candidate[1].ratings, found.not_stated, found.not_spoken) == (1, 1, 0)
     assert "1 by listeners whose languages are not stated" in found.why_kept_apart()

@@ -58,7 +58,7 @@ def test_from_nothing_to_a_choice(tmp_path: Path, capsys: pytest.CaptureFixture[
     capsys.readouterr()
     verb(["ratings", folder, str(table)])
     printed = capsys.readouterr()
-    assert "12 ratings added." in printed.out, printed.err
+    assert "12 ratings from scores.csv." in printed.out, printed.err
     ranked = said(capsys, "choice", folder)
     assert {line.split()[0] for line in ranked.splitlines() if line.startswith("  ")} == {"1", "2"}
     unknown = "'at most 1000 EUR a month' is unknown (no price stated)"

@@ -28,6 +28,8 @@ def sort_files(paths: Iterable[Path]) -> dict[str, list[Path]]:
 
 def kind_of(path: Path) -> str:
     suffix = path.suffix.lower()
+    if suffix == ".jsonl":
+        return "ratings"
     if suffix in (".yaml", ".yml", ".json"):
         return "engine"
     if suffix in (".csv", ".tsv"):

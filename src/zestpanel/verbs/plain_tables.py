@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from functools import partial
 from pathlib import Path
 
 from zestpanel.core.errors import InputError
@@ -10,11 +11,11 @@ from zestpanel.verbs.opening import Output
 
 
 def ratings(options: argparse.Namespace) -> Output:
-    from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
+    from zestpanel.core.listening.plain import as_given, scores_of_table
 
     scores, lines = [], []
     for scale, found in scores_of_table(_table(options)).items():
-        as_shown = on_the_line if scale == LINE else float
+        as_shown = partial(as_given, scale)
         lines += [f"{scale}:"] if scale != "score" else []
         for name, score in found:
             interval = score.crossed

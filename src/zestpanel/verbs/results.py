@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import asdict
 from typing import TYPE_CHECKING
 
+from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
@@ -20,9 +22,9 @@ def ratings(options: argparse.Namespace) -> Output:
     from zestpanel.core.listening.rating_files import import_ratings
 
     with opened(options) as project:
-        added = import_ratings(project, options.table) if options.table else 0
+        came = import_ratings(project, options.table) if options.table else None
         found = evaluate(project)
-        scores, lines = [], [f"{added} ratings added."] if options.table else []
+        scores, lines = [], [came.says(options.table.name)] if came is not None else []
         for row in sorted(found.rows.values(), key=lambda r: -(r.score.mean if r.score else 0)):
             if row.score is None:
                 continue
@@ -47,15 +49,54 @@ def ratings(options: argparse.Namespace) -> Output:
                 f"{row.score.mean:.2f}  {interval:<14} {row.score.letters:<5} {row.name}, {row.detail}"
                 f" ({row.score.listeners} listeners)" + (", preliminary" if row.score.preliminary else "")
             )
-        return {"added": added, "scores": scores, "lines": lines or ["No ratings yet."]}
+        return {"added": came.count if came is not None else 0, "scores": scores, "lines": lines or ["No ratings yet."]}
 
 
 def answers(options: argparse.Namespace) -> Output:
+    from zestpanel.core.listening.answers_in import take_in
     from zestpanel.core.report.answers import write_answers
+    from zestpanel.core.text_files import read_text
 
+    if (options.to is None) == (options.take_in is None):
+        raise InputError("Say where answers go (--to FILE) or which are taken in (--from FILE).")
     with opened(options) as project:
+        if options.take_in is not None:
+            text = read_text(options.take_in, most_mb=50, kept="Nothing was taken in.")
+            taken = take_in(project, text, options.take_in.name)
+            return {**asdict(taken), "lines": [taken.says(options.take_in.name)]}
         count = write_answers(project, options.to)
         return {"answers": count, "file": str(options.to), "lines": [f"{count} answers: {options.to}"]}
+
+
+def tests(options: argparse.Namespace) -> Output:
+    """The listening tests, how far each is, and what all say together."""
+    from zestpanel.core.domain.listening import Progress
+    from zestpanel.core.listening.results import open_early
+    from zestpanel.core.listening.together import listed, taken_together
+
+    with opened(options) as project:
+        panel = project.panel
+        known = {one.id for one in panel.tests()}
+        for name, act in (("open_early", lambda n: open_early(panel, n)), ("close", panel.close_test),
+                          ("reopen", lambda n: panel.close_test(n, closed=False))):  # fmt: skip
+            if (number := getattr(options, name)) is not None:
+                if number not in known:
+                    raise InputError(f"There is no test {number}.", remedy="Without an option the tests are listed.")
+                act(number)
+        progress, rows, lines = panel.progress(), [], []
+        for test, said in listed(project):
+            of = progress.get(test.id, Progress())
+            planned = f" of {test.planned}" if test.planned else ""
+            rows.append({"test": test.id, "kind": test.kind, "name": said.name, "opened": test.created,
+                         "closed": test.closed or None, "begun": of.begun, "finished": of.finished,
+                         "planned": test.planned, "apart": said.apart or None})  # fmt: skip
+            state = "closed" if test.closed else "open"
+            far = f"{of.finished}{planned} finished" + (f"; {said.apart}" if said.apart else "")
+            lines.append(f"test {test.id}  {said.name} ({test.kind}), {test.created[:10]}, {state}, {far}")
+        together = taken_together(project)
+        for one in together:
+            lines += [f"{one.language}: {said}" for said in (*one.contradicts, *one.both_true, *one.next)]
+        return {"tests": rows, "together": [asdict(one) for one in together], "lines": lines or ["No test yet."]}
 
 
 def cost(options: argparse.Namespace) -> Output:

@@ -20,7 +20,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter
 
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.candidate import Candidate
-from zestpanel.core.domain.listening import Conduct, Listener, ListeningTest, Role
+from zestpanel.core.domain.listening import QUALITY, Conduct, Listener, ListeningTest, Role
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.store.answers import StoredAnswer
 from zestpanel.core.store.parts import HasClips, HasTakes
@@ -244,7 +244,8 @@ def keys_of(project: FileParts) -> Keys:
         seen[digest] += 1
     tests: dict[int, str] = {}
     for test in project.panel.tests():
-        key = test_key(test.kind, test.created, str(test.settings.get("origin", "")))
+        came = test.settings.get("origin", "")
+        key = test_key(test.kind, test.created, f"{came} {test.settings.get('scale', QUALITY)}" if came else "")
         tests[test.id] = key if key not in tests.values() else _digest([key, len(tests)])
     return Keys(
         candidates={c.id: candidate_key(c) for c in project.shortlist.candidates(removed=True, of_sweeps=True)},
@@ -307,8 +308,8 @@ def _candidates(project: FileParts, used: set[str]) -> list[CandidateRecord]:
         if (key := candidate_key(c)) in used:
             out[key] = CandidateRecord(
                 key=key, name=names[c.id], engine=c.engine, model=c.model, model_version=c.model_version,
-                route=c.route, plan=c.plan, voice=c.voice, language=c.language, settings=dict(sorted(c.settings.items())), factory=c.factory,
-                ended=c.ended,
+                route=c.route, plan=c.plan, voice=c.voice, language=c.language,
+                settings=dict(sorted(c.settings.items())), factory=c.factory, ended=c.ended,
             )  # fmt: skip
     return [out[key] for key in sorted(out)]
 

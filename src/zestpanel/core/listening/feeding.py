@@ -13,7 +13,7 @@ from zestpanel.core.listening.kind import Feeds, figure_of
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kinds
 from zestpanel.core.listening.results import result_of
-from zestpanel.core.listening.scales import SCALES
+from zestpanel.core.listening.scales import FROM_TABLES, SCALES
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,10 +31,10 @@ class Fed:
 def fed_figures() -> Mapping[str, Feeds]:
     """All that a listening test may be a figure of: a figure a scale, and a figure a kind that declares one."""
     out = {}
-    for name, scale in SCALES.items():
+    for name, scale in (SCALES | FROM_TABLES).items():
         if name != QUALITY and scale.ordered:
-            low, high = float(scale.low), float(scale.high)
-            worst, best = (low, high) if high - low < 2 else (low + 1.5, high - 0.5)
+            low, high, step = float(scale.low), float(scale.high), scale.category
+            worst, best = (low, high) if high - low < 2 else (low + 1.5 * step, high - 0.5 * step)
             out[figure_of(name)] = Feeds(words=scale.short, better="higher", worst=worst, best=best, decimals=2)
     return out | {figure_of(kind.name): kind.feeds for kind in kinds().values() if kind.feeds is not None}
 

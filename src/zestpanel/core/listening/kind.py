@@ -12,7 +12,7 @@ import numpy as np
 from zestpanel.core.analysis.statistics.drawn import share
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
-from zestpanel.core.errors import InputError
+from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.design import judged_at
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
@@ -259,7 +259,7 @@ def fits(kind: Kind, settings: TestSettings, one: Answered) -> bool:
         if [at for lane in shown.lanes for at in lane.stimuli] != list(range(len(one.trial.stimuli))):
             return False  # a clip of it is missing
         return all(not wrong(question, one.answer.given[question.name]) for question in shown.questions)
-    except (LookupError, ValueError, TypeError, AttributeError):
+    except (LookupError, ValueError, TypeError, AttributeError, ZestError):
         return False
 
 

@@ -12,15 +12,15 @@ from zestpanel.core.analysis.statistics.agreement import intraclass_correlation,
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.listening import Listener, Rating
 from zestpanel.core.errors import NotEnoughData, TableError
+from zestpanel.core.listening.foreign_tables import is_empty, table_of
 from zestpanel.core.listening.kind import Found
 from zestpanel.core.listening.kinds.preference import FIRST, NEITHER, SECOND, preference_found
+from zestpanel.core.listening.scales import FROM_TABLES
 from zestpanel.core.listening.scores import Score, score_ratings
 from zestpanel.core.table_rows import numbered_rows
-from zestpanel.core.text_files import read_text
 from zestpanel.core.texts import tr
 
 _KEPT: Final = tr("Nothing was computed.")
-_MOST_MB: Final = 50
 LINE: Final = "multi-stimulus"  # the scale of places from 0 to 100
 CATEGORY: Final = 25.0  # what a category of a 5-point scale is on it
 RATINGS: Final = ("listener", "passage", "candidate", "score")
@@ -32,7 +32,7 @@ _SAID: Final = {
 
 
 def _rows(path: Path, needs: tuple[str, ...], nothing: str) -> list[tuple[int, dict[str, str]]]:
-    text = read_text(path, most_mb=_MOST_MB, kept=_KEPT, error=TableError)
+    text = table_of(path, kept=_KEPT).text
     return numbered_rows(text, name=path.name, kept=_KEPT, needs=needs, nothing=nothing)
 
 
@@ -43,10 +43,11 @@ def _ratings(path: Path) -> list[dict[str, Any]]:
     for line, row in _rows(path, RATINGS, "ratings"):
         if row.get("role", "").strip().lower() in _LEFT_OUT or row.get("counts", "").strip().lower() == "no":
             continue
-        if "kind" in row and not row["score"].strip():
-            continue  # a table of all answers has those without a score, too
         scale = row.get("scale", "").strip() or "score"
-        low, high = (0.0, 100.0) if scale == LINE else (1.0, 5.0)
+        known = FROM_TABLES.get("0 to 100" if scale == LINE else scale)
+        low, high = (float(known.low), float(known.high)) if known is not None else (1.0, 5.0)
+        if is_empty(row["score"]):
+            continue
         try:
             score = float(row["score"].strip().replace(",", "."))
         except ValueError:
@@ -69,7 +70,7 @@ def _ratings(path: Path) -> list[dict[str, Any]]:
                     tr("{name}, row {line}: the {column} is empty.", name=path.name, line=line, column=column),
                     kept=_KEPT,
                 )
-        score = 1 + score / CATEGORY if scale == LINE else score
+        score = 1 + (score - low) / known.category if known is not None else score
         out.append(
             {
                 **{c: row[c].strip() for c in RATINGS[:3]},
@@ -114,7 +115,7 @@ def scores_of_table(path: Path) -> dict[str, list[tuple[str, Score]]]:
 def preference_of_table(path: Path) -> Found:
     """From columns first, second, answer; or winner, loser and, where there are equal rows, count. Raises TableError,
     NotEnoughData."""
-    text = read_text(path, most_mb=_MOST_MB, kept=_KEPT, error=TableError)
+    text = table_of(path, kept=_KEPT).text
     head = text.partition("\n")[0].lower()
     votes: list[tuple[str, str, str]] = []
     if "winner" in head:
@@ -181,3 +182,9 @@ def agreement_of_table(path: Path) -> dict[str, dict[str, float | int | str | No
 def on_the_line(score: float) -> float:
     """A score in categories as a place from 0 to 100."""
     return CATEGORY * (score - 1)
+
+
+def as_given(scale: str, score: float) -> float:
+    """A score in categories on the scale that the table has it on."""
+    known = FROM_TABLES.get("0 to 100" if scale == LINE else scale)
+    return score if known is None else known.low + known.category * (score - 1)

@@ -2,42 +2,66 @@
 
 from __future__ import annotations
 
+import math
+import re
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
 from zestpanel.core.catalogue.candidate import candidate_name
+from zestpanel.core.domain.listening import QUALITY
 from zestpanel.core.errors import TableError
+from zestpanel.core.listening.foreign_tables import is_empty, table_of
 from zestpanel.core.listening.parts import AnswerParts
+from zestpanel.core.listening.scales import FROM_TABLES, SCALES
 from zestpanel.core.table_rows import numbered_rows
-from zestpanel.core.text_files import read_text
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, trn
 
 COLUMNS: Final = ("listener", "passage", "candidate", "score")
+SCALE: Final = "scale"  # the scale of a score; may be left out, then it is from 1 to 5
 LANGUAGES: Final = "languages"  # the languages a listener speaks, such as 'en fr'; may be left out
 _KEPT: Final = tr("No rating was added.")
 
 
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """count: ratings that were added; empty: cells that said that there is none."""
+
+    count: int
+    empty: int = 0
+    note: str = ""
+
+    def says(self, name: str) -> str:
+        said = [trn("{count} rating from {name}.", "{count} ratings from {name}.", self.count, count=self.count,
+                    name=name)]  # fmt: skip
+        if self.empty:
+            said.append(trn("{n} empty cell was left out.", "{n} empty cells were left out.", self.empty, n=self.empty))
+        return " ".join([*said, self.note]).strip()
+
+
 def import_ratings(
     project: AnswerParts, path: Path, *, origin: str = "file", simulated: bool = False, languages: Sequence[str] = ()
-) -> int:
-    """Add a table's ratings, all or none; returns how many. Raises TableError naming file, row and column; see
+) -> Imported:
+    """Add a table's ratings, all or none. Raises TableError naming file, row and column; see
     ``import_rating_text``."""
-    text = read_text(path, most_mb=50, kept=_KEPT, error=TableError)
-    return import_rating_text(project, text, path.name, origin=origin, simulated=simulated, languages=languages)
+    sheet = table_of(path, kept=_KEPT)
+    found = import_rating_text(project, sheet.text, path.name, origin=origin, simulated=simulated, languages=languages)
+    return replace(found, note=sheet.note)
 
 
 def import_rating_text(
     project: AnswerParts, text: str, name: str, *, origin: str = "file", simulated: bool = False,
     languages: Sequence[str] = (),
-) -> int:  # fmt: skip
-    """Add the ratings of a table's text, all or none; returns how many. Raises TableError naming row and column.
+) -> Imported:  # fmt: skip
+    """Add the ratings of a table's text, all or none. Raises TableError naming row and column.
 
     languages: what all listeners of the table speak, where it has no column for it. A listener whose languages are not
     known is kept, but counts in no score until they are stated.
 
     passage and candidate are given by their number in the project's lists (from 1), or by name when it is unique:
-    'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5.
+    'Engine · Voice' or 'Engine Voice' for a candidate, the title for a passage. Scores are 1 to 5, or on the scale that
+    the table names: its words are scores, too. Scores of each scale are a test of their own.
     """
     rows = rows_of(text, name)
     passages = project.texts.all()
@@ -53,16 +77,21 @@ def import_rating_text(
             by_candidate.setdefault(key, []).append(candidate.id)
     found = []
     spoken: dict[str, list[str]] = {}
-    seen: dict[tuple[str, int, int], int] = {}
+    seen: dict[tuple[str, int, int, str], int] = {}
+    empty = 0
     for line, row in rows:
         where = tr("{name}, row {line}", name=name, line=line)
         if not row["listener"].strip():
             raise TableError(tr("{where}: the listener is empty.", where=where), kept=_KEPT)
-        score = _score(row["score"], where)
+        if is_empty(row["score"]):
+            empty += 1
+            continue
+        scale = scale_named(row.get(SCALE, ""), where)
+        score = score_of(row["score"], scale, tr("{where}, column score", where=where))
         passage_id = _one(by_passage, row["passage"], "passage", where)
         candidate_id = _one(by_candidate, row["candidate"], "candidate", where)
         alias = row["listener"].strip()
-        earlier = seen.setdefault((alias, passage_id, candidate_id), line)
+        earlier = seen.setdefault((alias, passage_id, candidate_id, scale), line)
         if earlier != line:
             raise TableError(
                 tr(
@@ -75,7 +104,7 @@ def import_rating_text(
                 remedy=tr("Keep the one that counts; one listener gives one rating a clip."),
             )
         spoken.setdefault(alias, []).extend(_tags(row.get(LANGUAGES, "")))
-        found.append((alias, passage_id, candidate_id, score))
+        found.append((alias, passage_id, candidate_id, score, scale))
     known = {
         alias: project.panel.add_listener(
             alias, languages=list(dict.fromkeys(tags)) or list(languages), simulated=simulated
@@ -90,11 +119,12 @@ def import_rating_text(
                 "passage_version_id": passage_id,
                 "score": score,
                 "origin": origin,
+                "scale": scale,
             }
-            for alias, passage_id, candidate_id, score in found
+            for alias, passage_id, candidate_id, score, scale in found
         ]
     )
-    return len(found)
+    return Imported(len(found), empty)
 
 
 def rows_of(text: str, file: str) -> list[tuple[int, dict[str, str]]]:
@@ -107,15 +137,37 @@ def _tags(cell: str) -> list[str]:
     return [tag.lower() for tag in cell.replace(",", " ").replace(";", " ").split()]
 
 
-def _score(cell: str, where: str) -> float:
-    try:
-        score = float(cell.strip().replace(",", "."))
-    except ValueError:
-        score = float("nan")
-    if not 1 <= score <= 5:
+def scale_named(cell: str, where: str) -> str:
+    """The name of a scale as it is stored; quality for none. Raises TableError."""
+    wanted = _key(cell)
+    if not wanted or wanted in ("score", _key(QUALITY)):
+        return QUALITY
+    every = SCALES | FROM_TABLES
+    found = next((one for one, scale in every.items() if wanted in (_key(one), _key(scale.short))), None)
+    found = found or next((one for one in FROM_TABLES if wanted.replace("-", " to ").replace("–", " to ") == one), None)
+    if found is None:
+        raise TableError(tr("{where}, column scale: '{cell}' is no scale that is known here.", where=where, cell=cell),
+                         kept=_KEPT, remedy=tr("Known are: {names}.", names=", ".join(every)))  # fmt: skip
+    return found
+
+
+def score_of(cell: str, scale: str, where: str) -> float:
+    """'4', '4,5', '4 - Good' or 'Good', on a scale. Raises TableError."""
+    of = SCALES.get(scale) or FROM_TABLES[scale]
+    words = {_key(step): float(score) for score, step in of.steps.items()}
+    if (said := words.get(_key(cell))) is not None:
+        return said
+    number = re.match(r"\s*[-+−]?\d+(?:[.,]\d+)?", cell)
+    score = float(number[0].replace(",", ".").replace("−", "-")) if number else math.nan
+    if not of.low <= score <= of.high:
+        wider = next((one for one, other in reversed(FROM_TABLES.items()) if other.low <= score <= other.high), None)
+        remedy = tr("If the scale goes from {low} to {high}, say so in a column scale: {wider}.",
+                    low=FROM_TABLES[wider].low, high=FROM_TABLES[wider].high, wider=wider) if wider else (
+                    tr("Or one of its words: {words}.", words=", ".join(of.steps.values())))  # fmt: skip
         raise TableError(
-            tr("{where}, column score: '{cell}' is not a number from 1 to 5.", where=where, cell=cell), kept=_KEPT
-        )
+            tr("{where}: '{cell}' is not a number from {low} to {high}.", where=where, cell=cell.strip()[:40],
+               low=of.low, high=of.high), kept=_KEPT, remedy=remedy,
+        )  # fmt: skip
     return score
 
 

@@ -23,6 +23,7 @@ from zestpanel.core.texts import tr
 
 SEED: Final = 20_240
 ALPHA: Final = 0.05
+MOST_COUNTED: Final = 10  # steps, up to which the answers on each are listed
 
 Value = tuple[int, int, int, float]  # candidate, listener, passage version, score
 
@@ -162,7 +163,9 @@ def category_found(
             f"{np.median(line.values):g}",
             f"{100 * np.mean(line.values >= top):.0f} %",
             f"{100 * np.mean(line.values <= bottom):.0f} %",
-            " · ".join(str(int(np.sum(np.rint(line.values) == step))) for step in range(low, high + 1)),
+            " · ".join(str(int(np.sum(np.rint(line.values) == step))) for step in range(low, high + 1))
+            if high - low <= MOST_COUNTED
+            else "",
             str(len(line.values)),
         )
         for line in lines

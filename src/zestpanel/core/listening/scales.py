@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from zestpanel.core.domain.listening import QUALITY
+from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kind import Choice, Kind, Question
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
@@ -25,7 +26,8 @@ _LETTERS: Final = "abcdefghijk"
 class Scale:
     """steps: words by score, the best first. about: what it tells, as the lead would ask. short: a name for lists.
 
-    ordered: more is better; off where the middle is best.
+    ordered: more is better; off where the middle is best. category: how far apart on it two categories of a scale of
+    five are.
     """
 
     question: str
@@ -33,6 +35,7 @@ class Scale:
     about: str
     short: str = ""
     ordered: bool = True
+    category: float = 1.0
 
     @property
     def low(self) -> int:
@@ -152,6 +155,22 @@ SCALES: Final[dict[str, Scale]] = {
     ),
 }
 
+# of answers that come in tables: what was asked is not known, only from where to where numbers go
+FROM_TABLES: Final[dict[str, Scale]] = {
+    f"{low} to {high}": Scale(
+        question=asked("A score"),
+        steps={high: asked("best"), low: asked("worst")},
+        about=about,
+        short=short,
+        category=(high - low) / 4,
+    )
+    for low, high, about, short in (
+        (0, 100, tr("How is each scored from 0 to 100?"), tr("score 0 to 100")),
+        (1, 10, tr("How is each scored from 1 to 10?"), tr("score 1 to 10")),
+        (1, 7, tr("How is each scored from 1 to 7?"), tr("score 1 to 7")),
+    )
+}
+
 # asked together of one clip: the set for the voices of synthetic speech (ITU-T P.85)
 SYNTHETIC_SPEECH: Final = (
     "overall", "effort", "comprehension", "articulation", "pronunciation", "speed", "pleasantness", "acceptance",
@@ -188,10 +207,13 @@ MATCH: Final = Scale(
 
 
 def scale_of(settings: TestSettings, name: str = "") -> Scale:
-    """The scale of that name, else the test's first; the lead's own is read from the settings."""
+    """The scale of that name, else the test's first; the lead's own is read from the settings. Raises InputError."""
     wanted = name or settings.scale
     if wanted != OWN:
-        return SCALES[wanted]
+        found = SCALES.get(wanted) or FROM_TABLES.get(wanted)
+        if found is None:
+            raise InputError(tr("There is no scale '{wanted}'.", wanted=wanted[:80]))
+        return found
     steps = dict(zip(range(len(settings.steps), 0, -1), settings.steps, strict=True))
     return Scale(question=settings.question, steps=steps, about=settings.question, short=tr("a scale of your own"))
 

@@ -18,8 +18,11 @@ from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.kind import Bar, Pair
 from zestpanel.core.listening.parts import AnswerParts
+from zestpanel.core.listening.registry import kinds
 from zestpanel.core.listening.results import OfLanguage, Result, result_of
+from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.apart import Apart
 from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.core.waiting import give_way
@@ -77,6 +80,26 @@ def called(test: ListeningTest, asks: str) -> str:
     origin = test.settings.get("origin")
     came = tr("Ratings from tables") if origin == "file" else tr("A simulated panel") if origin else asks
     return test.conduct.name or came
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A test in a list. apart: why it has no say in the choice, '' where it has."""
+
+    name: str
+    apart: str
+
+
+def listed(project: AnswerParts) -> list[tuple[ListeningTest, Listed]]:
+    """All tests but those that were removed."""
+    apart, out = project.panel.apart(), []
+    for test in project.panel.tests():
+        kind = kinds().get(test.kind)
+        asks = asked_by(kind, TestSettings.from_document(test.settings)) if kind is not None else test.kind
+        why = apart.get(test.id)
+        if why != "removed":
+            out.append((test, Listed(called(test, asks), WHY_APART[why] if why else "")))
+    return out
 
 
 def taken_together(project: AnswerParts) -> list[Together]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.listening.answer_file import LINES
 from zestpanel.core.production.sheet import Sheet
 from zestpanel.core.report.catalogue_file import Catalogue
 
@@ -15,4 +16,5 @@ def schemas() -> dict[str, dict[str, Any]]:
         "connector.schema.json": Engine.model_json_schema(by_alias=True),
         "catalogue.schema.json": Catalogue.model_json_schema(by_alias=True),
         "production-sheet.schema.json": Sheet.model_json_schema(by_alias=True),
+        "answers.schema.json": LINES.json_schema(),
     }

@@ -184,17 +184,18 @@ class Answers:
         """Ratings that come in a table or from a simulated panel, all or none: listener_id, candidate_id,
         passage_version_id, score, origin; take_id where it is known, withdrawn for one that is taken back.
 
-        Each origin has a test of its own, each listener a session of it, each clip a trial: a later rating of the same
-        clip by the same listener stands instead of the earlier one.
+        scale where it is not the quality of listening. Each origin has a test of its own for each scale, each listener
+        a session of it, each clip a trial: a later rating of the same clip by the same listener stands instead of the
+        earlier one.
         """
         with self._database.writing() as connection:
-            for origin in dict.fromkeys(row["origin"] for row in rows):
-                of = [row for row in rows if row["origin"] == origin]
-                self._add_ratings(connection, self._table_test(connection, origin), of)
+            for origin, scale in dict.fromkeys((row["origin"], row.get("scale", QUALITY)) for row in rows):
+                of = [row for row in rows if (row["origin"], row.get("scale", QUALITY)) == (origin, scale)]
+                self._add_ratings(connection, self._table_test(connection, origin, scale), of)
 
-    def _table_test(self, connection: Connection, origin: str) -> int:
-        """The test that stands for ratings of one origin that no booth asked for."""
-        settings = {"origin": origin}
+    def _table_test(self, connection: Connection, origin: str, scale: str) -> int:
+        """The test that stands for ratings of one origin, on one scale, that no booth asked for."""
+        settings = {"origin": origin} if scale == QUALITY else {"origin": origin, "scale": scale}
         for row in connection.execute(select(tests).where(tests.c.kind == RATING, tests.c.closed.is_not(None))):
             if row.settings == settings:
                 return int(row.id)

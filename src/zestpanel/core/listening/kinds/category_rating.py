@@ -88,8 +88,9 @@ class CategoryRating(Common):
         said = [one for one in answers if kept in one.answer.given]
         if not said:
             raise NotEnoughData(tr("Nobody has answered yet."))
-        values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]))])
-        lines = lines_of(values, bounds=(scale.low, scale.high))
+        unit = scale.category
+        values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]) / unit)])
+        lines = lines_of(values, bounds=(scale.low / unit, scale.high / unit), unit=unit)
         found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
         return replace(found, stated=stated_comparisons(values, around))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -9,9 +10,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
 from zestpanel.core.errors import TableError
+from zestpanel.core.listening.answers_in import is_answer_file, take_in
+from zestpanel.core.listening.foreign_tables import Sheet, table_of
 from zestpanel.core.listening.rating_files import import_rating_text
 from zestpanel.core.listening.settings import TestSettings
-from zestpanel.core.listening.survey import Column, is_survey, keep_map, known_or_drafted, ratings_of
+from zestpanel.core.listening.survey import Column, examples_of, is_survey, keep_map, known_or_drafted, ratings_of
 from zestpanel.core.report.answers import write_answers
 from zestpanel.core.text_files import read_text
 from zestpanel.core.texts import tr, trn
@@ -35,8 +38,12 @@ class ListeningPage(TabbedPage):
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)
         for words, call, tip in (
-            (tr("Ratings from a table …"), self.ask_for_table, tr("CSV: listener, passage, candidate, score")),
-            (tr("Save answers …"), self.ask_where_answers_go, tr("Every answer, as a table or as JSON lines")),
+            (
+                tr("Answers from a file …"),
+                self.ask_for_table,
+                tr("Saved answers, or ratings: a spreadsheet, CSV, JSON"),
+            ),
+            (tr("Save answers …"), self.ask_where_answers_go, tr("Every answer, as a table, or whole to be taken in")),
             (tr("By groups …"), self.open_groups, tr("Scores by kind of text, hard part, passage, group of listeners")),
         ):
             self.head.addWidget(button(words, call, tip=tip))
@@ -81,13 +88,15 @@ class ListeningPage(TabbedPage):
     # -- in and out
 
     def ask_for_table(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, tr("Ratings from a table"), "", tr("Tables (*.csv *.tsv *.txt)"))
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Answers from a file"), "", tr("Answers (*.jsonl *.csv *.tsv *.txt *.xlsx *.json)")
+        )
         if name:
             self.add_table(Path(name))
 
     def ask_where_answers_go(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, tr("Save answers"), "answers.csv", tr("Tables (*.csv);;JSON lines (*.jsonl)")
+            self, tr("Save answers"), "answers.jsonl", tr("All, to be taken in again (*.jsonl);;A table (*.csv)")
         )
         if name:
             self.save_answers(Path(name))
@@ -103,37 +112,41 @@ class ListeningPage(TabbedPage):
         )
 
     def add_table(self, path: Path) -> None:
-        """A table of ratings is read; of a form's table it is first asked which column is whose, once for its
-        columns."""
+        """A file of answers, or a table of ratings, is taken in; of a table of any other shape it is first asked what
+        its columns hold, once for its columns."""
         project = self.state.project
 
-        def work() -> tuple[str, list[Column]] | int:
-            text = read_text(path, most_mb=_MOST_MB, kept=tr("No rating was added."), error=TableError)
-            if not is_survey(text):
-                return import_rating_text(project, text, path.name)
-            return text, known_or_drafted(project.shortlist, project.documents, project.texts, text)
+        def work() -> tuple[Sheet, list[Column]] | str:
+            if path.suffix.lower() == ".jsonl":
+                text = read_text(path, most_mb=_MOST_MB, kept=tr("Nothing was taken in."), error=TableError)
+                if is_answer_file(text):
+                    return take_in(project, text, path.name).says(path.name)
+            sheet = table_of(path, kept=tr("No rating was added."))
+            if not is_survey(sheet.text):
+                found = import_rating_text(project, sheet.text, path.name)
+                return replace(found, note=sheet.note).says(path.name)
+            return sheet, known_or_drafted(project.shortlist, project.documents, project.texts, sheet.text)
 
-        def arrived(found: tuple[str, list[Column]] | int) -> None:
-            if isinstance(found, int):
-                self._came(path.name, found)
+        def arrived(found: tuple[Sheet, list[Column]] | str) -> None:
+            if isinstance(found, str):
+                self._came(found)
                 return
-            text, columns = found
-            SurveyDialog(self, self.state, path.name, columns, partial(self._read_form, path.name, text)).show()
+            sheet, columns = found
+            SurveyDialog(self, self.state, path.name, columns, partial(self._read_form, path.name, sheet),
+                         examples_of(sheet.text)).show()  # fmt: skip
 
         self.state.background.run(work, arrived, self.state.complain)
 
-    def _read_form(self, name: str, text: str, columns: list[Column]) -> None:
+    def _read_form(self, name: str, sheet: Sheet, columns: list[Column]) -> None:
         project = self.state.project
 
-        def work() -> int:
-            count = import_rating_text(project, ratings_of(text, name, columns), name)
+        def work() -> str:
+            found = import_rating_text(project, ratings_of(sheet.text, name, columns), name)
             keep_map(project.documents, columns)
-            return count
+            return replace(found, note=sheet.note).says(name)
 
-        self.state.background.run(work, partial(self._came, name), self.state.complain)
+        self.state.background.run(work, self._came, self.state.complain)
 
-    def _came(self, name: str, count: int) -> None:
-        self.state.say(
-            trn("{count} rating from {name}.", "{count} ratings from {name}.", count, count=count, name=name)
-        )
+    def _came(self, said: str) -> None:
+        self.state.say(said)
         self.state.refresh()
