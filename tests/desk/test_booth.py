@@ -86,6 +86,15 @@ def opened_early(window: MainWindow, page: ListeningPage, qtbot: QtBot) -> None:
     settle(qtbot, window)
 
 
+def stopped(window: MainWindow, qtbot: QtBot) -> None:
+    """Escape asks; S stops; then back to the desk."""
+    qtbot.keyClick(window.booth, Qt.Key.Key_Escape)
+    assert "Stop here?" in words(window.booth) or "Arrêter ici" in words(window.booth)
+    qtbot.keyClick(window.booth, "s")
+    qtbot.mouseClick(window.booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+
+
 def hears_all(window: MainWindow, booth: Booth, qtbot: QtBot) -> list[int]:
     """Every clip of the trial by its digit; the pitches that were heard, rounded to 100 Hz."""
     pitches = []
@@ -155,6 +164,11 @@ def test_swapping_in_the_booth_stays_at_the_same_place(
     qtbot.keyClick(booth, "q")
     assert mixer.on == 1, "other keys do nothing"
     qtbot.keyClick(booth, Qt.Key.Key_Escape)
+    assert "Stop here? 0 of 3 are answered" in words(booth)
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    assert booth.session is not None, "Enter goes on"
+    qtbot.keyClick(booth, Qt.Key.Key_Escape)
+    qtbot.keyClick(booth, "s")
     assert "You stopped at 1 of 3" in words(booth)
 
 
@@ -296,13 +310,11 @@ def test_listeners_hear_the_bed_of_the_test_and_not_the_leads(
     page = planned(window, qtbot, "ACR", most=3, prepare=lambda dialog: dialog.take_bed(tmp_path / "tests.wav"))
     test = TestSettings.from_document(bench_project.panel.tests()[-1].settings)
     assert (test.bed_name, test.bed_below_lu) == ("tests.wav", 15.0)
-    booth = begun(window, page, qtbot, "Ann")
+    begun(window, page, qtbot, "Ann")
     heard = recorder(window).hear(2.0)
     assert strength(heard, 2000.0) > 0.003, "the test's own"
     assert strength(heard, 1000.0) < 0.0005, "not what the lead listened over"
-    qtbot.keyClick(booth, Qt.Key.Key_Escape)
-    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
-    settle(qtbot, window)
+    stopped(window, qtbot)
     window.state.player.play()
     assert strength(recorder(window).hear(2.0), 1000.0) > 0.003, "the lead's is back"
 
@@ -416,9 +428,7 @@ def test_level_and_headphones_are_checked_and_a_break_is_offered(
     assert not before.isVisible()
     (answer,) = bench_project.answers.of_test(bench_project.panel.tests()[-1].id)
     assert answer.answer.note == "a dry laugh"
-    qtbot.keyClick(booth, Qt.Key.Key_Escape)
-    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
-    settle(qtbot, window)
+    stopped(window, qtbot)
     page.show_view("Listeners")
     settle(qtbot, window)
     assert "headphones heard: 6 of 6" in cells(page.people.people)[0][-1]
@@ -529,3 +539,133 @@ def test_a_persons_recordings_are_heard_and_never_chosen(
     row = window.state.evaluation.rows[person.id]
     assert not row.passes
     assert [g.why for g in row.gates if g.verdict == "no"] == ["recordings of a person, to compare with"]
+
+
+def rated(window: MainWindow, qtbot: QtBot, key: str = "4") -> None:
+    """The clip of the trial to its end, then a grade."""
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
+    recorder(window).hear(4.0)
+    window.state.player.moved.emit()
+    qtbot.keyClick(window.booth, key)
+
+
+def test_a_part_is_heard_over_and_over_and_a_clip_begun_anew(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    booth = begun(window, planned(window, qtbot, "preference"), qtbot, "Ann")
+    mixer = window.state.player.mixer
+    recorder(window).hear(1.0)
+    begin = mixer.place
+    qtbot.keyClick(booth, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert booth.looped.words() == "Loop to here"
+    recorder(window).hear(0.6)
+    end = mixer.place
+    qtbot.mouseClick(booth.looped, Qt.MouseButton.LeftButton)
+    assert booth.looped.words() == "No loop"
+    for _ in range(12):
+        recorder(window).hear(0.25)
+        assert begin - 0.05 <= mixer.place <= end + 0.05
+    qtbot.keyClick(booth, "2")
+    assert begin - 0.05 <= mixer.place <= end + 0.05, "the other clip at the same words"
+    qtbot.mouseClick(booth.looped, Qt.MouseButton.LeftButton)
+    assert mixer.loop is None
+    qtbot.keyClick(booth, Qt.Key.Key_Left)
+    qtbot.keyClick(booth, Qt.Key.Key_Home)
+    assert mixer.time_s < 0.05
+    assert mixer.playing
+
+
+def test_the_last_answer_is_corrected_after_the_end_and_after_a_stop(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "ACR", most=2)
+    booth = begun(window, page, qtbot, "Ann")
+    rated(window, qtbot)
+    stopped(window, qtbot)
+    page.tests.to_the_booth()
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    qtbot.keyClick(booth, Qt.Key.Key_Backspace)
+    session = booth.session
+    assert session is not None
+    assert session.index == 0, "what was answered before the stop"
+    assert session.heard(0) > 0.8, "what was heard then counts on"
+    rated(window, qtbot, "2")
+    rated(window, qtbot, "3")
+    test = bench_project.panel.tests()[-1].id
+    assert bench_project.panel.progress()[test].finished == 1
+    assert "Thank you. Every clip is rated." in words(booth)
+    qtbot.keyClick(booth, Qt.Key.Key_Backspace)
+    assert bench_project.panel.progress()[test].finished == 0
+    rated(window, qtbot, "5")
+    assert [one.answer.given["score"] for one in bench_project.answers.of_test(test)] == [2, 5]
+    assert bench_project.panel.progress()[test].finished == 1
+    (listener_session,) = bench_project.panel.sessions(test)
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    assert len(bench_project.panel.sessions(test)[0].sittings) == 2, "each time at it is kept"
+    assert listener_session.sittings[0].kit == "headphones"
+
+
+def test_a_clip_that_is_gone_is_skipped_and_only_the_lead_is_told(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "ACR", most=3)
+    begun(window, page, qtbot, "Ann")
+    session = window.booth.session
+    assert session is not None
+    take = session.trials[1].stimuli[0].take_id
+    gone = next(one for one in bench_project.takes.all() if one.id == take)
+    (bench_project.folder / "clips" / gone.clip).unlink()
+    window.state.complain("voice Ilseth is broken")
+    assert not window.notices.isVisible(), "in the booth only the booth speaks"
+    rated(window, qtbot)
+    qtbot.waitUntil(lambda: session.index == 2, timeout=20_000)
+    assert "Ilseth" not in words(window)
+    rated(window, qtbot)
+    assert "Every clip is rated" in words(window.booth)
+    qtbot.mouseClick(window.booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    assert window.notices.isVisible()
+    opened_early(window, page, qtbot)
+    qtbot.waitUntil(lambda: "1 clip could not be heard and was skipped: " in words(page), timeout=20_000)
+
+
+def test_a_number_is_typed_on_the_line(person_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window = open_window(person_project)
+    settle(qtbot, window)
+    booth = begun(window, planned(window, qtbot, "multi-stimulus", most=1), qtbot, "Ann")
+    trial_of(window, qtbot, 7)
+    qtbot.keyClick(booth, "2")
+    qtbot.keyClick(booth, "p")
+    assert window.focusWidget() is booth.number
+    qtbot.keyClicks(booth.number, "73")
+    qtbot.keyClick(booth.number, Qt.Key.Key_Return)
+    assert booth.line.places[:3] == [None, 73, None]
+    assert window.focusWidget() is booth
+
+
+def test_tab_comes_to_the_remark_first_and_to_the_end_last(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    page = planned(window, qtbot, "ACR", most=2, prepare=lambda dialog: dialog.comments.setChecked(True))
+    booth = begun(window, page, qtbot, "Ann")
+    recorder(window).hear(4.0)
+    window.state.player.moved.emit()
+    found = []
+    for _ in range(20):
+        qtbot.keyClick(window.focusWidget() or booth, Qt.Key.Key_Tab)
+        found.append(window.focusWidget())
+        if found[-1] is booth.leave:
+            break
+    assert found[0] is booth.remark
+    assert set(booth.answers.values()) <= set(found[:-1])
+    assert found[-1] is booth.leave

@@ -285,6 +285,7 @@ def test_the_booth_from_the_first_clip_to_a_stop_and_on_again(
         assert len(bench_project.answers.ratings(training=True)) == rated + 1
     assert len(bench_project.answers.ratings()) == 1, "two training clips are not scored"
     qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(button_of(booth, "S    Stop"), Qt.MouseButton.LeftButton)
     assert booth.isVisible(), "no name and no score is shown to who was listening"
     assert "You stopped at 2 of 9. All your answers are kept." in words(booth)
     assert not any(grade.isVisible() for grade in booth.answers.values())

@@ -85,8 +85,8 @@ def test_three_tests_side_by_side(
     assert {round(s.mean) for s in panel_scores(bench_project).by_candidate.values()} == {1, 3, 5}
     page.show_view("Results")
     settle(qtbot, window)
+    qtbot.waitUntil(lambda: f"Test {quality} puts" in words(page.results), timeout=20_000)
     said = words(page.results)
-    assert f"Test {quality} puts" in said
     assert "They differ in what was heard around the clips, listeners." in said
     assert "To ask next" in said
     (rows,) = page.results.tables

@@ -52,12 +52,30 @@ class Notices(QWidget):
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(QUIET_MS)
         self._quiet.timeout.connect(self._count_others)
+        self._held: list[tuple[str, str]] | None = None  # what is shown later, while a listener is at the screen
         self.hide()
         parent.installEventFilter(self)
+
+    def hold(self, on: bool) -> None:
+        """Show nothing while somebody sits at a blind test: a notice may name a voice. Problems are shown afterwards;
+        all is kept in the list of what was said."""
+        if on:
+            self._held = []
+            for frame in list(self._shown):
+                self._held.append(("problem", str(frame.property("words"))))
+                self._close(frame)
+        elif self._held is not None:
+            held, self._held = self._held, None
+            for level, text in held:
+                if level == "problem":
+                    self._show(level, text)
 
     def show_notice(self, level: str, text: str) -> None:
         """level: 'info' fades by itself, 'problem' stays until it is closed. Of many at once the first are shown."""
         self.said = [*self.said[-MOST_KEPT + 1 :], Said(level, text, datetime.now().astimezone())]
+        if self._held is not None:
+            self._held.append((level, text))
+            return
         self._at_once += 1
         self._quiet.start()
         if self._at_once <= _TOGETHER:

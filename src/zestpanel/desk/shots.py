@@ -210,6 +210,9 @@ class _Passing:
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         pass
 
+    def skip(self, trial: Trial, why: str) -> None:
+        pass
+
     def last_answer(self, trial: Trial) -> Answer | None:
         return None
 
@@ -219,5 +222,5 @@ class _Passing:
     def sit_down(self, sitting: Sitting) -> None:
         pass
 
-    def get_up(self) -> None:
+    def get_up(self, device: str = "") -> None:
         pass

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zestpanel.core.domain.listening import Sitting
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.defects import KINDS, keep_heard
 from zestpanel.core.listening.session import ListeningSession
@@ -355,13 +356,14 @@ class MainWindow(FilesIn):
 
     # -- the booth
 
-    def _to_booth(self, session: ListeningSession) -> None:
+    def _to_booth(self, session: ListeningSession, sitting: Sitting | None = None) -> None:
         try:
-            session.sit_down()
+            session.sit_down(sitting or Sitting())
         except ZestError as error:
             self.state.complain(error)
             return
         self._seat = session
+        self.notices.hold(True)
         for one in ACTIONS:
             if one.id != "quit":
                 self.actions_by_id[one.id].setEnabled(False)
@@ -370,8 +372,9 @@ class MainWindow(FilesIn):
 
     def _leave_booth(self) -> None:
         if self._seat is not None:
-            self._seat.get_up()
+            self._seat.get_up(self.state.player.device_name)
             self._seat = None
+        self.notices.hold(False)
         for action in self.actions_by_id.values():
             action.setEnabled(True)
         self._whole.setCurrentIndex(0)
@@ -416,6 +419,6 @@ class MainWindow(FilesIn):
         self.state.background.close()
         self._leave_run()  # one that was about to begin
         if self._seat is not None:
-            self._seat.get_up()
+            self._seat.get_up(self.state.player.device_name)
         self._bare_keys.end()
         event.accept()

@@ -20,8 +20,6 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.languages import locale_name
 from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.listening.scores import primary
-from zestpanel.core.store.hard_parts import HardParts
-from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
 
 FEWEST: Final = 3  # listeners, for an interval
@@ -60,7 +58,7 @@ def split_scores(project: RatingParts, by: str, language: str, *, scale: str = Q
     people = {p.id: p for p in project.panel.listeners()}
     candidates = {c.id: c for c in project.shortlist.candidates()}
     names = short_names(list(candidates.values()), project.shortlist.engines())
-    group_of = _grouping(project.hard_parts, project.texts, by)
+    group_of = _grouping(project, by)
     values: dict[tuple[int, str], dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
     sizes: dict[str, int] = defaultdict(int)
     for rating in project.answers.ratings():
@@ -86,10 +84,11 @@ def split_scores(project: RatingParts, by: str, language: str, *, scale: str = Q
                  cells=cells)  # fmt: skip
 
 
-def _grouping(hard_parts: HardParts, texts: Texts, by: str) -> Callable[[Rating, Passage, Listener], list[str]]:
+def _grouping(project: RatingParts, by: str) -> Callable[[Rating, Passage, Listener], list[str]]:
     if by == "hard part":
-        hard = {version: sorted(kinds) for version, kinds in hard_parts.of(texts.all()).items()}
+        hard = {version: sorted(kinds) for version, kinds in project.hard_parts.of(project.texts.all()).items()}
         return lambda rating, passage, person: hard.get(passage.version_id) or ["none"]
+    kits = project.panel.kits() if by == "heard on" else {}
     ways: dict[str, Callable[[Rating, Passage, Listener], list[str]]] = {
         "kind of text": lambda rating, passage, person: list(passage.tags) or ["plain"],
         "passage": lambda rating, passage, person: [passage.title],
@@ -101,7 +100,7 @@ def _grouping(hard_parts: HardParts, texts: Texts, by: str) -> Callable[[Rating,
         ),
         "fluency": lambda rating, passage, person: [_fluency(person, passage.language)],
         "accent": lambda rating, passage, person: [person.accent or "not stated"],
-        "heard on": lambda rating, passage, person: [person.kit],
+        "heard on": lambda rating, passage, person: [kits.get(rating.session_id or 0) or person.kit],
     }  # fmt: skip
     return ways[by]
 

@@ -20,7 +20,7 @@ from zestpanel.core.listening.scores import primary
 from zestpanel.core.listening.screening import Flag, flags, left_out, too_alike
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel, looked
-from zestpanel.core.texts import some_of, tr
+from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.core.waiting import let_go
 
 MOST_WORST: Final = 6  # clips that are named
@@ -108,7 +108,8 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     said = Result(
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len(heard_by), heard_by=heard_by,
-        about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged)),
+        about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged),
+               *_not_heard(project.panel.all_skipped(test.id))),
         progress=project.panel.progress().get(test.id, Progress()), changed=changed,
     )  # fmt: skip
     for some in (here, judged, counted, heard):
@@ -280,6 +281,15 @@ def _about(
             )
         )
     return out
+
+
+def _not_heard(why: Sequence[str]) -> list[str]:
+    if not why:
+        return []
+    reasons = some_of(list(dict.fromkeys(why)), 2)
+    return [trn("{n} clip could not be heard and was skipped: {reasons}",
+                "{n} clips could not be heard and were skipped: {reasons}", len(why), n=len(why),
+                reasons=reasons)]  # fmt: skip
 
 
 def _of_screening(kind: Kind, settings: TestSettings, judged: Sequence[Answered]) -> list[str]:

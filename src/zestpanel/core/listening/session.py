@@ -51,6 +51,10 @@ class Sessions(Protocol):
         """What was answered to a trial and stands."""
         ...
 
+    def skip(self, trial: Trial, why: str) -> None:
+        """The trial cannot be heard; why is for the lead."""
+        ...
+
     def finish(self, *, finished: bool = True) -> None:
         """All is answered; finished is off where the last answer is given anew."""
         ...
@@ -59,7 +63,9 @@ class Sessions(Protocol):
         """From now on no other window has the session. Raises InputError where one has."""
         ...
 
-    def get_up(self) -> None: ...
+    def get_up(self, device: str = "") -> None:
+        """device: the name of what was heard on, '' where that is not known."""
+        ...
 
 
 class SessionParts(HasFolder, HasTexts, HasTakes, HasPanel, HasAnswers, Protocol):
@@ -77,7 +83,7 @@ class ProjectSessions:
         return self.session.trials
 
     def answered(self) -> set[int]:
-        return self._project.answers.answered_places(self.session.id)
+        return self._project.answers.answered_places(self.session.id) | self._project.panel.skipped(self.session.id)
 
     def answer(self, trial: Trial, answer: Answer) -> None:
         self._project.answers.add(trial.id, answer)
@@ -88,6 +94,9 @@ class ProjectSessions:
     def last_answer(self, trial: Trial) -> Answer | None:
         return self._project.answers.last_of(trial.id)
 
+    def skip(self, trial: Trial, why: str) -> None:
+        self._project.panel.skip(self.session.id, trial.place, why)
+
     def finish(self, *, finished: bool = True) -> None:
         self._project.panel.finish_session(self.session.id, finished=finished)
 
@@ -95,9 +104,9 @@ class ProjectSessions:
         seats.sit_down(self._project.folder, self.session.id)
         self._project.panel.sat_down(self.session.id, sitting)
 
-    def get_up(self) -> None:
+    def get_up(self, device: str = "") -> None:
         seats.get_up(self._project.folder, self.session.id)
-        self._project.panel.got_up(self.session.id)
+        self._project.panel.got_up(self.session.id, device)
 
 
 def start_session(
@@ -230,8 +239,8 @@ class ListeningSession:
         """sitting: on what and where. Raises InputError where another window has the session."""
         self._port.sit_down(sitting or Sitting())
 
-    def get_up(self) -> None:
-        self._port.get_up()
+    def get_up(self, device: str = "") -> None:
+        self._port.get_up(device)
 
     def _begin_trial(self) -> None:
         self._began = self._clock()
@@ -310,6 +319,14 @@ class ListeningSession:
         self._begin_trial()
         self._may_correct = True
         return True
+
+    def skip(self, why: str) -> None:
+        """Go on without the trial, whose clip cannot be heard."""
+        self._port.skip(self.trial, why)
+        self.index += 1
+        if self.finished:
+            self._port.finish()
+        self._begin_trial()
 
     @property
     def may_correct(self) -> bool:

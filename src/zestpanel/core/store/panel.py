@@ -234,8 +234,31 @@ class Panel:
         ]  # fmt: skip
 
     def put_checks(self, session_id: int, checks: Mapping[str, Any]) -> None:
+        """What was found before stays unless it is found anew."""
         with self._database.writing() as connection:
-            connection.execute(update(sessions).where(sessions.c.id == session_id).values(checks=dict(checks)))
+            one = sessions.c.id == session_id
+            known = connection.execute(select(sessions.c.checks).where(one)).scalar_one() or {}
+            connection.execute(update(sessions).where(one).values(checks={**known, **checks}))
+
+    def skip(self, session_id: int, place: int, why: str) -> None:
+        """A trial that could not be heard, and why."""
+        with self._database.writing() as connection:
+            one = sessions.c.id == session_id
+            known = connection.execute(select(sessions.c.checks).where(one)).scalar_one() or {}
+            known = {**known, "skipped": {**known.get("skipped", {}), str(place): why}}
+            connection.execute(update(sessions).where(one).values(checks=known))
+
+    def all_skipped(self, test_id: int) -> list[str]:
+        """Why trials of a test could not be heard, one for each."""
+        with self._database.reading() as connection:
+            rows = connection.execute(select(sessions.c.checks).where(sessions.c.test_id == test_id)).scalars()
+            return [str(why) for checks in rows for why in (checks or {}).get("skipped", {}).values()]
+
+    def skipped(self, session_id: int) -> set[int]:
+        """Places of the trials that could not be heard."""
+        with self._database.reading() as connection:
+            checks = connection.execute(select(sessions.c.checks).where(sessions.c.id == session_id)).scalar_one()
+        return {int(place) for place in (checks or {}).get("skipped", {})}
 
     def finish_session(self, session_id: int, *, finished: bool = True) -> None:
         """finished: off where its last answer is given anew."""
@@ -249,6 +272,15 @@ class Panel:
         with self._database.writing() as connection:
             connection.execute(update(sessions).where(sessions.c.id == session_id).values(values))
 
+    def kits(self) -> dict[int, str]:
+        """By session, on what it was heard last, where that was stated."""
+        with self._database.reading() as connection:
+            rows = connection.execute(
+                select(sessions.c.id, sessions.c.sittings).where(sessions.c.sittings.is_not(None))
+            )
+            kept = {row.id: [one.get("kit") for one in row.sittings or () if one.get("kit")] for row in rows}
+        return {session: kits[-1] for session, kits in kept.items() if kits}
+
     def sat_down(self, session_id: int, sitting: Sitting) -> None:
         """A sitting begins now."""
         with self._database.writing() as connection:
@@ -257,13 +289,13 @@ class Panel:
             kept = [*kept, asdict(replace(sitting, begun=now()))]
             connection.execute(update(sessions).where(one).values(sittings=kept))
 
-    def got_up(self, session_id: int) -> None:
-        """The last sitting ends now."""
+    def got_up(self, session_id: int, device: str = "") -> None:
+        """The last sitting ends now; device: on which it was heard, where that is known."""
         with self._database.writing() as connection:
             one = sessions.c.id == session_id
             kept = connection.execute(select(sessions.c.sittings).where(one)).scalar_one()
             if kept and not kept[-1].get("ended"):
-                kept = [*kept[:-1], {**kept[-1], "ended": now()}]
+                kept = [*kept[:-1], {**kept[-1], "ended": now(), **({"device": device} if device else {})}]
                 connection.execute(update(sessions).where(one).values(sittings=kept))
 
 

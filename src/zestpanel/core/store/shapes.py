@@ -98,6 +98,7 @@ class _Headphones(_Open):
 
 class _Checks(_Open):
     headphones: _Headphones | None = None
+    skipped: dict[Annotated[str, Field(pattern=r"^\d{1,6}$")], str] = {}
 
 
 class _Sitting(_Open):

@@ -6,10 +6,10 @@ from typing import Any, Final
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QProgressBar, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.errors import ZestError
-from zestpanel.core.listening.kind import Question
+from zestpanel.core.listening.kind import HIGH, LOW, Question
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.desk.booth.line import PlacingLine
@@ -28,6 +28,10 @@ class Answering(QWidget):
 
     play: KeyButton
     back: KeyButton
+    looped: KeyButton
+    number: QSpinBox
+    _over: ListeningSession | None
+    _loop_from: float | None
     clips: list[KeyButton]
     answers: dict[str, QPushButton]
     line: PlacingLine
@@ -50,6 +54,12 @@ class Answering(QWidget):
         return self._session.told if self._session is not None else Told()
 
     def _next(self) -> None:
+        raise NotImplementedError
+
+    def _speak(self, told: Told) -> None:
+        raise NotImplementedError
+
+    def _only(self, shown: QWidget) -> None:
         raise NotImplementedError
 
     def _ask(self, question: Question) -> None:
@@ -106,6 +116,14 @@ class Answering(QWidget):
 
     def correct(self) -> None:
         """A slip of the key: the question before is asked anew, within the trial or of the one before."""
+        if self._session is None and self._over is not None:  # all was answered, and the last of it is meant otherwise
+            over, self._over = self._over, None
+            if over.correct():
+                self._session = over
+                self._speak(over.told)
+                self._only(self._room)
+                self._next()
+            return
         session = self._session
         if session is None:
             return
@@ -126,7 +144,8 @@ class Answering(QWidget):
         if mixer.lanes[0].key == first and self._state.player.heard:
             for k in range(len(mixer.lanes)):
                 session.played(k, mixer.heard_share(first + k))
-            self._heard.setValue(round(mixer.time_s / max(0.01, mixer.lanes[mixer.on].duration_s) * 1000))
+            must = max(0.01, session.settings.must_hear)
+            self._heard.setValue(round(1000 * min(1.0, session.heard(mixer.on) / must)))  # no length is shown
             self.play.set_text(self.told.tr("Pause") if mixer.playing else self.told.tr("Play"))
         self._enable()
 
@@ -140,6 +159,17 @@ class Answering(QWidget):
         self.line.set_active(heard and bool(mixer.lanes))
         self.back.setVisible(session is not None and (bool(self._given) or session.may_correct)
                              and self._room.isVisibleTo(self))  # fmt: skip
+        self.looped.set_text(
+            self.told.tr("No loop") if mixer.loop is not None
+            else self.told.tr("Loop to here") if self._loop_from is not None else self.told.tr("Loop from here")
+        )  # fmt: skip
+        under_way = session is not None and not session.finished and self._room.isVisibleTo(self)
+        self.looped.setVisible(under_way and session is not None and session.shown.by_text)
+        if self._asked is not None and self._asked.places and self.focusWidget() is not self.number:
+            place = self.line.places[self.line.on] if self.line.on < len(self.line.places) else None
+            self.number.blockSignals(True)
+            self.number.setValue((LOW + HIGH) // 2 if place is None else place)
+            self.number.blockSignals(False)
         for k, one in enumerate(self.clips):
             one.setEnabled(k < len(mixer.lanes))
             one.setChecked(bool(mixer.lanes) and mixer.on == k)
@@ -165,7 +195,7 @@ class Answering(QWidget):
         if self._asked is not None and self._asked.places:
             if not self.line.whole:
                 return self.told.tr(
-                    "Digits choose a sample, arrows place it on the line (Shift by tens), or drag it there."
+                    "Digits choose a sample, arrows place it on the line (Shift by tens), P types a number; or drag it."
                 )
             return self.told.tr("All are placed. Enter goes on.")
         if not self.answers:
@@ -176,6 +206,10 @@ class Answering(QWidget):
     def _place_key(self, event: QKeyEvent) -> bool:
         """Whether the key moved a token or ended the placing."""
         code = event.key()
+        if code == Qt.Key.Key_P:
+            self.number.setFocus()
+            self.number.selectAll()
+            return True
         if code in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             places = [place for place in self.line.places if place is not None]
             if self.line.whole:

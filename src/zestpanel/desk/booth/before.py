@@ -20,6 +20,7 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, set_role
 
 _LEVEL_LANE, _TONES_LANE = -1, -2
+_TONES_SHARE = 0.7  # of the three tones: from here on the third is heard
 
 
 class Before(QWidget):
@@ -64,6 +65,15 @@ class Before(QWidget):
         """A break is offered; going on leads to the next trial."""
         self._told, self._stages = told, []
         self._show([told.say("break", minutes=minutes)], [(told.say("go_on"), "", self._next)])
+
+    def ask_to_stop(
+        self, told: Told, done: int, total: int, go_on: Callable[[], None], stop: Callable[[], None]
+    ) -> None:  # fmt: skip
+        """Enter goes on: who presses a wrong key loses nothing."""
+        self._told, self._stages = told, []
+        words = told.tr("Stop here? {done} of {total} are answered; all of it is kept, and you can go on later by the "
+                        "same name.", done=done, total=total)  # fmt: skip
+        self._show([words], [(told.tr("Go on listening"), "", go_on), (told.tr("Stop"), "s", stop)])
 
     def _next(self) -> None:
         self._player.pause()
@@ -134,6 +144,8 @@ class Before(QWidget):
         self._play([lane])
 
     def _heard(self, place: int) -> None:
+        if self._player.mixer.heard_share(_TONES_LANE) < _TONES_SHARE:
+            return  # a guess before all three were heard tells nothing
         self._right += place == self._plan[self._trial][0]
         self._trial += 1
         if self._trial < headphones.TRIALS:

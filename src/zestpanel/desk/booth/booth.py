@@ -6,13 +6,15 @@ Digits hear a clip, letters or the scale's digits answer; nothing on it tells a 
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
 from typing import Any, Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from zestpanel.core.listening.kind import LONGEST_TEXT, Question, Shown
+from zestpanel.core.errors import ZestError
+from zestpanel.core.listening.kind import HIGH, LONGEST_TEXT, LOW, Question, Shown
 from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
@@ -27,6 +29,8 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label
 
 _MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
+BACK_S: Final = 2.0  # that a step back goes
+_MOST_BROKEN: Final = 3  # clips in a row, after which the session ends
 REST_S: Final = 15 * 60  # of listening, after which a break is offered (common practice, no source)
 _STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
 
@@ -44,6 +48,9 @@ class Booth(Answering):
         self._session: ListeningSession | None = None
         self._level: float | None = None  # LUFS that every clip of the test is brought to
         self._rested_s = 0.0
+        self._over: ListeningSession | None = None  # one that has ended, whose last answer may still be corrected
+        self._skipped_on = 0  # clips in a row that could not be heard
+        self._asks_to_stop = False
         self._given: dict[str, Any] = {}  # answers to the trial's questions so far
         self._asked: Question | None = None
         self._place, self._text = label("", "quiet"), label("", "reading", wrap=True)
@@ -72,8 +79,17 @@ class Booth(Answering):
         self.spoken.changed.connect(self.setFocus)
         self._question = label("", "name", wrap=True)
         self._question.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.restart, self.looped = KeyButton("", "Home"), KeyButton("", "Ctrl+L")
+        self.restart.clicked.connect(self.start_anew)
+        self.looped.clicked.connect(self.loop)
+        self._loop_from: float | None = None  # the place where a loop is to begin
+        self.number = QSpinBox()
+        self.number.setRange(LOW, HIGH)
+        self.number.valueChanged.connect(self._number_typed)
+        self.number.editingFinished.connect(self.setFocus)
         self.leave = button("", self._leave)
-        self.leave.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        for one in (self.restart, self.looped, self.leave):
+            one.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back = KeyButton("", "Backspace")
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back.clicked.connect(self.correct)
@@ -86,6 +102,8 @@ class Booth(Answering):
     def _build(self) -> None:
         head = QHBoxLayout()
         head.addWidget(self._place, 1)
+        head.addWidget(self.restart)
+        head.addWidget(self.looped)
         head.addWidget(self.back)
         head.addWidget(self.leave)
         self._middle = middle = QWidget()
@@ -105,6 +123,7 @@ class Booth(Answering):
         self._answer_column.setSpacing(8)
         inner.addLayout(self._answer_column)
         inner.addWidget(self.line)
+        inner.addWidget(self.number, 0, Qt.AlignmentFlag.AlignHCenter)
         inner.addWidget(self.written)
         inner.addWidget(self.remark)
         inner.addWidget(self.spoken)
@@ -116,6 +135,9 @@ class Booth(Answering):
         self._room = Room(middle)
         outer.addWidget(self._room, 0, Qt.AlignmentFlag.AlignHCenter)
         outer.addStretch(2)
+        for first, then in pairwise((self, self.remark, self.play, self.number, self.restart, self.looped, self.back,
+                                     self.leave)):  # fmt: skip
+            QWidget.setTabOrder(first, then)  # what ends the session comes last
         self.before.setFixedWidth(theme.px(600))
         middle.setMinimumWidth(theme.px(560))
         for one in (self._room, self.before):  # until a session begins it asks for no room
@@ -127,6 +149,11 @@ class Booth(Answering):
 
     def _speak(self, told: Told) -> None:
         self.play.set_text(told.tr("Play"), told.tr("space"))
+        self.restart.set_text(told.tr("From the start"), told.tr("Home"))
+        self.looped.set_text(told.tr("Loop"), "Ctrl+L")
+        self.looped.setToolTip(told.tr("First press: it begins here; second: it ends here; third: no loop"))
+        self.number.setPrefix(told.tr("place (P): "))
+        self.number.setAccessibleName(told.tr("Place of the chosen sample"))
         self.leave.setText(told.tr("Stop here"))
         self.leave.setToolTip(told.tr("Everything answered is kept; go on later by the same name"))
         self.back.set_text(told.tr("Correct the last answer"), told.tr("Backspace"))
@@ -140,7 +167,7 @@ class Booth(Answering):
 
     def begin(self, session: ListeningSession) -> None:
         self._text.setMinimumHeight(0)
-        self._session, self._rested_s = session, 0.0
+        self._session, self._over, self._rested_s, self._skipped_on = session, None, 0.0, 0
         self._speak(session.told)
         self._state.player.mixer.lay_bed(None)  # what the lead listened over is no part of the test
         self._level = session.level_lufs
@@ -159,12 +186,13 @@ class Booth(Answering):
         self.before.setVisible(shown is self.before)
         self._room.setVisible(shown is self._room)
         self._place.setText("")
-        self.back.setVisible(False)
+        for one in (self.back, self.restart, self.looped):
+            one.setVisible(False)
 
     def _begin_trials(self) -> None:
         if self._session is not None:
             self._session.note_checks(self.before.found)
-            for one in (self.line, self.written, self.remark, self.spoken):
+            for one in (self.line, self.number, self.written, self.remark, self.spoken):
                 one.hide()  # shown where a trial asks for them: all at once would want more room than a screen has
             self._only(self._room)
             self._next()
@@ -180,15 +208,7 @@ class Booth(Answering):
             self._only(self.before)
             self.before.rest(session.told, round(REST_S / 60))
             return
-        place, total = session.counts
-        part = (
-            self.told.tr("Training, not scored")
-            if session.in_training
-            else self.told.tr("Clip")
-            if len(session.shown.lanes) == 1
-            else self.told.tr("Trial")
-        )
-        self._place.setText(self.told.tr("{part} · {place} of {total}", part=part, place=place, total=total))
+        self._say_place(session)
         self._given = {}
         self.remark.clear()
         self.spoken.clear()
@@ -198,6 +218,17 @@ class Booth(Answering):
         self._text.setText(self._words(session))
         self._fit()
         self._prepare(session)
+
+    def _say_place(self, session: ListeningSession) -> None:
+        place, total = session.counts
+        part = (
+            self.told.tr("Training, not scored")
+            if session.in_training
+            else self.told.tr("Clip")
+            if len(session.shown.lanes) == 1
+            else self.told.tr("Trial")
+        )
+        self._place.setText(self.told.tr("{part} · {place} of {total}", part=part, place=place, total=total))
 
     def _words(self, session: ListeningSession) -> str:
         judged = [s for s in session.trial.stimuli if s.role == "judged"] or list(session.trial.stimuli)
@@ -225,11 +256,24 @@ class Booth(Answering):
                 self._level = found[1]
                 self._state.player.mixer.lay_bed(found[2])
                 self._state.player.load(found[0], on=0)
+                self._skipped_on = 0
                 self._enable()
                 if self.isVisible():
                     self.toggle()
 
-        self._state.background.run(prepare, arrived, self._state.complain, topic="booth")
+        def broken(error: object) -> None:
+            """A clip that cannot be heard is skipped and told to the lead, by name; the listener goes on."""
+            if self._session is not session or session.index != index:
+                return
+            self._state.complain(error if isinstance(error, ZestError) else str(error))
+            self._skipped_on += 1
+            if self._skipped_on > _MOST_BROKEN:  # that is no clip: the disk is gone, or the project
+                self._end()
+                return
+            session.skip(error.what if isinstance(error, ZestError) else str(error))
+            self._next()
+
+        self._state.background.run(prepare, arrived, broken, topic="booth")
 
     # -- a trial, from its description
 
@@ -247,8 +291,10 @@ class Booth(Answering):
                 one.clicked.connect(partial(self.hear, at))
                 self._clip_row.insertWidget(1 + at, one)
                 self.clips.append(one)
-        for widget in (self.play, self._heard, self._hint, *self.clips):
+        for widget in (self.play, self._heard, self._hint, self.restart, self.looped, *self.clips):
             widget.show()
+        self._loop_from = None
+        self._state.player.mixer.set_loop(None)
         remarks = self._session is not None and self._session.settings.comments
         self.remark.setVisible(remarks)
         if not (remarks and self.spoken.look()):
@@ -286,6 +332,11 @@ class Booth(Answering):
             self.line.begin(question.places, question.bands, self.told)
         self._question.show()
         self.line.setVisible(bool(question.places))
+        self.number.setVisible(bool(question.places))
+        last: QWidget = self.play
+        for one in (*self.clips, *self.answers.values(), self.restart):
+            QWidget.setTabOrder(last, one)
+            last = one
         self.written.setVisible(not question.choices and not question.places)
         self._middle.setMaximumWidth(theme.px(860 if question.places else 620))
         self._middle.setMinimumWidth(theme.px(800 if question.places else 560))
@@ -322,6 +373,34 @@ class Booth(Answering):
             self.line.choose(clip - self._first_placed())
         self._enable()
 
+    def start_anew(self) -> None:
+        """The clip that is heard, from its beginning."""
+        self._state.player.seek(0.0)
+        if self._session is not None and self._state.player.mixer.lanes:
+            self._session.note_play(self._state.player.mixer.on)
+            if not self._state.player.mixer.playing:
+                self._state.player.toggle()
+
+    def back_up(self) -> None:
+        """Two seconds back."""
+        self._state.player.seek(max(0.0, self._state.player.mixer.time_s - BACK_S))
+
+    def loop(self) -> None:
+        """A part over and over, in whichever clip: where it begins, where it ends, and no more."""
+        mixer = self._state.player.mixer
+        if mixer.loop is not None:
+            mixer.set_loop(None)
+        elif self._loop_from is None:
+            self._loop_from = mixer.place
+        else:
+            mixer.set_loop((min(self._loop_from, mixer.place), max(self._loop_from, mixer.place)))
+            self._loop_from = None
+        self._enable()
+
+    def _number_typed(self, place: int) -> None:
+        if self.focusWidget() is self.number and self.line.isVisible():
+            self.line.put(self.line.on, place)
+
     def _at_end(self) -> bool:
         mixer = self._state.player.mixer
         return bool(mixer.lanes) and mixer.time_s >= mixer.lanes[mixer.on].duration_s - 0.01
@@ -333,6 +412,8 @@ class Booth(Answering):
                 self._leave()
             else:
                 self.before.keyPressEvent(event)
+        elif code == Qt.Key.Key_Backspace and self._over is not None:
+            self.correct()
         elif key and self._asked is not None and key in self.answers:
             self.answer(next(choice.value for choice in self._asked.choices if choice.key == key))
         elif key.isdecimal() and (at := self._lane_of(key)) is not None:
@@ -341,6 +422,12 @@ class Booth(Answering):
             pass
         elif code == Qt.Key.Key_Space:
             self.toggle()
+        elif code == Qt.Key.Key_Home:
+            self.start_anew()
+        elif code == Qt.Key.Key_Left:
+            self.back_up()
+        elif code == Qt.Key.Key_L and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.loop()
         elif code == Qt.Key.Key_Backspace:
             self.correct()
         elif code == Qt.Key.Key_Escape:
@@ -358,22 +445,43 @@ class Booth(Answering):
     # -- the end
 
     def _leave(self) -> None:
-        """Stop; and from the page that says so, back to the desk."""
-        if self._session is not None:
+        """Ask whether to stop, then stop; and from the page that says so, back to the desk."""
+        session = self._session
+        if session is None:
+            self.finished.emit()
+        elif self._asks_to_stop or not self._room.isVisibleTo(self):
             self._end()
         else:
-            self.finished.emit()
+            self._asks_to_stop = True
+            self._state.player.pause()
+            self._only(self.before)
+            place, total = session.counts
+            self.before.ask_to_stop(session.told, place - 1, total, self._go_on, self._end)
+
+    def _go_on(self) -> None:
+        """Not stopped after all: the trial is as it was."""
+        self._asks_to_stop = False
+        if self._session is not None:
+            self._only(self._room)
+            self.restart.show()
+            self.looped.show()
+            self._say_place(self._session)
+            self._enable()
+            (self.written if self.written.isVisibleTo(self) else self).setFocus()
 
     def _end(self) -> None:
         """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
         session, self._session = self._session, None
+        assert session is not None
+        self._over = session if session.finished and session.may_correct else None
+        self._asks_to_stop = False
         self.spoken.clear()  # a remark belongs to an answer
         self._only(self._room)
         self._state.player.pause()
         self._state.player.load([], on=0)
         self._state.player.mixer.lay_bed(None)
-        for widget in (self.play, self._heard, self._hint, self._question, self.line, self.written, self.remark,
-                       self.spoken, *self.clips, *self.answers.values()):  # fmt: skip
+        for widget in (self.play, self._heard, self._hint, self._question, self.line, self.number, self.written,
+                       self.remark, self.spoken, *self.clips, *self.answers.values()):  # fmt: skip
             widget.hide()
         self._asked = None
         for grade in self.answers.values():
@@ -381,19 +489,18 @@ class Booth(Answering):
             grade.deleteLater()
         self.answers = {}
         self._middle.setMinimumHeight(0)
-        assert session is not None
+        told = session.told
         place, total = session.counts
         done = (
-            self.told.tr("Every clip is rated.")
+            told.tr("Every clip is rated.")
             if session.finished
-            else self.told.tr("You stopped at {place} of {total}.", place=place, total=total)
+            else told.tr("You stopped at {place} of {total}.", place=place, total=total)
         )
         self._text.setText(
-            self.told.tr(
-                "Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done
-            )
+            told.tr("Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done)
         )
         # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
         self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))
-        self.leave.setText(self.told.tr("Back to the desk"))
+        self.back.setVisible(self._over is not None)
+        self.leave.setText(told.tr("Back to the desk"))
         self.leave.setFocus()

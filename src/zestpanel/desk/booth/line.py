@@ -55,6 +55,11 @@ class PlacingLine(QWidget):
         self._active = active
         self.update()
 
+    @property
+    def on(self) -> int:
+        """Index of the chosen token."""
+        return self._on
+
     def choose(self, at: int) -> None:
         self._on = at
         self._told()

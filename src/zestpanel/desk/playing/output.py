@@ -90,6 +90,7 @@ class SinkOutput(QObject):
 
     def __init__(self, mixer: Mixer, device: QAudioDevice, form: QAudioFormat, parent: QObject) -> None:
         super().__init__(parent)
+        self.name = device.description()
         self._thread = QThread(self)
         self._feeder = Feeder(mixer, device, form)
         self._feeder.moveToThread(self._thread)

@@ -47,6 +47,11 @@ class Player(QObject):
             self._output = self._open_device(self.mixer, self)
         return self._output
 
+    @property
+    def device_name(self) -> str:
+        """Of the device that is heard, '' where there is none or none was needed yet."""
+        return str(getattr(self._output, "name", ""))
+
     def look_for_device(self) -> bool:
         """Whether there is a sound device, looked for anew where there was none."""
         if self._output is not None and not self._output.heard:

@@ -33,7 +33,7 @@ _MOST_MB = 50
 class ListeningPage(TabbedPage):
     title = tr("Listening")
     about = tr("Blind tests, planned from the question.")
-    begin = pyqtSignal(object)  # a ListeningSession, for the booth
+    begin = pyqtSignal(object, object)  # a ListeningSession and where it is sat at, for the booth
 
     def __init__(self, state: DeskState) -> None:
         super().__init__(state)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core import clock
-from zestpanel.core.domain.listening import RATING, Conduct, ListeningTest
+from zestpanel.core.domain.listening import RATING, Conduct, ListeningTest, Sitting
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.results import Result, open_early
@@ -39,7 +39,7 @@ _MOST_NAMED = 3
 
 class TestsView(QScrollArea):
     __test__ = False  # no test of pytest's
-    begin = pyqtSignal(object)  # a ListeningSession, for the booth
+    begin = pyqtSignal(object, object)  # a ListeningSession and where it is sat at, for the booth
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -91,15 +91,18 @@ class TestsView(QScrollArea):
         self.door = QWidget()
         row = QHBoxLayout(self.door)
         row.setContentsMargins(0, 0, 0, 0)
-        self.alias, self.languages, self.kit = QLineEdit(), QLineEdit(), QComboBox()
+        self.alias, self.languages, self.kit, self.place = QLineEdit(), QLineEdit(), QComboBox(), QComboBox()
         self.alias.setPlaceholderText(tr("listener, a name or an alias"))
         self.languages.setPlaceholderText(tr("languages they speak, such as en, fr"))
         add_words(self.kit, ["headphones", "speakers"])
         self.kit.setAccessibleName(tr("Heard on"))
+        add_words(self.place, ["room not stated", "quiet room", "ordinary room", "noisy room"])
+        self.place.setAccessibleName(tr("Where"))
         self.start = button(tr("To the booth"), self.to_the_booth, role="main")
         self.alias.returnPressed.connect(self.to_the_booth)
         self.languages.returnPressed.connect(self.to_the_booth)
-        for widget, stretch in ((self.alias, 2), (self.languages, 2), (self.kit, 1), (self.start, 0)):
+        for widget, stretch in ((self.alias, 2), (self.languages, 2), (self.kit, 1), (self.place, 1),
+                                (self.start, 0)):  # fmt: skip
             row.addWidget(widget, stretch)
         self.body.addWidget(self.door)
         self._can_tell = label("", "small", wrap=True)
@@ -330,7 +333,10 @@ class TestsView(QScrollArea):
         test_id = chosen.id if chosen else panel.add_test(RATING, self.settings().as_document())
         self._chosen = test_id
         try:
-            listener = panel.add_listener(alias, languages=tags, kit=chosen_word(self.kit))
+            known = {one.alias for one in panel.listeners()}
+            kit = chosen_word(self.kit)
+            stated = "not stated" if alias in known else kit  # what is known of a person stays; a sitting has its own
+            listener = panel.add_listener(alias, languages=tags, kit=stated)
             under_way = session_of(self.state.project, test_id, listener)
         except ZestError as error:
             self.state.complain(error)
@@ -338,7 +344,8 @@ class TestsView(QScrollArea):
         if under_way.finished:
             self.state.say(tr("{alias} has finished this test.", alias=alias))
             return
-        self.begin.emit(under_way)
+        room = chosen_word(self.place)
+        self.begin.emit(under_way, Sitting(kit=kit, room="" if room == "room not stated" else room))
 
 
 def empty(layout: QVBoxLayout | QHBoxLayout) -> None:
