@@ -22,11 +22,13 @@ from zestpanel.core.domain.listening import Answer, Answered, Conduct, Listener,
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening import headphones, told
 from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
-from zestpanel.core.listening.design import with_repeats
+from zestpanel.core.listening.design import judged_at, with_repeats
 from zestpanel.core.listening.groups import split_scores
+from zestpanel.core.listening.kinds.match import PLACES as PARTS
 from zestpanel.core.listening.kinds.placing import PLACES, placed
 from zestpanel.core.listening.material import LEAD_S, TAIL_S, drawn, lanes_of, pool_of, pool_of_test, trimmed
 from zestpanel.core.listening.plain import LINE, on_the_line, scores_of_table
+from zestpanel.core.listening.planned import asked_of_a_listener, material_of
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.results import result_of
 from zestpanel.core.listening.scales import OWN, SYNTHETIC_SPEECH, wrong_with_steps
@@ -125,12 +127,16 @@ def test_a_new_line_stands_between_recorded_ones(heard: Project) -> None:
     test = beside_a_person(heard, "match")
     first, middle, last = (p.version_id for p in heard.texts.all())
     *_, person = (c.id for c in heard.shortlist.candidates())
-    answered(heard, test, lambda s, _: {"place": "middle", "score": 2})
-    (trial, _) = heard.panel.sessions(test)[0].trials
-    assert [(s.passage_version_id, s.role) for s in trial.stimuli] == [
-        (first, "context"), (middle, "judged"), (last, "context"),
-    ]  # fmt: skip
-    assert {trial.stimuli[0].candidate_id, trial.stimuli[2].candidate_id} == {person}
+    answered(heard, test, lambda s, _: {"place": PARTS[judged_at(s.trial)], "score": 2})
+    places: Counter[int] = Counter()
+    for session in heard.panel.sessions(test):
+        for trial in session.trials:
+            assert [s.passage_version_id for s in trial.stimuli] == [first, middle, last]
+            assert [s.role for s in trial.stimuli].count("context") == 2
+            assert {s.candidate_id for s in trial.stimuli if s.role == "context"} == {person}
+            places[judged_at(trial)] += 1
+    assert set(places.values()) == {12}, "the sample anywhere, as often here as there"
+    trial = next(t for t in heard.panel.sessions(test)[0].trials if judged_at(t) == 1)
     blank = TestSettings(candidate_ids=(), passage_ids=())
     shown = kind_of("match").shown(trial, blank).lanes
     lanes = lanes_of(heard.takes, heard.texts, trial, shown, blank, level_lufs=-23.0, first_key=0)
@@ -388,6 +394,107 @@ def test_the_lowest_clip_of_each_is_named_and_not_hidden_in_a_mean(heard: Projec
     (part,) = result_of(heard, heard.panel.test(test)).parts
     assert part.worst.split("; ")[0].endswith("1.0 on “Two lines there.”")
     assert part.worst.count(";") == 2, "one for each candidate"
+
+
+def test_controls_say_what_a_known_answer_looks_like(heard: Project) -> None:
+    """The person among the samples: rated against himself, taken for himself, and a part named where none was
+    replaced."""
+    good, _, person = (c.id for c in heard.shortlist.candidates())
+
+    def judge(session: ListeningSession, k: int) -> dict[str, Any]:
+        own = whose(session) == str(person)
+        kind = session.kind.name
+        given: dict[str, dict[str, Any]] = {
+            "DCR": {"score": 5 if own else 3},
+            "likeness": {"score": 5 if own else 2, "person": "same" if own else "other"},
+            "match": {"score": 4 if own else 2, "place": "first" if own and k == 0 else "none" if own else
+                      PARTS[judged_at(session.trial)]},
+        }  # fmt: skip
+        return given[kind]
+
+    said = {}
+    for kind in ("DCR", "likeness", "match"):
+        test = beside_a_person(heard, kind, controls=True)
+        answered(heard, test, judge)
+        (part,) = result_of(heard, heard.panel.test(test)).parts
+        assert part.found is not None
+        said[kind] = {row[0]: row[-2] for row in part.found.rows}
+        assert all(person not in (pair.first, pair.second) for pair in part.found.pairs), "in no comparison"
+        assert "clearly best" not in part.found.says
+        counts = Counter(next(s.candidate_id for s in t.stimuli if s.role == "judged")
+                         for session in heard.panel.sessions(test) for t in session.trials)  # fmt: skip
+        assert counts[person] == counts[good], "as often as any candidate"
+    assert "Tangor · Corwick (the reference itself)" in said["DCR"]
+    assert said["likeness"]["Tangor · Corwick (the same person)"] == "100 %"
+    assert said["match"]["Tangor · Corwick (nothing replaced)"] == "17 %", "one of six names a part all the same"
+
+
+def test_a_stranger_is_told_from_the_person(heard: Project) -> None:
+    good, stranger, person = (c.id for c in heard.shortlist.candidates())
+    test = opened(heard, "likeness", candidate_ids=(good,), reference_id=person, controls=True, stranger_id=stranger)
+    answered(heard, test, lambda s, _: {"score": 3, "person": "other" if whose(s) == str(stranger) else "same"})
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert {row[0]: row[-2] for row in part.found.rows} == {
+        "Tangor · Ilseth": "100 %", "Tangor · Corwick (the same person)": "100 %",
+        "Citrange · Linnoway (a stranger)": "0 %",
+    }  # fmt: skip
+
+
+def test_a_triple_grades_the_sample_against_the_hidden_reference(heard: Project) -> None:
+    """Grades after ITU-R BS.1116-3: the difference of grades, sample less hidden reference."""
+    lossless, lossy, person = (c.id for c in heard.shortlist.candidates())
+    test = beside_a_person(heard, "triple")
+    hidden: Counter[int] = Counter()
+
+    def grade(session: ListeningSession, k: int) -> dict[str, Any]:
+        pair = [s.candidate_id for s in session.trial.stimuli[1:]]
+        hidden[pair.index(person)] += 1
+        sample = {lossless: 100 if k % 2 else 90, lossy: 50}
+        return {PLACES: [95 if c == person else sample[c] for c in pair]}
+
+    answered(heard, test, grade)
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    rows = {row[0]: row for row in part.found.rows}
+    assert rows["Citrange · Linnoway"][1] == "−1.80", "45 points of the line are 1.8 grades"
+    assert rows["Citrange · Linnoway"][5] == "0 %"
+    assert rows["Tangor · Ilseth"][1] == "+0.00"
+    assert rows["Tangor · Ilseth"][5] == "50 %", "taken for the reference as often as not: nobody hears it"
+    assert part.found.says.endswith("An impairment is shown of: Citrange · Linnoway.")
+    assert min(hidden.values()) >= 9, "hidden now in the one, now in the other"
+
+
+def test_one_listener_can_show_that_a_difference_is_heard_and_a_habit_is_told(heard: Project) -> None:
+    ids = tuple(c.id for c in heard.shortlist.candidates())[:2]
+    test = opened(heard, "ABX", candidate_ids=ids, times=5)
+    answered(heard, test, lambda s, _: {"x": s.trial.detail["x"]}, listeners=1)
+    assert len(heard.panel.sessions(test)[0].trials) == 15
+    (part,) = result_of(heard, heard.panel.test(test)).parts
+    assert part.found is not None
+    assert part.found.says.startswith("The difference is heard. 15 answers of 1 listeners.")
+    habit = opened(heard, "ABX", candidate_ids=ids, times=5)
+    answered(heard, habit, lambda s, _: {"x": "a"}, listeners=1)
+    (part,) = result_of(heard, heard.panel.test(habit)).parts
+    assert part.found is not None
+    assert "X was called A in 100 % of them" in part.found.says
+
+
+def test_an_anchor_that_would_be_the_reference_is_refused(heard: Project) -> None:
+    material = material_of(heard)
+    *judged, person = (c.id for c in heard.shortlist.candidates())
+    wanted = TestSettings(candidate_ids=tuple(judged), passage_ids=tuple(p.id for p in heard.texts.all()),
+                          reference_id=person, anchors=True)  # fmt: skip
+    assert asked_of_a_listener(material, "multi-stimulus", wanted).why_not == ""
+    narrow = replace(material, rates=dict.fromkeys(material.rates, 8_000))
+    assert "of 8 kHz, so an anchor" in asked_of_a_listener(narrow, "multi-stimulus", wanted).why_not
+    assert asked_of_a_listener(narrow, "multi-stimulus", replace(wanted, anchors=False)).why_not == ""
+
+
+@pytest.mark.parametrize(("scale", "shown"), [("ACR", True), ("effort", False), ("articulation", False)])
+def test_who_reads_along_would_understand(heard: Project, scale: str, shown: bool) -> None:
+    session = session_of(heard, opened(heard, "ACR", scale=scale), heard.panel.add_listener("A", languages=["en"]))
+    assert session.shown.shows_text is shown
 
 
 def test_of_a_long_list_the_first_few_are_named() -> None:

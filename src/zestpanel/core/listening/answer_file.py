@@ -28,7 +28,7 @@ from zestpanel.core.store.shapes import is_moment
 from zestpanel.core.waiting import give_way
 
 VERSION: Final = 1
-OF_CANDIDATE: Final = ("stated_id", "reference_id")  # settings that name one
+OF_CANDIDATE: Final = ("stated_id", "reference_id", "stranger_id")  # settings that name one
 OF_LISTENERS: Final = ("left_out", "kept_in")
 Real = Annotated[float, Field(allow_inf_nan=False)]
 

@@ -112,12 +112,16 @@ def beside_the_reference(
     held_out: bool = False,
 ) -> list[PlannedTrial]:  # fmt: skip
     """Every judged clip behind the reference's of the same text, in the balanced order of ``ordered``. held_out: the
-    reference speaks another text where it has one. Passages that the reference has not spoken are left out."""
+    reference speaks another text where it has one. Passages that the reference has not spoken are left out. With
+    controls the reference is judged, too, and a stranger where there is one."""
     person = settings.reference_id
     spoken = [version for candidate, version in able if candidate == person]
+    heard = {one for one in settings.candidate_ids if one != person} | ({settings.stranger_id} - {0})
+    if settings.controls and (len(spoken) > 1 or not held_out):
+        heard.add(person)  # against himself: what no difference is rated
     judged = {
         key: take for key, take in able.items()
-        if key[0] != person and key[0] in settings.candidate_ids and (key[1] in spoken or (held_out and spoken))
+        if key[0] in heard and (key[1] in spoken or (held_out and spoken))
     }  # fmt: skip
     trials = []
     for one in one_at_a_time(judged, settings, listener=listener, rng=rng, training=0):

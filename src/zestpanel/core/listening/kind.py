@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Any, Final, Literal, Protocol
 
@@ -14,6 +14,7 @@ from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.design import judged_at
+from zestpanel.core.listening.orders import balanced_from
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
@@ -33,6 +34,9 @@ Option = Literal[
     "strength",
     "stated",
     "blocks",
+    "times",
+    "controls",
+    "stranger",
 ]
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 
@@ -160,6 +164,20 @@ class Around:
     def name(self, candidate_id: int) -> str:
         return self.names.get(candidate_id, "?")
 
+    def with_controls(self, itself: str) -> Around:
+        """With what trials whose answer is known are called. itself: of the reference among those that are judged."""
+        names = dict(self.names)
+        if person := self.settings.reference_id:
+            names[person] = f"{self.name(person)} ({itself})"
+        if stranger := self.settings.stranger_id:
+            names[stranger] = tr("{name} (a stranger)", name=self.name(stranger))
+        return replace(self, names=names)
+
+    @property
+    def controls(self) -> frozenset[int]:
+        """Whose clips have a known answer, and are in no comparison."""
+        return frozenset({self.settings.reference_id, self.settings.stranger_id} - {0})
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Feeds:
@@ -204,6 +222,10 @@ class Kind(Protocol):
         """By listener, why the answers count in no result by a standard of the kind; nobody where they do."""
         ...
 
+    def balanced_from(self, candidates: int, passages: int, settings: TestSettings) -> int | None:
+        """The number of listeners from which on its orders are balanced, None where that is not counted."""
+        ...
+
     def warns(self, items: int, settings: TestSettings) -> str:
         """What is to be known of that standard with so many items a listener, '' for nothing."""
         ...
@@ -217,6 +239,7 @@ class Common:
     """What most kinds have in common."""
 
     name: str
+    uses: frozenset[Option]
     planned_by: Planning = ""
     category = 1.0
     feeds: Feeds | None = None
@@ -224,6 +247,11 @@ class Common:
     def leaves_out(self, by: Mapping[int, Sequence[Answered]], settings: TestSettings) -> Mapping[int, Sequence[str]]:
         del by, settings
         return {}
+
+    def balanced_from(self, candidates: int, passages: int, settings: TestSettings) -> int | None:
+        if settings.most or "blocks" not in self.uses:
+            return None
+        return balanced_from(candidates, passages, blocks=settings.blocks)
 
     def warns(self, items: int, settings: TestSettings) -> str:
         del items, settings

@@ -10,6 +10,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.domain.listening import QUALITY, RATING, PlannedTrial
+from zestpanel.core.listening.anchors import MID_HZ, TRANSITION_HZ
 from zestpanel.core.listening.design import with_repeats
 from zestpanel.core.listening.material import Cell, drawn, pool_of
 from zestpanel.core.listening.registry import kind_of, kinds
@@ -26,7 +27,8 @@ ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common pract
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListenerLoad:
-    """why_not: a sentence on what keeps the test from being opened, '' for nothing. warns: of the kind's screening."""
+    """why_not: a sentence on what keeps the test from being opened, '' for nothing. warns: of the kind's screening.
+    balanced_from: the number of listeners from which on orders are balanced, None where that is not counted."""
 
     trials: int
     minutes: int
@@ -34,6 +36,7 @@ class ListenerLoad:
     passages: int
     why_not: str = ""
     warns: str = ""
+    balanced_from: int | None = None
 
     def says(self) -> str:
         if self.why_not:
@@ -49,6 +52,8 @@ class ListenerLoad:
             minutes=self.minutes,
             long=long,
         )
+        if self.balanced_from is not None and self.balanced_from > 1:
+            said += tr(" Orders are balanced from {n} listeners on.", n=self.balanced_from)
         return f"{said} {self.warns}".rstrip()
 
 
@@ -61,12 +66,14 @@ class Material:
     texts: Texts
     lasts: Mapping[int, float]
     languages: Mapping[int, str]
+    rates: Mapping[int, int]
 
 
 def material_of(project: RenderedParts) -> Material:
     return Material(
         project.takes, project.texts, {take.id: take.duration_s for take in project.takes.all(with_timing=False)},
         {p.version_id: p.language for p in project.texts.all()},
+        {take.id: take.rate_hz for take in project.takes.all(with_timing=False)},
     )  # fmt: skip
 
 
@@ -80,7 +87,10 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
     return ListenerLoad(
         trials=len(planned) + (settings.traps if planned else 0), minutes=max(1, round(seconds / 60)),
         candidates=len({c for c, _ in able if c in settings.candidate_ids}),
-        passages=len({version for _, version in able}), why_not=_why_not(kind_name, settings, bool(planned)),
+        passages=len({version for _, version in able}),
+        why_not=_why_not(kind_name, settings, bool(planned)) or _no_anchor(able, settings, material),
+        balanced_from=kind.balanced_from(len({c for c, _ in able if c in settings.candidate_ids}),
+                                         len({version for _, version in able}), settings),
         warns=kind.warns(sum(not one.training for one in planned), settings),
     )  # fmt: skip
 
@@ -106,6 +116,17 @@ def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
     if not something:
         return tr("No passage has clips of enough of these candidates: render the missing takes first.")
     return ""
+
+
+def _no_anchor(able: Mapping[Cell, int], settings: TestSettings, material: Material) -> str:
+    """An anchor is the reference without its upper frequencies: one that has none would be the reference again."""
+    if not settings.anchors:
+        return ""
+    least = min((material.rates.get(take, 0) for (c, _), take in able.items() if c == settings.reference_id), default=0)
+    if not 0 < least < 2 * (MID_HZ + TRANSITION_HZ):
+        return ""
+    return tr("The recordings are of {rate} kHz, so an anchor without what lies above 7 kHz would be the reference "
+              "itself: take the anchors out, or record wider.", rate=f"{least / 1000:g}")  # fmt: skip
 
 
 def needs_reference(kind_name: str) -> bool:

@@ -5,7 +5,7 @@ One model with the page of scores: listeners and passages are drawn (see ``stati
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from typing import Final
@@ -146,10 +146,12 @@ RULE: Final = tr(
 
 
 def category_found(
-    lines: Sequence[Line], around: Around, *, steps: Mapping[int, str], question: str, ordered: bool = True
-) -> Found:
+    lines: Sequence[Line], around: Around, *, steps: Mapping[int, str], question: str, ordered: bool = True,
+    controls: Collection[int] = (),
+) -> Found:  # fmt: skip
     """Of a scale of labelled steps: mean, interval, letters, and the shares of answers at both ends. ordered: whether
-    more is better; where the middle is best, nobody is called best."""
+    more is better; where the middle is best, nobody is called best. controls: who is rated so as to know what a known
+    answer looks like; in no comparison."""
     low, high = min(steps), max(steps)
     # of five steps the upper and the lower two (ITU-T P.800: % good or better, % poor or worse)
     width = max(1, round((high - low + 1) * 0.4)) if high - low + 1 > 3 else 1
@@ -181,9 +183,20 @@ def category_found(
         tr("answers {low} to {high}", low=low, high=high),
         tr("in all"),
     )
-    says = best_sentence(lines, around) if ordered else _nearest_to_the_middle(lines, around, (low + high) / 2)
+    judged = [line for line in lines if line.candidate_id not in controls]
+    known = "".join(
+        tr(" {name}: {mean}.", name=around.name(line.candidate_id), mean=f"{line.mean:.2f}")
+        for line in lines if line.candidate_id in controls
+    )  # fmt: skip
+    says = (
+        tr("Nobody but the controls was judged.")
+        if not judged
+        else best_sentence(judged, around)
+        if ordered
+        else _nearest_to_the_middle(judged, around, (low + high) / 2)
+    )
     return Found(
-        says=says,
+        says=says + known,
         head=head,
         rows=rows,
         numbers=(1, 2, 4, 5, 6, 7, 8),
@@ -198,7 +211,7 @@ def category_found(
         ),
         bars=bars_of(lines, around),
         axis=Axis(low=low, high=high, words=tr(question), step=1.0, even=None if ordered else (low + high) / 2),
-        pairs=pairs_of_lines(lines, ordered=ordered),
+        pairs=pairs_of_lines(judged, ordered=ordered),
     )
 
 

@@ -147,6 +147,24 @@ SCALES: Final[dict[str, Scale]] = {
         short=tr("speaking rate"),
         ordered=False,
     ),
+    "intonation": Scale(
+        question=asked("How well does the melody of the speech fit what is said?"),
+        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        about=tr("Does the intonation fit the text?"),
+        short=tr("intonation"),
+    ),
+    "emotion": Scale(
+        question=asked("How well does the feeling in the voice fit what is said?"),
+        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        about=tr("Does the emotion fit the text?"),
+        short=tr("emotion"),
+    ),
+    "accent": Scale(
+        question=asked("How well does the accent fit this narration?"),
+        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        about=tr("Does the accent fit the channel?"),
+        short=tr("fit of accent"),
+    ),
     "acceptance": Scale(
         question=asked("Could this voice narrate the channel?"),
         steps={2: asked("Yes"), 1: asked("No")},
@@ -158,8 +176,8 @@ SCALES: Final[dict[str, Scale]] = {
 # of answers that come in tables: what was asked is not known, only from where to where numbers go
 FROM_TABLES: Final[dict[str, Scale]] = {
     f"{low} to {high}": Scale(
-        question=asked("A score"),
-        steps={high: asked("best"), low: asked("worst")},
+        question=tr("A score"),
+        steps={high: tr("best"), low: tr("worst")},
         about=about,
         short=short,
         category=(high - low) / 4,
@@ -170,6 +188,9 @@ FROM_TABLES: Final[dict[str, Scale]] = {
         (1, 7, tr("How is each scored from 1 to 7?"), tr("score 1 to 7")),
     )
 }
+
+# who reads along understands: on these scales the text is not shown
+HEARD_ALONE: Final = frozenset({"effort", "comprehension", "articulation"})
 
 # asked together of one clip: the set for the voices of synthetic speech (ITU-T P.85)
 SYNTHETIC_SPEECH: Final = (
@@ -200,7 +221,7 @@ LIKENESS: Final = Scale(
     about=tr("Does it sound like the person?"),
 )
 MATCH: Final = Scale(
-    question=asked("How well does the middle part fit with what stands before and after it?"),
+    question=asked("How well do the three parts fit together?"),
     steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
     about=tr("Does a new line fit between recorded ones?"),
 )

@@ -23,11 +23,12 @@ class TestSettings:
 
     scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the best
     first, with its question. most: scored trials a listener is given at most, 0 for all. blocks: all clips of a passage
-    together, instead of passages interleaved. stated_id: the candidate
-    that all others are compared with, and they not with one another, 0 where everyone is. take_rule: which of a cell's
-    repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0 for none.
-    anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second time,
-    hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
+    together, instead of passages interleaved. times: how often a pair is compared on a passage. controls: trials whose
+    answer is known, such as the person against himself; stranger_id: another person among them, 0 for none. stated_id:
+    the candidate that all others are compared with, and they not with one another, 0 where everyone is. take_rule:
+    which of a cell's repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0
+    for none. anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second
+    time, hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
     how many are planned, 0 where that is not stated. trim: silence at both ends is cut to a stated length. context:
     what is heard around a clip. bed: a clip of the project that lies under all others, so much below speech, '' for
     none; bed_name: the file it came in. version_of: the number of the test that this is a changed one of, 0 for none.
@@ -45,6 +46,9 @@ class TestSettings:
     steps: tuple[str, ...] = ()
     most: int = 0
     blocks: bool = False
+    times: int = 1
+    controls: bool = False
+    stranger_id: int = 0
     question: str = ""
     stated_id: int = 0
     version_of: int = 0
@@ -67,8 +71,8 @@ class TestSettings:
     @property
     def heard_ids(self) -> tuple[int, ...]:
         """Candidates whose clips are heard: those that are judged, and the reference."""
-        more = () if self.reference_id in (0, *self.candidate_ids) else (self.reference_id,)
-        return self.candidate_ids + more
+        more = [one for one in (self.reference_id, self.stranger_id) if one not in (0, *self.candidate_ids)]
+        return (*self.candidate_ids, *dict.fromkeys(more))
 
     def as_document(self) -> dict[str, Any]:
         return {name: list(value) if isinstance(value, tuple) else value for name, value in asdict(self).items()}

@@ -58,6 +58,9 @@ class _Settings(_Open):
     steps: list[str] = []
     most: int = Field(default=0, ge=0, le=_FEW)
     blocks: bool = False
+    times: int = Field(default=1, ge=1, le=100)
+    controls: bool = False
+    stranger_id: int = 0
     question: str = ""
     stated_id: int = 0
     version_of: int = 0

@@ -64,7 +64,7 @@ def settings_now(project: Project, bench: Bench) -> TestSettings:
     if found is not None:
         return TestSettings.from_document(found.settings)
     return TestSettings(
-        candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages)
+        candidate_ids=tuple(c.id for c in bench.candidates), passage_ids=tuple(p.id for p in bench.passages), trim=True
     )
 
 
@@ -95,7 +95,7 @@ def _cells(test: ListeningTest, of: Progress, left: float, stopped: str, apart: 
     kind = kinds().get(test.kind)
     asks = asked_by(kind, TestSettings.from_document(test.settings)) if kind is not None else test.kind
     title = kind.title if kind is not None else tr("a kind that this version does not know")
-    named = called(test, asks)
+    named, number = called(test, asks), tr("test {id}", id=test.id)
     second = title if named == asks else f"{asks} · {title}"
     listeners = tr("{finished} of {planned}", finished=of.finished, planned=test.planned) if test.planned else (
         str(of.answered or of.finished))  # fmt: skip
@@ -105,7 +105,7 @@ def _cells(test: ListeningTest, of: Progress, left: float, stopped: str, apart: 
     if stopped:
         state.append(stopped)
     return (
-        f"{named}\n{tr('test {id}', id=test.id)} · {second}", test.created[:10], listeners,
+        f"{named}\n{number} · {second}", test.created[:10], listeners,
         tr("about {minutes} min", minutes=round(left / 60)) if left >= 60 else "–", "; ".join(state),
     )  # fmt: skip
 

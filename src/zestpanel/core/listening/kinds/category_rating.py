@@ -25,7 +25,7 @@ from zestpanel.core.listening.kind import (
     figure_of,
 )
 from zestpanel.core.listening.scaled import category_found, lines_of, stated_comparisons, values_of
-from zestpanel.core.listening.scales import OWN, scale_of
+from zestpanel.core.listening.scales import HEARD_ALONE, OWN, scale_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
@@ -53,7 +53,8 @@ class CategoryRating(Common):
             *(scale_of(settings, name).as_question(name) for name in settings.also),
         ]
         everything = Heard("", tuple(range(len(trial.stimuli))))
-        return Shown(lanes=(everything,), questions=tuple(asked), must_hear=settings.must_hear)
+        alone = HEARD_ALONE & {settings.scale, *settings.also}
+        return Shown(lanes=(everything,), questions=tuple(asked), must_hear=settings.must_hear, shows_text=not alone)
 
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """The first scale's result; what the others say, in a sentence each, and in the table behind it."""

@@ -31,7 +31,7 @@ class Degradation(Common):
     title = tr("degradation rating (DCR)")
     asks = DEGRADATION.about
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks"})
+    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks", "controls"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("as good as the reference"), better="higher", worst=2.5, best=4.5, decimals=2)
 
@@ -50,7 +50,9 @@ class Degradation(Common):
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """Degradation mean opinion score with its crossed interval."""
         lines = lines_of(values_of(answers, lambda one: [(1, float(one.answer.given["score"]))]), bounds=(1, 5))
-        return category_found(lines, around, steps=DEGRADATION.steps, question=DEGRADATION.question)
+        around = around.with_controls(tr("the reference itself"))
+        return category_found(lines, around, steps=DEGRADATION.steps, question=DEGRADATION.question,
+                              controls=around.controls)  # fmt: skip
 
 
 KIND: Final = Degradation()

@@ -41,7 +41,7 @@ class Likeness(Common):
     title = tr("likeness to a person")
     asks = LIKENESS.about
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks"})
+    uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks", "controls", "stranger"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("likeness to the person"), better="higher", worst=2.5, best=4.5, decimals=2)
 
@@ -69,7 +69,9 @@ class Likeness(Common):
         """Mean likeness with its crossed interval; share taken for the same person, of those who are sure, with
         its interval."""
         lines = lines_of(values_of(answers, lambda one: [(1, float(one.answer.given["score"]))]), bounds=(1, 5))
-        found = category_found(lines, around, steps=LIKENESS.steps, question=LIKENESS.question)
+        around = around.with_controls(tr("the same person"))
+        found = category_found(lines, around, steps=LIKENESS.steps, question=LIKENESS.question,
+                               controls=around.controls)  # fmt: skip
         shares = []
         for line in lines:
             sure = [one for one in answers if one.trial.stimuli[1].candidate_id == line.candidate_id

@@ -41,18 +41,18 @@ class MatchingToSample(Common):
     title = tr("matching to sample (ABX)")
     asks = tr("Can the difference be heard at all?")
     fewest_candidates = 2
-    uses: frozenset[Option] = frozenset({"training", "stated"})
+    uses: frozenset[Option] = frozenset({"training", "stated", "times"})
     planned_by: Planning = "right answers"
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        """Every pair that is compared on every passage. Which is A, and which is X, is drawn: X is each of them as
-        often as the number of trials allows."""
+        """Every pair that is compared on every passage, as often as the lead wants it. Which is A, and which is X, is
+        drawn: X is each of them as often as the number of trials allows."""
         pairs = []
         for version in dict.fromkeys(version for _, version in able):
             here = [c for c in settings.candidate_ids if (c, version) in able]
-            pairs += [(pair, version) for pair in pairs_of(here, settings)]
+            pairs += [(pair, version) for pair in pairs_of(here, settings) for _ in range(settings.times)]
         hidden = rng.permutation([k % 2 for k in range(len(pairs))])
         trials = []
         for k in rng.permutation(len(pairs)):
@@ -120,8 +120,9 @@ class MatchingToSample(Common):
         )  # fmt: skip
         return Found(
             says=tr(
-                "{says} {map} answers of {listeners} listeners.",
+                "{says} {map} answers of {listeners} listeners.{leaning}",
                 says=says,
+                leaning=_leaning(answers),
                 map=sum(map(len, right.values())),
                 listeners=len(listeners),
             ),
@@ -139,6 +140,17 @@ class MatchingToSample(Common):
 
 
 KIND: Final = MatchingToSample()
+
+
+def _leaning(answers: Sequence[Answered]) -> str:
+    """A sentence where one of the two answers is given more often than chance allows: then it is a habit, and what was
+    heard last, that answers, too."""
+    a = sum(one.answer.given["x"] == "a" for one in answers)
+    more = max(a, len(answers) - a)
+    if 2 * at_least_p(more, len(answers)) >= 0.05:
+        return ""
+    return tr(" X was called {which} in {share} % of them, more often than chance allows: a habit, not the sound.",
+              which="A" if 2 * a > len(answers) else "B", share=f"{100 * more / len(answers):.0f}")  # fmt: skip
 
 
 def _by_listener(answers: Sequence[Answered]) -> str:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
+    QLayout,
     QLineEdit,
     QPlainTextEdit,
     QScrollArea,
@@ -63,6 +64,7 @@ class NewTestDialog(Dialog):
         super().__init__(parent)
         self._state, self._begin, self._persons = state, begin, tuple(persons)
         self._version_of = like.id if like is not None and version else 0
+        self._unfolded = False
         self._material: Material | None = None
         self._asked: ListenerLoad | None = None
         self.setWindowTitle(tr("New listening test"))
@@ -162,6 +164,14 @@ class NewTestDialog(Dialog):
         form.addRow(tr("Strength"), self.strength)
         self.context = QCheckBox(tr("between the passages before and after it"))
         form.addRow(tr("Each clip is heard"), self.context)
+        self.controls = QCheckBox(tr("clips whose answer is known, such as the person against himself"))
+        self.controls.setChecked(True)
+        form.addRow(tr("Controls"), self.controls)
+        self.stranger = QComboBox()
+        self.stranger.addItem(tr("nobody else"), 0)
+        for one in self._state.bench.candidates:
+            self.stranger.addItem(self._state.name(one), one.id)
+        form.addRow(tr("A stranger to compare"), self.stranger)
         self.stated = QComboBox()
         self.stated.addItem(tr("everyone with everyone"), 0)
         for one in self._state.bench.candidates:
@@ -175,7 +185,7 @@ class NewTestDialog(Dialog):
         self.below.setValue(15)
         self.below.setSuffix(tr(" LU below speech"))
         self.below.setAccessibleName(tr("How far below speech"))
-        under = QHBoxLayout()
+        self.under = under = QHBoxLayout()
         self.without = button(
             tr("Without"), lambda: self._put_bed("", ""), role="link", tip=tr("Nothing under the clips")
         )
@@ -188,6 +198,13 @@ class NewTestDialog(Dialog):
         for rule, words in TAKE_RULES.items():
             self.takes.addItem(words, rule)
         form.addRow(tr("Take"), self.takes)
+        self.times = QSpinBox()
+        self.times.setRange(1, 20)
+        form.addRow(tr("Each pair on a passage"), self.times)
+        self.order = QComboBox()
+        self.order.addItem(tr("passages mixed"), False)
+        self.order.addItem(tr("all clips of a passage together"), True)
+        form.addRow(tr("Order"), self.order)
         self.most = self._number(0, 500, 0, tr("all"))
         form.addRow(tr("A listener hears at most"), self.most)
         self.training = self._number(0, 10, 2)
@@ -205,7 +222,9 @@ class NewTestDialog(Dialog):
         self.listeners.setRange(1, 500)
         self.listeners.setValue(12)
         form.addRow(tr("Listeners planned"), self.listeners)
+        self.times.setSuffix(tr(" times"))
         self.trim = QCheckBox(tr("silence before and after speech cut to 0.1 and 0.2 s"))
+        self.trim.setChecked(True)  # what stands at the head gives a voice away
         self.comments = QCheckBox(tr("listeners may write a remark"))
         self.level_check = QCheckBox(tr("the volume is set before the first clip"))
         self.level_check.setChecked(True)
@@ -213,7 +232,9 @@ class NewTestDialog(Dialog):
         for words, box in ((tr("Copies"), self.trim), (tr("Remarks"), self.comments), (tr("Level"), self.level_check),
                            (tr("Headphones"), self.headphone_check)):  # fmt: skip
             form.addRow(words, box)
-        for choice in (self.scales, self.takes, self.reference, self.stated):
+        self.more = button(tr("More settings"), self._unfold, role="link")
+        form.addRow("", self.more)
+        for choice in (self.scales, self.takes, self.reference, self.stated, self.stranger, self.order):
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             choice.setMinimumContentsLength(24)
         area = QScrollArea()
@@ -234,11 +255,11 @@ class NewTestDialog(Dialog):
 
     def _listen(self) -> None:
         self.language.currentIndexChanged.connect(self._language_chosen)
-        for box in (self.question, self.scales, self.reference, self.takes, self.stated):
+        for box in (self.question, self.scales, self.reference, self.takes, self.stated, self.stranger, self.order):
             box.currentIndexChanged.connect(self._changed)
-        for tick in (self.anchors, self.strength, self.context):
+        for tick in (self.anchors, self.strength, self.context, self.controls):
             tick.toggled.connect(self._changed)
-        for number in (self.most, self.training, self.repeats, self.traps, self.listeners):
+        for number in (self.most, self.training, self.repeats, self.traps, self.listeners, self.times):
             number.valueChanged.connect(self._changed)
         self.own.textChanged.connect(self._changed)
         self.steps.textChanged.connect(self._changed)
@@ -261,16 +282,18 @@ class NewTestDialog(Dialog):
         self.steps.setPlainText("\n".join(settings.steps))
         more = SET if len(settings.also) > 1 else settings.also[0] if settings.also else ONE
         for box, value in ((self.scales, more), (self.reference, settings.reference_id),
-                           (self.stated, settings.stated_id), (self.takes, settings.take_rule)):  # fmt: skip
+                           (self.stated, settings.stated_id), (self.takes, settings.take_rule),
+                           (self.stranger, settings.stranger_id), (self.order, settings.blocks)):  # fmt: skip
             box.setCurrentIndex(max(0, box.findData(value)))
         for number, value in ((self.most, settings.most), (self.training, settings.training),
                               (self.repeats, settings.repeats), (self.traps, settings.traps),
                               (self.below, round(settings.bed_below_lu)),
-                              (self.must_hear, round(100 * settings.must_hear)),
+                              (self.must_hear, round(100 * settings.must_hear)), (self.times, settings.times),
                               (self.listeners, settings.listeners or 12)):  # fmt: skip
             number.setValue(value)
         for tick, on in ((self.anchors, settings.anchors or not settings.reference_id),
-                         (self.strength, settings.strength), (self.context, settings.context == "neighbours"),
+                         (self.controls, settings.controls), (self.strength, settings.strength),
+                         (self.context, settings.context == "neighbours"),
                          (self.trim, settings.trim), (self.comments, settings.comments),
                          (self.level_check, settings.level_check),
                          (self.headphone_check, settings.headphone_check)):  # fmt: skip
@@ -301,11 +324,24 @@ class NewTestDialog(Dialog):
             repeats=self.repeats.value() if "repeats" in uses else 0,
             traps=self.traps.value() if "traps" in uses else 0,
             must_hear=self.must_hear.value() / 100, listeners=self.listeners.value(),
+            blocks="blocks" in uses and bool(self.order.currentData()),
+            times=self.times.value() if "times" in uses else 1,
+            controls="controls" in uses and bool(reference) and self.controls.isChecked(),
+            stranger_id=self._stranger(uses, judged, reference),
             strength="strength" in uses and self.strength.isChecked(), comments=self.comments.isChecked(),
             trim=self.trim.isChecked(), bed=self._bed[0], bed_name=self._bed[1], bed_below_lu=float(self.below.value()),
             context="neighbours" if "context" in uses and self.context.isChecked() else "dry",
             level_check=self.level_check.isChecked(), headphone_check=self.headphone_check.isChecked(),
         )  # fmt: skip
+
+    def _stranger(self, uses: frozenset[Option], judged: Sequence[int], reference: int) -> int:
+        chosen = int(self.stranger.currentData())
+        return chosen if "stranger" in uses and chosen not in (*judged, reference) else 0
+
+    def _unfold(self) -> None:
+        self._unfolded = not self._unfolded
+        self.more.setText(tr("Fewer settings") if self._unfolded else tr("More settings"))
+        self._show_rows()
 
     def _ask_for_bed(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -335,20 +371,31 @@ class NewTestDialog(Dialog):
         self._changed()
 
     def _changed(self) -> None:
+        self._show_rows()
+        self.agree.setEnabled(False)  # until it is worked out what is agreed to
+        self._soon.start()
+
+    def _show_rows(self) -> None:
+        """What means something to the kind; what is rarely changed only on request."""
         kind, settings = self.settings()
         uses = kind_of(kind).uses
         shown: dict[QWidget, Option] = {
             self.reference: "reference", self.anchors: "anchors", self.strength: "strength", self.context: "context",
             self.stated: "stated", self.repeats: "repeats", self.traps: "traps", self.training: "training",
+            self.times: "times", self.order: "blocks", self.controls: "controls", self.stranger: "stranger",
         }  # fmt: skip
+        rare: tuple[QWidget | QLayout, ...] = (
+            self.context, self.under, self.takes, self.order, self.most, self.training, self.repeats, self.traps,
+            self.must_hear, self.trim, self.comments, self.stranger,
+        )  # fmt: skip
+        for row in rare:
+            self._rows.setRowVisible(row, self._unfolded)
         for widget, option in shown.items():
-            self._rows.setRowVisible(widget, option in uses)
+            self._rows.setRowVisible(widget, option in uses and (self._unfolded or widget not in rare))
         own_scale = settings.scale == OWN and kind == RATING
         self._rows.setRowVisible(self.own, "question" in uses or own_scale)
         self._rows.setRowVisible(self.steps, own_scale)
         self._rows.setRowVisible(self.scales, "also" in uses and not own_scale)
-        self.agree.setEnabled(False)  # until it is worked out what is agreed to
-        self._soon.start()
 
     # -- what it comes to
 

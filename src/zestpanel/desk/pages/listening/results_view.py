@@ -147,7 +147,8 @@ class ResultsView(QScrollArea):
 
 def _about(one: Column) -> str:
     """'2026-12-01, 12 listeners' above the kind, or above why it stands by itself."""
-    return f"{tr('{day}, n = {n}', day=one.opened, n=one.listeners)}\n{one.apart or one.kind}"
+    when = tr("{day}, n = {n}", day=one.opened, n=one.listeners)
+    return f"{when}\n{one.apart or one.kind}"
 
 
 def _cell(value: str, note: str, between: str, told_from: str) -> str:
