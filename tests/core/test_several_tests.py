@@ -6,12 +6,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 import pytest
+from scipy.stats import permutation_test
 
 from tests.core.test_laboratory import answered, heard, opened
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.errors import InputError
-from zestpanel.core.listening import feeding
+from zestpanel.core.listening import feeding, groups
 from zestpanel.core.listening.results import open_early, result_of
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import session_of
@@ -129,3 +131,80 @@ def test_who_is_left_out_has_the_leads_reason(heard: Project) -> None:
     heard.panel.put_conduct(test, conduct)
     assert heard.panel.test(test).conduct == conduct
     assert means(heard) == {4.0}
+
+
+def answers_of(rng: np.random.Generator, *, apart: float, listeners: int = 16) -> list[tuple[int, str, int, float]]:
+    """Five candidates on four texts; one group likes the first candidate more by so much."""
+    out = []
+    for unit in range(listeners):
+        group, mood, taste = "ab"[unit % 2], rng.normal(0, 0.5), rng.normal(0, 0.3, 5)
+        for candidate in range(5):
+            for _ in range(4):
+                more = apart if group == "a" and candidate == 0 else 0.0
+                out.append((unit, group, candidate, 3 + mood + taste[candidate] + more + rng.normal(0, 0.7)))
+    return out
+
+
+def test_groups_that_do_not_differ_are_called_different_one_time_in_twenty(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(groups, "DEALS", 200)
+    rng = np.random.default_rng(3)
+    found = [groups.differ_p(answers_of(rng, apart=0.0)) for _ in range(400)]
+    wrong = sum(p is not None and p < 0.05 for p in found)
+    assert 8 <= wrong <= 34, "20 of 400 by chance; 0.5 % to either side of the binomial"
+    assert (
+        sum(p is not None and p < 0.05 for p in (groups.differ_p(answers_of(rng, apart=1.0)) for _ in range(20))) >= 12
+    )
+
+
+def test_dealing_out_groups_anew_agrees_with_a_general_package() -> None:
+    """scipy.stats.permutation_test, the same statistic, labels exchanged between two samples of listeners."""
+    rng = np.random.default_rng(5)
+    for apart in (0.0, 0.5):
+        dealt = answers_of(rng, apart=apart, listeners=12)
+        table = np.zeros((12, 5))
+        for unit, _, candidate, number in dealt:
+            table[unit, candidate] += number / 4
+        table = table - table.mean(axis=0)
+        table = table - table.mean(axis=1, keepdims=True)
+
+        def between(first: np.ndarray, second: np.ndarray, axis: int = 0, table: np.ndarray = table) -> float:
+            of = [table[x.astype(int)] for x in (first, second)]
+            return float(sum(np.sum(x.sum(axis=axis) ** 2) / len(x) for x in of))
+
+        units = [np.arange(0.0, 12, 2), np.arange(1.0, 12, 2)]
+        outside = permutation_test(units, between, vectorized=False, n_resamples=np.inf, alternative="greater").pvalue
+        assert groups.differ_p(dealt) == pytest.approx(outside, abs=0.03)
+
+
+def test_every_kind_is_split_by_groups(heard: Project) -> None:
+    kinds_of = {"ACR": {"score": 4}, "preference": {"choice": "first"}, "yes or no": {"says": "yes"},
+                "CCR": {"score": 2}}  # fmt: skip
+    for kind, given in kinds_of.items():
+        test = opened(heard, kind, question="Did it laugh?")
+        answered(heard, test, lambda s, k, given=given: given, listeners=6)
+        split = groups.split_scores(heard, "first language", "en", test_id=test)
+        assert split.groups == ("English",)
+        assert len(split.candidate_ids) == 3
+        total = sum(n for _, _, n in split.cells.values())
+        assert total == len(heard.answers.of_test(test)) * (2 if kind in ("preference", "CCR") else 1)
+    assert split.says == "Too few in each group to tell whether they differ."
+    covered = opened(heard, "ACR", listeners=9)
+    answered(heard, covered, lambda s, _: {"score": 4}, listeners=2)
+    assert groups.split_scores(heard, "first language", "en", test_id=covered).cells == {}, "covered here, too"
+
+
+def test_letters_and_spaces_make_no_other_person_and_two_can_be_one(heard: Project) -> None:
+    ann = heard.panel.add_listener("Ann  Lee", languages=["en"])
+    assert heard.panel.add_listener(" ann lee ").id == ann.id
+    assert ann.alias == "Ann Lee"
+    other = heard.panel.add_listener("Annie", languages=["en"])
+    first, second = opened(heard, "ACR"), opened(heard, "ACR")
+    session_of(heard, first, ann)
+    session_of(heard, second, other)
+    moved = heard.panel.sessions_to_merge(other.id, ann.id)
+    heard.panel.give_sessions(moved, ann.id)
+    assert [s.listener_id for test in (first, second) for s in heard.panel.sessions(test)] == [ann.id, ann.id]
+    heard.panel.give_sessions(moved, other.id)
+    session_of(heard, first, other)
+    with pytest.raises(InputError, match=f"Both have answered test {first}"):
+        heard.panel.sessions_to_merge(other.id, ann.id)

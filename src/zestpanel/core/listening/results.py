@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Final
+from typing import Any, Final
 
 from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answered, Conduct, Listener, ListeningTest, Progress
@@ -24,6 +24,7 @@ from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.core.waiting import let_go
 
 MOST_WORST: Final = 6  # clips that are named
+MOST_REASONS: Final = 4
 MOST_MOVED: Final = 0.005
 FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one (common practice, no source)
 
@@ -32,7 +33,8 @@ FEWEST_FOR_WORST: Final = 3  # listeners of a clip before its mean is called one
 class OfLanguage:
     """What the answers of one language say; found is None where they say nothing yet, and why is the reason. effect: in
     a sentence, what the screening changes; '' where nobody is left out. worst: each candidate's clip that was rated
-    lowest, the first few of them. fed: by figure, what it is of each candidate."""
+    lowest, the first few of them. fed: by figure, what it is of each candidate. remarks: (candidate judged, what was
+    written beside the answer), of those that count."""
 
     language: str
     found: Found | None
@@ -42,6 +44,7 @@ class OfLanguage:
     answers: int
     listeners: int
     fed: Mapping[str, tuple[Bar, ...]] = field(default_factory=dict)
+    remarks: tuple[tuple[int, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,7 +112,8 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len(heard_by), heard_by=heard_by,
         about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged),
-               *_not_heard(project.panel.all_skipped(test.id))),
+               *_not_heard(project.panel.all_skipped(test.id)), *_headphones(project.panel.checks(test.id)),
+               *_left_out(found, out, test.conduct)),
         progress=project.panel.progress().get(test.id, Progress()), changed=changed,
     )  # fmt: skip
     for some in (here, judged, counted, heard):
@@ -168,7 +172,9 @@ def _of_language(
         effect = _effect(found, whole)
     return OfLanguage(language=language, found=found, why=why, effect=effect, worst=_worst(kept, around),
                       answers=len(kept), listeners=len({one.listener_id for one in kept}),
-                      fed={} if found is None else kind.fed(found, kept, around))  # fmt: skip
+                      fed={} if found is None else kind.fed(found, kept, around),
+                      remarks=tuple((one.trial.stimuli[judged_at(one.trial)].candidate_id, one.answer.note)
+                                    for one in kept if one.answer.note))  # fmt: skip
 
 
 def _found(kind: Kind, answers: Sequence[Answered], around: Around) -> tuple[Found | None, str]:
@@ -281,6 +287,26 @@ def _about(
             )
         )
     return out
+
+
+def _headphones(checks: Sequence[Mapping[str, Any]]) -> list[str]:
+    known = [one["headphones"]["passed"] for one in checks if one.get("headphones")]
+    if not known:
+        return []
+    return [tr("Headphones were heard in {n} of {known} sessions that checked them.", n=sum(known), known=len(known))]
+
+
+def _left_out(found: Sequence[Flag], out: frozenset[int], conduct: Conduct) -> list[str]:
+    """How many listeners count in no figure, and why, without their names."""
+    why = {one: conduct.reasons.get(one, "") for one in sorted(out)}
+    for flag in found:
+        if flag.listener_id in why and not why[flag.listener_id]:
+            why[flag.listener_id] = flag.why
+    if not why:
+        return []
+    reasons = some_of(list(dict.fromkeys(one or tr("no reason is given") for one in why.values())), MOST_REASONS)
+    return [trn("{n} listener is left out: {reasons}.", "{n} listeners are left out: {reasons}.", len(why), n=len(why),
+                reasons=reasons)]  # fmt: skip
 
 
 def _not_heard(why: Sequence[str]) -> list[str]:

@@ -20,18 +20,18 @@ TAKE_RULES: Final[Mapping[TakeRule, str]] = {
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TestSettings:
     """must_hear: share of each clip to be heard before it may be answered. training: unscored trials at the start.
-
-    scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the best
-    first, with its question. most: scored trials a listener is given at most, 0 for all. blocks: all clips of a passage
-    together, instead of passages interleaved. times: how often a pair is compared on a passage. controls: trials whose
-    answer is known, such as the person against himself; stranger_id: another person among them, 0 for none. stated_id:
-    the candidate that all others are compared with, and they not with one another, 0 where everyone is. take_rule:
-    which of a cell's repeats is heard. reference_id: the candidate spoken by a person that others are compared with, 0
-    for none. anchors: of a multi-stimulus test, low-passed copies of the reference. repeats: trials that come a second
-    time, hidden. traps: clips that say which answer to give. strength: whether a preference is slight or strong. listeners:
-    how many are planned, 0 where that is not stated. trim: silence at both ends is cut to a stated length. context:
-    what is heard around a clip. bed: a clip of the project that lies under all others, so much below speech, '' for
-    none; bed_name: the file it came in. version_of: the number of the test that this is a changed one of, 0 for none.
+    scale: of a category rating; also: further scales asked in the same trial. steps: of a scale of one's own, the
+    best first, with its question. most: scored trials a listener is given at most, 0 for all. blocks: all clips of
+    a passage together, instead of passages interleaved. times: how often a pair is compared on a passage. controls:
+    trials whose answer is known, such as the person against himself; stranger_id: another person among them, 0 for
+    none. stated_id: the candidate that all others are compared with, and they not with one another, 0 where
+    everyone is. take_rule: which of a cell's repeats is heard. reference_id: the candidate spoken by a person that
+    others are compared with, 0 for none. anchors: of a multi-stimulus test, low-passed copies of the reference.
+    repeats: trials that come a second time, hidden. traps: clips that say which answer to give. strength: whether a
+    preference is slight or strong. listeners: how many are planned, 0 where that is not stated. trim: silence at
+    both ends is cut to a stated length. context: what is heard around a clip. bed: a clip of the project that lies
+    under all others, so much below speech, '' for none; bed_name: the file it came in. version_of: the number of
+    the test that this is a changed one of, 0 for none.
     """
 
     __test__ = False  # no test of pytest's

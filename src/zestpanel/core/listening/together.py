@@ -52,7 +52,8 @@ class Said:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Column:
-    """A test. apart: why it has no say in the choice, '' where it has."""
+    """A test. apart: why it has no say in the choice, '' where it has. says: its result in a sentence; about: what is
+    to be known of it; remarks: (candidate, what a listener wrote)."""
 
     test_id: int
     name: str
@@ -60,6 +61,9 @@ class Column:
     opened: str
     listeners: int
     apart: str
+    says: str = ""
+    about: tuple[str, ...] = ()
+    remarks: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,7 +144,9 @@ def _of_language(
         language=language,
         columns=tuple(
             Column(test_id=r.test.id, name=called(r.test, r.asks), kind=r.kind.title, opened=r.test.created[:10],
-                   listeners=part.listeners, apart=WHY_APART[why] if (why := apart.get(r.test.id)) else "")
+                   listeners=part.listeners, apart=WHY_APART[why] if (why := apart.get(r.test.id)) else "",
+                   says="" if r.covered else part.found.says if part.found is not None else part.why, about=r.about,
+                   remarks=() if r.covered else tuple((names.get(c, "?"), note) for c, note in part.remarks))
             for r, part in of
         ),
         rows=tuple((c, names[c], cells[c]) for c in order if any(one != Said() for one in cells[c])),

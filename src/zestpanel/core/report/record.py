@@ -28,6 +28,7 @@ from zestpanel.core.choice.verdict import verdict
 from zestpanel.core.errors import FAILURE_KINDS, ZestError
 from zestpanel.core.evidence.declared import Figure
 from zestpanel.core.languages import language_name, locale_name
+from zestpanel.core.listening.together import taken_together
 from zestpanel.core.own_files import write_whole
 from zestpanel.core.report.drawing import Picture, to_svg
 from zestpanel.core.report.palette import LIGHT
@@ -128,6 +129,7 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         version=__version__,
         written=now()[:10],
         charts=_drawn(_pictures(found)),
+        tests=taken_together(project),
         impressions=_impressions(project.impressions, found),
         colours=LIGHT,
         fonts=_fonts(),

@@ -52,10 +52,13 @@ class Panel:
         kit: str = "not stated",
         simulated: bool = False,
     ) -> Listener:
-        """The listener of that alias, made when new. What is stated now is kept: languages given for a known alias
-        stand instead of earlier ones; none given leave them."""
+        """The listener of that alias, made when new; letters' case and spaces make no other person. What is stated now
+        is kept: languages given for a known alias stand instead of earlier ones; none given leave them."""
+        alias = " ".join(alias.split())
         with self._database.writing() as connection:
-            row = connection.execute(select(listeners).where(listeners.c.alias == alias)).one_or_none()
+            every = connection.execute(select(listeners).order_by(listeners.c.id)).all()
+            row = next((one for one in every if one.alias == alias), None)
+            row = row or next((one for one in every if _same(one.alias, alias)), None)
             if row is None:
                 row = connection.execute(
                     listeners.insert()
@@ -77,6 +80,33 @@ class Panel:
                 change = update(listeners).where(listeners.c.id == row.id).values(stated)
                 row = connection.execute(change.returning(listeners)).one()
         return _listener(row)
+
+    def called(self, alias: str) -> Listener | None:
+        """Who is meant by a name, whatever its case and spaces."""
+        people = self.listeners()
+        return next((one for one in people if one.alias == alias), None) or next(
+            (one for one in people if _same(one.alias, alias)), None
+        )
+
+    def sessions_to_merge(self, listener_id: int, into: int) -> list[int]:
+        """A listener's sessions, to be given to another. Raises InputError where both have one of the same test."""
+        own = select(sessions.c.id, sessions.c.test_id).where(sessions.c.listener_id == listener_id)
+        with self._database.reading() as connection:
+            rows = connection.execute(own).all()
+            theirs = select(sessions.c.test_id).where(sessions.c.listener_id == into)
+            both = {row.test_id for row in rows} & set(connection.execute(theirs).scalars())
+        if both:
+            raise InputError(
+                tr("Both have answered test {both}: two orders cannot be one.", both=min(both)),
+                kept=tr("Nothing was changed."), remedy=tr("Leave one of them out of that test's result instead."),
+            )  # fmt: skip
+        return [row.id for row in rows]
+
+    def give_sessions(self, session_ids: Sequence[int], listener_id: int) -> None:
+        """These sessions are this listener's."""
+        with self._database.writing() as connection:
+            change = update(sessions).where(sessions.c.id.in_(list(session_ids))).values(listener_id=listener_id)
+            connection.execute(change)
 
     def put_languages(self, listener_id: int, languages: Sequence[str]) -> None:
         """State which languages a listener speaks; ratings of others are kept apart."""
@@ -248,11 +278,15 @@ class Panel:
             known = {**known, "skipped": {**known.get("skipped", {}), str(place): why}}
             connection.execute(update(sessions).where(one).values(checks=known))
 
-    def all_skipped(self, test_id: int) -> list[str]:
-        """Why trials of a test could not be heard, one for each."""
+    def checks(self, test_id: int) -> list[Mapping[str, Any]]:
+        """What the checks of a test's sessions found."""
         with self._database.reading() as connection:
             rows = connection.execute(select(sessions.c.checks).where(sessions.c.test_id == test_id)).scalars()
-            return [str(why) for checks in rows for why in (checks or {}).get("skipped", {}).values()]
+            return [checks or {} for checks in rows]
+
+    def all_skipped(self, test_id: int) -> list[str]:
+        """Why trials of a test could not be heard, one for each."""
+        return [str(why) for checks in self.checks(test_id) for why in checks.get("skipped", {}).values()]
 
     def skipped(self, session_id: int) -> set[int]:
         """Places of the trials that could not be heard."""
@@ -297,6 +331,10 @@ class Panel:
             if kept and not kept[-1].get("ended"):
                 kept = [*kept[:-1], {**kept[-1], "ended": now(), **({"device": device} if device else {})}]
                 connection.execute(update(sessions).where(one).values(sittings=kept))
+
+
+def _same(alias: str, other: str) -> bool:
+    return " ".join(alias.split()).casefold() == " ".join(other.split()).casefold()
 
 
 def looked(conduct: Conduct, listeners: int) -> Conduct:

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from zestpanel.core.languages import language_name
 from zestpanel.core.listening.groups import BY, WARNING, Split, split_scores
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.together import listed
 from zestpanel.core.texts import tr
 from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.state import DeskState
@@ -22,7 +23,13 @@ class GroupsDialog(Dialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         head = QHBoxLayout()
-        head.addWidget(label(tr("Scores"), "name"))
+        self.what = QComboBox()
+        self.what.setAccessibleName(tr("What is split"))
+        self.what.addItem(tr("the panel's score"), None)
+        for test, said in listed(state.project):
+            self.what.addItem(f"{test.id} · {said.name}", test.id)
+        self.what.currentIndexChanged.connect(self._look)
+        head.addWidget(self.what)
         self.by = QComboBox()
         self.by.setAccessibleName(tr("Split"))
         for name, words in BY.items():
@@ -37,13 +44,18 @@ class GroupsDialog(Dialog):
         head.addWidget(self.language)
         head.addStretch(1)
         layout.addLayout(head)
+        self.says = label("", "lead", wrap=True)
+        layout.addWidget(self.says)
         layout.addWidget(label(WARNING, "quiet", wrap=True))
         self.table = Table()
         self.table.setAccessibleName(tr("Scores by group"))
         layout.addWidget(self.table, 1)
         layout.addWidget(
             label(
-                tr("Mean, ± half of the 95 % interval over listeners where there are three, and how many answers."),
+                tr(
+                    "Mean, ± half of the 95 % interval over listeners where there are three, and how many answers. Of "
+                    "pairs: 1 where it is preferred, −1 where the other is; of yes or no, right or wrong: the share."
+                ),
                 "small",
                 wrap=True,
             )
@@ -58,10 +70,12 @@ class GroupsDialog(Dialog):
 
     def _look(self) -> None:
         project, by, language = self._state.project, self.by.currentData(), self.language.currentData()
-        self._state.background.run(lambda: split_scores(project, by, language), self._show, self._state.complain,
-                                   topic="groups")  # fmt: skip
+        test = self.what.currentData()
+        self._state.background.run(lambda: split_scores(project, by, language, test_id=test), self._show,
+                                   self._state.complain, topic="groups")  # fmt: skip
 
     def _show(self, found: Split) -> None:
+        self.says.setText(found.says)
         rows = []
         for candidate in found.candidate_ids:
             row = [found.names.get(candidate, "?")]

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
+from PyQt6.QtCore import QStringListModel, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
+    QCompleter,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
@@ -17,7 +19,8 @@ from PyQt6.QtWidgets import (
 )
 
 from zestpanel.core.domain.listening import FLUENCY, Listener
-from zestpanel.core.languages import locale_name
+from zestpanel.core.errors import InputError
+from zestpanel.core.languages import locale_name, spoken_names, tag_of
 from zestpanel.core.texts import tr
 from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label, open_at
@@ -29,8 +32,44 @@ KITS = ("headphones", "speakers", "not stated")
 
 
 def tags_of(text: str) -> list[str]:
-    """Language tags as a person writes them, parted by commas, semicolons or spaces."""
-    return [tag.lower() for tag in text.replace(";", " ").replace(",", " ").split()]
+    """Languages as a person writes them, by tag or by name, parted by commas or semicolons, tags also by spaces. Raises
+    InputError for what is no language."""
+    out: list[str] = []
+    unknown: list[str] = []
+    for part in text.replace(";", ",").split(","):
+        words = [part.strip()] if tag_of(part) else part.split()
+        for word_of in words:
+            if not word_of:
+                continue
+            if (found := tag_of(word_of)) is not None:
+                out.append(found)
+            else:
+                unknown.append(word_of)
+    if unknown:
+        raise InputError(
+            tr("'{unknown}' is no language that is known here.", unknown=unknown[0][:40]),
+            kept=tr("Nothing was changed."),
+            remedy=tr("Write its name, or its tag such as en."),
+        )
+    return list(dict.fromkeys(one.lower() for one in out))
+
+
+def offer_languages(field: QLineEdit) -> None:
+    """Names of languages to choose from while one writes, several parted by commas."""
+    names = spoken_names()
+    offered = QCompleter(names, field)
+    offered.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+    offered.setFilterMode(Qt.MatchFlag.MatchStartsWith)
+
+    def split(text: str) -> None:
+        """The last of them is what is offered."""
+        before, comma, _ = text.rpartition(",")
+        model = offered.model()
+        if isinstance(model, QStringListModel):
+            model.setStringList([f"{before}{comma} {name}" if comma else name for name in names])
+
+    field.textEdited.connect(split)
+    field.setCompleter(offered)
 
 
 UNSTATED = "not stated"
@@ -38,14 +77,15 @@ MOST_LANGUAGES = 6  # that are asked about
 
 
 class ListenerDialog(Dialog):
-    """save(listener) keeps what was mended; forget() leaves a number. voices: (id, name), for the listener's own."""
+    """save(listener) keeps what was mended; forget() leaves a number. voices: (id, name), for the listener's own.
+    others: who may be the same person; merge(id) gives that one this one's answers."""
 
     def __init__(
         self, parent: QWidget, person: Listener, voices: list[tuple[str, str]], save: Callable[[Listener], bool],
-        forget: Callable[[], None],
+        forget: Callable[[], None], others: Sequence[Listener] = (), merge: Callable[[int], bool] = lambda _: False,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self._person, self._save, self._forget = person, save, forget
+        self._person, self._save, self._forget, self._merge = person, save, forget, merge
         self.setWindowTitle(tr("Listener: {alias}", alias=person.alias))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
@@ -54,6 +94,7 @@ class ListenerDialog(Dialog):
         self.languages = QLineEdit(", ".join(person.languages))
         self.languages.setPlaceholderText(tr("the first language first, such as en, fr"))
         self._told = label("", "small", wrap=True)
+        offer_languages(self.languages)
         self.languages.textChanged.connect(self._tell)
         self.fluency: dict[str, QComboBox] = {}
         self._fluent = QGridLayout()
@@ -89,6 +130,13 @@ class ListenerDialog(Dialog):
         foot = QHBoxLayout()
         foot.addWidget(button(tr("Forget this listener …"), self._ask_to_forget,
                               tip=tr("Leaves the answers, under a number")))  # fmt: skip
+        self.merge = QComboBox()
+        self.merge.addItem(tr("The same person as …"), 0)
+        for other in others:
+            self.merge.addItem(other.alias, other.id)
+        self.merge.setVisible(bool(others))
+        self.merge.activated.connect(self._merged)
+        foot.addWidget(self.merge)
         foot.addStretch(1)
         foot.addWidget(button(tr("Cancel"), self.reject))
         foot.addWidget(button(tr("Keep"), self._keep, role="main"))
@@ -97,7 +145,11 @@ class ListenerDialog(Dialog):
         self._tell()
 
     def _tell(self) -> None:
-        tags = tags_of(self.languages.text())
+        try:
+            tags = tags_of(self.languages.text())
+        except InputError as error:
+            self._told.setText(error.what)
+            return
         self._ask_how_well(tags)
         self._told.setText(", ".join(locale_name(tag) for tag in tags) if tags else
                            tr("Without languages their answers count in no score."))  # fmt: skip
@@ -118,13 +170,23 @@ class ListenerDialog(Dialog):
             self.fluency[tag] = box
 
     def _keep(self) -> None:
+        try:
+            languages = tags_of(self.languages.text())
+        except InputError as error:
+            self._told.setText(str(error))
+            self.languages.setFocus()
+            return
         changed = replace(
-            self._person, alias=self.alias.text().strip(), languages=tuple(tags_of(self.languages.text())),
+            self._person, alias=self.alias.text().strip(), languages=tuple(languages),
             accent=self.accent.text().strip(), audience=self.audience.text().strip(), age=chosen_word(self.age),
             hearing=chosen_word(self.hearing), kit=chosen_word(self.kit), own_voice=self.own_voice.currentData(),
             fluency={tag: chosen_word(box) for tag, box in self.fluency.items() if chosen_word(box) != UNSTATED},
         )  # fmt: skip
         if self._save(changed):
+            self.accept()
+
+    def _merged(self) -> None:
+        if (other := self.merge.currentData()) and self._merge(other):
             self.accept()
 
     def _ask_to_forget(self) -> None:

@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Listener
+from zestpanel.core.errors import ZestError
 from zestpanel.core.texts import tr
 from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
 from zestpanel.desk.state import DeskState
@@ -52,7 +53,21 @@ class PeopleView(QWidget):
             project.history.clear()  # what stands in it would bring the person back
             self.state.refresh()
 
-        ListenerDialog(self, person, list(voices.items()), partial(self.mend_listener, person), forget).show()
+        ListenerDialog(self, person, list(voices.items()), partial(self.mend_listener, person), forget,
+                       [one for one in people if one.id != person.id], partial(self.merge, person)).show()  # fmt: skip
+
+    def merge(self, person: Listener, into: int) -> bool:
+        """The person's sessions are another listener's; taken back like any edit."""
+        panel = self.state.project.panel
+        other = next(one for one in panel.listeners() if one.id == into)
+        try:
+            moved = panel.sessions_to_merge(person.id, into)
+        except ZestError as error:
+            self.state.complain(error)
+            return False
+        words = tr("{alias} is {other}", alias=person.alias, other=other.alias)
+        return self.state.edit(words, lambda: panel.give_sessions(moved, into),
+                               lambda: panel.give_sessions(moved, person.id))  # fmt: skip
 
     def mend_listener(self, before: Listener, after: Listener) -> bool:
         panel = self.state.project.panel

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.listening import Listener
 from zestpanel.core.languages import language_name
@@ -21,11 +22,11 @@ from zestpanel.desk.widgets import button, label
 
 class ResultView(QWidget):
     """decide(test id, listener id, whether left out) is called when the lead ticks; open_answers(test id, candidate id)
-    when something in the picture is clicked."""
+    when something in the picture is clicked; give_reason(test id, listener id, words) for leaving somebody out."""
 
     def __init__(
         self, result: Result, people: dict[int, Listener], decide: Callable[[int, int, bool], None],
-        open_answers: Callable[[int, int], None],
+        open_answers: Callable[[int, int], None], give_reason: Callable[[int, int, str], None],
     ) -> None:  # fmt: skip
         super().__init__()
         self._result = result
@@ -57,14 +58,37 @@ class ResultView(QWidget):
         for listener, why in doubts.items():
             person = people.get(listener)
             name = person.alias if person else str(listener)
+            own = result.test.conduct.reasons.get(listener, "")
+            said = "; ".join([*([own] if own else []), *why])
             box = QCheckBox(
-                tr("Leave out {name}: {why}", name=name, why="; ".join(why))
-                if why
-                else tr("Leave out {name}", name=name)
+                tr("Leave out {name}: {why}", name=name, why=said) if said else tr("Leave out {name}", name=name)
             )
             box.setChecked(listener in result.out)
             box.toggled.connect(partial(decide, result.test.id, listener))
-            column.addWidget(box)
+            row = QHBoxLayout()
+            row.addWidget(box)
+            row.addWidget(button(tr("Reason …"), partial(self._reason, listener, name, own), role="link"))
+            row.addStretch(1)
+            column.addLayout(row)
+        self._give_reason = give_reason
+        others = {p.alias: p.id for p in people.values() if p.id in result.heard_by and p.id not in doubts}
+        if others:
+            self._others = QComboBox()
+            self._others.addItem(tr("Leave somebody out …"), 0)
+            for alias, number in others.items():
+                self._others.addItem(alias, number)
+            self._others.activated.connect(
+                lambda _: (
+                    decide(result.test.id, self._others.currentData(), True) if self._others.currentData() else None
+                )
+            )
+            column.addWidget(self._others, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def _reason(self, listener: int, name: str, known: str) -> None:
+        """A reason of the lead's own, kept with the test and printed without the name."""
+        words, good = QInputDialog.getText(self, tr("Leave out {name}", name=name), tr("Why"), text=known)
+        if good:
+            self._give_reason(self._result.test.id, listener, words.strip()[:200])
 
     def _add_part(self, column: QVBoxLayout, part: OfLanguage, open_answers: Callable[[int, int], None]) -> None:
         where = f"{language_name(part.language)}: " if len(self._result.parts) > 1 else ""

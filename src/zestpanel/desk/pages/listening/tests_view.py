@@ -6,8 +6,17 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QStringListModel, Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QCompleter,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zestpanel.core import clock
 from zestpanel.core.domain.listening import RATING, Conduct, ListeningTest, Sitting
@@ -18,7 +27,7 @@ from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
-from zestpanel.desk.pages.listening.listener_dialog import tags_of
+from zestpanel.desk.pages.listening.listener_dialog import offer_languages, tags_of
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
 from zestpanel.desk.pages.listening.result_view import ResultView
 from zestpanel.desk.state import DeskState
@@ -93,7 +102,12 @@ class TestsView(QScrollArea):
         row.setContentsMargins(0, 0, 0, 0)
         self.alias, self.languages, self.kit, self.place = QLineEdit(), QLineEdit(), QComboBox(), QComboBox()
         self.alias.setPlaceholderText(tr("listener, a name or an alias"))
-        self.languages.setPlaceholderText(tr("languages they speak, such as en, fr"))
+        self.languages.setPlaceholderText(tr("languages they speak, such as English, French"))
+        offer_languages(self.languages)
+        self._known = QCompleter([], self.alias)
+        self._known.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.alias.setCompleter(self._known)
+        self.alias.editingFinished.connect(self._fill_in)
         add_words(self.kit, ["headphones", "speakers"])
         self.kit.setAccessibleName(tr("Heard on"))
         add_words(self.place, ["room not stated", "quiet room", "ordinary room", "noisy room"])
@@ -108,6 +122,14 @@ class TestsView(QScrollArea):
         self._can_tell = label("", "small", wrap=True)
         self.body.addWidget(self._can_tell)
         self.body.addWidget(rule())
+
+    def _fill_in(self) -> None:
+        """What is known of somebody who has listened before."""
+        person = self.state.project.panel.called(self.alias.text())
+        if person is not None:
+            self.alias.setText(person.alias)
+            if not self.languages.text():
+                self.languages.setText(", ".join(person.languages))
 
     # -- what is shown
 
@@ -127,6 +149,9 @@ class TestsView(QScrollArea):
 
     def _show_tests(self, lines: list[TestLine]) -> None:
         self._lines = lines
+        model = self._known.model()
+        if isinstance(model, QStringListModel):
+            model.setStringList([one.alias for one in self.state.project.panel.listeners()])
         if self.chosen is None:
             self._chosen = lines[0].test.id if lines else None
         self.table.blockSignals(True)
@@ -224,7 +249,7 @@ class TestsView(QScrollArea):
             self._result.addLayout(row)
             return
         people = {p.id: p for p in self.state.project.panel.listeners()}
-        self._result.addWidget(ResultView(result, people, self.decide, self.open_answers))
+        self._result.addWidget(ResultView(result, people, self.decide, self.open_answers, self.give_reason))
 
     # -- what is done with a test
 
@@ -277,6 +302,11 @@ class TestsView(QScrollArea):
         open_early(self.state.project.panel, test_id)
         self.state.refresh()
 
+    def give_reason(self, test_id: int, listener_id: int, words: str) -> None:
+        test = self.state.project.panel.test(test_id)
+        reasons = {**test.conduct.reasons, listener_id: words}
+        self._edit(test, tr("a reason"), replace(test.conduct, reasons={k: why for k, why in reasons.items() if why}))
+
     def decide(self, test_id: int, listener_id: int, out: bool) -> None:
         """Leave a listener's answers out of a test's results, for a reason that is asked, or count them again; taken
         back like any edit."""
@@ -327,15 +357,22 @@ class TestsView(QScrollArea):
             )
             self.alias.setFocus()
             return
-        tags, panel = tags_of(self.languages.text()), self.state.project.panel
+        panel = self.state.project.panel
+        try:
+            tags = tags_of(self.languages.text())
+        except ZestError as error:
+            self.state.complain(error)
+            self.languages.setFocus()
+            return
         # the first listener of a project opens a test of everything; from then on its candidates and passages stand
         chosen = next((one for one in panel.tests() if one.id == self._chosen and not one.closed), panel.open_test())
         test_id = chosen.id if chosen else panel.add_test(RATING, self.settings().as_document())
         self._chosen = test_id
         try:
-            known = {one.alias for one in panel.listeners()}
             kit = chosen_word(self.kit)
-            stated = "not stated" if alias in known else kit  # what is known of a person stays; a sitting has its own
+            stated = (
+                "not stated" if panel.called(alias) is not None else kit
+            )  # what is known of a person stays; a sitting has its own
             listener = panel.add_listener(alias, languages=tags, kit=stated)
             under_way = session_of(self.state.project, test_id, listener)
         except ZestError as error:
