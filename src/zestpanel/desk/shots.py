@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
 
-from zestpanel.core.domain.listening import Answer, Sitting, Trial
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.registry import kind_of
-from zestpanel.core.listening.session import ListeningSession
-from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.listening.session import unkept
 from zestpanel.core.store.project import Project
 
 
@@ -165,7 +162,8 @@ def write_shots(  # noqa: C901 one picture after another
         assert isinstance(page, ListeningPage)
         # the session is not stored: a picture must not change the project
         settings = replace(page.settings(), candidate_ids=page.settings().candidate_ids[:6])
-        window._to_booth(ListeningSession(_Passing(project, kind, settings), kind_of(kind), settings))  # noqa: SLF001 what only a listener sees
+        able = takes_to_hear(project.takes, project.texts, settings)
+        window._to_booth(unkept(able, kind_of(kind), settings, ("en",)))  # noqa: SLF001 what only a listener sees
         window.booth.before.done.emit()  # the instructions were read
 
     def placed() -> None:
@@ -186,41 +184,3 @@ def write_shots(  # noqa: C901 one picture after another
     project.close()
     application.processEvents()
     return written
-
-
-class _Passing:
-    """A session that is kept nowhere."""
-
-    def __init__(self, project: Project, kind: str, settings: TestSettings) -> None:
-        import numpy as np
-
-        able = takes_to_hear(project.takes, project.texts, settings)
-        planned = kind_of(kind).design(able, settings, listener=0, rng=np.random.default_rng(1))
-        self.trials = tuple(
-            Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)
-            for k, one in enumerate(planned)
-        )
-
-    def answered(self) -> set[int]:
-        return set()
-
-    def answer(self, trial: Trial, answer: Answer) -> None:
-        pass
-
-    def note_checks(self, checks: Mapping[str, Any]) -> None:
-        pass
-
-    def skip(self, trial: Trial, why: str) -> None:
-        pass
-
-    def last_answer(self, trial: Trial) -> Answer | None:
-        return None
-
-    def finish(self, *, finished: bool = True) -> None:
-        pass
-
-    def sit_down(self, sitting: Sitting) -> None:
-        pass
-
-    def get_up(self, device: str = "") -> None:
-        pass

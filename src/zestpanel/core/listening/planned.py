@@ -139,6 +139,45 @@ def _heard_s(trial: PlannedTrial, lasts: Mapping[int, float]) -> float:
     return sum(lasts.get(s.take_id, 0.0) for s in trial.stimuli if s.take_id is not None)
 
 
+_WHEN: Final[Mapping[tuple[str, str], str]] = {
+    (RATING, "effort"): tr(
+        "How hard it feels. Quick, and tells little where all are understood. What is really understood is "
+        "told by writing down what one hears."
+    ),
+    (RATING, "comprehension"): tr(
+        "Whether single words are hard: names, figures, foreign words. How hard it is on the whole is asked by effort."
+    ),
+    ("dictation", QUALITY): tr(
+        "What is really understood, word by word. Slow for listeners: few passages, which nobody knows, with "
+        "hard words in them."
+    ),
+    (RATING, QUALITY): tr(
+        "A first look at many. Where the best lie close together, ask which of two one would publish."
+    ),
+    ("preference", QUALITY): tr(
+        "The sharpest question between a few: two clips of the same words, one after the other."
+    ),
+    ("CCR", QUALITY): tr("As a preference, and by how much: for small differences between a few."),
+    ("ABX", QUALITY): tr(
+        "Whether there is any difference at all, not which is better: for settings, formats and versions."
+    ),
+    ("multi-stimulus", QUALITY): tr(
+        "Up to nine beside one another on one line: the finest order of a few on one passage."
+    ),
+    ("DCR", QUALITY): tr("What is lost against a recording of the same words."),
+    ("triple", QUALITY): tr("For losses that are hardly heard: every sample beside the recording, hidden and open."),
+    ("likeness", QUALITY): tr(
+        "For made voices of a person. Another sentence is heard, so the voice is compared, not the line."
+    ),
+    ("match", QUALITY): tr("For single lines put into a recording: does the patch stand out?"),
+}
+
+
+def when_to_ask(kind: str, scale: str) -> str:
+    """A line on when to take a kind, or a scale, and not its neighbours (common practice, no source); '' for none."""
+    return _WHEN.get((kind, scale), "")
+
+
 def questions() -> list[tuple[str, str, str]]:
     """(what the lead wants to know, kind, scale): a category rating for each scale, then the other kinds, then a scale
     of one's own."""

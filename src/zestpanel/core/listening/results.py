@@ -17,7 +17,7 @@ from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.scales import asked_by
 from zestpanel.core.listening.scores import primary
-from zestpanel.core.listening.screening import Flag, flags, left_out, too_alike
+from zestpanel.core.listening.screening import Flag, Point, beside_the_others, flags, left_out, too_alike
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.panel import Panel, looked
 from zestpanel.core.texts import some_of, tr, trn
@@ -59,8 +59,9 @@ class Changed:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Result:
-    """asks: the lead's question. listeners: how many have answered, heard_by: who. out: those left out now. about:
-    sentences that belong to any figure of it."""
+    """asks: the lead's question. listeners: how many have answered, heard_by: who. beside: of those who are doubted,
+    their scores beside those of the others. out: those left out now. about: sentences that belong to any figure of
+    it."""
 
     test: ListeningTest
     kind: Kind
@@ -74,6 +75,7 @@ class Result:
     progress: Progress
     changed: Changed
     heard_by: frozenset[int]
+    beside: Mapping[int, tuple[Point, ...]]
 
     @property
     def covered(self) -> bool:
@@ -111,6 +113,8 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     said = Result(
         test=test, kind=kind, settings=settings, asks=asked_by(kind, settings), parts=tuple(parts),
         flags=tuple(found), out=out, listeners=len(heard_by), heard_by=heard_by,
+        beside={who: of for who, of in beside_the_others(judged).items() if who in out or any(
+            flag.listener_id == who for flag in found)},
         about=(*_about(test, settings, every, judged, people), *_of_screening(kind, settings, judged),
                *_not_heard(project.panel.all_skipped(test.id)), *_headphones(project.panel.checks(test.id)),
                *_left_out(found, out, test.conduct)),

@@ -22,6 +22,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
 STEADY_WITHIN: Final = 1  # categories, or what a category is on the scale
+UPSIDE_DOWN: Final = -0.4  # and below (common practice, no source)
 LEAST_CORRELATION: Final = 0.2  # with the mean of the others (common practice, no source)
 ALIKE_BELOW: Final = (
     0.35  # of the median correlation: below, most listeners would be flagged for nothing (by simulation)
@@ -140,10 +141,35 @@ def _alone(scores: Mapping[int, Scores]) -> dict[int, str]:
     if _all_alike(found):
         return out
     low = {listener: r for listener, (r, _) in found.items() if r is not None and r < LEAST_CORRELATION}
-    return out | {
-        listener: tr("scores hardly go along with the others' (correlation {r})", r=f"{r:.2f}").replace("-", "−")
-        for listener, r in low.items()
-    }
+    return out | {listener: _goes_along(r) for listener, r in low.items()}
+
+
+def _goes_along(r: float) -> str:
+    """Whoever rates upside down heard something, and has the scale the wrong way round."""
+    said = (
+        tr("rates high where the others rate low (correlation {r}): the scale upside down?", r=f"{r:.2f}")
+        if r <= UPSIDE_DOWN
+        else tr("scores hardly go along with the others' (correlation {r})", r=f"{r:.2f}")
+    )
+    return said.replace("-", "−")
+
+
+Point = tuple[float, float]
+
+
+def beside_the_others(answers: Sequence[Answered]) -> dict[int, tuple[Point, ...]]:
+    """By listener, of each clip that others rated too: (their mean, the listener's own)."""
+    by: dict[int, list[Answered]] = defaultdict(list)
+    for one in answers:
+        by[one.listener_id].append(one)
+    scores = _by_listener(by)
+    return {listener: tuple(_pairs(listener, scores)) for listener in scores}
+
+
+def _pairs(listener: int, scores: Mapping[int, Scores]) -> list[Point]:
+    others = [of for who, of in scores.items() if who != listener]
+    return [(float(np.mean([of[key] for of in others if key in of])), value)
+            for key, value in scores[listener].items() if any(key in of for of in others)]  # fmt: skip
 
 
 def _all_alike(found: Mapping[int, tuple[float | None, int]]) -> bool:
@@ -155,13 +181,11 @@ def _correlations(scores: Mapping[int, Scores]) -> dict[int, tuple[float | None,
     """By listener: the correlation with the mean of the others over the clips that both rated (leave one out), None
     for one who gave all the same answer, and over how many. Listeners with too few are left out."""
     out: dict[int, tuple[float | None, int]] = {}
-    for listener, own in scores.items():
-        others = [of for who, of in scores.items() if who != listener]
-        pairs = [(value, np.mean([of[key] for of in others if key in of]))
-                 for key, value in own.items() if any(key in of for of in others)]  # fmt: skip
-        if len(pairs) < FEWEST_CLIPS or len(others) < 2:
+    for listener in scores:
+        pairs = _pairs(listener, scores)
+        if len(pairs) < FEWEST_CLIPS or len(scores) < 3:
             continue
-        mine, theirs = np.array(pairs, dtype=float).T
+        theirs, mine = np.array(pairs, dtype=float).T
         if mine.std() < 1e-9:
             out[listener] = None, len(pairs)
         elif theirs.std() >= 1e-9:

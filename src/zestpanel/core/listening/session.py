@@ -109,6 +109,60 @@ class ProjectSessions:
         self._project.panel.got_up(self.session.id, device)
 
 
+class Unkept:
+    """A session that is kept nowhere: the lead tries a test."""
+
+    def __init__(self, trials: Sequence[PlannedTrial]) -> None:
+        self.trials = tuple(
+            Trial(id=0, session_id=0, place=k, stimuli=one.stimuli, training=one.training, detail=one.detail)
+            for k, one in enumerate(trials)
+        )
+
+    def answered(self) -> set[int]:
+        return set()
+
+    def answer(self, trial: Trial, answer: Answer) -> None:
+        pass
+
+    def note_checks(self, checks: Mapping[str, Any]) -> None:
+        pass
+
+    def skip(self, trial: Trial, why: str) -> None:
+        pass
+
+    def last_answer(self, trial: Trial) -> Answer | None:
+        return None
+
+    def finish(self, *, finished: bool = True) -> None:
+        pass
+
+    def sit_down(self, sitting: Sitting) -> None:
+        pass
+
+    def get_up(self, device: str = "") -> None:
+        pass
+
+
+def tried_out(project: SessionParts, test_id: int, languages: Sequence[str]) -> ListeningSession:
+    """A test as its first listener would have it, that leaves no answers. Raises NotEnoughData where nothing is there
+    to be heard."""
+    test = project.panel.test(test_id)
+    kind, settings = kind_of(test.kind), TestSettings.from_document(test.settings)
+    able = drawn(pool_of_test(project.panel, project.takes, project.texts, test_id, settings), settings, listener=0)
+    return unkept(able, kind, settings, languages)
+
+
+def unkept(able: Mapping[Cell, int], kind: Kind, settings: TestSettings, languages: Sequence[str]) -> ListeningSession:
+    """A first listener's session that is kept nowhere. Raises NotEnoughData."""
+    planned = kind.design(able, settings, listener=0, rng=np.random.default_rng(settings.seed)) if able else []
+    if not planned:
+        raise NotEnoughData(
+            tr("There is nothing to hear yet: no candidate has a clip of these passages."),
+            remedy=tr("Render the missing takes first."),
+        )
+    return ListeningSession(Unkept(planned), kind, settings, told=Told(languages))
+
+
 def start_session(
     project: SessionParts, test_id: int, kind: Kind, settings: TestSettings, listener: Listener
 ) -> Session:

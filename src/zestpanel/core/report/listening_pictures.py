@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from zestpanel.core.listening.kind import Axis, Bar, Found, Versus
@@ -131,6 +131,37 @@ def _bar(bar: Bar, x: Callable[[float], float], y: float, width: float) -> list[
     )
     shapes.append(Text(x=width - 6, y=y + 4, text=bar.note, anchor="end", size=13, serif=len(bar.note) < 4))
     return shapes
+
+
+_SIDE: Final = 190.0
+
+
+def listener_picture(points: Sequence[tuple[float, float]], width: float) -> Picture | None:
+    """A listener's scores over the mean of the others', a dot a clip: along the line who hears as they do, level who
+    rates few differences, a cloud who does not go along, downwards who has the scale upside down."""
+    if not points:
+        return None
+    values = [value for point in points for value in point]
+    low, high = min(values), max(values)
+    low, high = (low, high) if high > low else (low - 1, high + 1)
+    left, top, gap = 46.0, 8.0, (high - low) * 0.06
+
+    def at(value: float) -> float:
+        return _SIDE * (value - low + gap) / (high - low + 2 * gap)
+
+    bottom = top + _SIDE
+    shapes: list[Shape] = [Box(x=left, y=top, width=_SIDE, height=_SIDE, fill="shade"),
+                           Line(x1=left, y1=bottom, x2=left + _SIDE, y2=top, dashed=True)]  # fmt: skip
+    for tick in nice_ticks(low, high, 5):
+        shapes.append(Text(x=left + at(tick), y=bottom + 14, text=number(tick), colour="quiet", size=_SMALL,
+                           anchor="middle"))  # fmt: skip
+        shapes.append(Text(x=left - 6, y=bottom - at(tick) + 4, text=number(tick), colour="quiet", size=_SMALL,
+                           anchor="end"))  # fmt: skip
+    shapes += [Dot(x=left + at(others), y=bottom - at(own), radius=3.5, colour="zest") for others, own in points]
+    shapes.append(Text(x=left, y=bottom + 30, text=tr("mean of the others; upwards: this listener"), colour="quiet",
+                       size=_SMALL))  # fmt: skip
+    return Picture(width=width, height=bottom + 38, shapes=tuple(shapes), regions=(),
+                   title=tr("A listener beside the others"))  # fmt: skip
 
 
 def power_picture(told: Told, width: float, *, listeners: int, height: float = 150.0) -> Picture | None:

@@ -33,6 +33,7 @@ from zestpanel.core.listening.planned import (
     material_of,
     needs_reference,
     questions,
+    when_to_ask,
 )
 from zestpanel.core.listening.power import told_by
 from zestpanel.core.listening.registry import kind_of
@@ -78,6 +79,8 @@ class NewTestDialog(Dialog):
         top = QFormLayout()
         top.addRow(tr("What do you want to know?"), self.question)
         layout.addLayout(top)
+        self.hint = label("", "quiet", wrap=True)
+        layout.addWidget(self.hint)
         across = QHBoxLayout()
         across.setSpacing(18)
         across.addWidget(self._lists(), 1)
@@ -378,6 +381,9 @@ class NewTestDialog(Dialog):
     def _show_rows(self) -> None:
         """What means something to the kind; what is rarely changed only on request."""
         kind, settings = self.settings()
+        hint = when_to_ask(kind, settings.scale)
+        self.hint.setText(hint)
+        self.hint.setVisible(bool(hint))
         uses = kind_of(kind).uses
         shown: dict[QWidget, Option] = {
             self.reference: "reference", self.anchors: "anchors", self.strength: "strength", self.context: "context",

@@ -13,7 +13,7 @@ from zestpanel.core.languages import language_name
 from zestpanel.core.listening.kind import Found, Versus
 from zestpanel.core.listening.results import OfLanguage, Result
 from zestpanel.core.report.drawing import Picture
-from zestpanel.core.report.listening_pictures import bars_picture, versus_picture
+from zestpanel.core.report.listening_pictures import bars_picture, listener_picture, versus_picture
 from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.table import Table
@@ -68,8 +68,13 @@ class ResultView(QWidget):
             row = QHBoxLayout()
             row.addWidget(box)
             row.addWidget(button(tr("Reason …"), partial(self._reason, listener, name, own), role="link"))
-            row.addStretch(1)
             column.addLayout(row)
+            if points := result.beside.get(listener):
+                chart = ChartView(partial(listener_picture, points))
+                chart.setVisible(False)
+                row.addWidget(button(tr("See it"), partial(self._see, chart), role="link"))
+                column.addWidget(chart)
+            row.addStretch(1)
         self._give_reason = give_reason
         others = {p.alias: p.id for p in people.values() if p.id in result.heard_by and p.id not in doubts}
         if others:
@@ -83,6 +88,11 @@ class ResultView(QWidget):
                 )
             )
             column.addWidget(self._others, 0, Qt.AlignmentFlag.AlignLeft)
+
+    @staticmethod
+    def _see(chart: ChartView) -> None:
+        chart.setVisible(chart.isHidden())
+        chart.refresh()
 
     def _reason(self, listener: int, name: str, known: str) -> None:
         """A reason of the lead's own, kept with the test and printed without the name."""

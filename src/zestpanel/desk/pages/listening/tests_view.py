@@ -23,7 +23,7 @@ from zestpanel.core.domain.listening import RATING, Conduct, ListeningTest, Sitt
 from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.results import Result, open_early
-from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.session import session_of, tried_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
@@ -80,13 +80,14 @@ class TestsView(QScrollArea):
         self.rename = button(tr("Rename …"), self._ask_for_name, role="link", tip=tr("What the test is called here"))
         tip = tr("The same test with something changed; what was answered stays as it is")
         self.version = button(tr("New version …"), lambda: self._again(version=True), role="link", tip=tip)
+        self.tried = button(tr("Try it"), self._try_it, role="link", tip=tr("As a listener, and nothing is kept"))
         self.copied = button(tr("Copy …"), lambda: self._again(version=False), role="link",
                              tip=tr("Another test that begins with the same settings"))  # fmt: skip
         self.close_it = button(tr("Close"), self._close, role="link")
         self.mixed = button("", self._mix, role="link")
         self.remove = button(tr("Remove"), self._remove, role="link",
                              tip=tr("Off the list with its answers, which are kept; undo brings it back"))  # fmt: skip
-        self.buttons = (self.rename, self.version, self.copied, self.close_it, self.mixed, self.remove)
+        self.buttons = (self.tried, self.rename, self.version, self.copied, self.close_it, self.mixed, self.remove)
         for one in self.buttons:
             row.addWidget(one)
         row.addStretch(1)
@@ -184,7 +185,7 @@ class TestsView(QScrollArea):
         by_table = line is not None and "origin" in line.test.settings
         for one in self.buttons:
             one.setVisible(line is not None)
-        for one in (self.version, self.copied, self.close_it):
+        for one in (self.tried, self.version, self.copied, self.close_it):
             one.setVisible(line is not None and not by_table)
         if line is None:
             return
@@ -269,6 +270,14 @@ class TestsView(QScrollArea):
     def _again(self, *, version: bool) -> None:
         if (line := self.chosen) is not None:
             self.ask_for_test(line.test, version=version)
+
+    def _try_it(self) -> None:
+        if (line := self.chosen) is None:
+            return
+        try:
+            self.begin.emit(tried_out(self.state.project, line.test.id, tags_of(self.languages.text())), Sitting())
+        except ZestError as error:
+            self.state.complain(error)
 
     def _close(self) -> None:
         if (line := self.chosen) is None:
