@@ -19,6 +19,7 @@ from zestpanel.desk.playing.player import Player
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import button, label, set_role
 
+_WIDTH, _MARGIN = 600, 12  # pixels at 100 %
 _LEVEL_LANE, _TONES_LANE = -1, -2
 _TONES_SHARE = 0.7  # of the three tones: from here on the third is heard
 
@@ -88,6 +89,8 @@ class Before(QWidget):
         for one, text in zip(self._lines, [*lines, "", "", ""], strict=False):
             one.setText(text)
             one.setVisible(bool(text))
+            # while the page of a moment ago is still shown its layout would ask at the old width
+            one.setMinimumHeight(one.heightForWidth(theme.px(_WIDTH) - 2 * _MARGIN) if text else 0)
         while (item := self._buttons.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()

@@ -455,8 +455,7 @@ class Booth(Answering):
             self._asks_to_stop = True
             self._state.player.pause()
             self._only(self.before)
-            place, total = session.counts
-            self.before.ask_to_stop(session.told, place - 1, total, self._go_on, self._end)
+            self.before.ask_to_stop(session.told, session.index, len(session.trials), self._go_on, self._end)
 
     def _go_on(self) -> None:
         """Not stopped after all: the trial is as it was."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -243,7 +243,8 @@ class NewTestDialog(Dialog):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(inside)
-        area.setMinimumWidth(theme.px(462))
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setMinimumWidth(theme.px(524))
         return area
 
     @staticmethod
@@ -396,6 +397,7 @@ class NewTestDialog(Dialog):
         )  # fmt: skip
         for row in rare:
             self._rows.setRowVisible(row, self._unfolded)
+        self.without.setVisible(self._unfolded and bool(self._bed[0]))
         for widget, option in shown.items():
             self._rows.setRowVisible(widget, option in uses and (self._unfolded or widget not in rare))
         own_scale = settings.scale == OWN and kind == RATING
