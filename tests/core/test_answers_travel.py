@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
@@ -23,6 +24,7 @@ from zestpanel.core.listening.results import result_of
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import ListeningSession, session_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 
 LINES = ["One line here.", "Two lines there.", "Three lines at last.", "Four of them."]
@@ -133,6 +135,21 @@ def test_out_and_in_again_is_the_same_for_every_kind(here: Project, there: Proje
         assert again.known == taken.answers
         assert whole(project) == before
     assert f"{taken.answers} were known already." in again.says("answers.jsonl")
+
+
+def test_candidates_and_texts_that_are_stated_alike_are_not_mixed_up(here: Project, there: Project) -> None:
+    for project in (here, there):
+        with sqlite3.connect(project.folder / FILE) as file:  # as points of a sweep may be
+            file.execute("UPDATE candidates SET voice = 'ilseth' WHERE voice = 'corwick'")
+        for passage in project.texts.add([LINES[0]], language="en-GB", titles=["One again"]):
+            for candidate in project.shortlist.candidates():
+                pretend_take(project, candidate.id, passage.version_id, hz=90 + 10 * candidate.id)
+    test = opened(here, "ACR")
+    go_through(session_of(here, test, here.panel.add_listener("Ann", languages=["en"])), any_answer)
+    before = whole(here)
+    assert take_in(here, before, "a.jsonl").answers == 0
+    take_in(there, before, "a.jsonl")
+    assert whole(there) == before
 
 
 def test_a_session_is_gone_on_with_on_another_machine_and_comes_home(here: Project, there: Project) -> None:

@@ -12,7 +12,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import Annotated, Any, Final, Literal, Protocol
 
@@ -233,7 +233,8 @@ class Keys:
 
 def keys_of(project: FileParts) -> Keys:
     versions, titles = project.texts.passage_of_version(), project.texts.titles()
-    texts = {version: text_key(language, text) for version, (text, language) in project.texts.every_text().items()}
+    every = sorted(project.texts.every_text().items())
+    texts = _told_apart((version, text_key(language, text)) for version, (text, language) in every)
     now = {passage: max(v for v, of in versions.items() if of == passage) for passage in set(versions.values())}
     now |= {p.id: p.version_id for p in project.texts.all()}
     seen: Counter[str] = Counter()
@@ -242,21 +243,31 @@ def keys_of(project: FileParts) -> Keys:
         digest = take.clip.partition(".")[0]
         clips[take.id] = digest, seen[digest]
         seen[digest] += 1
-    tests: dict[int, str] = {}
-    for test in project.panel.tests():
-        came = test.settings.get("origin", "")
-        key = test_key(test.kind, test.created, f"{came} {test.settings.get('scale', QUALITY)}" if came else "")
-        tests[test.id] = key if key not in tests.values() else _digest([key, len(tests)])
+    stated = sorted(project.shortlist.candidates(removed=True, of_sweeps=True), key=lambda one: one.id)
     return Keys(
-        candidates={c.id: candidate_key(c) for c in project.shortlist.candidates(removed=True, of_sweeps=True)},
-        texts=texts, passages={p: (titles[p], texts[v]) for p, v in now.items()},
-        listeners={p.id: p.alias for p in project.panel.listeners()}, clips=clips, tests=tests,
-    )  # fmt: skip
+        candidates=_told_apart((c.id, candidate_key(c)) for c in stated),
+        texts=texts,
+        passages={p: (titles[p], texts[v]) for p, v in now.items()},
+        listeners={p.id: p.alias for p in project.panel.listeners()},
+        clips=clips,
+        tests=_told_apart((test.id, test_key(test)) for test in project.panel.tests()),
+    )
 
 
-def test_key(kind: str, created: str, origin: str) -> str:
-    """Of its kind and the moment it was opened; of ratings from tables of where they came from."""
-    return _digest([kind, origin or created])
+def _told_apart(keys: Iterable[tuple[int, str]]) -> dict[int, str]:
+    """Keys by number; what is stated alike is told apart by which came first."""
+    seen: Counter[str] = Counter()
+    out = {}
+    for number, key in keys:
+        out[number] = key if not seen[key] else _digest([key, seen[key]])
+        seen[key] += 1
+    return out
+
+
+def test_key(test: ListeningTest) -> str:
+    """Of its kind and the moment it was opened; of ratings from tables of where they came from, and on which scale."""
+    came = test.settings.get("origin", "")
+    return _digest([test.kind, f"{came} {test.settings.get('scale', QUALITY)}" if came else test.created])
 
 
 test_key.__test__ = False  # type: ignore[attr-defined]  # no test of pytest's
@@ -287,7 +298,7 @@ def lines_of(project: FileParts) -> Iterator[str]:
     used |= {c.candidate for t in tests for c in t.takes or ()}
     used |= {one for t in tests for one in (*t.settings.get("candidate_ids", ()), t.settings.get("reference_id"))}
     yield _line(FileHead(version=VERSION))
-    yield from map(_line, _candidates(project, used))
+    yield from map(_line, _candidates(project, keys, used))
     yield from map(_line, _texts(project, keys, used_texts))
     heard = {s.listener for s in sessions}
     yield from (_line(_listener(p)) for p in project.panel.listeners() if p.alias in heard)
@@ -300,12 +311,12 @@ def _line(record: BaseModel) -> str:
     return json.dumps(record.model_dump(mode="json"), ensure_ascii=False, sort_keys=False)
 
 
-def _candidates(project: FileParts, used: set[str]) -> list[CandidateRecord]:
+def _candidates(project: FileParts, keys: Keys, used: set[str]) -> list[CandidateRecord]:
     out = {}
     every = project.shortlist.candidates(removed=True, of_sweeps=True)
     names = short_names(every, project.shortlist.engines())
     for c in every:
-        if (key := candidate_key(c)) in used:
+        if (key := keys.candidates[c.id]) in used:
             out[key] = CandidateRecord(
                 key=key, name=names[c.id], engine=c.engine, model=c.model, model_version=c.model_version,
                 route=c.route, plan=c.plan, voice=c.voice, language=c.language,
