@@ -20,7 +20,7 @@ from tests.conftest import add_demo_engine, pretend_take, tone
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.listening import Answer, Answered, Conduct, Listener, Stimulus, Trial
 from zestpanel.core.errors import InputError
-from zestpanel.core.listening import headphones, told
+from zestpanel.core.listening import feeding, headphones, told
 from zestpanel.core.listening.anchors import LOW_HZ, MID_HZ, low_passed
 from zestpanel.core.listening.design import judged_at, with_repeats
 from zestpanel.core.listening.groups import split_scores
@@ -427,6 +427,10 @@ def test_controls_say_what_a_known_answer_looks_like(heard: Project) -> None:
     assert "Tangor · Corwick (the reference itself)" in said["DCR"]
     assert said["likeness"]["Tangor · Corwick (the same person)"] == "100 %"
     assert said["match"]["Tangor · Corwick (nothing replaced)"] == "17 %", "one of six names a part all the same"
+    figures = feeding.tests_by_candidate(heard)
+    assert figures[good]["en", "test match found out"].value == 100
+    assert figures[good]["en", "test likeness same person"].value == 0
+    assert ("en", "test match found out") not in figures[person]
 
 
 def test_a_stranger_is_told_from_the_person(heard: Project) -> None:
@@ -560,6 +564,9 @@ def test_silence_is_trimmed_to_a_stated_length_and_words_move_along() -> None:
     clip, words = trimmed(Clip(samples=samples, rate_hz=rate), (("word", 1.2, 1.6, True),))
     left = measure_silence(clip)
     assert (left.lead_s, left.tail_s) == pytest.approx((LEAD_S, TAIL_S), abs=0.06)
+    assert words[0][1] == pytest.approx(0.2 + LEAD_S, abs=0.06)
+    bare, words = trimmed(Clip(samples=speech.astype(np.float32)[:, None], rate_hz=rate), (("word", 0.2, 0.6, True),))
+    assert bare.duration_s == pytest.approx(1.0 + LEAD_S + TAIL_S, abs=0.1), "what has less is given as much"
     assert words[0][1] == pytest.approx(0.2 + LEAD_S, abs=0.06)
 
 

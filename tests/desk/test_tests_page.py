@@ -58,12 +58,13 @@ def test_three_tests_side_by_side(
     window = open_window(bench_project)
     page = page_of(window, qtbot)
     table = page.tests.table
+    day = bench_project.panel.test(music).created[:10]
     assert [row[0].split("\n")[1] for row in cells(table)] == [
-        f"test {music} · category rating (ACR)", f"test {quality} · category rating (ACR)"
+        f"test {music}, {day} · category rating (ACR)", f"test {quality}, {day} · category rating (ACR)"
     ]  # fmt: skip
-    assert cells(table)[1][2] == "1 of 4"
-    assert cells(table)[1][4] == "open; covered; stopped: Ben after 2 of 9"
-    assert "about" in cells(table)[1][3], "minutes that the planned listeners have before them"
+    assert cells(table)[1][1] == "1 of 4"
+    assert cells(table)[1][3] == "open; covered; stopped: Ben after 2 of 9"
+    assert "about" in cells(table)[1][2], "minutes that the planned listeners have before them"
     table.selectRow(1)
     settle(qtbot, window)
     assert "The result is covered: 1 of 4 planned listeners have finished." in words(page)
@@ -81,7 +82,7 @@ def test_three_tests_side_by_side(
     window.state.refresh()
     settle(qtbot, window)
     assert "covered" not in words(page.tests)
-    assert cells(table)[0][4] == "open; by itself: heard between neighbours"
+    assert cells(table)[0][3] == "open; by itself: heard between neighbours"
     assert {round(s.mean) for s in panel_scores(bench_project).by_candidate.values()} == {1, 3, 5}
     page.show_view("Results")
     settle(qtbot, window)

@@ -36,7 +36,11 @@ def fed_figures() -> Mapping[str, Feeds]:
             low, high, step = float(scale.low), float(scale.high), scale.category
             worst, best = (low, high) if high - low < 2 else (low + 1.5 * step, high - 0.5 * step)
             out[figure_of(name)] = Feeds(words=scale.short, better="higher", worst=worst, best=best, decimals=2)
-    return out | {figure_of(kind.name): kind.feeds for kind in kinds().values() if kind.feeds is not None}
+    for kind in kinds().values():
+        if kind.feeds is not None:
+            out[figure_of(kind.name)] = kind.feeds
+        out |= {figure_of(kind.name, further): feeds for further, feeds in kind.also_feeds.items()}
+    return out
 
 
 Tested = Mapping[tuple[str, str], Fed]  # by language and by figure

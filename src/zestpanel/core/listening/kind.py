@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
+from types import MappingProxyType
 from typing import Any, Final, Literal, Protocol
 
 import numpy as np
@@ -205,6 +206,7 @@ class Kind(Protocol):
     planned_by: Planning  # the rule that says what so many listeners tell, '' for none
     category: float  # how far a category is on its scale
     feeds: Feeds | None  # where its result of a candidate is a figure of the choice
+    also_feeds: Mapping[str, Feeds]  # further figures of it, by what is behind the kind's name in theirs
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -243,6 +245,7 @@ class Common:
     planned_by: Planning = ""
     category = 1.0
     feeds: Feeds | None = None
+    also_feeds: Mapping[str, Feeds] = MappingProxyType({})
 
     def leaves_out(self, by: Mapping[int, Sequence[Answered]], settings: TestSettings) -> Mapping[int, Sequence[str]]:
         del by, settings
@@ -262,9 +265,22 @@ class Common:
         return {figure_of(self.name): found.bars} if self.feeds is not None else {}
 
 
-def figure_of(kind: str) -> str:
+def figure_of(kind: str, further: str = "") -> str:
     """What a kind's result is called as a figure: as weights are stored."""
-    return f"test {kind}"
+    return f"test {kind} {further}".rstrip()
+
+
+def share_bars(
+    answers: Sequence[Answered], around: Around, yes: Callable[[Answered], bool], *, of: Collection[int]
+) -> tuple[Bar, ...]:
+    """A bar for each candidate: how often its answers say yes (%)."""
+    out = []
+    for candidate in of:
+        given = [one for one in answers if one.trial.stimuli[judged_at(one.trial)].candidate_id == candidate]
+        if (share := share_of(given, yes)) is not None:
+            out.append(Bar(name=around.name(candidate), value=100 * share.estimate, low=100 * share.low,
+                           high=100 * share.high, candidate_ids=(candidate,)))  # fmt: skip
+    return tuple(out)
 
 
 def check(given: Mapping[str, Any], shown: Shown) -> None:

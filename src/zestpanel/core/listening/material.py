@@ -221,16 +221,18 @@ def cut_off_hz(trial: PlannedTrial, at: int) -> float | None:
 
 
 def trimmed(clip: Clip, words: Words = ()) -> tuple[Clip, Words]:
-    """The clip with LEAD_S of silence before and TAIL_S after its speech, with times of words moved along. A clip whose
-    speech cannot be told from its noise is left as it is."""
+    """The clip with LEAD_S of silence before and TAIL_S after its speech, cut or put there, with times of words moved
+    along: what stands at either end tells nothing. A clip whose speech cannot be told from its noise is left as it
+    is."""
     found = measure_silence(clip)
     if found.beyond_reach or found.speech_s <= 0:
         return clip, words
-    begin = max(0, round((found.lead_s - LEAD_S) * clip.rate_hz))
-    end = min(clip.frames, clip.frames - round((found.tail_s - TAIL_S) * clip.rate_hz))
+    begin = round((found.lead_s - LEAD_S) * clip.rate_hz)
+    end = clip.frames - round((found.tail_s - TAIL_S) * clip.rate_hz)
     moved = begin / clip.rate_hz
+    put = ((max(0, -begin), max(0, end - clip.frames)), (0, 0))
     return (
-        Clip(samples=clip.samples[begin:end], rate_hz=clip.rate_hz),
+        Clip(samples=np.pad(clip.samples[max(0, begin) : max(0, end)], put), rate_hz=clip.rate_hz),
         tuple((word, start - moved, stop - moved, good) for word, start, stop, good in words),
     )
 

@@ -25,7 +25,7 @@ from zestpanel.core.texts import tr, trn, word
 from zestpanel.core.waiting import give_way
 from zestpanel.desk.viewmodels.cells import Bench
 
-TESTS_HEAD = (tr("Test"), tr("Opened"), tr("Listeners"), tr("Left"), tr("State"))
+TESTS_HEAD = (tr("Test"), tr("Listeners"), tr("Left"), tr("State"))
 PEOPLE_HEAD = (tr("Listener"), tr("Speaks"), tr("Accent"), tr("Group"), tr("Heard on"), tr("Answers"), tr("Tests"))
 
 
@@ -95,7 +95,7 @@ def _cells(test: ListeningTest, of: Progress, left: float, stopped: str, apart: 
     kind = kinds().get(test.kind)
     asks = asked_by(kind, TestSettings.from_document(test.settings)) if kind is not None else test.kind
     title = kind.title if kind is not None else tr("a kind that this version does not know")
-    named, number = called(test, asks), tr("test {id}", id=test.id)
+    named, number = called(test, asks), tr("test {id}, {day}", id=test.id, day=test.created[:10])
     second = title if named == asks else f"{asks} · {title}"
     listeners = tr("{finished} of {planned}", finished=of.finished, planned=test.planned) if test.planned else (
         str(of.answered or of.finished))  # fmt: skip
@@ -105,7 +105,7 @@ def _cells(test: ListeningTest, of: Progress, left: float, stopped: str, apart: 
     if stopped:
         state.append(stopped)
     return (
-        f"{named}\n{number} · {second}", test.created[:10], listeners,
+        f"{named}\n{number} · {second}", listeners,
         tr("about {minutes} min", minutes=round(left / 60)) if left >= 60 else "–", "; ".join(state),
     )  # fmt: skip
 

@@ -7,7 +7,7 @@ voice is compared and not the delivery of one line.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -18,6 +18,7 @@ from zestpanel.core.listening.design import beside_the_reference, with_training
 from zestpanel.core.listening.kind import (
     Able,
     Around,
+    Bar,
     Choice,
     Common,
     Feeds,
@@ -27,6 +28,8 @@ from zestpanel.core.listening.kind import (
     Planning,
     Question,
     Shown,
+    figure_of,
+    share_bars,
     share_cells,
     share_of,
 )
@@ -44,6 +47,10 @@ class Likeness(Common):
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "blocks", "controls", "stranger"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("likeness to the person"), better="higher", worst=2.5, best=4.5, decimals=2)
+
+    also_feeds: Mapping[str, Feeds] = {
+        "same person": Feeds(words=tr("taken for the same person"), better="higher", worst=20, best=80, unit=" %")
+    }
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -83,6 +90,12 @@ class Likeness(Common):
             numbers=(*found.numbers, len(found.head), len(found.head) + 1),
             rule=tr("{rule} Same person: of those who are sure, other listeners and texts drawn.", rule=found.rule),
         )  # fmt: skip
+
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        judged = [c for bar in found.bars for c in bar.candidate_ids if c not in around.controls]
+        sure = [one for one in answers if one.answer.given["person"] != "unsure"]
+        same = share_bars(sure, around, lambda one: one.answer.given["person"] == "same", of=judged)
+        return {**super().fed(found, answers, around), figure_of(self.name, "same person"): same}
 
 
 KIND: Final = Likeness()

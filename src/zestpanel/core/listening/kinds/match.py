@@ -7,7 +7,7 @@ practice, no source).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -18,6 +18,7 @@ from zestpanel.core.listening.design import judged_at, with_training
 from zestpanel.core.listening.kind import (
     Able,
     Around,
+    Bar,
     Choice,
     Common,
     Feeds,
@@ -27,6 +28,8 @@ from zestpanel.core.listening.kind import (
     Planning,
     Question,
     Shown,
+    figure_of,
+    share_bars,
     share_cells,
     share_of,
 )
@@ -46,6 +49,10 @@ class Match(Common):
     uses: frozenset[Option] = frozenset({"reference", "repeats", "training", "controls"})
     planned_by: Planning = "differences"
     feeds = Feeds(words=tr("fit between recorded lines"), better="higher", worst=2.5, best=4.5, decimals=2)
+
+    also_feeds: Mapping[str, Feeds] = {
+        "found out": Feeds(words=tr("patches found out"), better="lower", worst=80, best=20, unit=" %")
+    }
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -109,6 +116,11 @@ class Match(Common):
             rule=tr("{rule} Found out: how often the part that was replaced was named, other listeners and texts "
                     "drawn; where nothing was, how often one was named all the same.", rule=found.rule),
         )  # fmt: skip
+
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        judged = [c for bar in found.bars for c in bar.candidate_ids if c not in around.controls]
+        named = share_bars(answers, around, lambda one: _found_out(one, around.settings.reference_id), of=judged)
+        return {**super().fed(found, answers, around), figure_of(self.name, "found out"): named}
 
 
 def _found_out(one: Answered, person: int) -> bool:
