@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from zestpanel.core.texts import tr
+from zestpanel.core.texts import tr, word
 from zestpanel.desk.actions import ACTIONS
 from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.widgets import button, label
@@ -15,6 +15,7 @@ _MORE = (
     (tr("Arrow keys on the grid"), tr("↑ ↓ the same text by other voices, ← → the same voice on other texts")),
     (tr("Enter on the grid"), tr("Play the cell")),
     (tr("1 to 5 in the booth"), tr("Rate the clip")),
+    (tr("Ctrl+L in the booth"), tr("A loop: it begins here, it ends here, no loop")),
 )
 
 
@@ -33,7 +34,7 @@ class KeySheet(Dialog):
         grid.setVerticalSpacing(3)
         outer.addLayout(grid)
         deeds = [d for d in ACTIONS if not d.id.startswith("lane_")]
-        lines = [(QKeySequence(d.keys.split(" ")[0]).toString(), d.text) for d in deeds if d.keys]
+        lines = [(word(QKeySequence(d.keys.split(" ")[0]).toString()), d.text) for d in deeds if d.keys]
         lines.insert(8, (tr("1 to 9"), tr("Hear that lane, from the same place in the text")))
         lines += list(_MORE)
         half = (len(lines) + 1) // 2
