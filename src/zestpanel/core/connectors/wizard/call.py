@@ -11,6 +11,7 @@ from itertools import pairwise
 from typing import Any, Final
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsplit
 
+from zestpanel.core.catalogue.key_looks import looks_like_key
 from zestpanel.core.connectors.wizard.draft import Draft, words_of
 from zestpanel.core.connectors.wizard.keys import PLACE, FoundKey, without_key
 from zestpanel.core.errors import InputError
@@ -227,7 +228,14 @@ def with_places(draft: Draft) -> Draft:
                 found["voice"] = segment
                 path = path.replace(f"/{segment}", "/{voice}", 1)
                 break
-    path = "/".join(key.take("", segment, "path") for segment in path.split("/"))
+    path = "/".join(_segment(segment, key) for segment in path.split("/"))
+    labels = host_name.split(".")
+    if len(labels) > 2 and looks_like_key(labels[0]):
+        raise InputError(
+            tr("The host's first name looks like a key, and an address is no place for one: whoever gets the file "
+               "would have it."), kept=tr("Nothing was kept of it."),
+            remedy=tr("If it is only a name, write the file by hand; else ask the service for a header instead."),
+        )  # fmt: skip
     secret = (re.sub(r"\W+", "-", name_of_key).strip("-") or "service") if key.value else ""
     if key.value:
         headers, query, body = (without_key(part, key.value) for part in (headers, query, body))
@@ -263,6 +271,16 @@ def with_places(draft: Draft) -> Draft:
         language=found.get("language") or "en-GB",
         understood=tuple(understood),
     )
+
+
+def _segment(segment: str, key: FoundKey) -> str:
+    """A part of a path with its parameters: 'say;key=…' (RFC 3986, section 3.3)."""
+    whole, *parameters = segment.split(";")
+    out = [key.take("", whole, "path")]
+    for one in parameters:
+        name, joined, value = one.partition("=")
+        out.append(f"{name}={key.take(name, value, 'path')}" if joined else one)
+    return ";".join(out)
 
 
 def basic(user_and_word: str) -> str:

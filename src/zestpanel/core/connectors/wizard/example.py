@@ -1,4 +1,4 @@
-"""What was pasted: a call, a raw request, an address or a program's command line."""
+"""What was pasted: a call in any notation, a raw request, an address or a program's command line."""
 
 from __future__ import annotations
 
@@ -9,7 +9,8 @@ from typing import Final
 from zestpanel.core.connectors.wizard.call import read_call, read_items, read_raw_request, with_places
 from zestpanel.core.connectors.wizard.draft import Draft
 from zestpanel.core.connectors.wizard.program import read_program
-from zestpanel.core.connectors.wizard.shell import without_prompts
+from zestpanel.core.connectors.wizard.snippets import snippet
+from zestpanel.core.connectors.wizard.wrapped import unwrapped
 from zestpanel.core.errors import InputError
 from zestpanel.core.texts import tr
 
@@ -17,16 +18,26 @@ LONGEST: Final = 100_000  # a call of the documentation has some hundreds
 
 
 def read_example(text: str, *, engine: str = "") -> Draft:
-    """A draft from a pasted example: a command-line HTTP call, a raw HTTP request, or a program's command line.
+    """A draft from a pasted example: a command-line HTTP call, a snippet of code with one, requests kept as JSON, a raw
+    HTTP request, or a program's command line.
 
     Raises InputError when it is none of them.
     """
-    text = without_prompts(text)
+    text = text.strip()
     if len(text) > LONGEST:
         raise InputError(
             tr("What was pasted is longer than {longest} characters.", longest=f"{LONGEST:,}"),
             remedy=tr("Paste one call, with a short text in it to be spoken."),
         )
+    if not text:
+        raise InputError(
+            tr("Nothing was pasted."), remedy=tr("Paste a call or a command line as the documentation shows it.")
+        )
+    found = snippet(text)
+    if found is not None:
+        draft = with_places(found)
+        return replace(draft, engine=engine) if engine else draft
+    text = unwrapped(text)
     if not text:
         raise InputError(
             tr("Nothing was pasted."), remedy=tr("Paste a call or a command line as the documentation shows it.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from dataclasses import dataclass, field
 from typing import Any, Final
@@ -54,6 +55,13 @@ class FoundKey:
             return {key: self.out_of(value, where, str(key)) for key, value in tree.items()}
         if isinstance(tree, list):
             return [self.out_of(value, where, name) for value in tree]
+        if isinstance(tree, str) and tree.lstrip().startswith(("{", "[")):
+            try:  # JSON that is sent as a string of JSON
+                inner = json.loads(tree)
+            except (ValueError, RecursionError):
+                return tree
+            cleaned = self.out_of(inner, where, name)
+            return tree if cleaned == inner else json.dumps(cleaned, ensure_ascii=False)
         if isinstance(tree, str) and " " not in tree.strip():
             return self.take(name, tree, f"{where} '{name}'" if name else where)
         return tree

@@ -98,7 +98,10 @@ def read_program(text: str) -> Draft:
             i
             and not spoken
             and not joined_option
-            and (" " in word or before in ("--text", "-t", "--sentence", "--input", "--txt"))
+            and (
+                (" " in word and word.lstrip()[:1] not in "{[")
+                or before in ("--text", "-t", "--sentence", "--input", "--txt")
+            )
         ):
             spoken = word
             understood.append(tr("text: {word}", word=word[:60]))
