@@ -89,7 +89,7 @@ def opened_early(window: MainWindow, page: ListeningPage, qtbot: QtBot) -> None:
 def stopped(window: MainWindow, qtbot: QtBot) -> None:
     """Escape asks; S stops; then back to the desk."""
     qtbot.keyClick(window.booth, Qt.Key.Key_Escape)
-    assert "Stop here?" in words(window.booth) or "Arrêter ici" in words(window.booth)
+    assert "Stop here?" in words(window.booth) or "S’arrêter ici" in words(window.booth)
     qtbot.keyClick(window.booth, "s")
     qtbot.mouseClick(window.booth.leave, Qt.MouseButton.LeftButton)
     settle(qtbot, window)

@@ -12,12 +12,17 @@ from pathlib import Path
 import numpy as np
 import pyloudnorm
 import pytest
+from PyQt6.QtCore import QByteArray, QObject
+from PyQt6.QtMultimedia import QMediaDevices
+from pytestqt.qtbot import QtBot
 
 from tests import sound_journey
 from tests.conftest import tone
 from tests.sound_server import RATE_HZ, SoundServer, swaps_heard
 from tests.sound_voices import voice
+from zestpanel.core.playback.mixer import Mixer
 from zestpanel.core.store.project import Project
+from zestpanel.desk.playing.output import open_output
 
 ROOT = Path(__file__).parents[2]
 # a machine that stands still for some time makes gaps that no program can help: so many swaps of twelve are without one
@@ -107,3 +112,21 @@ def test_an_impression_is_said_aloud_kept_and_heard_again(server: SoundServer, f
     assert clip.duration_s >= 3
     spectrum = np.abs(np.fft.rfft(clip.samples[:, 0]))
     assert np.fft.rfftfreq(clip.frames, 1 / clip.rate_hz)[spectrum.argmax()] == pytest.approx(700, abs=2)
+
+
+def test_a_sound_server_without_a_device_is_no_device(monkeypatch: pytest.MonkeyPatch, qtbot: QtBot) -> None:
+    """PulseAudio makes up a sink of this name where there is none (module-always-sink); nobody hears it."""
+
+    class MadeUp:
+        def isNull(self) -> bool:
+            return False
+
+        def id(self) -> QByteArray:
+            return QByteArray(b"auto_null")
+
+        def isFormatSupported(self, _: object) -> bool:
+            return True
+
+    monkeypatch.setattr(QMediaDevices, "defaultAudioOutput", MadeUp)
+    parent = QObject()
+    assert not open_output(Mixer(), parent).heard

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from zestpanel.core.domain.listening import RATING, Answer, Trial
+from zestpanel.core.domain.listening import QUALITY, RATING, Answer, Conduct, Trial
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
@@ -49,7 +49,8 @@ def add_panel(project: Project, data: dict[str, Any]) -> None:
 
 
 def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
-    """Which would you publish, can a setting be heard at all, and many on one line: further tests, over and closed."""
+    """Which would you publish, can a setting be heard at all, and many on one line: further tests, over and closed; and
+    one of naturalness that is under way, with fewer listeners than are planned."""
     candidates, passages = project.shortlist.candidates(), project.texts.all()
     panel, tests = data["panel"], data["tests"]
     quality = dict(zip((c.id for c in candidates), panel["quality"], strict=True))
@@ -70,20 +71,27 @@ def add_listening_tests(project: Project, data: dict[str, Any]) -> None:
         wanted = [25 * (quality[s.candidate_id] - 1) + spread * rng.standard_normal() for s in trial.stimuli]
         return {"places": [int(np.clip(round(one), 0, 100)) for one in wanted]}
 
-    for kind, answers in (("preference", prefers), ("ABX", hears), ("multi-stimulus", places)):
+    def rates(trial: Trial) -> dict[str, Any]:
+        value = quality[trial.stimuli[0].candidate_id] + panel["noise"] * rng.standard_normal()
+        return {"score": int(np.clip(round(value), 1, 5))}
+
+    for kind, answers in (("preference", prefers), ("ABX", hears), ("multi-stimulus", places), (RATING, rates)):
         wanted = tests.get(kind)
         if wanted is None:
             continue
         settings = TestSettings(
             candidate_ids=tuple(candidates[n - 1].id for n in wanted["candidates"] if n <= len(candidates)),
-            passage_ids=tuple(p.id for p in passages), training=0, most=wanted.get("most", 0),
+            passage_ids=tuple(p.id for p in passages), training=0, most=wanted.get("most", 0), trim=True,
+            listeners=wanted.get("planned", 0), scale=wanted.get("scale", QUALITY),
         )  # fmt: skip
         if len(settings.candidate_ids) < 2:
             continue
         test = project.panel.add_test(kind, settings.as_document())
+        project.panel.put_conduct(test, Conduct(name=wanted.get("name", "")))
         for listener in project.panel.listeners()[: wanted["listeners"]]:
             session = session_of(project, test, listener)
             for trial in session.trials:
                 project.answers.add(trial.id, Answer(given=answers(trial), origin="simulated", heard_share=1.0))
             project.panel.finish_session(session.trials[0].session_id)
-        project.panel.close_test(test)
+        if not wanted.get("planned"):
+            project.panel.close_test(test)

@@ -116,6 +116,17 @@ def write_shots(  # noqa: C901 one picture after another
     for step in ("brief", "engines", "evidence", "listening", "cost", "choice"):
         shoot(step, partial(window.go_to, step))
 
+    def results() -> None:
+        window.go_to("listening")
+        page = window.page("listening")
+        assert isinstance(page, ListeningPage)
+        page.show_view("Results")
+        settle()
+        page.results.ensureWidgetVisible(page.results.tables[0])
+        settle()
+
+    shoot("results", results)
+
     def view_of_engines(name: str) -> None:
         page = window.page("engines")
         assert isinstance(page, EnginesPage)

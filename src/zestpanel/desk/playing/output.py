@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Final, Protocol
 
 from PyQt6.QtCore import QCoreApplication, QIODevice, QObject, QThread, QTimer, pyqtSignal
 
@@ -138,6 +138,10 @@ class Feeder(QObject):
             self._sink.stop()
 
 
+# what sound servers make up where there is no device, so that programs can go on: nobody hears it
+_NO_SINK: Final = b"auto_null"
+
+
 def open_output(mixer: Mixer, parent: QObject) -> Output:
     """The default sound device, or a clock where there is none."""
     from PyQt6.QtMultimedia import QAudioFormat, QMediaDevices
@@ -147,6 +151,6 @@ def open_output(mixer: Mixer, parent: QObject) -> Output:
     form.setSampleRate(RATE_HZ)
     form.setChannelCount(2)
     form.setSampleFormat(QAudioFormat.SampleFormat.Float)
-    if device.isNull() or not device.isFormatSupported(form):
+    if device.isNull() or _NO_SINK in device.id().data() or not device.isFormatSupported(form):
         return ClockOutput(mixer, parent)
     return SinkOutput(mixer, device, form, parent)
