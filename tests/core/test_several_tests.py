@@ -34,7 +34,9 @@ def test_a_result_is_covered_everywhere_until_all_planned_listeners_have_finishe
     assert result_of(heard, heard.panel.test(test)).covered
     assert heard.panel.apart() == {test: "covered", line: "covered"}
     assert heard.answers.ratings() == []
-    assert all(row.score is None for row in evaluate(heard).rows.values())
+    rows = evaluate(heard).rows.values()
+    assert all(row.score is None for row in rows)
+    assert {row.how_sure for row in rows} == {"a test is under way"}, "nowhere that nobody has heard it"
     assert feeding.tests_by_candidate(heard) == {}
     assert "18 of tests under way, covered" in panel_scores(heard).why_kept_apart()
     open_early(heard.panel, test)

@@ -20,6 +20,7 @@ WORDS: Final = (
     marked("word", "missing"),
     marked("word", "all"),
     marked("word", "nobody has heard this"),
+    marked("word", "a test is under way"),
     marked("word", "open"),
     marked("word", "proprietary"),
     marked("word", "streams"),

@@ -113,7 +113,9 @@ def _may_be_chosen(found: Evaluation, standing: Standing, candidate_id: int, *, 
         )
     if row.score is None and not though_unheard:
         raise NobodyHeardIt(
-            tr("Nobody has heard {name} in a test.", name=row.name),
+            tr("A test that has heard {name} is under way, and its result is covered.", name=row.name)
+            if row.under_way
+            else tr("Nobody has heard {name} in a test.", name=row.name),
             kept=tr("Nothing was decided."),
             remedy=tr("Have it rated on the Listening tab, or say that it is to be chosen all the same."),
         )

@@ -152,6 +152,7 @@ class _Gathered:
             summary=summary,
             cost=cost,
             score=scores.by_candidate.get(candidate.id),
+            under_way=candidate.id in scores.under_way,
             gates=tuple(gates(brief, candidate, engine, cost, summary, own=own, consent_missing=consent_missing)),
             as_good_as_best=equal,
             best_id=best,

@@ -37,7 +37,7 @@ class Row(Known):
 
     @property
     def how_sure(self) -> str:
-        """'nobody has heard this', 'preliminary', or '' for a score that rests on enough."""
+        """Why it has no score, 'preliminary', or '' for a score that rests on enough."""
         if self.score is None:
-            return "nobody has heard this"
+            return self.unheard
         return tr("preliminary") if self.score.preliminary else ""

@@ -18,7 +18,7 @@ from zestpanel.core.money.volume import VolumeCost
 class Known:
     """score: in its own language. defects: those marked while listening; None where nobody has marked or rated any
     take of it. tests: what listening tests other than the main rating say of it, by language and by what they are
-    called as a figure."""
+    called as a figure. under_way: whether a test whose result is covered has heard it."""
 
     candidate: Candidate
     name: str
@@ -30,6 +30,12 @@ class Known:
     score: Score | None
     defects: Defects | None = None
     tests: Mapping[tuple[str, str], Fed] = field(default_factory=dict, repr=False, compare=False)
+    under_way: bool = False
+
+    @property
+    def unheard(self) -> str:
+        """Why it has no score, as files say it; '' where it has one."""
+        return "" if self.score is not None else "a test is under way" if self.under_way else "nobody has heard this"
 
     @property
     def language(self) -> str:

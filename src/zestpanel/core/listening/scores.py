@@ -122,9 +122,9 @@ class PanelScores:
     """by_candidate: each candidate's score in its own language, else in the first it was rated in.
 
     covered: ratings of tests whose results are covered until all planned listeners have answered; by_themselves: of
-    tests that stand apart. not_spoken: ratings kept apart because the listener does not speak the passage's language;
-    not_stated: because it is not known which languages the listener speaks; of_own_voice: because the voice is the
-    listener's own.
+    tests that stand apart. under_way: candidates that have covered ones. not_spoken: ratings kept apart because the
+    listener does not speak the passage's language; not_stated: because it is not known which languages the listener
+    speaks; of_own_voice: because the voice is the listener's own.
     """
 
     by_candidate: dict[int, Score]
@@ -134,6 +134,7 @@ class PanelScores:
     of_own_voice: int = 0
     covered: int = 0
     by_themselves: int = 0
+    under_way: frozenset[int] = frozenset()
 
     @property
     def kept_apart(self) -> int:
@@ -204,6 +205,7 @@ def panel_scores(project: RatingParts, *, scale: str = QUALITY, tags: Collection
     scores = score_ratings(rows, candidates, listeners, read, kinds)
     why = Counter(apart.get(r.test_id, "") for r in of_scale)
     scores = replace(scores, covered=why.pop("covered", 0),
+                     under_way=frozenset(r.candidate_id for r in of_scale if apart.get(r.test_id) == "covered"),
                      by_themselves=sum(n for of, n in why.items() if of not in ("", "removed")))  # fmt: skip
     rows.clear()
     of_scale.clear()

@@ -54,7 +54,7 @@ def evidence_table(evaluation: Evaluation) -> list[list[str]]:
                 row.plan.name,
                 row.candidate.language,
                 str(len(s.takes)),
-                "nobody has heard this" if score is None else "preliminary" if score.preliminary else "",
+                row.unheard or ("preliminary" if score is not None and score.preliminary else ""),
                 _plain(crossed.low if crossed else None, 2),
                 _plain(crossed.high if crossed else None, 2),
                 str(score.listeners if score else 0),

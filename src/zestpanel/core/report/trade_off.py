@@ -89,7 +89,7 @@ def not_on_the_map(standing: Standing, *, across: str = ACROSS, up: str = UP) ->
 
 def _why_not(figure: Figure, row: Row) -> str:
     if figure.name == UP and row.score is None:
-        return tr("nobody has heard it")
+        return word(row.unheard)
     if figure.name == ACROSS and row.cost.why_not:
         return row.cost.why_not
     return tr("{words} missing", words=word(figure.words))

@@ -28,7 +28,7 @@ def _told(of: Known, language: LanguageScores | None, brief: Brief) -> str:
     del brief
     score = None if language is None else language.scores.get(of.candidate.id)
     if score is None:
-        return word("nobody has heard this")
+        return word(of.unheard or "nobody has heard this")
     return f"{score.mean:.2f} {score.letters}" + ("\n" + tr("preliminary") if score.preliminary else "")
 
 

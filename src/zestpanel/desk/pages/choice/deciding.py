@@ -177,7 +177,8 @@ class Deciding(QWidget):
             )  # fmt: skip
         except NobodyHeardIt as error:
             question(
-                self, tr("Nobody has heard it"), error.what, tr("No listener has rated this voice in a test."),
+                self, tr("Nobody has heard it"), error.what,
+                tr("No listener has rated this voice in a test that is over."),
                 tr("Choose it all the same"), tr("Not now"), lambda: self.decide(though_unheard=True),
             ).open()  # fmt: skip
             return

@@ -311,6 +311,6 @@ def _ranking_row(ranked: Ranked, row: Row, figures_of: list[str]) -> tuple[list[
         "\n".join([gate, *row.rights]),
         *figures_of,
     ]
-    warn = [column for column, text in enumerate(cells) if text in (word("missing"), word("nobody has heard this"))]
+    warn = [column for column, text in enumerate(cells) if text in (word("missing"), word(row.unheard))]
     warn += [_MUSTS] if failing else []
     return cells, warn
