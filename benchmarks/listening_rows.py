@@ -5,18 +5,29 @@ Intervals at 95 % are to hold in 93 to 97 of 100 panels; with 400 panels a row, 
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, Final
 
 import choix
 import numpy as np
 
+from benchmarks.core_rows import fill
 from benchmarks.timing import best_of, seconds
 from zestpanel.core.analysis.statistics.crossed import differences, equality_crossed
 from zestpanel.core.analysis.statistics.preference import pair_table, strengths
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.listening.scaled import lines_of
+from zestpanel.core.domain.listening import Answer
+from zestpanel.core.listening.answer_file import lines_of
+from zestpanel.core.listening.answers_in import take_in
+from zestpanel.core.listening.scaled import lines_of as scaled_lines
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.listening.together import taken_together
+from zestpanel.core.store.project import Project
 
 Rows = list[tuple[str, str, str]]
 PANELS: Final = 400
@@ -63,7 +74,7 @@ def _mean_held(rng: np.random.Generator, listeners: int, passages: int, missing:
     x = x + 0.2 * rng.standard_normal((3, 1, passages)) + 0.7 * rng.standard_normal((3, listeners, passages))
     values = [(c, p, t, float(x[c, p, t])) for c in range(3) for p in range(listeners) for t in range(passages)
               if rng.random() >= missing]  # fmt: skip
-    line = next(one for one in lines_of(values, bounds=(-10.0, 10.0)) if one.candidate_id == 0)
+    line = next(one for one in scaled_lines(values, bounds=(-10.0, 10.0)) if one.candidate_id == 0)
     return line.low <= 3.0 <= line.high
 
 
@@ -87,6 +98,47 @@ def _called_equal(rng: np.random.Generator, listeners: int, passages: int, missi
     return found is not None and found.equal
 
 
+def several_tests() -> Rows:
+    """Six tests of one panel side by side, and all of their answers out and into a copy of the project."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        project = Project.create(folder / "P.zest")
+        fill(project, candidates=12, passages=12, repeats=1, rated=12)
+        shutil.copytree(folder / "P.zest", folder / "Q.zest")
+        ids = tuple(c.id for c in project.shortlist.candidates())
+        settings = TestSettings(candidate_ids=ids, passage_ids=tuple(p.id for p in project.texts.all()), training=0)
+        rng = np.random.default_rng(1)
+        for kind in ("ACR", "preference", "CCR", "multi-stimulus", "yes or no"):
+            test = project.panel.add_test(kind, settings.as_document())
+            for listener in project.panel.listeners():
+                session = session_of(project, test, listener)
+                for trial in session.trials:
+                    question = session.kind.shown(trial, settings).questions[0]
+                    value: object = [int(x) for x in rng.integers(0, 101, question.places)] if question.places else (
+                        question.choices[int(rng.integers(len(question.choices)))].value)  # fmt: skip
+                    project.answers.add(trial.id, Answer(given={question.name: value}, origin="simulated"))
+                project.panel.finish_session(session.trials[0].session_id)
+        answers = len(project.answers.ratings()) + sum(
+            len(project.answers.of_test(t.id)) for t in project.panel.tests()
+        )
+        said = best_of(1, lambda: taken_together(project))
+        began = time.perf_counter()
+        lines = "\n".join(lines_of(project))
+        out = time.perf_counter() - began
+        copy = Project.open(folder / "Q.zest")
+        taken = best_of(1, lambda: take_in(copy, lines, "answers.jsonl"))
+        same = "the same" if "\n".join(lines_of(copy)) == lines else "NOT the same"
+        copy.close()
+        project.close()
+    what = f"six tests of 12 x 12 by 12 listeners, {answers:,} answers"
+    return [
+        (f"{what}: what they say together", seconds(said), "seconds"),
+        ("  all answers written as a file", seconds(out), "seconds"),
+        ("  taken into a copy of the project, which then writes", f"{seconds(taken)}, {same}", "seconds, the same"),
+    ]
+
+
 ROWS: Final[list[tuple[str, Callable[[], Rows]]]] = [
-    ("votes", many_votes), ("listening intervals", intervals_hold), ("equality", equality_false),
+    ("votes", many_votes), ("several tests", several_tests), ("listening intervals", intervals_hold),
+    ("equality", equality_false),
 ]  # fmt: skip

@@ -260,8 +260,9 @@ class _In:
             trials = self._session(test, record, here)
             for number, of in zip(trials, record.trials, strict=True):
                 waiting += [(one.place, number, one) for one in of.answers]
-        for _, number, one in sorted(waiting, key=lambda of: of[0]):
-            self._answer(number, one, stored.get(number, []))
+        new = [self._answer(number, one, stored.get(number, []))
+               for _, number, one in sorted(waiting, key=lambda of: of[0])]  # fmt: skip
+        self._project.answers.add_many([one for one in new if one is not None])
 
     def _session(self, test: int, record: SessionRecord, here: Mapping[int, Session]) -> list[int]:
         """Numbers of the session's trials, in order."""
@@ -303,20 +304,21 @@ class _In:
         return Stimulus(candidate_id=self._here.candidates[clip.candidate],
                         passage_version_id=self._here.texts[clip.text], take_id=take, role=clip.role)  # fmt: skip
 
-    def _answer(self, trial: int, record: AnswerRecord, there: list[StoredAnswer]) -> None:
+    def _answer(self, trial: int, record: AnswerRecord, there: list[StoredAnswer]) -> StoredAnswer | None:
+        """What is to be put in, None for what is known, or older than what stands."""
         if any((one.answer.created, dict(one.answer.given), one.withdrawn) ==
                (record.created, record.given, record.withdrawn) for one in there):  # fmt: skip
             self.done.known += 1
-            return
+            return None
         if there and max(one.answer.created for one in there) > record.created:
             self.done.older += 1
-            return
+            return None
         spoken = record.spoken if record.spoken and self._project.clips.path(record.spoken).exists() else ""
         self.done.unspoken += bool(record.spoken) and not spoken
-        self._project.answers.add(
+        self.done.answers += 1
+        return StoredAnswer(
             trial,
             Answer(given=record.given, origin=record.origin, heard_share=record.heard_share, plays=record.plays,
                    took_s=record.took_s, note=record.note, spoken=spoken, heard=tuple(record.heard),
-                   created=record.created), withdrawn=record.withdrawn,
+                   created=record.created), record.withdrawn,
         )  # fmt: skip
-        self.done.answers += 1

@@ -47,14 +47,15 @@ class Answers:
 
     def add(self, trial_id: int, answer: Answer, *, withdrawn: bool = False) -> int:
         """The moment is now, unless the answer has one."""
-        values = {
-            "trial_id": trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
-            "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
-            "created": answer.created or now(), "withdrawn": withdrawn, "spoken": answer.spoken or None,
-            "heard": [list(one) for one in answer.heard] or None,
-        }  # fmt: skip
+        values = _row(StoredAnswer(trial_id, answer, withdrawn))
         with self._database.writing() as connection:
             return int(connection.execute(answers.insert().values(values).returning(answers.c.id)).scalar_one())
+
+    def add_many(self, given: Sequence[StoredAnswer]) -> None:
+        """In this order, all or none."""
+        if given:
+            with self._database.writing() as connection:
+                connection.execute(answers.insert(), [_row(one) for one in given])
 
     def last_of(self, trial_id: int) -> Answer | None:
         """The answer to a trial that stands, None where there is none or it was taken back."""
@@ -296,6 +297,16 @@ def _last() -> Any:
 
 def _clip_of(session_id: int, clip: Stimulus) -> tuple[int, int, int, int | None]:
     return session_id, clip.candidate_id, clip.passage_version_id, clip.take_id
+
+
+def _row(one: StoredAnswer) -> dict[str, Any]:
+    answer = one.answer
+    return {
+        "trial_id": one.trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
+        "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
+        "created": answer.created or now(), "withdrawn": one.withdrawn, "spoken": answer.spoken or None,
+        "heard": [list(part) for part in answer.heard] or None,
+    }  # fmt: skip
 
 
 def _answer(row: Any) -> Answer:
