@@ -24,6 +24,7 @@ from zestpanel.core.listening.results import result_of
 from zestpanel.core.listening.scores import panel_scores
 from zestpanel.core.listening.session import ListeningSession, session_of
 from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.report.answers import answers, as_rows
 from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 
@@ -176,6 +177,8 @@ def test_a_text_that_was_edited_since_comes_along_behind_the_present_one(here: P
     first = here.texts.all()[0]
     here.texts.edit(first.id, "Other words now.")
     there.texts.edit(there.texts.all()[0].id, "Yet others here.")
+    table = as_rows(answers(here))
+    assert {row[table[0].index("passage")] for row in table[1:]} == {"One", "Two", "Three", "Four"}, "no row loses its"
     rows = [json.loads(line) for line in whole(here).splitlines()]
     assert {row["title"] for row in rows if row["record"] == "text"} == {"One", "Two", "Three", "Four"}
     key = next(row["key"] for row in rows if row.get("title") == "One")

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QLabel, QTableWidget
+from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QTableWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import tone
@@ -18,9 +18,11 @@ from tests.desk.conftest import Opener, button_of, cells, pitch_of, recorder, se
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.person import person_text
+from zestpanel.core.domain.listening import Stimulus
+from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.planned import questions
-from zestpanel.core.listening.registry import kinds
-from zestpanel.core.listening.session import ListeningSession, session_of
+from zestpanel.core.listening.registry import kind_of, kinds
+from zestpanel.core.listening.session import ListeningSession, Unkept, session_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.store.project import Project
 from zestpanel.desk.booth.booth import Booth
@@ -669,3 +671,42 @@ def test_tab_comes_to_the_remark_first_and_to_the_end_last(
     assert found[0] is booth.remark
     assert set(booth.answers.values()) <= set(found[:-1])
     assert found[-1] is booth.leave
+
+
+@pytest.mark.parametrize("kind", ["ACR", "preference", "ABX", "multi-stimulus"])
+def test_nothing_but_the_sound_tells_who_is_heard(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, kind: str
+) -> None:
+    """The same trials with the candidates exchanged: every word, hint, name and state of every widget is the same, and
+    so are the files of the project."""
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    first, second, _ = ids = tuple(c.id for c in bench_project.shortlist.candidates())
+    settings = TestSettings(candidate_ids=ids, passage_ids=tuple(p.id for p in bench_project.texts.all()), training=0)
+    able = takes_to_hear(bench_project.takes, bench_project.texts, settings)
+    planned = kind_of(kind).design(able, settings, listener=0, rng=np.random.default_rng(1))
+    others = {first: second, second: first}
+
+    def exchanged(one: Stimulus) -> Stimulus:
+        candidate = others.get(one.candidate_id, one.candidate_id)
+        return replace(one, candidate_id=candidate, take_id=able[candidate, one.passage_version_id])
+
+    files = sorted(str(path) for path in bench_project.folder.rglob("*"))
+    seen = []
+    for trials in (planned, [replace(one, stimuli=tuple(map(exchanged, one.stimuli))) for one in planned]):
+        session = ListeningSession(Unkept(trials[:1]), kind_of(kind), settings, level_lufs=-23.0)
+        window._to_booth(session)
+        qtbot.keyClick(window.booth, Qt.Key.Key_Return)
+        settle(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
+        window.state.player.pause()
+        settle(qtbot, window)
+        seen.append([
+            (type(one).__name__, one.objectName(), one.accessibleName(), one.toolTip(), one.isEnabled(),
+             one.text() if isinstance(one, QLabel | QPushButton) else "", one.geometry())
+            for one in window.findChildren(QWidget) if one.isVisible()
+        ] + [window.windowTitle()])  # fmt: skip
+        stopped(window, qtbot)
+    assert seen[0] == seen[1]
+    assert len(seen[0]) > 15
+    assert sorted(str(path) for path in bench_project.folder.rglob("*")) == files
