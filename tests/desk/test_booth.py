@@ -701,6 +701,7 @@ def test_nothing_but_the_sound_tells_who_is_heard(
         qtbot.waitUntil(lambda: bool(window.state.player.mixer.lanes), timeout=60_000)
         window.state.player.pause()
         settle(qtbot, window)
+        qtbot.wait(100)  # "Play" is narrower than "Pause": laid out anew
         seen.append([
             (type(one).__name__, one.objectName(), one.accessibleName(), one.toolTip(), one.isEnabled(),
              one.text() if isinstance(one, QLabel | QPushButton) else "", one.geometry())
