@@ -115,7 +115,7 @@ def changes() -> Rows:
             for _ in range(PANELS):
                 found: list[Difference] = []
                 for _ in range(7):
-                    for measure in ("first_sound_s", "last_byte_s", "words_per_minute", "pitch_hz"):
+                    for measure in ("first_sound_s", "last_byte_s", "speaking_rate", "pitch_hz"):
                         found.append(ratio_of(measure, draw(pairs), draw(pairs)))
                     wrong = rng.binomial(12, 0.1, (2, pairs)) / 12 * 100
                     found.append(difference_of("words_wrong", wrong[1] - wrong[0]))

@@ -23,9 +23,10 @@ from zestpanel.core.catalogue.reaching import HttpSpeak
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.connector import retry_after
-from zestpanel.core.connectors.http.finding import Contents, word_times
+from zestpanel.core.connectors.http.finding import Contents
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.templates import values_of
+from zestpanel.core.connectors.word_times import word_times
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import ConnectorError
@@ -133,8 +134,8 @@ def test_odd_figures_in_a_reply_are_no_figures(body: bytes) -> None:
     got.voice_used.encode("utf-8")
     assert got.characters_billed is None
     assert got.allowance_left is None
-    assert word_times([["a", float("inf"), 1.0]]) == ()
-    assert word_times([["a", 10**400, 1.0]]) == ()
+    assert word_times([["a", float("inf"), 1.0]], 2.0) == ()
+    assert word_times([["a", 10**400, 1.0]], 2.0) == ()
 
 
 @pytest.mark.parametrize("value", ["²", "1e999", "9" * 400, "Thu, 01 Jan 99999 00:00:00 GMT", "-1", "", "nan"])

@@ -100,7 +100,9 @@ class TryIt(Dialog):
         if "allowance_left" in said:
             lines += [
                 tr("Allowance left: {or_not_stated}", or_not_stated=_or_not_stated(said["allowance_left"])),
-                tr("Word times: {get}", get=said.get("word_times") or tr("none")),
+                tr("Word times: the reply has some, in a shape that is not known; they are found in the sound instead")
+                if said.get("word_times_unread")
+                else tr("Word times: {get}", get=said.get("word_times") or tr("none")),
             ]
         timing = said.get("timing")
         if timing:

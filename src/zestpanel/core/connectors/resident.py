@@ -26,6 +26,7 @@ from zestpanel.core.connectors.programs import (
 )
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.watching import MemoryWatch, cpu_s, threads_of, tree
+from zestpanel.core.connectors.word_times import word_times
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import Cancelled as WasCancelled
 from zestpanel.core.errors import SynthesisFailure
@@ -177,6 +178,7 @@ class ResidentConnector:
             clip=clip,
             console=self._console(),
             voice_used=without_keys(str(answer.get("voice", "")), 200),
+            word_times=word_times(answer.get("word_times"), clip.duration_s),
             timing=Timing(
                 load_s=load_s,
                 last_byte_s=last,

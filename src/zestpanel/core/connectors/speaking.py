@@ -33,7 +33,8 @@ class SpeakRequest:
 class Reply:
     """A delivered clip: the bytes as delivered, decoded, and what the reply said about itself.
 
-    timing is None where no clock of ours ran. console: what a program wrote beside its sound.
+    timing is None where no clock of ours ran. console: what a program wrote beside its sound. word_times_unread:
+    something stands where the times of words should, and in no shape that is known.
     """
 
     data: bytes = field(repr=False)
@@ -44,6 +45,7 @@ class Reply:
     characters_billed: int | None = None
     allowance_left: int | None = None
     word_times: tuple[tuple[str, float, float], ...] = ()
+    word_times_unread: bool = False
     obtained: str = "run"
     file_name: str = ""
     console: str = field(default="", repr=False)

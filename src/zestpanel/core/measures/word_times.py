@@ -62,14 +62,23 @@ def find_word_times(
 
 
 def _from_reply(words: list[tuple[str, int, int]], given: tuple[tuple[str, float, float], ...]) -> tuple[WordTime, ...]:
-    """Reply words joined to the text's words by position; () when they are not the same words in the same order."""
-    if len(given) != len(words):
+    """The text's words at the times of the reply's, however that cuts them: letter by letter, evenly within one piece;
+    () when its letters are not those of the text.
+    """
+    moments: list[tuple[str, float, float]] = []
+    for said, start, end in given:
+        letters = _letters(said)
+        step = (end - start) / max(1, len(letters))
+        moments += [(letter, start + k * step, start + (k + 1) * step) for k, letter in enumerate(letters)]
+    if "".join(letter for letter, _, _ in moments) != "".join(_letters(word) for word, _, _ in words):
         return ()
-    out = []
-    for (word, _, _), (said, start, end) in zip(words, given, strict=True):
-        if _letters(said) != _letters(word):
+    out, at = [], 0
+    for word, _, _ in words:
+        if not (count := len(_letters(word))):
             return ()
+        start, end = moments[at][1], moments[at + count - 1][2]
         out.append((word, start, end, SHORTEST_WORD_S <= end - start <= LONGEST_WORD_S))
+        at += count
     return tuple(out)
 
 

@@ -24,12 +24,13 @@ from zestpanel.core.connectors.agreed import choices_of
 from zestpanel.core.connectors.arrival import sound_trace
 from zestpanel.core.connectors.hosts import places_in
 from zestpanel.core.connectors.http.asking import HttpRequest, Sent, fetch, filled, make_client, send
-from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole, word_times
+from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
+from zestpanel.core.connectors.word_times import word_times
 from zestpanel.core.domain.take import Timing
 from zestpanel.core.errors import AudioError, NotSound, SynthesisFailure
 from zestpanel.core.errors import Cancelled as WasCancelled
@@ -300,6 +301,8 @@ class Found(Protocol):
 
     def value(self, place: str) -> Any: ...
 
+    def gathered(self, place: str) -> list[Any]: ...
+
 
 def understood(
     contents: Found,
@@ -324,6 +327,8 @@ def understood(
             ((last, 0.0),),
         )
     )
+    said = contents.value(where.word_times)
+    times = word_times(contents.gathered(where.word_times), clip.duration_s) or word_times(said, clip.duration_s)
     return Reply(
         data=sound,
         clip=clip,
@@ -341,7 +346,8 @@ def understood(
         model_used=str(contents.value(where.model_used) or ""),
         characters_billed=whole(contents.value(where.characters_billed)),
         allowance_left=whole(contents.value(where.allowance_left)),
-        word_times=word_times(contents.value(where.word_times)),
+        word_times=times,
+        word_times_unread=bool(said) and not times,
     )
 
 

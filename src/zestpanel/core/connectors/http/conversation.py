@@ -16,7 +16,15 @@ from zestpanel.core.catalogue.reaching import WebSocketSpeak
 from zestpanel.core.connectors.hosts import stays_at
 from zestpanel.core.connectors.http.asking import key_values, with_query
 from zestpanel.core.connectors.http.connector import OverNetwork, raise_for_failure, understood
-from zestpanel.core.connectors.http.finding import MOST_PIECES, Chunks, at_path, own_words, too_many_pieces, uncoded
+from zestpanel.core.connectors.http.finding import (
+    MOST_PIECES,
+    Chunks,
+    at_path,
+    gathered,
+    own_words,
+    too_many_pieces,
+    uncoded,
+)
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
@@ -77,6 +85,9 @@ class Heard:
         if kind != "json":
             return None
         return next((v for tree in reversed(self.trees) if (v := at_path(tree, path)) is not None), None)
+
+    def gathered(self, place: str) -> list[Any]:
+        return gathered(self.trees, place)
 
 
 class _OnceOnly(reconnect):

@@ -6,10 +6,9 @@ import base64
 import binascii
 import contextlib
 import json
-import math
 import re
 import struct
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from email.message import Message
 from email.parser import BytesParser
 from email.policy import compat32
@@ -95,6 +94,9 @@ class Contents:
             if (found := at_path(tree, path)) is not None:
                 return found
         return None
+
+    def gathered(self, place: str) -> list[Any]:
+        return gathered(self._trees, place)
 
     @property
     def content_type(self) -> str:
@@ -324,6 +326,18 @@ def events(chunks: Iterable[tuple[float, bytes]]) -> Iterable[tuple[float, str]]
 MOST_COUNTED: Final = 10**12  # characters: more than any service bills at once, and a number that a database keeps
 
 
+def gathered(trees: Iterable[Any], place: str) -> list[Any]:
+    """The lists at 'json PATH' in every JSON of a reply, one after another; the last alone where it repeats the one
+    before it, as replies do that tell all so far. A value counts as a list of one.
+    """
+    kind, _, path = place.partition(" ")
+    found = [at_path(tree, path) for tree in trees] if kind == "json" else []
+    lists = [one if isinstance(one, list) else [one] for one in found if one is not None]
+    if len(lists) > 1 and lists[-1][: len(lists[-2])] == lists[-2]:
+        return lists[-1]
+    return [item for one in lists for item in one]
+
+
 def whole(value: Any) -> int | None:
     """A count in a reply; None for what is none: no number, below 0, or beyond reason."""
     try:
@@ -331,19 +345,3 @@ def whole(value: Any) -> int | None:
     except (TypeError, ValueError, OverflowError):
         return None
     return count if 0 <= count <= MOST_COUNTED else None
-
-
-def word_times(value: Any) -> tuple[tuple[str, float, float], ...]:
-    """[[word, start_s, end_s], ...] or [{'word','start','end'}, ...]; anything else is no word times."""
-    out = []
-    for item in value if isinstance(value, list) else []:
-        try:
-            parts = (item["word"], item["start"], item["end"]) if isinstance(item, Mapping) else tuple(item)
-            word, start, end = parts
-            times = float(start), float(end)
-            if not all(map(math.isfinite, times)):
-                return ()
-            out.append((without_keys(str(word), 200), *times))
-        except (TypeError, ValueError, KeyError, OverflowError):
-            return ()
-    return tuple(out)

@@ -305,6 +305,7 @@ def _said(reply: Reply) -> dict[str, Any]:
         "characters_billed": reply.characters_billed,
         "allowance_left": reply.allowance_left,
         "word_times": len(reply.word_times),
+        "word_times_unread": reply.word_times_unread,
         "bytes": len(reply.data),
         "console": reply.console[-20_000:],
         "timing": asdict(reply.timing) if reply.timing else None,

@@ -156,7 +156,7 @@ class TestsView(QScrollArea):
         if self.chosen is None:
             self._chosen = lines[0].test.id if lines else None
         self.table.blockSignals(True)
-        self.table.show_rows(list(TESTS_HEAD), [list(one.cells) for one in lines], numbers=[1, 2], wide=3)
+        self.table.show_rows(list(TESTS_HEAD), [list(one.cells) for one in lines], numbers=[1, 2], wide=0)
         self.table.setFixedHeight(self.table.height_for_rows(6))
         at = next((k for k, one in enumerate(lines) if one.test.id == self._chosen), None)
         if at is not None:
