@@ -9,6 +9,7 @@ import socket
 import struct
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -259,9 +260,14 @@ HOSTILE = [
     (saying(wav(bytes(9000)), "Content-Length: 99999"), "broken sound", "broke in the middle"),
     (saying(wav(bytes(900), says=5000)), "broken sound", "header promises more"),
     (saying(BOMB, "Content-Encoding: gzip"), "wrong content", "unpacks to more than 2 MB"),
+    (saying(wav(b"\1" * 9000, says=900)), "broken sound", "more follows: part of it would not be heard"),
+    (saying(wav(bytes(900)) + wav(bytes(900))), "broken sound", "more follows: part of it would not be heard"),
     (saying(b"not packed", "Content-Encoding: gzip"), "broken sound", "cannot be unpacked"),
     (saying(b"x", "Content-Encoding: br"), "wrong content", "packed as 'br'"),
     (saying(b"<html>Sign in", "Content-Type: text/html"), "wrong content", "a web page, not sound"),
+    (saying(b"<html><style>p {x: y}</style><p>Sign in &amp; pay"), "wrong content", "It says: Sign in & pay$"),
+    (saying(b"quota of the month exceeded"), "wrong content", "It says: quota of the month exceeded$"),
+    (saying(b"\0\0\0\5\xffabcd", status="500 X"), "server error", "answered 500: something that is no known sound"),
     (saying(b'{"error": "later"}'), "wrong content", "JSON text, not sound"),
     (saying(b"RIFF\0\0\0\0WAVEfmt "), "broken sound", "cannot be decoded"),
     (saying(b"", "Location: http://127.0.0.1:1/", status="307 Temporary Redirect"), "taken in", "was not sent there"),
@@ -278,6 +284,45 @@ def test_hostile_replies_are_failures_with_a_sentence(
         ask({"address": address + "/", "largest_reply_mb": 2, "read_timeout_s": 5})
     assert caught.value.kind == kind
     assert KEY not in str(caught.value)
+
+
+@pytest.mark.parametrize("behind", [b"", bytes(7), bytes(40), b"LIST" + struct.pack("<I", 4) + b"INFO"])
+def test_notes_behind_the_sound_of_a_file_are_no_fault(key: None, behind: bytes) -> None:
+    with raw_server(saying(wav(bytes(9000)) + behind)) as address:
+        assert ask({"address": address}).clip.frames == 4500
+
+
+@pytest.mark.parametrize(("body", "wait_s"), [
+    (b'{"error": {"message": "slow down", "retry_after": 20}}', 20.0), (b'{"retryAfterMs": "1500"}', 1.5),
+    (b'{"retry_after_ms": 250}', 0.25), (b"Limit reached. Please try again in 2.5s.", 2.5),
+    (b"Please retry after 1 minute", 60.0), (b"Please retry after 30 seconds", 30.0), (b"try again in 40ms", 0.04),
+    (b"try again later", None), (b'{"retry_after": "1.2.3"}', None), (b'{"retry_after": null}', None),
+])  # fmt: skip
+def test_a_wait_asked_for_in_words_counts_where_no_header_asks(key: None, body: bytes, wait_s: float | None) -> None:
+    """The wordings are common practice, no source."""
+    with raw_server(saying(body, status="429 X")) as address, pytest.raises(SynthesisFailure) as caught:
+        ask({"address": address + "/"})
+    assert caught.value.retry_after_s == wait_s
+
+
+@pytest.mark.parametrize("speak", [
+    {"body": {"text": "{text}", "sample": "{reference_base64}"}}, {"body": {"text": "{text}", "sample": "{reference}"}},
+    {"body_as": "multipart", "files": {"sample": "{reference}"}}, {"query": {"like": "{reference_base64}"}},
+])  # fmt: skip
+def test_an_empty_recording_is_refused_before_anything_is_sent(
+    key: None, speak: dict[str, Any], tmp_path: Path
+) -> None:
+    heads: list[bytes] = []
+    (empty := tmp_path / "empty.wav").touch()
+    with raw_server(lambda head, _: heads.append(head)) as address:
+        connector = open_connector(made({"address": address, **speak}))
+        with pytest.raises(SynthesisFailure, match="no recording that could be sent along"):
+            connector.speak(ASKED)
+        if "{reference}" not in str(speak.get("body", "")):
+            with pytest.raises(SynthesisFailure, match="recording is empty"):
+                connector.speak(replace(ASKED, reference=str(empty)))
+        connector.close()
+    assert not heads
 
 
 def test_an_endless_reply_is_dropped_at_the_cap(key: None) -> None:

@@ -232,7 +232,8 @@ def test_a_program_that_fetches_at_its_first_start_and_ignores_being_asked_to_st
     [
         ("import sys; print('model file is missing', file=sys.stderr); sys.exit(3)", "program", "status 3: model file"),
         ("pass", "broken sound", "wrote no sound"),
-        ("print('hello')", "broken sound", "no playable sound"),
+        ("print('quota exceeded')", "broken sound", "no playable sound.*plain text.*quota exceeded"),
+        ("import sys; print('ERROR: voice not found', file=sys.stderr)", "broken sound", "no sound.*voice not found"),
         ("import time; time.sleep(60)", "timed out", "was stopped"),
     ],
 )
@@ -279,6 +280,40 @@ def test_a_resident_engine_loads_once() -> None:
     with pytest.raises(SynthesisFailure, match="no voice nobody"):
         connector.speak(request("nobody"))
     assert connector.speak(request("hesk")).clip.duration_s > 1, "a refused text does not end the engine"
+    connector.close()
+
+
+SPEAKS = (
+    "import sys, json, wave; print('libsound 3.1 loaded', flush=True); print('{\"ready\": true}', flush=True)\n"
+    "for line in sys.stdin:\n"
+    "    asked = json.loads(line); print('[info] speaking', flush=True)\n"
+    "    w = wave.open(asked['output'], 'wb'); w.setnchannels(1); w.setsampwidth(2); w.setframerate(8000)\n"
+    "    w.writeframes(bytes(32000)); w.close()\n"
+    "    words = [{'word': 'Pears', 'start_ms': 500, 'end_ms': 1500}]\n"
+    "    print(json.dumps({'ok': True, 'word_times': words}), flush=True)"
+)
+
+
+def test_lines_of_a_library_between_its_answers_do_not_end_a_resident_program() -> None:
+    connector = open_connector(program(sys.executable, "-c", SPEAKS, resident=True))
+    reply = connector.speak(request("hesk", "Pears"))
+    connector.close()
+    assert reply.clip.duration_s == 2
+    assert reply.word_times == (("Pears", 0.5, 1.5),)
+
+
+@pytest.mark.parametrize(("code", "words"), [
+    ("import time; print('loading the model', flush=True); time.sleep(60)",
+     r'to write the line \{"ready": true\}. It wrote: loading the model'),
+    ("print('no licence found', flush=True)", "no licence found"),
+    ("print('{\"status\": \"up\"}', flush=True)",
+     r'but \{"status": "up"\}. Its first line is to be \{"ready": true\}'),
+    ("while True: print('.', flush=True)", r"output ended with|ended by signal|\. \| \."),
+])  # fmt: skip
+def test_a_resident_program_that_does_not_say_ready_is_told_what_to_write(code: str, words: str) -> None:
+    connector = open_connector(program(sys.executable, "-c", code, resident=True, timeout_s=1))
+    with pytest.raises(SynthesisFailure, match=words):
+        connector.speak(request("hesk"))
     connector.close()
 
 
@@ -329,7 +364,10 @@ def test_sound_is_told_from_its_content(tmp_path: Path) -> None:
         (b"", "nothing at all"),
         (b"{}", "JSON"),
         (b"<html>", "a web page"),
-        (b"abc", "no known sound"),
+        (b"abc", "plain text, not sound"),
+        (b"PK\x03\x04abc", "a zip archive"),
+        (b"#EXTM3U\nhttps", "a list of addresses to play"),
+        (b"\x00\x01abc", "no known sound"),
     ):
         with pytest.raises(AudioError, match=words):
             decode(data)

@@ -436,24 +436,48 @@ def test_doubled_braces_are_braces_and_controls_are_places() -> None:
     assert seen == [{"text": "One.", "pace": 1.2, "as": "{voice} of hesk", "raw": '{"a": 1}'}]
 
 
-def test_a_token_is_asked_for_again_when_it_was_refused() -> None:
+def test_a_token_that_ended_early_is_renewed_once_and_no_text_is_paid_twice() -> None:
     tokens: list[str] = []
+    texts: list[str] = []
+    good: set[str] = set()
 
     def answer(heard: Heard) -> Answer:
+        given = heard.headers.get("authorization", "").removeprefix("Bearer ")
         if heard.path == "/token":
             tokens.append(f"t-{len(tokens)}-of-a-season")
             return as_json({"access_token": tokens[-1]})
-        good = heard.headers["authorization"] == f"Bearer {tokens[-1]}" and len(tokens) > 1
-        return Answer(SOUND) if good else as_json({"error": f"{heard.headers['authorization']} is over"}, 401)
+        if heard.path == "/job" or given not in good:
+            return as_json({"error": f"{given} is over"}, 401)
+        texts.append(given)
+        return as_json({"job": "1"}) if heard.path == "/queue/speak" else Answer(SOUND)
 
     with SmallService(answer) as service:
-        engine = engine_of(service.address, {"audio": "body"}, headers={"Authorization": "Bearer {token}"},
-                           token={"address": f"{service.address}/token"})  # fmt: skip
-        connector = open_connector(engine)
+
+        def opened(path: str, **more: Any) -> Any:
+            token = {"address": f"{service.address}/token"}
+            headers = {"Authorization": "Bearer {token}"}
+            address = service.address + path
+            engine = engine_of(address, {"audio": "body"}, token=token, headers=headers, **more)
+            return open_connector(engine)
+
+        connector = opened("")
         with pytest.raises(SynthesisFailure) as caught:
             connector.speak(REQUEST)
-        assert "t-0-of-a-season" not in caught.value.what, "a token is a key, and masked like one"
+        assert len(tokens) == 2, "asked for again once, and no more"
+        assert "t-1-of-a-season" not in caught.value.what, "a token is a key, and masked like one"
+        good.add("t-2-of-a-season")
         assert connector.speak(REQUEST).data == SOUND
+        good.clear()
+        good.add("t-3-of-a-season")
+        assert connector.speak(REQUEST).data == SOUND, "t-2 has ended meanwhile"
+        assert texts == ["t-2-of-a-season", "t-3-of-a-season"]
+        connector.close()
+        good.update(f"t-{k}-of-a-season" for k in range(9))
+        job = {"id": "json job", "poll": f"{service.address}/job", "state": "json state", "done": ["done"]}
+        connector = opened("/queue", job=job)
+        with pytest.raises(SynthesisFailure, match="had taken the text in"):
+            connector.speak(REQUEST)
+        assert len(texts) == 3, "a job that was taken in is not asked for twice"
         connector.close()
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from codecs import getincrementaldecoder
+from html import unescape
 from typing import Final, Literal
 
 from zestpanel.core.texts import tr
@@ -45,6 +48,21 @@ def kind_of_text(data: bytes) -> Literal["web page", "JSON", "XML", ""]:
     return "XML" if head.startswith(b"<") else ""
 
 
+def text_in(data: bytes, most: int) -> str:
+    """The beginning of what bytes say, in one line and without the tags of a page; '' for what is no text."""
+    try:
+        text = getincrementaldecoder("utf-8")().decode(data[: 40 * most])
+    except UnicodeDecodeError:
+        return ""
+    if kind_of_text(data) == "web page":
+        text = unescape(_TAGS.sub(" ", text))
+    line = " ".join(text.split())
+    return line[:most] if line.isprintable() else ""
+
+
+_TAGS: Final = re.compile(r"<(script|style)\b.*?</\1>|<[^>]*>", re.IGNORECASE | re.DOTALL)
+
+
 def describe_bytes(data: bytes) -> str:
     """A few words on what bytes that are no sound seem to be, for an error sentence."""
     if not data:
@@ -56,6 +74,12 @@ def describe_bytes(data: bytes) -> str:
             return tr("JSON text")
         case "XML":
             return tr("XML text")
+    others = ((b"PK\x03\x04", tr("a zip archive")), (b"#EXTM3U", tr("a list of addresses to play")),
+              (b"\x1f\x8b", tr("packed data (gzip)")), (b"%PDF", "PDF"), (b"\x89PNG", tr("a picture")))  # fmt: skip
+    if other := next((words for mark, words in others if data.startswith(mark)), ""):
+        return other
+    if text_in(data, 200):
+        return tr("plain text")
     return tr("something that is no known sound file (it begins with {hex})", hex=data[:8].hex(" "))
 
 
@@ -83,6 +107,22 @@ def is_cut_off(data: bytes) -> bool:
         return False
     start, declared = found
     return not _is_open(declared) and len(data) - start < declared
+
+
+def wrong_length(data: bytes) -> str:
+    """A sentence where a WAV's header promises more or less sound than there is, '' where the two agree."""
+    if is_cut_off(data):
+        return tr("The sound is cut off: its header promises more than came.")
+    found = wav_data_bytes(data)
+    if found is None or _is_open(found[1]):
+        return ""
+    place = sum(found) + (found[1] & 1)
+    while len(data) - place >= 8 and any(data[place:]):  # what follows is chunks of notes, or a filling of zeros
+        name, size = data[place : place + 4], int.from_bytes(data[place + 4 : place + 8], "little")
+        if name in (b"RIFF", b"data") or not name.isascii() or place + 8 + size > len(data):
+            return tr("Behind the sound that its header tells of, more follows: part of it would not be heard.")
+        place += 8 + size + (size & 1)
+    return ""
 
 
 # programs that cannot know the length write 0, or as much as fits the field, or nearly so (common practice, no source)

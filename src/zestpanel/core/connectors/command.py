@@ -26,6 +26,7 @@ from zestpanel.core.connectors.programs import (
     console_text,
     decoded,
     last_words,
+    no_sound,
     read_output,
     size_of,
     too_much,
@@ -133,9 +134,11 @@ class CommandConnector:
                 memory_mb = watch.end()
                 assert process.stdout is not None
                 process.stdout.close()
+        put_out = b"".join(part for _, part in ended.chunks[-2:])
         if process.returncode:
-            put_out = b"".join(part for _, part in ended.chunks[-2:])
             raise SynthesisFailure("program", last_words(arguments[0], process.returncode, _end_of(err_file), put_out))
+        if self._own_name and not any(made.iterdir()):
+            raise no_sound(arguments[0], _end_of(err_file), put_out)
         if self._own_name:
             output = _the_one_in(made, arguments[0], raw=self._program.speak_facts.encoding != "file")
         if to_file or self._own_name:
@@ -144,9 +147,7 @@ class CommandConnector:
         else:
             data, chunks = b"".join(part for _, part in ended.chunks), ended.chunks
         if not data:
-            raise SynthesisFailure(
-                "broken sound", tr("{arguments} ended well but wrote no sound.", arguments=arguments[0])
-            )
+            raise no_sound(arguments[0], _end_of(err_file), put_out if to_file else b"")
         clip = decoded(data, arguments[0], self._program.speak_facts)
         return Reply(
             data=data,

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode, decode_raw
-from zestpanel.core.audio.kinds import is_cut_off
+from zestpanel.core.audio.kinds import wrong_length
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CommandSpeak
 from zestpanel.core.connectors.leash import Kept, leash
@@ -75,17 +75,21 @@ def decoded(data: bytes, program: str, speak: CommandSpeak | None = None) -> Cli
             raise SynthesisFailure(
                 "broken sound", tr("{program} wrote no playable sound. {what}", program=program, what=error.what)
             ) from error
-    if is_cut_off(data):
-        raise SynthesisFailure(
-            "broken sound",
-            tr("The sound of {program} is cut off: its header promises more than was written.", program=program),
-        )
+    if wrong := wrong_length(data):
+        raise SynthesisFailure("broken sound", f"{program}: {wrong}")
     try:
         return decode(data)
     except AudioError as error:
+        said = f" {quoted}" if (quoted := _one_line(data[:LONGEST_CONSOLE], _MOST_QUOTED // 3)) else ""
         raise SynthesisFailure(
-            "broken sound", tr("{program} wrote no playable sound. {what}", program=program, what=error.what)
+            "broken sound", tr("{program} wrote no playable sound. {what}", program=program, what=error.what) + said
         ) from error
+
+
+def no_sound(program: str, stderr: bytes, stdout: bytes = b"") -> SynthesisFailure:
+    """Of a program that ended well and left none: with what it said, which mostly tells why."""
+    said = last_words(program, 0, stderr, stdout)
+    return SynthesisFailure("broken sound", tr("{program} wrote no sound. {said}", program=program, said=said))
 
 
 class Program:

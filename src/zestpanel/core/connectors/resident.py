@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -38,13 +39,15 @@ _POLL_S: Final = 0.05
 _LONGEST_PROGRESS: Final = 200
 _LONGEST_LINE: Final = 4_000_000
 _LEFT_OPEN_S: Final = 0.5
+_MOST_OTHER_LINES: Final = 1000
+_READY: Final = '{"ready": true}'
 
 
 class ResidentConnector:
     """A program that stays, so that its model loads once.
 
-    Protocol: one JSON object a line. The program first writes {"ready": true}, before it as many {"progress": ...}
-    lines as it likes. Each request is
+    Protocol: one JSON object a line, whatever else stands between left out. The program first writes {"ready": true},
+    before it as many {"progress": ...} lines as it likes. Each request is
     {"text", "voice", "model", "language", "seed", "settings", "output"}; the program writes a WAV to ``output`` and
     answers {"ok": true, "voice": ..., "word_times": ...} or {"error": "..."}.
     """
@@ -99,19 +102,42 @@ class ResidentConnector:
             arguments, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=self._errors
         )
         self._told = 0
-        answer = self._read(arguments[0], cancelled)
+        answer = self._read(arguments[0], cancelled, loading=True)
         while "progress" in answer:  # the first start may fetch files; each line gives it the time-out anew
             self.tell(without_keys(str(answer["progress"]), _LONGEST_PROGRESS))
             if cancelled():
                 self.close()
                 raise WasCancelled
-            answer = self._read(arguments[0], cancelled)
+            answer = self._read(arguments[0], cancelled, loading=True)
         if not answer.get("ready"):
             self.close()
-            raise SynthesisFailure("program", tr("{arguments} did not say that it is ready.", arguments=arguments[0]))
+            said = without_keys(json.dumps(answer, ensure_ascii=False), _LONGEST_PROGRESS)
+            raise SynthesisFailure(
+                "program",
+                tr(
+                    "{program} did not say that it is ready, but {said}. Its first line is to be {line}.",
+                    program=arguments[0],
+                    said=said,
+                    line=_READY,
+                ),
+            )
 
-    def _read(self, program: str, cancelled: Cancelled) -> dict[str, Any]:
-        """The program's next line. A helper thread reads, so that cancelling and time-outs work."""
+    def _read(self, program: str, cancelled: Cancelled, *, loading: bool = False) -> dict[str, Any]:
+        """The program's next object. Other lines before it are of its libraries, and kept for what is said of it."""
+        others: list[bytes] = []
+        while len(others) < _MOST_OTHER_LINES:
+            line = self._next_line(program, cancelled, others, loading)
+            with contextlib.suppress(ValueError, RecursionError):
+                answer = json.loads(line)
+                if isinstance(answer, dict):
+                    return answer
+            if not line:
+                break
+            others.append(line[:LONGEST_CONSOLE])
+        raise self._ended(program, b"".join(others))
+
+    def _next_line(self, program: str, cancelled: Cancelled, others: list[bytes], loading: bool) -> bytes:
+        """b'' at its end. A helper thread reads, so that cancelling and time-outs work."""
         process, errors = self._process, self._errors
         assert process is not None
         assert process.stdout is not None
@@ -135,17 +161,15 @@ class ResidentConnector:
                 if flooded:
                     raise too_much(program)
                 if late:
+                    said = console_text(b"".join(others)).strip()
                     raise SynthesisFailure(
-                        "timed out", tr("{program} did not answer in time and was stopped.", program=program)
+                        "timed out",
+                        tr("{program} did not answer in time and was stopped.", program=program)
+                        + (tr(" Once it is loaded it is to write the line {line}.", line=_READY) if loading else "")
+                        + (tr(" It wrote: {said}", said=" | ".join(said.splitlines())[-300:]) if said else ""),
                     )
                 raise WasCancelled
-        try:
-            answer = json.loads(got[0])
-            if not isinstance(answer, dict):
-                raise ValueError
-            return answer
-        except (ValueError, IndexError, RecursionError):
-            raise self._ended(program) from None
+        return got[0] if got else b""
 
     def _ask(
         self, request: SpeakRequest, output: Path, began: float, load_s: float | None, cancelled: Cancelled
@@ -203,7 +227,7 @@ class ResidentConnector:
             raise self._ended(program) from error
         return self._read(program, cancelled)
 
-    def _ended(self, program: str) -> SynthesisFailure:
+    def _ended(self, program: str, put_out: bytes = b"") -> SynthesisFailure:
         """What the program said last, once it answers no more."""
         process, errors = self._process, self._errors
         assert process is not None
@@ -212,7 +236,7 @@ class ResidentConnector:
         said = os.pread(errors.fileno(), LONGEST_CONSOLE, max(0, os.fstat(errors.fileno()).st_size - LONGEST_CONSOLE))
         code = process.poll() or 0
         self.close()
-        return SynthesisFailure("program", last_words(program, code, said))
+        return SynthesisFailure("program", last_words(program, code, said, put_out))
 
     def _console(self) -> str:
         """What it wrote to standard error since the last reply."""

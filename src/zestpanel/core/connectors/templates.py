@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import re
 import uuid
 from collections.abc import Mapping
 from typing import Any, Final
@@ -42,15 +43,19 @@ def fill(template: Any, values: Mapping[str, Any]) -> Any:
         return [fill(value, values) for value in template]
     if not isinstance(template, str):
         return template
+    template = _cut_doubled(template)
+    if values.get("reference") == "" and _RECORDING.search(template):
+        raise SynthesisFailure("refused", tr("The voice has no recording that could be sent along. Nothing was sent."))
     if "{reference_base64}" in template:
         template = template.replace("{reference_base64}", _file_as_base64(str(values.get("reference", ""))))
     whole = PLACE.fullmatch(template)
     if whole and whole.group(1) in values:
         return values[whole.group(1)]
-    filled = PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), _cut_doubled(template))
+    filled = PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), template)
     return filled.replace(_OPEN, "{").replace(_SHUT, "}")
 
 
+_RECORDING: Final = re.compile(r"\{reference(_base64)?\}")
 _OPEN, _SHUT = "\ue0f0", "\ue0f1"  # stand for doubled braces while places are filled
 
 
@@ -59,13 +64,13 @@ def _cut_doubled(template: str) -> str:
 
 
 def _file_as_base64(path: str) -> str:
-    """A recording's bytes as base64; '' where there is none. Raises SynthesisFailure when it cannot be read."""
-    if not path:
-        return ""
+    """A recording's bytes as base64. Raises SynthesisFailure when it cannot be read, or is empty."""
     try:
         with open(path, "rb") as file:
-            return base64.b64encode(file.read()).decode()
+            if recording := file.read():
+                return base64.b64encode(recording).decode()
     except OSError as error:
         raise SynthesisFailure(
             "refused", tr("The voice's recording cannot be read ({strerror}).", strerror=error.strerror)
         ) from error
+    raise SynthesisFailure("refused", tr("The voice's recording is empty. Nothing was sent."))

@@ -133,16 +133,17 @@ def _file(path: str, values: Mapping[str, Any]) -> tuple[str, bytes]:
                 without_keys=without_keys(path, 120),
             ),
         )
-    if not path:
-        raise SynthesisFailure("refused", tr("The voice has no recording that could be sent along. Nothing was sent."))
     try:
         with open(path, "rb") as file:
-            return path.rsplit("/", 1)[-1], file.read()
+            recording = file.read()
     except OSError as error:
         raise SynthesisFailure(
             "refused",
             tr("The file '{path}' that is sent along cannot be read ({strerror}).", path=path, strerror=error.strerror),
         ) from error
+    if not recording:
+        raise SynthesisFailure("refused", tr("The voice's recording is empty. Nothing was sent."))
+    return path.rsplit("/", 1)[-1], recording
 
 
 @lru_cache(maxsize=4)

@@ -17,7 +17,7 @@ import httpx
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import decode, decode_raw
-from zestpanel.core.audio.kinds import is_cut_off, kind_of_text
+from zestpanel.core.audio.kinds import describe_bytes, text_in, wrong_length
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, HttpSpeak, Reached
 from zestpanel.core.connectors.agreed import choices_of
@@ -134,14 +134,18 @@ class HttpConnector(OverNetwork):
         return text
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
+        values = values_of(request)
         token = self._tokens.get(self._open_client(), secret, cancelled)
-        asked = filled(self._speak, {**values_of(request), "token": token}, secret)
         try:
-            return self._exchange(asked, secret, cold, cancelled)
+            return self._exchange(filled(self._speak, {**values, "token": token}, secret), secret, cold, cancelled)
         except SynthesisFailure as failure:
             if token and failure.was == "refused":
-                self._tokens.forget()
-            raise
+                self._tokens.forget(token)
+            if not token or failure.kind != "refused" or not failure.of_key:
+                raise  # what was taken in is not sent twice
+        # a token may end before its time: one more is asked for, once
+        token = self._tokens.get(self._open_client(), secret, cancelled)
+        return self._exchange(filled(self._speak, {**values, "token": token}, secret), secret, cold, cancelled)
 
     def _exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         """From the moment on that the service has taken the text in, nothing that comes decides that it was not."""
@@ -242,7 +246,8 @@ def _at(received: Received, place: str) -> Any:
 
 
 def _short(data: bytes) -> str:
-    return without_keys(" ".join(data[:_READ_OF_FAILURES].decode("utf-8", errors="replace").split()), 200)
+    """What a reply says, or what it is."""
+    return without_keys(text_in(data, 1000), 200) or describe_bytes(data)
 
 
 def retry_after(headers: Mapping[str, str]) -> float | None:
@@ -256,11 +261,33 @@ def retry_after(headers: Mapping[str, str]) -> float | None:
         return None
 
 
+_WAITS: Final = re.compile(
+    r"retry[_ -]?after(?P<ms>[_ -]?ms|[_ -]?milliseconds)?[\"']?\s*[:=]\s*[\"']?(?P<figure>[0-9.]{1,9})"
+    r"|(?:again|retry) (?:in|after) (?P<more>[0-9.]{1,9}) ?(?P<unit>ms|s|min)",
+    re.IGNORECASE,
+)
+
+
+def retry_after_of(text: str) -> float | None:
+    """Seconds that the words of a refusal ask to wait, None where they ask for none (common practice, no source)."""
+    found = _WAITS.search(text)
+    try:
+        value = float(found["figure"] or found["more"]) if found else None
+    except ValueError:
+        return None
+    if found is None or value is None:
+        return None
+    unit = "ms" if found["ms"] else (found["unit"] or "s").lower()
+    return value * {"ms": 0.001, "s": 1.0, "min": 60.0}[unit]
+
+
 def raise_for_failure(speak: Reached, received: Received) -> None:
     """Raise SynthesisFailure when a rule of the file, or else the status, says that the reply is a failure."""
     data = received.data
     text = data[:_READ_OF_FAILURES].decode("utf-8", errors="replace")
     wait_s = retry_after(received.headers)
+    if wait_s is None and received.status in (429, 503):
+        wait_s = retry_after_of(text)
     detail = _short(data)
     of_key = received.status in (401, 403) or _OF_KEY.search(detail) is not None
     for rule in speak.failures:
@@ -402,10 +429,10 @@ def _decoded(sound: bytes, form: Form) -> Clip:
     try:
         if form.encoding != "file":
             return decode_raw(sound, form.encoding, rate_hz=form.rate_hz, channels=form.channels)
-        if is_cut_off(sound):
-            raise SynthesisFailure("broken sound", tr("The sound is cut off: its header promises more than came."))
+        if wrong := wrong_length(sound):
+            raise SynthesisFailure("broken sound", wrong)
         return decode(sound)
     except AudioError as error:
-        quoted = tr(" It says: {short}", short=_short(sound)) if kind_of_text(sound) else ""
+        quoted = tr(" It says: {short}", short=_short(sound)) if text_in(sound, 1) else ""
         kind = "wrong content" if isinstance(error, NotSound) else "broken sound"
         raise SynthesisFailure(kind, error.what + quoted) from error

@@ -42,10 +42,11 @@ class Tokens:
                 self._until = time.monotonic() + lasts_s * _EARLY
             return self._token
 
-    def forget(self) -> None:
-        """It was not accepted: the next request asks for another."""
+    def forget(self, token: str) -> None:
+        """It was not accepted: the next request asks for another, unless one has by now."""
         with self._lock:
-            self._token = ""
+            if self._token == token:
+                self._token = ""
 
     def _asked(self, call: TokenCall, client: httpx.Client, secret: str, cancelled: Cancelled) -> tuple[str, float]:
         values: dict[str, Any] = key_values(secret)
