@@ -84,7 +84,7 @@ def test_values_of_an_xml_body_are_no_markup() -> None:
     body = "<speak lang='{language}'><voice name='{voice}'>{text}</voice></speak>"
     engine = made({"address": "http://x.example/", "body": body, "body_as": "plain", "secret": "", "headers": {}})
     assert isinstance(engine.speak, HttpSpeak)
-    asked = replace(ASKED, voice="a'/><audio src='b", text="<emphasis>Hello</emphasis>")
+    asked = replace(ASKED, voice="a'/><audio src='b", text="<emphasis>Hello</emphasis>", marked=True)
     content = filled(engine.speak, values_of(asked), "").content or b""
     tree = ElementTree.fromstring(content)
     assert [element.tag for element in tree.iter()] == ["speak", "voice", "emphasis"]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from decimal import Decimal
 from typing import Any
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -15,6 +17,10 @@ from tests.conftest import Unmeasured, add_demo_engine, demo_engine_source, tone
 from zestpanel.core.analysis.summary import summaries
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.reaching import HttpSpeak
+from zestpanel.core.connectors.http.asking import filled
+from zestpanel.core.connectors.speaking import SpeakRequest
+from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.domain.mark import DeliveryMark
 from zestpanel.core.errors import ConnectorError
 from zestpanel.core.measures.joining import join
@@ -22,7 +28,7 @@ from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.money.tariff import Counting
 from zestpanel.core.runs.execute.unattended import render_missing
 from zestpanel.core.runs.plan.planning import plan_run
-from zestpanel.core.sending.as_sent import as_sent
+from zestpanel.core.sending.as_sent import _written, as_sent
 from zestpanel.core.sending.choices import SendingChoices
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.lexicon.lexicon import Entry, checked, entries_for, hits
@@ -269,3 +275,26 @@ def test_a_notation_that_would_lose_words_is_refused_with_its_line() -> None:
     source = demo_engine_source("citrange").replace('"{lift|{text}}"', '"lifted"')
     with pytest.raises(ConnectorError, match="the words would be lost"):
         parse_connector(source, name="citrange.yaml")
+
+
+FRAME = '<speak version="1.1"><voice name="{voice}">{text}</voice></speak>'
+
+
+@pytest.mark.parametrize("body", [FRAME, {"ssml": FRAME}])
+def test_a_text_in_a_frame_of_markup_is_heard_as_it_stands_and_marks_are_within_it(body: Any) -> None:
+    """Every reader of XML gets back what was written (XML 1.0, section 2.4), and there is one frame."""
+    words = 'Pears & plums < 3 "kg"'
+    marks = [DeliveryMark(5, 5, "pause", "900 ms")]
+    engine = parse_connector(json.dumps({
+        "zest-connector": 1, "engine": "E", "voices": [{"id": "hesk", "languages": ["en-GB"]}],
+        "marks": {"break": "yes"}, "speak": {"kind": "http", "address": "http://x.example/", "body": body,
+                  "body_as": "plain" if isinstance(body, str) else "json"},
+    }), name="e.json")  # fmt: skip
+    assert isinstance(engine.speak, HttpSpeak)
+    for put, tags in (([], ["speak", "voice"]), (marks, ["speak", "voice", "break"])):
+        text = _written(words, put, engine.writes, "en-GB") if put else words
+        asked = SpeakRequest(text=text, language="en-GB", voice="hesk", model="m", marked=bool(put))
+        content = (filled(engine.speak, values_of(asked), "").content or b"").decode()
+        tree = ElementTree.fromstring(content if isinstance(body, str) else json.loads(content)["ssml"])
+        assert [one.tag for one in tree.iter()] == tags
+        assert "".join(tree.itertext()) == words

@@ -113,6 +113,10 @@ def test_other_ways_of_writing_a_call() -> None:
         ),
         ("echo 'Hello there' | synth -v anna > out.wav", ["synth", "-v", "{voice}"]),
         ("./synth --text='A b' --output=x.wav", ["./synth", "--text={text}", "--output={output}"]),
+        (
+            "boxed run -v /tmp:/data synth --out x.wav 'Hello there'",
+            ["boxed", "run", "-v", "/tmp:/data", "synth", "--out", "{output}", "{text}"],
+        ),
         ("synth -i script.txt -o x.wav", ["synth", "-i", "{text_file}", "-o", "{output}"]),
     ],
 )
@@ -120,6 +124,31 @@ def test_command_lines(line: str, arguments: list[str]) -> None:
     draft = read_example(line)
     assert list(draft.arguments) == arguments
     assert parse_connector(draft.as_file(), name="d").speak.kind == "command"
+
+
+@pytest.mark.parametrize(
+    ("example", "stated", "language", "words"),
+    [
+        ("synth --voice anna 'Hello there'", "", "fr-FR", "fr-FR is taken, as in the brief"),
+        ("synth --voice anna 'Hello there'", "de-at", "de-AT", ""),
+        ("synth --voice it_IT-anna-low 'Hello there'", "", "it-IT", "it-IT, as the voice's name says"),
+        ("synth --voice studio-pt-BR-F 'Hello there'", "", "pt-BR", "pt-BR, as the voice's name says"),
+        ("synth --voice xx-QQ-anna 'Hello there'", "", "fr-FR", "as in the brief"),
+        ('curl -d \'{"text": "Hi you", "lang": "es_MX"}\' https://a.example/', "", "es-MX", ""),
+    ],
+)
+def test_the_language_of_a_voice_is_said_or_told_as_taken(example: str, stated: str, language: str, words: str) -> None:
+    draft = read_example(example, language=stated, languages=("fr-FR", "de-DE"))
+    assert parse_connector(draft.as_file(), name="d").voices[0].languages == (language,)
+    assert words in " ".join(draft.understood)
+
+
+def test_a_number_of_a_voice_and_a_locale_go_as_they_were_pasted() -> None:
+    body = '{"text": "Hi you", "speaker_id": 7, "locale": "es_MX"}'
+    engine = parse_connector(read_example(f"curl -d '{body}' https://a.example/").as_file(), name="d")
+    assert isinstance(engine.speak, HttpSpeak)
+    sent = filled(engine.speak, values_of(first_request(engine, "Hi you")), "").content
+    assert json.loads(sent or b"") == json.loads(body)
 
 
 def test_a_pasted_command_line_becomes_a_file_that_speaks() -> None:

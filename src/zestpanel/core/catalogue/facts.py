@@ -250,10 +250,14 @@ class Engine(HasFacts):
 
     @property
     def writes(self) -> Notation:
-        """How marks are written: as stated, else SSML where any of its elements is understood."""
+        """How marks are written: as stated, else SSML where any of its elements is understood; without a frame of its
+        own where the request has one."""
         if self.notation is not None:
             return self.notation
-        return Notation(form="ssml") if "yes" in self.marks.values() else Notation()
+        if "yes" not in self.marks.values():
+            return Notation()
+        framed = any("<speak" in str(getattr(self.speak, part, "")) for part in ("body", "send", "arguments"))
+        return Notation(form="ssml", wrap="{text}" if framed else "")
 
     @property
     def is_hosted(self) -> bool:

@@ -9,8 +9,8 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.places import PLACE
 
 _EVERYWHERE: Final = frozenset({
-    "text", "form", "voice", "model", "language", "seed", "reference", "reference_base64", "gender", "age", "accent",
-    "strength", "request_id",
+    "text", "form", "voice", "voice_number", "model", "language", "locale", "seed", "reference", "reference_base64",
+    "gender", "age", "accent", "strength", "request_id",
 })  # fmt: skip
 _NETWORK: Final = frozenset({"secret", "secret_base64", "token"})
 _OF_KIND: Final = {

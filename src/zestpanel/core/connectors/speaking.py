@@ -18,6 +18,7 @@ class SpeakRequest:
     voice: str
     model: str
     settings: Mapping[str, Any] = field(default_factory=dict)
+    marked: bool = False  # the text holds markup of its own, and goes as it is
     form: str = ""  # what an engine with a switch between plain and marked text wants to be told
     seed: int = 0
     # for voices of one's own: the recording it is made from, or what it is described by

@@ -7,6 +7,7 @@ import re
 import uuid
 from collections.abc import Mapping
 from typing import Any, Final
+from xml.sax.saxutils import escape
 
 from zestpanel.core.catalogue.places import DOUBLED, PLACE
 from zestpanel.core.connectors.speaking import SpeakRequest
@@ -22,12 +23,15 @@ def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
         "text": request.text,
         "voice": request.voice,
         "model": request.model,
+        "voice_number": int(request.voice) if re.fullmatch("[0-9]{1,18}", request.voice) else request.voice,
         "language": request.language,
+        "locale": request.language.replace("-", "_"),
         "form": request.form,
         "seed": request.seed,
         "reference": request.reference,
         "request_id": uuid.uuid4().hex,
         **{name: request.described.get(name, "") for name in DESCRIBED_BY},
+        _TO_ESCAPE: not request.marked,
         **more,
     }
 
@@ -35,7 +39,8 @@ def values_of(request: SpeakRequest, **more: str) -> dict[str, Any]:
 def fill(template: Any, values: Mapping[str, Any]) -> Any:
     """Fill strings inside dicts and lists. A string that is one place only takes the value with its type.
 
-    Doubled braces are braces: {{voice}} is written as {voice}.
+    Doubled braces are braces: {{voice}} is written as {voice}. In a frame of markup, '<speak>{text}</speak>', no value
+    is markup but a text that is marked (XML 1.0, section 2.4).
     """
     if isinstance(template, dict):
         return {key: fill(value, values) for key, value in template.items()}
@@ -51,10 +56,15 @@ def fill(template: Any, values: Mapping[str, Any]) -> Any:
     whole = PLACE.fullmatch(template)
     if whole and whole.group(1) in values:
         return values[whole.group(1)]
+    if template.lstrip().startswith("<"):
+        values = {k: escape(v, _QUOTES) if isinstance(v, str) and (k != "text" or values.get(_TO_ESCAPE)) else v
+                  for k, v in values.items()}  # fmt: skip
     filled = PLACE.sub(lambda m: str(values.get(m.group(1), m.group(0))), template)
     return filled.replace(_OPEN, "{").replace(_SHUT, "}")
 
 
+_TO_ESCAPE: Final = "the text is no markup"  # no place of a file is named so
+_QUOTES: Final = {'"': "&quot;", "'": "&apos;"}
 _RECORDING: Final = re.compile(r"\{reference(_base64)?\}")
 _OPEN, _SHUT = "\ue0f0", "\ue0f1"  # stand for doubled braces while places are filled
 

@@ -16,7 +16,6 @@ from functools import lru_cache
 from typing import Any, Final
 from urllib.parse import urlencode
 from urllib.request import getproxies
-from xml.sax.saxutils import escape
 
 import httpx
 
@@ -33,7 +32,6 @@ from zestpanel.core.texts import tr
 from zestpanel.core.waiting import Cancelled, watched
 
 MOST_REDIRECTS: Final = 5
-_QUOTES: Final = {'"': "&quot;", "'": "&apos;"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -96,9 +94,6 @@ def key_values(secret: str) -> dict[str, Any]:
 
 def content_of(speak: HttpSpeak, values: Mapping[str, Any]) -> tuple[bytes | None, str]:
     """(the body filled, its content type; None and '' for none)."""
-    if isinstance(speak.body, str) and speak.body.lstrip().startswith("<"):
-        # values of an XML body are no markup; the text is, where the engine is given marked text
-        values = {k: v if k == "text" or not isinstance(v, str) else escape(v, _QUOTES) for k, v in values.items()}
     body = fill(speak.body, values)
     if speak.body_as == "multipart":
         # a field is a part without a file name (RFC 7578, 4.2); so is a form without any file

@@ -268,7 +268,7 @@ def with_places(draft: Draft) -> Draft:
         text=found.get("text", ""),
         voice=found.get("voice", ""),
         model=found.get("model", ""),
-        language=found.get("language") or "en-GB",
+        language=found.get("language", ""),
         understood=tuple(understood),
     )
 
@@ -301,7 +301,9 @@ def _place_for(name: str, value: Any, found: dict[str, str]) -> str:
                 found["text"] = wrapped[2].strip()
                 return f"{wrapped[1]}{{text}}{wrapped[3]}"
             found[place] = str(value)
-            return "{" + place + "}"
+            as_number = place == "voice" and isinstance(value, int)
+            as_locale = place == "language" and "_" in str(value)
+            return "{voice_number}" if as_number else "{locale}" if as_locale else "{" + place + "}"
     return ""
 
 

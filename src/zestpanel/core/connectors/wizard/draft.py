@@ -32,7 +32,7 @@ class Draft:
     reply: Mapping[str, Any] = field(default_factory=dict)
     voice: str = ""
     model: str = ""
-    language: str = "en-GB"
+    language: str = ""
     text: str = ""
     secret: str = ""
     key: str = field(default="", repr=False)
@@ -58,7 +58,7 @@ class Draft:
         if self.model:
             document["models"] = [{"id": self.model, "version": "unstated"}]
         voice = self.voice or "default"
-        document["voices"] = [{"id": voice, "name": voice, "languages": [self.language]}]
+        document["voices"] = [{"id": voice, "name": voice, "languages": [self.language or "und"]}]
         document["speak"] = speak
         text: str = yaml.dump(document, Dumper=yaml.CSafeDumper, allow_unicode=True, sort_keys=False, width=110)
         return text.replace(self.key, MASK) if self.key else text

@@ -81,7 +81,8 @@ def read_program(text: str) -> Draft:
         before = words[i - 1].lower() if i else ""
         before = f"--{before.lstrip('-')}" if len(before) > 2 and before.startswith("-") else before
         joined_option = re.match(r"--?[\w-]+=", word) is not None
-        if i and before in ("--voice", "--speaker", "-v", "--voice-id") and not word.startswith("-"):
+        mounts = before == "-v" and ":" in word  # a folder of one place at another, as containers are given them
+        if i and before in ("--voice", "--speaker", "-v", "--voice-id") and not word.startswith("-") and not mounts:
             voice = word
             arguments.append("{voice}")
         elif (

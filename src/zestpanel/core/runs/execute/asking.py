@@ -250,6 +250,7 @@ def request_of(own_voices: OwnVoices, job: Job, piece: Request, number: int = 0)
     return SpeakRequest(
         text=piece.text,
         form=piece.form,
+        marked=piece.text != piece.words,
         language=job.language,
         voice=candidate.voice,
         model=candidate.model,

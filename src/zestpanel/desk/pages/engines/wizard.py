@@ -77,6 +77,10 @@ class WizardDialog(Dialog):
                                        "synth --voice anna --out hello.wav \"Hello there\""))  # fmt: skip
         self.name = QLineEdit()
         self.name.setPlaceholderText(tr("name of the engine"))
+        self.language = QLineEdit()
+        self.language.setPlaceholderText(
+            tr("language that its voice speaks, such as fr-FR; empty: as the example says")
+        )
         self.file, self.key = QPlainTextEdit(), QLineEdit()
         for code in (self.file, self.pasted):
             code.setProperty("role", "code")
@@ -89,7 +93,7 @@ class WizardDialog(Dialog):
         self.heard.setReadOnly(True)
         self.send = button(tr("Send it once"), self.look)
         self.hear_button = button(tr("Hear it"), self.hear)
-        self.stack.addWidget(_column(self.pasted, self.name))
+        self.stack.addWidget(_column(self.pasted, self.name, self.language))
         self.stack.addWidget(_column(self.understood, self.file, label(tr("Key"), "strong"), self.key))
         self.stack.addWidget(_column(self.line, self.send, self.found))
         self.stack.addWidget(_column(self.hear_button, self.heard))
@@ -145,7 +149,10 @@ class WizardDialog(Dialog):
         self._show(self.step + (2 if skips_reply else 1))
 
     def _read(self) -> None:
-        self._draft = draft = read_example(self.pasted.toPlainText(), engine=self.name.text().strip())
+        self._draft = draft = read_example(
+            self.pasted.toPlainText(), engine=self.name.text().strip(), language=self.language.text().strip(),
+            languages=self._state.project.brief.languages,
+        )  # fmt: skip
         self.file.setPlainText(draft.as_file())
         self.key.setText(draft.key)
         self.key.setEnabled(bool(draft.secret))
