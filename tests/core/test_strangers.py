@@ -88,6 +88,20 @@ def test_a_program_runs_only_after_it_was_agreed_to(wrote: Path) -> None:
         speak(engine)
 
 
+def test_what_was_agreed_to_is_taken_back_also_where_the_file_cannot_be_understood_by_now(
+    wrote: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("ZEST_PLACE", str(wrote.parent))
+    engine = program(wrote, directory="${ZEST_PLACE}")
+    agree(engine)
+    monkeypatch.delenv("ZEST_PLACE")
+    with pytest.raises(SynthesisFailure, match="ZEST_PLACE of the connector file is not set"):
+        missing(engine)
+    take_back(engine)
+    monkeypatch.setenv("ZEST_PLACE", str(wrote.parent))
+    assert missing(engine)
+
+
 @pytest.mark.parametrize("change", [{"environment": {"LD_PRELOAD": "x.so"}}, {"directory": "/"}])
 def test_a_program_that_changed_is_asked_about_anew(wrote: Path, change: dict[str, Any]) -> None:
     agree(program(wrote))

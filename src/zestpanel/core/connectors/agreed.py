@@ -238,8 +238,13 @@ def _agree_to(engine: Engine, uses: Iterable[Use]) -> None:
 
 
 def take_back(engine: Engine) -> None:
-    """What the engine uses is asked about again, from the next request on. Raises InputError."""
-    agreements.change({}, gone=[_name(use.kind, use.what) for use in uses_of(engine)])
+    """What the engine uses, and what was ever agreed to for it, is asked about again, from the next request on; also
+    where its file cannot be understood by now. Raises InputError."""
+    gone = [name for name, entry in agreements.read().items()
+            if isinstance(entry, dict) and entry.get("engine") == engine.engine]  # fmt: skip
+    with contextlib.suppress(SynthesisFailure):
+        gone += [_name(use.kind, use.what) for use in uses_of(engine)]
+    agreements.change({}, gone=gone)
 
 
 def missing(engine: Engine) -> tuple[Use, ...]:

@@ -35,8 +35,8 @@ STEPS = (
     (
         tr("Paste an example"),
         tr(
-            "A call as the documentation shows it, a raw request, or the command line of a program. "
-            "Its own text, voice and key are found and replaced by places."
+            "A call or some lines of code as the documentation shows them, a saved list of requests, or the command "
+            "line of a program. Its own text, voice and key are found and replaced by places; nothing of it is run."
         ),
     ),
     (
