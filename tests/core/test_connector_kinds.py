@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import gzip
+import io
 import json
 import socket
 import struct
 import threading
+import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from urllib.parse import parse_qsl
 
 import pytest
 from hypothesis import given
@@ -20,9 +24,12 @@ from hypothesis import strategies as st
 from tests.conftest import KEY, tone
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.facts import Engine
+from zestpanel.core.catalogue.reaching import HttpSpeak
+from zestpanel.core.connectors.http.asking import filled
 from zestpanel.core.connectors.http.finding import at_path, events, lines
 from zestpanel.core.connectors.opening import open_connector
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
+from zestpanel.core.connectors.templates import values_of
 from zestpanel.core.errors import SynthesisFailure
 from zestpanel.standins.service import StandInService
 
@@ -323,6 +330,55 @@ def test_an_empty_recording_is_refused_before_anything_is_sent(
                 connector.speak(replace(ASKED, reference=str(empty)))
         connector.close()
     assert not heads
+
+
+def coded(data: bytes) -> str:
+    return base64.b64encode(data).decode()
+
+
+def zipped(**files: bytes) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+SPOKEN = wav(b"\1\0" * 8000)
+
+
+@pytest.mark.parametrize(("reply", "body"), [
+    ({}, zipped(clip=SPOKEN, notes=b"{}")),
+    ({"audio": "json answer.sound"}, json.dumps({"answer": json.dumps({"sound": coded(SPOKEN)})}).encode()),
+    ({"audio": "json parts", "encoding": "pcm_s16le", "rate_hz": 16_000},
+     json.dumps({"parts": [[coded(b"\1\0" * 3000), coded(b"\1\0" * 3000)], coded(b"\1\0" * 2000)]}).encode()),
+], ids=["in an archive", "JSON within JSON", "lists within a list"])  # fmt: skip
+def test_sound_is_found_however_it_is_wrapped(key: None, reply: dict[str, Any], body: bytes) -> None:
+    with raw_server(saying(body)) as address:
+        got = ask({"address": address, "reply": reply})
+    assert got.clip.frames == 8000
+    assert reply.get("encoding") or got.data == SPOKEN, "what is kept is the sound, not what it came in"
+
+
+@pytest.mark.parametrize(("body", "words"), [
+    (zipped(a=SPOKEN, b=SPOKEN), "holds 2 sound files, where one is expected: a, b"),
+    (zipped(notes=b"quota exceeded"), "holds 0 sound files"), (zipped(clip=SPOKEN)[:-30], "cannot be unpacked"),
+])  # fmt: skip
+def test_an_archive_that_does_not_hold_one_sound_is_told(key: None, body: bytes, words: str) -> None:
+    with raw_server(saying(body)) as address, pytest.raises(SynthesisFailure, match=words):
+        ask({"address": address})
+
+
+@pytest.mark.parametrize("body_as", ["form", "plain"])
+def test_no_text_breaks_out_of_json_that_stands_in_a_field(key: None, body_as: str) -> None:
+    template = '{"say": "{text}", "seed": "{seed}"}'
+    body: Any = {"request": template} if body_as == "form" else template
+    engine = made({"address": "http://x.example/", "body": body, "body_as": body_as})
+    assert isinstance(engine.speak, HttpSpeak)
+    text = 'A "quote", a \\ and\n a line"}, {"say": "other'
+    content = (filled(engine.speak, values_of(replace(ASKED, text=text)), KEY).content or b"").decode()
+    sent = json.loads(dict(parse_qsl(content))["request"] if body_as == "form" else content)
+    assert sent == {"say": text, "seed": ASKED.seed}
 
 
 def test_an_endless_reply_is_dropped_at_the_cap(key: None) -> None:

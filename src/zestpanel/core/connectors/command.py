@@ -18,6 +18,7 @@ from zestpanel.core.audio.kinds import kind_of_sound
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.arrival import sound_trace
 from zestpanel.core.connectors.leash import Kept
+from zestpanel.core.connectors.packed import out_of_archive
 from zestpanel.core.connectors.programs import (
     LARGEST_CONSOLE,
     LARGEST_OUTPUT,
@@ -148,6 +149,8 @@ class CommandConnector:
             data, chunks = b"".join(part for _, part in ended.chunks), ended.chunks
         if not data:
             raise no_sound(arguments[0], _end_of(err_file), put_out if to_file else b"")
+        if self._program.speak_facts.encoding == "file" and (sound := out_of_archive(data)) is not data:
+            data, chunks = sound, [(ended.ended_s, sound)]
         clip = decoded(data, arguments[0], self._program.speak_facts)
         return Reply(
             data=data,

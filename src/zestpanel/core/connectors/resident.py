@@ -15,6 +15,7 @@ from typing import IO, Any, Final
 
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.leash import Kept
+from zestpanel.core.connectors.packed import out_of_archive
 from zestpanel.core.connectors.programs import (
     LARGEST_CONSOLE,
     LONGEST_CONSOLE,
@@ -195,7 +196,7 @@ class ResidentConnector:
             )
         alive = tree(pid)
         used = max(0.0, cpu_s(alive) - before)
-        data = read_output(output, program)
+        data = out_of_archive(read_output(output, program))
         clip = decoded(data, program)
         return Reply(
             data=data,

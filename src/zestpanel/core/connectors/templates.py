@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import base64
+import json
 import re
 import uuid
 from collections.abc import Mapping
+from contextlib import suppress
 from typing import Any, Final
 from xml.sax.saxutils import escape
 
@@ -40,7 +42,7 @@ def fill(template: Any, values: Mapping[str, Any]) -> Any:
     """Fill strings inside dicts and lists. A string that is one place only takes the value with its type.
 
     Doubled braces are braces: {{voice}} is written as {voice}. In a frame of markup, '<speak>{text}</speak>', no value
-    is markup but a text that is marked (XML 1.0, section 2.4).
+    is markup but a text that is marked (XML 1.0, section 2.4); in JSON that stands as a text, values stay values.
     """
     if isinstance(template, dict):
         return {key: fill(value, values) for key, value in template.items()}
@@ -48,6 +50,9 @@ def fill(template: Any, values: Mapping[str, Any]) -> Any:
         return [fill(value, values) for value in template]
     if not isinstance(template, str):
         return template
+    if template.lstrip()[:1] in ("{", "[") and '"' in template and PLACE.search(template):
+        with suppress(ValueError, RecursionError):  # JSON as a text, in a field of a form: no value breaks out of it
+            return json.dumps(fill(json.loads(template), values), ensure_ascii=False)
     template = _cut_doubled(template)
     if values.get("reference") == "" and _RECORDING.search(template):
         raise SynthesisFailure("refused", tr("The voice has no recording that could be sent along. Nothing was sent."))

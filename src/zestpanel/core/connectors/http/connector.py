@@ -27,6 +27,7 @@ from zestpanel.core.connectors.http.asking import HttpRequest, Sent, fetch, fill
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
+from zestpanel.core.connectors.packed import out_of_archive
 from zestpanel.core.connectors.preflight import secret_of
 from zestpanel.core.connectors.speaking import Reply, SpeakRequest
 from zestpanel.core.connectors.templates import fill, values_of
@@ -340,15 +341,16 @@ def understood(
     cold: bool,
 ) -> Reply:
     """A reply from what was found in it. Raises SynthesisFailure when its sound cannot be decoded."""
-    sound = b"".join(part for _, part in contents.sound)
+    came = b"".join(part for _, part in contents.sound)
     form = Form.of(where, contents)
+    sound = out_of_archive(came) if form.encoding == "file" else came
     clip = _decoded(sound, form)
     decoded = time.monotonic() - began
     last = contents.last_byte_s
     raw = None if form.encoding == "file" else len(sound) / clip.duration_s
     first_sound, trace = (
         sound_trace(contents.sound, clip, raw_bytes_per_s=raw)
-        if contents.streamed
+        if contents.streamed and sound is came
         else (
             last,
             ((last, 0.0),),

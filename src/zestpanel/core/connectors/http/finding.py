@@ -8,7 +8,7 @@ import contextlib
 import json
 import re
 import struct
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from email.message import Message
 from email.parser import BytesParser
 from email.policy import compat32
@@ -26,12 +26,15 @@ _LONGEST_LINE: Final = 50_000_000
 
 def at_path(tree: Any, path: str) -> Any:
     """The value at 'a.b.0' in a JSON tree, None when it is not there; '' is the tree itself. '*' stands for all items
-    of a list: 'parts.*.sound' is a list of what is found."""
+    of a list: 'parts.*.sound' is a list of what is found. A text that is JSON itself is looked into."""
     keys = path.split(".") if path else []
     for number, key in enumerate(keys):
         if key == "*" and isinstance(tree, list):
             rest = ".".join(keys[number + 1 :])
             return [found for item in tree[:MOST_PIECES] if (found := at_path(item, rest)) is not None]
+        if isinstance(tree, str) and tree.lstrip()[:1] in ("{", "["):
+            with contextlib.suppress(ValueError, RecursionError):
+                tree = json.loads(tree)
         if isinstance(tree, dict):
             tree = tree.get(key)
         elif isinstance(tree, list) and key.lstrip("-").isdigit() and -len(tree) <= int(key) < len(tree):
@@ -105,7 +108,7 @@ class Contents:
 
     def _uncoded(self, found: Any) -> bytes:
         """Sound at a place in JSON: one text, or several in a list, which follow one another."""
-        texts = found if isinstance(found, list) else [found]
+        texts = list(_flat(found))
         if not texts or not all(isinstance(text, str) and text for text in texts):
             raise SynthesisFailure(
                 "wrong content",
@@ -188,6 +191,15 @@ class Contents:
             elif part.get_content_type() == "application/json":
                 self._trees.append(json_of(data))
         return sound
+
+
+def _flat(found: Any) -> Iterator[Any]:
+    """The items of lists within lists, as far as they are asked for."""
+    if isinstance(found, list):
+        for one in found:
+            yield from _flat(one)
+    else:
+        yield found
 
 
 def json_of(data: bytes) -> Any:
