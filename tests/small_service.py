@@ -7,12 +7,21 @@ import json
 import socket
 import threading
 import wave
+import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import parse_qsl, urlsplit
 
 import numpy as np
+
+
+def zipped(*files: tuple[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files:
+            archive.writestr(name, data)
+    return out.getvalue()
 
 
 def wav(seconds: float = 0.4, rate_hz: int = 16_000, hz: float = 220.0) -> bytes:

@@ -5,12 +5,10 @@ from __future__ import annotations
 import base64
 import contextlib
 import gzip
-import io
 import json
 import socket
 import struct
 import threading
-import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -22,6 +20,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import KEY, tone
+from tests.small_service import zipped
 from zestpanel.core.audio.files import write_wav
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.catalogue.reaching import HttpSpeak
@@ -336,19 +335,11 @@ def coded(data: bytes) -> str:
     return base64.b64encode(data).decode()
 
 
-def zipped(**files: bytes) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in files.items():
-            archive.writestr(name, data)
-    return out.getvalue()
-
-
 SPOKEN = wav(b"\1\0" * 8000)
 
 
 @pytest.mark.parametrize(("reply", "body"), [
-    ({}, zipped(clip=SPOKEN, notes=b"{}")),
+    ({}, zipped(("clip", SPOKEN), ("notes", b"{}"))),
     ({"audio": "json answer.sound"}, json.dumps({"answer": json.dumps({"sound": coded(SPOKEN)})}).encode()),
     ({"audio": "json parts", "encoding": "pcm_s16le", "rate_hz": 16_000},
      json.dumps({"parts": [[coded(b"\1\0" * 3000), coded(b"\1\0" * 3000)], coded(b"\1\0" * 2000)]}).encode()),
@@ -361,8 +352,9 @@ def test_sound_is_found_however_it_is_wrapped(key: None, reply: dict[str, Any], 
 
 
 @pytest.mark.parametrize(("body", "words"), [
-    (zipped(a=SPOKEN, b=SPOKEN), "holds 2 sound files, where one is expected: a, b"),
-    (zipped(notes=b"quota exceeded"), "holds 0 sound files"), (zipped(clip=SPOKEN)[:-30], "cannot be unpacked"),
+    (zipped(("a", SPOKEN), ("b", SPOKEN)), "holds 2 sound files, where one is expected: a, b"),
+    (zipped(("notes", b"quota exceeded")), "holds 0 sound files"),
+    (zipped(("clip", SPOKEN))[:-30], "cannot be unpacked"),
 ])  # fmt: skip
 def test_an_archive_that_does_not_hold_one_sound_is_told(key: None, body: bytes, words: str) -> None:
     with raw_server(saying(body)) as address, pytest.raises(SynthesisFailure, match=words):

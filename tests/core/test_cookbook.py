@@ -21,7 +21,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.small_service import Answer, Heard, SmallService, as_json, samples, wav
+from tests.small_service import Answer, Heard, SmallService, as_json, samples, wav, zipped
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.connectors.opening import open_connector
@@ -126,7 +126,7 @@ class Service:
                               headers={"Content-Type": "text/event-stream"})  # fmt: skip
             case "Lines of JSON, samples in hexadecimal":
                 return Answer(in_lines(*({"chunk": part.hex()} for part in THIRDS), {"end": True}))
-            case "A job with a number":
+            case "A job with a number" | "A job whose state is asked by POST" | "A zip archive, made as a job":
                 return as_json({"id": 17, "state": "queued"}, 202)
             case "202 with a Location, until it answers 200":
                 return Answer(b"", 202, {"Location": "/jobs/17"})
@@ -135,7 +135,11 @@ class Service:
     def _job(self, name: str, heard: Heard) -> Answer:
         self.asked += 1
         if heard.path.endswith("/sound"):
-            return Answer(SOUND)
+            return Answer(zipped(("clip.wav", SOUND), ("words.json", b"{}")) if "zip" in name else SOUND)
+        if "POST" in name:
+            if heard.json != {"job": "17"}:
+                return Answer(b"not what was asked for", 400)
+            return as_json({"state": "ready", "result": {"audio": CODED}} if self.asked > 2 else {"state": "running"})
         if name.startswith("202"):
             return Answer(SOUND) if self.asked > 2 else Answer(b"", 202)
         return as_json({"state": "ready" if self.asked > 2 else "running"})

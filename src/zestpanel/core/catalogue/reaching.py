@@ -100,6 +100,9 @@ class HttpJob(Stated):
             "address to ask, with {job} in it; or where the first reply names it: 'header Location' or 'json PATH'"
         ),
     )
+    body: dict[str, Any] | str | None = Field(
+        default=None, description=tr("where the state is asked by POST: what is sent, with {job} in it")
+    )
     state: str = Field(description=tr("'json PATH', 'header NAME', or 'status': the HTTP status of the answer"))
     done: tuple[str, ...] = ("done",)
     failed: tuple[str, ...] = ("failed",)
@@ -108,7 +111,7 @@ class HttpJob(Stated):
 
     @model_validator(mode="after")
     def _numbered(self) -> HttpJob:
-        if not self.id and ("{job}" in self.poll or "{job}" in self.fetch):
+        if not self.id and "{job}" in f"{self.poll} {self.fetch} {self.body}":
             raise ValueError(tr("{job} needs an 'id': where the job's number sits in the first reply"))
         return self
 

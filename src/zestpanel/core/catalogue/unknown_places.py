@@ -33,7 +33,7 @@ def unknown_places(engine: Engine) -> Iterator[tuple[tuple[str | int, ...], str]
             if name not in known:
                 yield path, name
     job = getattr(engine.speak, "job", None)
-    for field in ("poll", "fetch"):
+    for field in ("poll", "fetch", "body"):
         for path, name in _named(getattr(job, field, None), ("speak", "job", field)):
             if name != "job":
                 yield path, name

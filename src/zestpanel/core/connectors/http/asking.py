@@ -271,8 +271,11 @@ def _elsewhere(address: str, own: str, secret: str) -> HttpRequest:
 
 
 def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, began: float, cancelled: Cancelled,
-          secret: str) -> Received:  # fmt: skip
-    """Fetch what a reply links to. The file's headers go along only where the link stays on the service's host."""
+          secret: str, post: tuple[bytes | None, str] = (None, "")) -> Received:  # fmt: skip
+    """Fetch what a reply links to. The file's headers go along only where the link stays on the service's host.
+
+    post: a body and its content type, for a question that is asked by POST; it goes to no other host.
+    """
     try:
         here, there = httpx.URL(source.address), httpx.URL(source.address).join(link)
     except (httpx.InvalidURL, ValueError) as error:
@@ -285,7 +288,12 @@ def fetch(client: httpx.Client, speak: Reached, source: HttpRequest, link: str, 
     own = origin_of(source.address)
     if _same(here, there):
         kept = {k: v for k, v in source.headers.items() if k.lower() != "content-type"}
-        asked = HttpRequest(method="GET", address=str(there), headers=kept)
+        content, kind = post
+        kept |= {"Content-Type": kind} if kind else {}
+        asked = HttpRequest(method="GET" if content is None else "POST", address=str(there), headers=kept,
+                            content=content)  # fmt: skip
+    elif post[0] is not None:
+        raise SynthesisFailure("refused", tr("The state of a job is asked by POST only where the text was sent."))
     else:
         asked = _elsewhere(str(there), own, secret)
     return send(client, speak, asked, secret, began, cancelled, own=own)

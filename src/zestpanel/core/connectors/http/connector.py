@@ -23,7 +23,7 @@ from zestpanel.core.catalogue.reaching import CONTENT_TYPE, HttpJob, HttpReply, 
 from zestpanel.core.connectors.agreed import choices_of
 from zestpanel.core.connectors.arrival import sound_trace
 from zestpanel.core.connectors.hosts import places_in
-from zestpanel.core.connectors.http.asking import HttpRequest, Sent, fetch, filled, make_client, send
+from zestpanel.core.connectors.http.asking import HttpRequest, Sent, content_of, fetch, filled, make_client, send
 from zestpanel.core.connectors.http.finding import Chunks, Contents, at_path, whole
 from zestpanel.core.connectors.http.receiving import Received
 from zestpanel.core.connectors.http.token import Tokens
@@ -131,7 +131,8 @@ class HttpConnector(OverNetwork):
                 words=text,
             )
         if self._speak.job is not None:
-            text += tr("\n\nthen, until it is done: GET {poll}", poll=self._speak.job.poll)
+            how = "GET" if self._speak.job.body is None else "POST"
+            text += tr("\n\nthen, until it is done: {how} {poll}", how=how, poll=self._speak.job.poll)
         return text
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
@@ -162,8 +163,8 @@ class HttpConnector(OverNetwork):
         client = self._open_client()
         began = time.monotonic()
 
-        def follow(link: str) -> Received:
-            return fetch(client, self._speak, asked, link, began, cancelled, secret)
+        def follow(link: str, post: tuple[bytes | None, str] = (None, "")) -> Received:
+            return fetch(client, self._speak, asked, link, began, cancelled, secret, post)
 
         received = send(client, self._speak, asked, secret, began, cancelled, sent)
         first = received
@@ -179,7 +180,7 @@ class HttpConnector(OverNetwork):
         job: HttpJob,
         received: Received,
         asked: HttpRequest,
-        follow: Callable[[str], Received],
+        follow: Callable[..., Received],
         cancelled: Cancelled,
         began: float,
     ) -> Received:
@@ -193,8 +194,10 @@ class HttpConnector(OverNetwork):
         poll = str((_at(received, job.poll) or "") if job.is_linked else fill(expand_environment(job.poll), values))
         if not poll:
             raise SynthesisFailure("wrong content", tr("The reply names no address at '{poll}'.", poll=job.poll))
+        as_speak = HttpSpeak(kind="http", address=self._speak.address, body=job.body)
+        post = content_of(as_speak, values)
         while True:
-            answer = follow(poll)
+            answer = follow(poll, post)
             raise_for_failure(self._speak, answer)
             state = str(answer.status if job.state == "status" else _at(answer, job.state))
             if state != told:
