@@ -34,6 +34,7 @@ from zestpanel.desk.pages.engines.settings_row import SettingsRow
 from zestpanel.desk.pages.engines.voices import MANY
 from zestpanel.desk.plain_tips import plain_tip
 from zestpanel.desk.sources import behind_waits
+from zestpanel.desk.ticks import Ticks
 
 
 def test_a_row_breaks_where_the_width_does_not_do(qtbot: QtBot) -> None:
@@ -280,3 +281,17 @@ def test_a_picture_of_many_rows_is_made_off_the_interface_thread(qtbot: QtBot) -
     QCoreApplication.sendPostedEvents(late, QEvent.Type.DeferredDelete.value)
     qtbot.waitUntil(lambda: not background.busy)  # what comes too late is dropped
     background.close()
+
+
+def test_a_list_of_ticks_is_one_stop_and_its_keys_tick_all_and_none(qtbot: QtBot) -> None:
+    box = Ticks("Passages", {1: "Frost dates", 2: "Latin names"}, lambda: None, ticked=False)
+    qtbot.addWidget(box)
+    box.show()
+    box.list.setFocus()
+    qtbot.waitUntil(box.list.hasFocus)
+    qtbot.keyClick(box.list, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert box.ticked() == (1, 2)
+    qtbot.keyClick(box.list, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert box.ticked() == ()
+    stops = [one for one in box.findChildren(QWidget) if one.focusPolicy() & Qt.FocusPolicy.TabFocus]
+    assert stops == [box.list]

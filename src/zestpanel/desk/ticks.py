@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.texts import tr
 from zestpanel.desk.widgets import button, label
 
 
 class Ticks(QWidget):
-    """*All* and *none* above. changed: called when a tick changes. ticked: whether all are at first."""
+    """*All* and *none* above, Ctrl+A and Ctrl+Shift+A in the list. changed: called when a tick changes. ticked:
+    whether all are at first.
+    """
 
     def __init__(
         self, title: str, names: Mapping[int, str], changed: Callable[[], None], *, ticked: bool = True
@@ -31,12 +34,20 @@ class Ticks(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
         head.addWidget(label(title, "strong"), 1)
-        self.all = button(tr("All"), lambda: self.tick(set(names)), role="link")
+        self.all = self._for_all(tr("All"), set(names), "Ctrl+A")
         head.addWidget(self.all)
-        head.addWidget(button(tr("None"), lambda: self.tick(set()), role="link"))
+        head.addWidget(self._for_all(tr("None"), set(), "Ctrl+Shift+A"))
         column.addLayout(head)
         column.addWidget(self.list, 1)
         self.list.itemChanged.connect(lambda _: self._changed())
+
+    def _for_all(self, text: str, keys: set[int], shortcut: str) -> QPushButton:
+        """By mouse, and by a key in the list: Tab has one stop less to make."""
+        out = button(text, lambda: self.tick(keys), role="link", tip=tr("in the list: {keys}", keys=shortcut))
+        out.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        found = QShortcut(QKeySequence(shortcut), self.list, context=Qt.ShortcutContext.WidgetShortcut)
+        found.activated.connect(lambda: self.tick(keys))
+        return out
 
     def tick(self, keys: set[int]) -> None:
         """Tick these, and no others."""

@@ -170,9 +170,10 @@ def make_client(speak: Reached, *, connections: int, transport: httpx.BaseTransp
 
 @dataclass(slots=True)
 class Sent:
-    """Whether the service took the text in: it answered that it did, or sent on."""
+    """Whether the service took the text in: it answered that it did, or sent on. status: of its answer, 0 for none."""
 
     taken_in: bool = False
+    status: int = 0
 
 
 def send(
@@ -190,6 +191,7 @@ def send(
         received = _send_watched(client, speak, asked, began, cancelled)
         if sent is not None:
             sent.taken_in |= received.status < 400
+            sent.status = received.status
         if received.status not in (301, 302, 303, 307, 308) or "location" not in received.headers:
             return received
         asked = _redirected(asked, received, secret, own)

@@ -137,29 +137,23 @@ class HttpConnector(OverNetwork):
 
     def _once(self, request: SpeakRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
         values = values_of(request)
-        token = self._tokens.get(self._open_client(), secret, cancelled)
-        try:
-            return self._exchange(filled(self._speak, {**values, "token": token}, secret), secret, cold, cancelled)
-        except SynthesisFailure as failure:
-            if token and failure.was == "refused":
-                self._tokens.forget(token)
-            if not token or failure.kind != "refused" or not failure.of_key:
-                raise  # what was taken in is not sent twice
-        # a token may end before its time: one more is asked for, once
-        token = self._tokens.get(self._open_client(), secret, cancelled)
-        return self._exchange(filled(self._speak, {**values, "token": token}, secret), secret, cold, cancelled)
+        again = False
+        while True:
+            token, sent = self._tokens.get(self._open_client(), secret, cancelled), Sent()
+            asked = filled(self._speak, {**values, "token": token}, secret)
+            try:
+                return self._exchange(asked, secret, cold, cancelled, sent)
+            except SynthesisFailure as failure:
+                if token and failure.kind == "refused":
+                    self._tokens.forget(token)
+                # from the moment on that the text was taken in nothing decides that it was not, and nothing is repeated
+                if sent.taken_in:
+                    raise failure.taken_in() from failure
+                if again or not token or failure.kind != "refused" or sent.status not in (401, 403):
+                    raise
+            again = True  # a token may end before its time: one more is asked for, once
 
-    def _exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled) -> Reply:
-        """From the moment on that the service has taken the text in, nothing that comes decides that it was not."""
-        sent = Sent()
-        try:
-            return self._one_exchange(asked, secret, cold, cancelled, sent)
-        except SynthesisFailure as failure:
-            if not sent.taken_in:
-                raise
-            raise failure.taken_in() from failure
-
-    def _one_exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled, sent: Sent) -> Reply:
+    def _exchange(self, asked: HttpRequest, secret: str, cold: bool, cancelled: Cancelled, sent: Sent) -> Reply:
         client = self._open_client()
         began = time.monotonic()
 

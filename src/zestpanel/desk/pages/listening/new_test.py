@@ -242,6 +242,7 @@ class NewTestDialog(Dialog):
             choice.setMinimumContentsLength(24)
         area = QScrollArea()
         area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # it follows the focus of what stands in it
         area.setWidget(inside)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setMinimumWidth(theme.px(524))
