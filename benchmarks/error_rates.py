@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 from scipy.special import expit
+from tests.core.test_several_tests import answers_of
 
 from zestpanel.core.analysis.changes.comparing import Difference, difference_of, ratio_of
 from zestpanel.core.analysis.statistics import drawn
@@ -34,6 +35,7 @@ from zestpanel.core.analysis.statistics.paired import Comparison, compare, holm
 from zestpanel.core.analysis.statistics.preference import gap
 from zestpanel.core.choice.ranking import Criterion, Evidence, firmness
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.groups import differ_p
 from zestpanel.core.listening.power import preference_told
 
 Rows = list[tuple[str, str, str]]
@@ -213,6 +215,17 @@ def planned() -> Rows:
     return out
 
 
+def groups() -> Rows:
+    """Groups of listeners whose tastes do not differ, and such of which one likes a candidate more."""
+    out: Rows = []
+    for apart, panels, goal in ((0.0, PANELS // 2, "<= 5 %"), (1.0, PANELS // 10, "most")):
+        rng = np.random.default_rng(3)
+        found = [differ_p(answers_of(rng, apart=apart)) for _ in range(panels)]
+        told = np.mean([p is not None and p < ALPHA for p in found])
+        out.append((f"two groups of 8, {apart:g} categories apart on one of 5", f"{told:.1%} told", goal))
+    return out
+
+
 def chances() -> Rows:
     """Of what is said to be first in so many of 100 draws, how often it is: neighbours lie 0.1 to 0.7 apart."""
     said: list[tuple[float, bool]] = []
@@ -239,5 +252,6 @@ def chances() -> Rows:
 
 ROWS: Final = [
     ("planned power", planned), ("error rates of scores", scores), ("error rates of kinds", kinds),
-    ("error rates of changes", changes), ("chances of first place", chances),
+    ("error rates of changes", changes), ("error rates of groups", groups),
+    ("chances of first place", chances),
 ]  # fmt: skip
