@@ -274,6 +274,8 @@ HOSTILE = [
     (saying(b"<html><style>p {x: y}</style><p>Sign in &amp; pay"), "wrong content", "It says: Sign in & pay$"),
     (saying(b"quota of the month exceeded"), "wrong content", "It says: quota of the month exceeded$"),
     (saying(b"\0\0\0\5\xffabcd", status="500 X"), "server error", "answered 500: something that is no known sound"),
+    (saying("Le quota est dépassé".encode("latin-1")), "wrong content", "It says: Le quota est dépassé$"),
+    (saying("\ufeffquota\u200b exceeded".encode()), "wrong content", "It says: quota exceeded$"),
     (saying(b'{"error": "later"}'), "wrong content", "JSON text, not sound"),
     (saying(b"RIFF\0\0\0\0WAVEfmt "), "broken sound", "cannot be decoded"),
     (saying(b"", "Location: http://127.0.0.1:1/", status="307 Temporary Redirect"), "taken in", "was not sent there"),

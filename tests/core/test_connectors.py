@@ -308,6 +308,7 @@ def test_lines_of_a_library_between_its_answers_do_not_end_a_resident_program() 
     ("print('no licence found', flush=True)", "no licence found"),
     ("print('{\"status\": \"up\"}', flush=True)",
      r'but \{"status": "up"\}. Its first line is to be \{"ready": true\}'),
+    ("import time\nwhile True: print('loading', flush=True); time.sleep(0.3)", "did not answer in time"),
     ("while True: print('.', flush=True)", r"output ended with|ended by signal|\. \| \."),
 ])  # fmt: skip
 def test_a_resident_program_that_does_not_say_ready_is_told_what_to_write(code: str, words: str) -> None:

@@ -49,17 +49,25 @@ def kind_of_text(data: bytes) -> Literal["web page", "JSON", "XML", ""]:
 
 
 def text_in(data: bytes, most: int) -> str:
-    """The beginning of what bytes say, in one line and without the tags of a page; '' for what is no text."""
+    """The beginning of what bytes say, in one line and without the tags of a page; '' for what is no text.
+
+    UTF-8, or what is nearly all ASCII and then taken for Latin-1. most: characters.
+    """
+    head = data[: 40 * most]
     try:
-        text = getincrementaldecoder("utf-8")().decode(data[: 40 * most])
+        text = getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:
+        if sum(byte < 0x80 for byte in head) < _PLAIN_SHARE * len(head):
+            return ""
+        text = head.decode("latin-1")
+    if any(ord(sign) < 0x20 and not sign.isspace() for sign in text):
         return ""
     if kind_of_text(data) == "web page":
         text = unescape(_TAGS.sub(" ", text))
-    line = " ".join(text.split())
-    return line[:most] if line.isprintable() else ""
+    return "".join(sign for sign in " ".join(text.split()) if sign.isprintable())[:most]
 
 
+_PLAIN_SHARE: Final = 0.85
 _TAGS: Final = re.compile(r"<(script|style)\b.*?</\1>|<[^>]*>", re.IGNORECASE | re.DOTALL)
 
 

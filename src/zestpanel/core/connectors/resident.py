@@ -126,8 +126,9 @@ class ResidentConnector:
     def _read(self, program: str, cancelled: Cancelled, *, loading: bool = False) -> dict[str, Any]:
         """The program's next object. Other lines before it are of its libraries, and kept for what is said of it."""
         others: list[bytes] = []
+        began = time.monotonic()  # the time-out is for the answer, however many lines come before it
         while len(others) < _MOST_OTHER_LINES:
-            line = self._next_line(program, cancelled, others, loading)
+            line = self._next_line(program, cancelled, others, began, loading)
             with contextlib.suppress(ValueError, RecursionError):
                 answer = json.loads(line)
                 if isinstance(answer, dict):
@@ -137,7 +138,7 @@ class ResidentConnector:
             others.append(line[:LONGEST_CONSOLE])
         raise self._ended(program, b"".join(others))
 
-    def _next_line(self, program: str, cancelled: Cancelled, others: list[bytes], loading: bool) -> bytes:
+    def _next_line(self, program: str, cancelled: Cancelled, others: list[bytes], began: float, loading: bool) -> bytes:
         """b'' at its end. A helper thread reads, so that cancelling and time-outs work."""
         process, errors = self._process, self._errors
         assert process is not None
@@ -148,7 +149,6 @@ class ResidentConnector:
             target=lambda out: got.append(out.readline(_LONGEST_LINE)), args=(process.stdout,), daemon=True
         )
         reader.start()
-        began = time.monotonic()
         while reader.is_alive():
             reader.join(_POLL_S)
             late = time.monotonic() - began > self._program.speak_facts.timeout_s
