@@ -276,6 +276,7 @@ HOSTILE = [
     (saying(b"\0\0\0\5\xffabcd", status="500 X"), "server error", "answered 500: something that is no known sound"),
     (saying("Le quota est dépassé".encode("latin-1")), "wrong content", "It says: Le quota est dépassé$"),
     (saying("\ufeffquota\u200b exceeded".encode()), "wrong content", "It says: quota exceeded$"),
+    (saying(b'{"sound": ' + b"[" * 900 + b"]" * 900 + b"}"), "wrong content", "JSON text, not sound"),
     (saying(b'{"error": "later"}'), "wrong content", "JSON text, not sound"),
     (saying(b"RIFF\0\0\0\0WAVEfmt "), "broken sound", "cannot be decoded"),
     (saying(b"", "Location: http://127.0.0.1:1/", status="307 Temporary Redirect"), "taken in", "was not sent there"),

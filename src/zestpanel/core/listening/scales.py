@@ -59,6 +59,8 @@ def _five(*words: str) -> dict[int, str]:
     return dict(zip((5, 4, 3, 2, 1), words, strict=True))
 
 
+_HOW_WELL: Final = _five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all"))
+
 SCALES: Final[dict[str, Scale]] = {
     QUALITY: Scale(
         question=asked("How good does this narration sound?"),
@@ -149,19 +151,19 @@ SCALES: Final[dict[str, Scale]] = {
     ),
     "intonation": Scale(
         question=asked("How well does the melody of the speech fit what is said?"),
-        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        steps=_HOW_WELL,
         about=tr("Does the intonation fit the text?"),
         short=tr("intonation"),
     ),
     "emotion": Scale(
         question=asked("How well does the feeling in the voice fit what is said?"),
-        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        steps=_HOW_WELL,
         about=tr("Does the emotion fit the text?"),
         short=tr("emotion"),
     ),
     "accent": Scale(
         question=asked("How well does the accent fit this narration?"),
-        steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+        steps=_HOW_WELL,
         about=tr("Does the accent fit the channel?"),
         short=tr("fit of accent"),
     ),
@@ -222,7 +224,7 @@ LIKENESS: Final = Scale(
 )
 MATCH: Final = Scale(
     question=asked("How well do the three parts fit together?"),
-    steps=_five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all")),
+    steps=_HOW_WELL,
     about=tr("Does a new line fit between recorded ones?"),
 )
 

@@ -108,7 +108,7 @@ class Contents:
 
     def _uncoded(self, found: Any) -> bytes:
         """Sound at a place in JSON: one text, or several in a list, which follow one another."""
-        texts = list(_flat(found))
+        texts = [*_flat(found)]
         if not texts or not all(isinstance(text, str) and text for text in texts):
             raise SynthesisFailure(
                 "wrong content",
@@ -194,12 +194,13 @@ class Contents:
 
 
 def _flat(found: Any) -> Iterator[Any]:
-    """The items of lists within lists, as far as they are asked for."""
-    if isinstance(found, list):
-        for one in found:
-            yield from _flat(one)
-    else:
-        yield found
+    """The items of lists within lists, in their order, however deep."""
+    waiting = [found]
+    while waiting:
+        if isinstance(one := waiting.pop(), list):
+            waiting += reversed(one)
+        else:
+            yield one
 
 
 def json_of(data: bytes) -> Any:
