@@ -229,6 +229,8 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--role", default="main narrator", help="who narrates, by the role; main narrator by default")
     sub.add_argument("--candidate", type=int, help="who narrates, by the candidate's number")
     _of_narration(sub)
+    sub = verb("stage", producing.stage, "keep a dialogue, as it is cast and rendered, as one clip to be judged")
+    sub.add_argument("dialogue", help="its name")
     sub = verb("render", producing.by_sheet, "speak a whole script by a production sheet", project=False)
     sub.add_argument("script", type=Path)
     sub.add_argument("--sheet", type=Path, required=True, help="the production sheet, YAML or JSON")

@@ -19,6 +19,8 @@ from zestpanel.core.domain.listening import Sitting
 from zestpanel.core.errors import TableError, ZestError
 from zestpanel.core.listening.answer_file import lines_of
 from zestpanel.core.listening.answers_in import is_answer_file, take_in
+from zestpanel.core.listening.content import ContentQuestion
+from zestpanel.core.listening.entry import EntryAnswer, EntryQuestion
 from zestpanel.core.listening.registry import kind_of, kinds
 from zestpanel.core.listening.results import result_of
 from zestpanel.core.listening.scores import panel_scores
@@ -63,9 +65,15 @@ def whole(project: Project) -> str:
 
 def opened(project: Project, kind: str, **more: Any) -> int:
     *judged, person = (c.id for c in project.shortlist.candidates())
-    beside = {"reference_id": person} if "reference" in kind_of(kind).uses else {}
-    given = TestSettings(candidate_ids=tuple(judged), passage_ids=tuple(p.id for p in project.texts.all()), training=1,
-                         question="Did it laugh?", anchors=bool(beside), listeners=3, **beside, **more)  # fmt: skip
+    uses = kind_of(kind).uses
+    beside = {"reference_id": person} if "reference" in uses else {}
+    gold = {"gold": 2, "good_id": person} if "gold" in uses else {}
+    content = tuple(ContentQuestion(p.version_id, "When?", "then", ("now", "never"))
+                    for p in project.texts.all()) if "content" in uses else ()  # fmt: skip
+    given = TestSettings(
+        candidate_ids=tuple(judged), passage_ids=tuple(p.id for p in project.texts.all()), training=1,
+        question="Did it laugh?", anchors=bool(beside), listeners=3, content=content, **beside, **gold, **more,
+    )  # fmt: skip
     return project.panel.add_test(kind, given.as_document())
 
 
@@ -79,6 +87,9 @@ def go_through(session: ListeningSession, answer: Callable[[ListeningSession], d
             session.played(lane, 0.9)
         session.answer(answer(session), note="warm, „dry“")
     session.get_up()
+
+
+ASKED = (EntryQuestion("Books by ear?", (EntryAnswer("often", wanted=6), EntryAnswer("never"))),)
 
 
 def any_answer(session: ListeningSession) -> dict[str, Any]:
@@ -97,13 +108,17 @@ def any_answer(session: ListeningSession) -> dict[str, Any]:
 def all_kinds(project: Project) -> None:
     for name in sorted(kinds()):
         uses = kind_of(name).uses
-        test = opened(project, name, repeats=2 if "repeats" in uses else 0, traps=1 if "traps" in uses else 0)
+        test = opened(
+            project, name, repeats=2 if "repeats" in uses else 0, traps=1 if "traps" in uses else 0, entry=ASKED
+        )
         for alias in ("Ann", "Ben", "Cleo"):
             session = session_of(project, test, project.panel.add_listener(alias, languages=["en"]))
+            session.note_checks({"entry": [len(alias) % 2]})
             go_through(session, any_answer, most=4 if alias == "Cleo" else 99)
             if alias == "Ben":
-                assert session.correct()
-                session.answer(any_answer(session))
+                assert session.correct() == (name != "content"), "what was asked after one hearing stays"
+                if not session.finished:
+                    session.answer(any_answer(session))
     conduct = project.panel.test(1).conduct
     project.panel.put_conduct(1, replace(conduct, name="First", left_out=frozenset({2}), reasons={2: "had a cold"}))
     version = project.texts.all()[0].version_id

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pysubs2
 import pytest
 
 from tests.conftest import add_demo_engine, pretend_take
 from zestpanel.core.audio.encoding import OutputFormat
 from zestpanel.core.audio.files import read
+from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.errors import InputError
+from zestpanel.core.listening.session import session_of
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.production.narration import deliver
+from zestpanel.core.production.staged import keep_as_one
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.files.captions import Caption, as_srt, as_vtt
 from zestpanel.core.runs.files.dialogue import (
@@ -95,6 +100,46 @@ def test_recasting_one_speaker_leaves_the_others_alone(cast: Project) -> None:
     cast.dialogues.put_cast(name, "Marge", other)
     assert [turn.speaker for turn, take in takes_of(cast, name) if take is None] == ["Marge", "Marge"]
     assert len(plan_dialogue(cast, name).jobs) == 2
+
+
+def rendered(cast: Project, name: str) -> None:
+    run = BenchRun(cast, plan_dialogue(cast, name))
+    run.start()
+    assert run.wait(120)
+
+
+def test_a_cast_is_judged_as_a_whole_beside_another_and_never_chosen(cast: Project) -> None:
+    """Two casts of one dialogue are two candidates on one passage: any kind of test takes them."""
+    name = "Frost & talk"
+    with pytest.raises(InputError, match="turns of 'Frost & talk' are not rendered"):
+        keep_as_one(cast, name)
+    rendered(cast, name)
+    first = keep_as_one(cast, name)
+    assert first.passage.text.splitlines()[0].startswith("Marge: ")
+    whole = assembled_dialogue(cast, name).clip
+    assert first.take.duration_s == pytest.approx(whole.duration_s)
+    assert np.allclose(cast.takes.load(first.take).samples, whole.samples, atol=1e-4)
+    again = keep_as_one(cast, name)
+    assert (again.take.id, again.known) == (first.take.id, True)
+    cast.dialogues.put_cast(name, "Marge", cast.dialogues.cast(name)["Tom"])
+    rendered(cast, name)
+    second = keep_as_one(cast, name)
+    assert second.passage.version_id == first.passage.version_id
+    assert second.candidate.id != first.candidate.id
+    planned = plan_run(cast, candidates=[second.candidate], passages=cast.texts.all())
+    assert planned.jobs == ()
+    assert planned.reasons == ("put together from a dialogue, never rendered",)
+    settings = TestSettings(candidate_ids=(first.candidate.id, second.candidate.id), training=0,
+                            passage_ids=(first.passage.id,))  # fmt: skip
+    test = cast.panel.add_test("preference", settings.as_document())
+    session = session_of(cast, test, cast.panel.add_listener("Ann", languages=["en"]))
+    assert {s.take_id for s in session.trial.stimuli} == {first.take.id, second.take.id}
+    rows = evaluate(cast).rows
+    for one in (first, second):
+        assert not rows[one.candidate.id].passes
+        assert "a dialogue in several voices" in rows[one.candidate.id].gates[0].why
+    Project.close(cast)
+    assert len(Project.open(cast.folder).shortlist.engines()["Casts"].voices) == 2
 
 
 def test_dialogues_have_names_of_their_own_and_sensible_gaps(cast: Project) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answer, Stimulus
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening import registry
+from zestpanel.core.listening.content import ContentQuestion
 from zestpanel.core.listening.kind import Around, Found, Shown, check
 from zestpanel.core.listening.kinds import category_rating
 from zestpanel.core.listening.plain import preference_of_table, scores_of_table
@@ -39,6 +41,11 @@ BESIDE_A_PERSON = ABLE | {(PERSON, v): 900 + v for v in (1, 2, 3)}
 SETTINGS = TestSettings(candidate_ids=(1, 2, 3, 4), passage_ids=(1, 2, 3), training=0)
 
 
+def asked_of(versions: Iterable[int]) -> tuple[ContentQuestion, ...]:
+    return tuple(ContentQuestion(version, f"When, in {version}?", "in spring", ("in winter", "never"))
+                 for version in versions)  # fmt: skip
+
+
 @pytest.fixture
 def heard(project: Project) -> Project:
     add_demo_engine(project, "tangor")
@@ -52,10 +59,12 @@ def heard(project: Project) -> Project:
 
 
 def opened(project: Project, kind: str, **more: object) -> int:
-    settings = TestSettings(
-        candidate_ids=tuple(c.id for c in project.shortlist.candidates()),
-        passage_ids=tuple(p.id for p in project.texts.all()), training=0, **more,  # type: ignore[arg-type]
-    )  # fmt: skip
+    given: dict[str, object] = {
+        "candidate_ids": tuple(c.id for c in project.shortlist.candidates()), "training": 0,
+        "passage_ids": tuple(p.id for p in project.texts.all()),
+        "content": asked_of(p.version_id for p in project.texts.all()) if kind == "content" else (),
+    }  # fmt: skip
+    settings = TestSettings(**{**given, **more})  # type: ignore[arg-type]
     return project.panel.add_test(kind, settings.as_document())
 
 
@@ -64,7 +73,8 @@ def test_every_kind_draws_trials_shows_them_and_takes_only_its_answers(name: str
     kind = kind_of(name)
     beside = "reference" in kind.uses
     able = BESIDE_A_PERSON if beside else ABLE
-    settings = replace(SETTINGS, reference_id=PERSON if beside else 0, anchors=True)
+    settings = replace(SETTINGS, reference_id=PERSON if beside else 0, anchors=True, also=("effort",),
+                       content=asked_of((1, 2, 3)))  # fmt: skip
     every = [kind.design(able, settings, listener=k, rng=np.random.default_rng(k)) for k in range(4)]
     judged = {s.candidate_id for of in every for trial in of for s in trial.stimuli if s.role == "judged"}
     assert judged == {1, 2, 3, 4}

@@ -31,6 +31,10 @@ from PyQt6.QtWidgets import (
 
 from tests import catalogue
 from tests.waiting import pause, wait
+from zestpanel.core.domain.listening import PlannedTrial, Stimulus
+from zestpanel.core.listening.registry import kind_of
+from zestpanel.core.listening.session import ListeningSession, Unkept
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store.project import Project
 from zestpanel.core.texts import LANGUAGE
@@ -130,7 +134,10 @@ def main(folder: str) -> int:
         held(dialog, type(dialog).__name__)
         dialog.close()
     before = window.booth.before  # a listener's words are those of the listener
-    before.begin(Told(["es"]), "ACR", level_lufs=None, with_headphones=True)
+    settings = TestSettings(candidate_ids=(), passage_ids=(), headphone_check=True)
+    trials = [PlannedTrial(stimuli=(Stimulus(candidate_id=1, passage_version_id=1, take_id=None),))]
+    session = ListeningSession(Unkept(trials), kind_of("ACR"), settings, told=Told(["es"]))
+    before.begin(session, level_lufs=None)
     for said in ("Oirá fragmentos breves", "Póngase los auriculares", "¿Qué tono fue el más suave?"):
         if said not in before.words():
             found.add(before.words())

@@ -31,6 +31,7 @@ from zestpanel.desk.pages.engines import EnginesPage
 from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.listening import ListeningPage
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
+from zestpanel.desk.pages.listening.asked_dialogs import ContentDialog, EntryDialog
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
 from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.window import MainWindow
@@ -61,18 +62,25 @@ def planned(
     if prepare is not None:
         prepare(dialog)
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: f"{most} trials, about" in dialog.told.text(), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: (f"{most} trials, about" if most else "trials, about") in dialog.told.text(), timeout=20_000
+    )
     qtbot.mouseClick(dialog.agree, Qt.MouseButton.LeftButton)
     dialog.deleteLater()
     qtbot.wait(10)
     return page
 
 
-def begun(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> Booth:
+def to_the_booth(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> Booth:
     page.tests.alias.setText(alias)
     page.tests.languages.setText("en")
-    high = window.height()
     qtbot.keyClick(page.tests.alias, Qt.Key.Key_Return)
+    return window.booth
+
+
+def begun(window: MainWindow, page: ListeningPage, qtbot: QtBot, alias: str) -> Booth:
+    high = window.height()
+    to_the_booth(window, page, qtbot, alias)
     assert "no right or wrong answers" in window.booth.before.words()
     qtbot.keyClick(window.booth, Qt.Key.Key_Return)  # read
     settle(qtbot, window)
@@ -264,6 +272,72 @@ def test_a_kind_is_planned_heard_and_answered_by_keys_to_its_result(
     settle(qtbot, window)
     opened_early(window, page, qtbot)
     qtbot.waitUntil(lambda: "1 of 12 planned listeners have answered." in words(page), timeout=20_000)
+
+
+def test_listeners_are_asked_first_and_a_text_is_heard_once_before_its_question(
+    person_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    """All of it by the dialogs a lead has and the keys a listener has."""
+    window = open_window(person_project)
+    settle(qtbot, window)
+
+    def prepare(dialog: NewTestDialog) -> None:
+        dialog.more.click()
+        dialog.contents.click()
+        (content,) = dialog.findChildren(ContentDialog)
+        for question, right, wrong in content.fields.values():
+            qtbot.keyClicks(question, "When is it?")
+            qtbot.keyClicks(right, "in spring")
+            qtbot.keyClicks(wrong, "in winter")
+        qtbot.keyClick(content, Qt.Key.Key_Return)
+        assert f"{len(content.fields)} question" in dialog.contents.text()
+        dialog.asked.click()
+        (entry,) = dialog.findChildren(EntryDialog)
+        block = entry.questions[0]
+        qtbot.keyClicks(block.words, "Audiobooks?")
+        qtbot.keyClicks(block.lines[0][0], "often")
+        qtbot.keyClick(entry, Qt.Key.Key_Return)
+        assert "2 to 9 different answers" in entry.wrong.text()
+        qtbot.keyClicks(block.lines[1][0], "never")
+        assert len(block.lines) == 3, "there is always room for one more"
+        block.lines[1][1].click()
+        qtbot.keyClick(entry, Qt.Key.Key_Return)
+        assert dialog.asked.text() == "1 question …"
+
+    page = planned(window, qtbot, "content", most=0, prepare=prepare)
+    booth = to_the_booth(window, page, qtbot, "Ann")
+    assert "Audiobooks?" in booth.before.words()
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    assert "Audiobooks?" in booth.before.words(), "Enter is no answer"
+    qtbot.keyClick(booth, "2")
+    assert "looks for other listeners" in words(booth)
+    qtbot.mouseClick(booth.leave, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: "Ann did not take part: 'never'." in words(page), timeout=20_000)
+    again = next(one for one in page.findChildren(QPushButton) if one.text() == "Ask again" and one.isVisible())
+    qtbot.mouseClick(again, Qt.MouseButton.LeftButton)
+    settle(qtbot, window)
+    booth = to_the_booth(window, page, qtbot, "Ann")
+    qtbot.keyClick(booth, "1")
+    qtbot.keyClick(booth, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    session = booth.session
+    assert session is not None
+    qtbot.waitUntil(lambda: len(window.state.player.mixer.lanes) == 1, timeout=60_000)
+    assert not booth.restart.isVisible()
+    assert not booth.looped.isVisible()
+    recorder(window).hear(60.0)
+    window.state.player.moved.emit()
+    qtbot.keyClick(booth, Qt.Key.Key_Space)
+    qtbot.keyClick(booth, Qt.Key.Key_Home)
+    qtbot.keyClick(booth, Qt.Key.Key_Left)
+    assert not window.state.player.mixer.playing, "it is heard once"
+    right = next(key for key, answer in booth.answers.items() if "in spring" in answer.text())
+    qtbot.keyClick(booth, right)
+    assert session.index == 1
+    (given,) = person_project.answers.of_test(person_project.panel.tests()[-1].id)
+    assert given.answer.given == {"content": "in spring"}
+    assert not booth.back.isVisible()
 
 
 def test_a_new_version_of_a_test_begins_with_what_the_old_one_was_set_to(

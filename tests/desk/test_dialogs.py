@@ -38,6 +38,7 @@ from zestpanel.desk.pages.engines.person import PersonDialog
 from zestpanel.desk.pages.engines.price import PriceDialog
 from zestpanel.desk.pages.engines.wizard import WizardDialog
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
+from zestpanel.desk.pages.listening.asked_dialogs import ContentDialog, EntryDialog
 from zestpanel.desk.pages.listening.groups_dialog import GroupsDialog
 from zestpanel.desk.pages.listening.listener_dialog import ListenerDialog
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
@@ -81,6 +82,9 @@ DIALOGS: dict[str, Callable[[MainWindow], QDialog]] = {
     "groups": lambda w: GroupsDialog(w, w.state),
     "listener": lambda w: ListenerDialog(w, w.state.project.panel.listeners()[0], [], lambda _: True, nothing),
     "new test": lambda w: NewTestDialog(w, w.state, nothing, []),
+    "before the test": lambda w: EntryDialog(w, (), nothing),
+    "on content": lambda w: ContentDialog(w, [(p.version_id, p.title, p.text) for p in w.state.bench.passages], (),
+                                          nothing),
     "about a text": lambda w: AboutText(w, w.state.bench.passages[0], [], nothing),
     "deliver": lambda w: DeliverDialog(w, w.state, "A", nothing),
     "from the web": lambda w: WebDialog(w, w.state, nothing),

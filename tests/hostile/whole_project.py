@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from decimal import Decimal
 from pathlib import Path
 
@@ -12,6 +12,8 @@ from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.take import Measured, Timing
 from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.listening.content import ContentQuestion
+from zestpanel.core.listening.entry import EntryAnswer, EntryQuestion
 from zestpanel.core.listening.registry import kinds
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
@@ -106,6 +108,10 @@ def _tests(project: Project) -> None:
             candidate_ids=candidates[1:] if "reference" in kind.uses else candidates, passage_ids=passages, training=0,
             reference_id=candidates[0] if "reference" in kind.uses else 0, question="How calm?", steps=("calm", "no"),
         )  # fmt: skip
+        settings = replace(
+            settings, entry=(EntryQuestion("Often?", (EntryAnswer("yes", wanted=4), EntryAnswer("no", admits=False))),),
+            content=tuple(ContentQuestion(p.version_id, "When?", "then", ("now",)) for p in project.texts.all()),
+        )  # fmt: skip
         test = project.panel.add_test(name, settings.as_document())
         for k in range(2):
             listener = project.panel.add_listener(f"L{k}", languages=["en"])
@@ -113,6 +119,7 @@ def _tests(project: Project) -> None:
                 session = session_of(project, test, listener)
             except NotEnoughData:  # a kind that needs more passages than these
                 continue
+            session.note_checks({"entry": [0]})
             while not session.finished:
                 for lane in range(len(session.trial.stimuli)):
                     session.played(lane, 1.0)

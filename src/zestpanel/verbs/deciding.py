@@ -145,10 +145,12 @@ def weights(options: argparse.Namespace) -> Output:
     from zestpanel.core.choice.criteria import CRITERIA, criteria_of, set_of, set_to
     from zestpanel.core.choice.roles import set_roles
     from zestpanel.core.domain.role import SetTo
-    from zestpanel.core.evidence.registry import figures
+    from zestpanel.core.evidence.registry import known_to
+    from zestpanel.core.listening.feeding import own_figures
 
     with opened(options) as project:
-        known, every = figures(), list(project.brief.roles)
+        known = {one.name: one for one in known_to(own_figures(project.panel))}
+        every = list(project.brief.roles)
         at = _role_at(every, options.role) if options.role else None
         if options.shared and at is not None:
             every[at] = every[at].model_copy(update={"criteria": None})

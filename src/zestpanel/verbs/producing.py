@@ -58,6 +58,23 @@ def sheet(options: argparse.Namespace) -> Output:
         return {"written": str(options.out), "lines": [f"{options.out}{keys}", *bars(found)]}
 
 
+def stage(options: argparse.Namespace) -> Output:
+    """Keep a dialogue as one clip, a candidate of its own that listening tests can ask about."""
+    from zestpanel.core.production.staged import keep_as_one
+
+    with opened(options) as project:
+        if options.dialogue not in (names := project.dialogues.names()):
+            raise InputError(f"There is no dialogue '{options.dialogue}'.", kept="Nothing was kept.",
+                             remedy=f"There are: {', '.join(names)}." if names else "")  # fmt: skip
+        made = keep_as_one(project, options.dialogue)
+        voice = project.shortlist.engines()[made.candidate.engine].voice(made.candidate.voice)
+        cast = voice.label if voice is not None else ""
+        known = "stands as one clip already" if made.known else "stands as one clip now"
+        return {"candidate": made.candidate.id, "passage": made.passage.title, "take": made.take.id,
+                "seconds": round(made.take.duration_s, 3),
+                "lines": [f"'{options.dialogue}' {known}: {made.take.duration_s:.1f} s, {cast}."]}  # fmt: skip
+
+
 def narrate(options: argparse.Namespace) -> Output:
     """Speak a whole script in the voices that fill the roles of a project, and write it as files."""
     from zestpanel.core.choice.casting import proposed_cast

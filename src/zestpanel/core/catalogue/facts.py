@@ -211,6 +211,9 @@ class Engine(HasFacts):
     )
     takes_descriptions: bool = Field(default=False, description=tr("{gender}, {age}, {accent}, {strength} are filled"))
     human: bool = Field(default=False, description=tr("recordings of a person: heard and compared with, never chosen"))
+    staged: bool = Field(
+        default=False, description=tr("dialogues put together of several voices: heard and compared with, never chosen")
+    )
     claims: tuple[Claim, ...] = ()
     outside: tuple[OutsideRank, ...] = ()
     speak: Speak
@@ -218,6 +221,11 @@ class Engine(HasFacts):
     @classmethod
     def about(cls) -> About:
         return "engine"
+
+    @property
+    def only_compared(self) -> bool:
+        """Whether it is there to be compared with, and is no voice to choose."""
+        return self.human or self.staged
 
     @field_validator("marks", mode="before")
     @classmethod

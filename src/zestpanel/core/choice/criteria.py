@@ -13,7 +13,7 @@ from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.role import Role, SetTo
 from zestpanel.core.errors import InputError
 from zestpanel.core.evidence.declared import Figure
-from zestpanel.core.evidence.registry import figures
+from zestpanel.core.evidence.registry import figures, known_to
 from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.stored import Stored
@@ -37,7 +37,7 @@ def criteria_of(documents: Documents, brief: Brief, role: Role | None = None) ->
     bounds is none before it has been given some."""
     stored = set_of(documents, role)
     out = []
-    for figure in figures().values():
+    for figure in known_to(stored):
         one = stored.get(figure.name) or stored.get(_FORMER.get(figure.name, "")) or SetTo()
         start = figure.start(brief) if figure.start is not None else None
         worst = start.worst if one.worst is None and start else one.worst
@@ -109,7 +109,7 @@ def bars_of(row: Row, language: LanguageScores | None, criteria: Iterable[Criter
 def in_ranking(criteria: Iterable[Criterion]) -> list[Figure]:
     """The figures a ranking shows: those that are weighed, and those that always are."""
     weighed = {one.name for one in criteria if one.weight > 0}
-    return [one for one in figures().values() if one.first or one.name in weighed]
+    return [one for one in known_to(weighed) if one.first or one.name in weighed]
 
 
 def bounds_in_words(criteria: Iterable[Criterion], brief: Brief) -> str:
@@ -136,7 +136,7 @@ def bounds_in_words(criteria: Iterable[Criterion], brief: Brief) -> str:
 
 def evidence_of(row: Row, language: LanguageScores | None) -> Evidence:
     """A candidate by every figure, within a language."""
-    read = {one.name: one.read(row, language) for one in figures().values()}
+    read = {one.name: one.read(row, language) for one in known_to(name for _, name in row.tests)}
     return Evidence(
         candidate_id=row.candidate.id,
         passes=row.passes,

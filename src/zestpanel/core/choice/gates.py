@@ -59,13 +59,15 @@ def gates(
 ) -> list[Gate]:
     """All gates the brief sets for this candidate, and those for everybody: rights of persons, a sound still made."""
     out: list[Gate] = []
-    if engine is not None and engine.human:
+    if engine is not None and engine.only_compared:
         out.append(
             Gate(
                 name=tr("is a voice to choose"),
                 code="is a voice to choose",
                 verdict="no",
-                why=tr("recordings of a person, to compare with"),
+                why=tr("a dialogue in several voices, to compare with")
+                if engine.staged
+                else tr("recordings of a person, to compare with"),
             )
         )
     if candidate.ended:

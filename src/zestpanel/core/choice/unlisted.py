@@ -65,7 +65,7 @@ def unlisted_plans(
     them."""
     known, out = set(listed), []
     for name, engine in engines.items():
-        if name in known or engine.human:
+        if name in known or engine.only_compared:
             continue
         model = engine.models[0].id
         for plan in engine.plans:

@@ -48,7 +48,7 @@ class Rating:
 
 RATING: Final = "ACR"  # the kind of test in which each clip is rated by itself, as it is stored
 QUALITY: Final = "ACR"  # the scale that the choice rests on, and of ratings from tables that say nothing else
-Role = Literal["judged", "reference", "anchor", "context"]
+Role = Literal["judged", "reference", "anchor", "context", "check"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

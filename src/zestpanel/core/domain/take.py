@@ -55,6 +55,7 @@ OBTAINED: Final = {
     "rendered elsewhere": tr("rendered elsewhere"),
     "captured": tr("captured"),
     "vendor sample": tr("vendor's sample"),
+    "put together": tr("put together"),
 }
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable
 from functools import cache
 from importlib import import_module
 from pkgutil import iter_modules
@@ -10,16 +10,36 @@ from pkgutil import iter_modules
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.evidence import figures as _figures
 from zestpanel.core.evidence.declared import Figure
+from zestpanel.core.evidence.figures.tests import own
+
+
+class Figures(dict[str, Figure]):
+    """All that are declared, by name. Figures that rest on questions of the lead's own are found by theirs, and are not
+    listed: see ``known_to``."""
+
+    def __missing__(self, name: str) -> Figure:
+        if (found := own(name)) is None:
+            raise KeyError(name)
+        return found
+
+    def __contains__(self, name: object) -> bool:
+        return super().__contains__(name) or (isinstance(name, str) and own(name) is not None)
 
 
 @cache
-def figures() -> Mapping[str, Figure]:
+def figures() -> Figures:
     """By name."""
     found: list[Figure] = []
     for one in iter_modules(_figures.__path__):
         module = import_module(f"{_figures.__name__}.{one.name}")
         found += module.declared() if hasattr(module, "declared") else module.FIGURES
-    return {figure.name: figure for figure in sorted(found, key=lambda figure: figure.place)}
+    return Figures({figure.name: figure for figure in sorted(found, key=lambda figure: figure.place)})
+
+
+def known_to(names: Iterable[str]) -> list[Figure]:
+    """All that are declared, and of these names those that rest on questions of the lead's own."""
+    every = figures()
+    return [*every.values(), *(every[name] for name in dict.fromkeys(names) if own(name) is not None)]
 
 
 def weighable() -> list[Figure]:
@@ -27,9 +47,9 @@ def weighable() -> list[Figure]:
     return [one for one in figures().values() if one.start is not None]
 
 
-def exported() -> list[Figure]:
-    """Those that have a column in files."""
-    return [one for one in figures().values() if one.column]
+def exported(names: Iterable[str] = ()) -> list[Figure]:
+    """Those that have a column in files; of these names, too."""
+    return [one for one in known_to(names) if one.column]
 
 
 def as_table() -> str:

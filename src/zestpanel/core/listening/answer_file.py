@@ -28,7 +28,7 @@ from zestpanel.core.store.shapes import is_moment
 from zestpanel.core.waiting import give_way
 
 VERSION: Final = 1
-OF_CANDIDATE: Final = ("stated_id", "reference_id", "stranger_id")  # settings that name one
+OF_CANDIDATE: Final = ("stated_id", "reference_id", "stranger_id", "good_id", "poor_id")  # settings that name one
 OF_LISTENERS: Final = ("left_out", "kept_in")
 Real = Annotated[float, Field(allow_inf_nan=False)]
 
@@ -215,6 +215,9 @@ class Keys:
             out["candidate_ids"] = [self.candidates[one] for one in out["candidate_ids"] if one in self.candidates]
         if "passage_ids" in out:
             out["passage_ids"] = [list(self.passages[one]) for one in out["passage_ids"] if one in self.passages]
+        if out.get("content"):
+            out["content"] = [{**one, "version_id": self.texts[one["version_id"]]} for one in out["content"]
+                              if one["version_id"] in self.texts]  # fmt: skip
         for name in OF_CANDIDATE:
             if name in out:
                 out[name] = self.candidates.get(out[name], "")
@@ -294,9 +297,11 @@ def lines_of(project: FileParts) -> Iterator[str]:
         sessions += _sessions(project, keys, test)
     used_texts = {c.text for s in sessions for t in s.trials for c in t.clips}
     used_texts |= {c.text for t in tests for c in t.takes or ()}
+    used_texts |= {one["version_id"] for t in tests for one in t.settings.get("content") or ()}
     used = {c.candidate for s in sessions for t in s.trials for c in t.clips}
     used |= {c.candidate for t in tests for c in t.takes or ()}
-    used |= {one for t in tests for one in (*t.settings.get("candidate_ids", ()), t.settings.get("reference_id"))}
+    used |= {one for t in tests
+             for one in (*t.settings.get("candidate_ids", ()), *map(t.settings.get, OF_CANDIDATE))}  # fmt: skip
     yield _line(FileHead(version=VERSION))
     yield from map(_line, _candidates(project, keys, used))
     yield from map(_line, _texts(project, keys, used_texts))

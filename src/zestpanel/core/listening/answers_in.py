@@ -220,6 +220,8 @@ class _In:
             out["candidate_ids"] = [here.candidates[one] for one in out["candidate_ids"] if one in here.candidates]
         if "passage_ids" in out:
             out["passage_ids"] = [one for named in out["passage_ids"] if (one := self._passage(named)) is not None]
+        if out.get("content"):
+            out["content"] = [{**one, "version_id": here.texts[one["version_id"]]} for one in out["content"]]
         for name in OF_CANDIDATE:
             if name in out:
                 out[name] = here.candidates.get(out[name], 0)

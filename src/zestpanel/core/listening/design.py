@@ -163,6 +163,49 @@ def between_neighbours(trial: PlannedTrial, able: Mapping[tuple[int, int], int])
     return replace(trial, stimuli=(*beside(-1), clip, *beside(1)))
 
 
+def each_text_once(
+    able: Mapping[tuple[int, int], int], settings: TestSettings, *, listener: int, rng: np.random.Generator
+) -> list[PlannedTrial]:
+    """Every text once for a listener, who would know it the second time; which candidate reads it changes over."""
+    chosen = set()
+    for k, version in enumerate(dict.fromkeys(version for _, version in able)):
+        here = [c for c in settings.candidate_ids if (c, version) in able]
+        if here:
+            chosen.add((here[(listener + k) % len(here)], version))
+    heard = {(c, v): able[c, v] for c in settings.candidate_ids for _, v in able if (c, v) in chosen}
+    return one_at_a_time(heard, settings, listener=listener, rng=rng, training=0)
+
+
+def with_gold(
+    trials: Sequence[PlannedTrial], able: Mapping[tuple[int, int], int], settings: TestSettings,
+    rng: np.random.Generator,
+) -> list[PlannedTrial]:  # fmt: skip
+    """Clips of known quality at drawn places among the scored ones, good and poor in turn: whoever rates them the wrong
+    way round does not listen, or has the scale upside down (ITU-T P.808, gold questions; from memory)."""
+    out, training = list(trials), sum(one.training for one in trials)
+    cells: list[list[tuple[int, int]]] = []
+    for candidate in settings.gold_ids:
+        of = [cell for cell in able if cell[0] == candidate]
+        cells += [[of[int(k)] for k in rng.permutation(len(of))]] if of else []
+    for k in range(settings.gold if trials and cells else 0):
+        of = cells[k % len(cells)]
+        cell = of[k // len(cells) % len(of)]
+        clip = Stimulus(candidate_id=cell[0], passage_version_id=cell[1], take_id=able[cell], role="check")
+        trial = PlannedTrial(stimuli=(clip,), detail={"gold": settings.gold_ids[cell[0]]})
+        out.insert(int(rng.integers(training, len(out) + 1)), trial)
+    return out
+
+
+def judged(able: Mapping[tuple[int, int], int], settings: TestSettings) -> dict[tuple[int, int], int]:
+    """Without the clips of known quality, about which nothing is to be found out."""
+    return {cell: take for cell, take in able.items() if cell[0] not in settings.gold_ids}
+
+
+def is_check(trial: PlannedTrial) -> bool:
+    """Whether its answer tells of the listener and not of any candidate."""
+    return "trap" in trial.detail or "gold" in trial.detail
+
+
 def judged_at(trial: PlannedTrial) -> int:
     """Which of the trial's clips is judged, where one is."""
     return next(k for k, one in enumerate(trial.stimuli) if one.role == "judged")

@@ -4,16 +4,24 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
+from typing import Final
 
 from zestpanel.core.domain.listening import QUALITY
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.kind import Feeds, figure_of
+from zestpanel.core.listening.kinds.own_question import KIND as OWN_QUESTION
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kinds
 from zestpanel.core.listening.results import result_of
-from zestpanel.core.listening.scales import FROM_TABLES, SCALES
+from zestpanel.core.listening.scales import FROM_TABLES, OWN, SCALES
+from zestpanel.core.store.panel import Panel
+
+OWN_FIGURES: Final = {
+    f"{figure_of(OWN)} ": Feeds(words="", better="higher", worst=30, best=90, unit=" %", decimals=0),
+    f"{figure_of(OWN_QUESTION.name)} ": Feeds(words="", better="higher", worst=50, best=100, unit=" %", decimals=0),
+}  # by how the names begin of figures whose question is the lead's own, which stands behind it
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +49,20 @@ def fed_figures() -> Mapping[str, Feeds]:
             out[figure_of(kind.name)] = kind.feeds
         out |= {figure_of(kind.name, further): feeds for further, feeds in kind.also_feeds.items()}
     return out
+
+
+def of_own(name: str) -> Feeds | None:
+    """What a figure of this name is of, where it rests on a question of the lead's own; None for any other."""
+    begin = next((one for one in OWN_FIGURES if name.startswith(one) and name != one), None)
+    return None if begin is None else replace(OWN_FIGURES[begin], words=name.removeprefix(begin))
+
+
+def own_figures(panel: Panel) -> list[str]:
+    """Names of the figures that rest on questions of the lead's own, of all tests that are not removed."""
+    asked = [(OWN if one.settings.get("scale") == OWN else one.kind, str(one.settings.get("question") or ""))
+             for one in panel.tests() if not one.conduct.removed]  # fmt: skip
+    names = [figure_of(which, question) for which, question in asked if question]
+    return list(dict.fromkeys(name for name in names if of_own(name) is not None))
 
 
 Tested = Mapping[tuple[str, str], Fed]  # by language and by figure

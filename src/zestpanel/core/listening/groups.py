@@ -23,12 +23,14 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import QUALITY, Answered, Listener
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.languages import locale_name
-from zestpanel.core.listening.design import judged_at
+from zestpanel.core.listening.design import is_check, judged_at
+from zestpanel.core.listening.entry import given_by as given_before
 from zestpanel.core.listening.kinds.placing import PLACES, placed
 from zestpanel.core.listening.kinds.preference import FIRST, NEITHER, STRONGLY
 from zestpanel.core.listening.parts import RatingParts
 from zestpanel.core.listening.results import result_of, standing
 from zestpanel.core.listening.scores import primary
+from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
 FEWEST: Final = 3  # listeners, for an interval
@@ -51,8 +53,9 @@ BY: Final[Mapping[str, str]] = {
     "fluency": tr("by how well listeners speak the language"),
     "accent": tr("by the listeners' own accent"),
     "heard on": tr("by headphones or speakers"),
+    "asked before": tr("by what listeners answered before the test"),
 }
-_OF_LISTENERS: Final = frozenset({"audience", "first language", "fluency", "accent", "heard on"})
+_OF_LISTENERS: Final = frozenset({"audience", "first language", "fluency", "accent", "heard on", "asked before"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,6 +98,8 @@ def given_by(one: Answered) -> list[tuple[int, float]]:
         said = str(given["choice"]).removesuffix(STRONGLY)
         better = 0.0 if said == NEITHER else 1.0 if said == FIRST else -1.0
         return [(judged[0], better), (judged[1], -better)]
+    if "content" in given:
+        return [(judged[0], float(given["content"] == trial.detail.get("right")))]
     if "says" in given:
         return [] if given["says"] == "unsure" else [(judged[0], float(given["says"] == "yes"))]
     score = given.get("score")
@@ -155,7 +160,7 @@ def _given(project: RatingParts, scale: str, test_id: int | None) -> list[Given]
         Given(one.listener_id, candidate, one.trial.stimuli[judged_at(one.trial)].passage_version_id, number,
               one.trial.session_id)
         for one in standing(project, result.test, result.kind, result.settings)
-        if one.listener_id not in result.out and "trap" not in one.trial.detail
+        if one.listener_id not in result.out and not is_check(one.trial)
         for candidate, number in given_by(one)
     ]  # fmt: skip
 
@@ -219,6 +224,7 @@ def _grouping(project: RatingParts, by: str) -> Callable[[Given, Passage, Listen
         hard = {version: sorted(kinds) for version, kinds in project.hard_parts.of(project.texts.all()).items()}
         return lambda rating, passage, person: hard.get(passage.version_id) or ["none"]
     kits = project.panel.kits() if by == "heard on" else {}
+    said = _answers_before(project) if by == "asked before" else {}
     ways: dict[str, Callable[[Given, Passage, Listener], list[str]]] = {
         "kind of text": lambda rating, passage, person: list(passage.tags) or ["plain"],
         "passage": lambda rating, passage, person: [passage.title],
@@ -231,8 +237,21 @@ def _grouping(project: RatingParts, by: str) -> Callable[[Given, Passage, Listen
         "fluency": lambda rating, passage, person: [_fluency(person, passage.language)],
         "accent": lambda rating, passage, person: [person.accent or "not stated"],
         "heard on": lambda rating, passage, person: [kits.get(rating.session_id or 0) or person.kit],
+        "asked before": lambda rating, passage, person: [said.get(rating.session_id or 0, tr("not asked"))],
     }  # fmt: skip
     return ways[by]
+
+
+def _answers_before(project: RatingParts) -> dict[int, str]:
+    """By session, what its listener answered before the test."""
+    out = {}
+    for test in project.panel.tests():
+        if questions := TestSettings.from_document(test.settings).entry:
+            for session in project.panel.sessions(test.id):
+                if (given := given_before(session.checks, questions)) is not None:
+                    answers = (of.answers[k].words for of, k in zip(questions, given, strict=True))
+                    out[session.id] = " · ".join(answers)
+    return out
 
 
 def _fluency(person: Listener, language: str) -> str:

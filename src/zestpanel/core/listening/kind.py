@@ -38,6 +38,8 @@ Option = Literal[
     "times",
     "controls",
     "stranger",
+    "gold",
+    "content",
 ]
 Able = Mapping[tuple[int, int], int]  # the take heard by (candidate, passage version), that this listener can judge
 
@@ -56,7 +58,7 @@ class Question:
     """name: under which its answer is kept. choices: the answers it allows; none for words that are written down.
 
     places: instead of choices, how many clips are placed on a line from 0 to 100; bands: its five names, the best
-    first.
+    first. once: until it is answered each clip is heard a single time.
     """
 
     name: str
@@ -64,6 +66,7 @@ class Question:
     choices: tuple[Choice, ...] = ()
     places: int = 0
     bands: tuple[str, ...] = ()
+    once: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +90,11 @@ class Shown:
     must_hear: float
     shows_text: bool = True
     by_text: bool = True
+
+    @property
+    def once(self) -> bool:
+        """Whether something of it is asked after a single hearing, so that its answer cannot be given anew."""
+        return any(question.once for question in self.questions)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

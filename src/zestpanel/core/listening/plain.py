@@ -24,7 +24,7 @@ _KEPT: Final = tr("Nothing was computed.")
 LINE: Final = "multi-stimulus"  # the scale of places from 0 to 100
 CATEGORY: Final = 25.0  # what a category of a 5-point scale is on it
 RATINGS: Final = ("listener", "passage", "candidate", "score")
-_LEFT_OUT: Final = ("training", "anchor", "trap")  # roles whose answers are no scores
+_LEFT_OUT: Final = ("training", "anchor", "trap", "gold")  # roles whose answers are no scores
 _SAID: Final = {
     "first": FIRST, "1": FIRST, "a": FIRST, "second": SECOND, "2": SECOND, "b": SECOND, "neither": NEITHER,
     "none": NEITHER, "0": NEITHER, "no preference": NEITHER, "equal": NEITHER,

@@ -3,7 +3,7 @@ all."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from typing import Final
 
@@ -11,10 +11,12 @@ import numpy as np
 
 from zestpanel.core.domain.listening import QUALITY, RATING, PlannedTrial
 from zestpanel.core.listening.anchors import MID_HZ, TRANSITION_HZ
-from zestpanel.core.listening.design import with_repeats
+from zestpanel.core.listening.content import wrong_with_content
+from zestpanel.core.listening.design import judged, with_gold, with_repeats
+from zestpanel.core.listening.entry import wrong_with_entry
 from zestpanel.core.listening.material import Cell, drawn, pool_of
 from zestpanel.core.listening.registry import kind_of, kinds
-from zestpanel.core.listening.scales import OWN, SCALES, wrong_with_steps
+from zestpanel.core.listening.scales import OWN, SCALES, scale_of, wrong_with_steps
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.runs.files.clip_names import RenderedParts
 from zestpanel.core.store.takes import Takes
@@ -81,21 +83,25 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
     kind = kind_of(kind_name)
     able: Mapping[Cell, int] = drawn(pool_of(material.takes, material.texts, settings), settings, listener=0)
     rng = np.random.default_rng(1)
-    planned = with_repeats(kind.design(able, settings, listener=0, rng=rng), settings, rng) if able else []
+    own = judged(able, settings)
+    planned = with_repeats(kind.design(own, settings, listener=0, rng=rng), settings, rng) if own else []
+    checks = settings.traps + len(with_gold(planned, able, settings, rng)) - len(planned) if planned else 0
     questions = len(kind.shown(planned[0], settings).questions) if planned else 1
     seconds = sum(_heard_s(one, material.lasts) + ANSWERING_S * questions for one in planned)
     return ListenerLoad(
-        trials=len(planned) + (settings.traps if planned else 0), minutes=max(1, round(seconds / 60)),
+        trials=len(planned) + checks, minutes=max(1, round(seconds / 60)),
         candidates=len({c for c, _ in able if c in settings.candidate_ids}),
         passages=len({version for _, version in able}),
-        why_not=_why_not(kind_name, settings, bool(planned)) or _no_anchor(able, settings, material),
+        why_not=(_why_not(kind_name, settings, {v for _, v in own}, something=bool(planned))
+                 or _no_anchor(able, settings, material)),
         balanced_from=kind.balanced_from(len({c for c, _ in able if c in settings.candidate_ids}),
                                          len({version for _, version in able}), settings),
         warns=kind.warns(sum(not one.training for one in planned), settings),
     )  # fmt: skip
 
 
-def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
+def _why_not(kind_name: str, settings: TestSettings, texts: Set[int], *, something: bool) -> str:
+    """texts: versions of those that there are clips of. something: whether a listener would hear anything."""
     kind = kind_of(kind_name)
     title = f"{kind.title[:1].upper()}{kind.title[1:]}"
     own_scale = "scale" in kind.uses and settings.scale == OWN
@@ -113,6 +119,14 @@ def _why_not(kind_name: str, settings: TestSettings, something: bool) -> str:
         )
     if needs_reference(kind_name) and not settings.reference_id:
         return tr("{title} needs recordings of a person to compare with: choose whose.", title=title)
+    if settings.gold and "gold" in kind.uses and not settings.gold_ids:
+        return tr("Checks by known quality need a candidate that is surely good, or surely poor, and is not judged.")
+    if settings.gold and "scale" in kind.uses and not scale_of(settings).ordered:
+        return tr("On this scale the middle is best, so no clip is surely good or poor: take those checks out.")
+    if problem := wrong_with_entry(settings.entry):
+        return problem
+    if "content" in kind.uses and texts and (problem := wrong_with_content(settings.content, texts)):
+        return problem
     if not something:
         return tr("No passage has clips of enough of these candidates: render the missing takes first.")
     return ""

@@ -11,7 +11,7 @@ from zestpanel.core.catalogue.candidate import short_names
 from zestpanel.core.domain.listening import Answered, Conduct, Listener, ListeningTest, Progress
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
-from zestpanel.core.listening.design import judged_at
+from zestpanel.core.listening.design import is_check, judged_at
 from zestpanel.core.listening.kind import Around, Bar, Found, Kind, fits, pairs_by_interval
 from zestpanel.core.listening.parts import AnswerParts
 from zestpanel.core.listening.registry import kind_of
@@ -98,11 +98,11 @@ def result_of(project: AnswerParts, test: ListeningTest) -> Result:
     voices = {c.id: c.voice for c in candidates}
     every = standing(project, test, kind, settings)
     changed = _changed(project, every, settings, texts, names, test.conduct)
-    heard = [one for one in every if "trap" in one.trial.detail or _language(one, texts)]
+    heard = [one for one in every if is_check(one.trial) or _language(one, texts)]
     counted = [one for one in heard if not _own_voice(one, people, voices)]
     found = flags(test.kind, counted, settings)
     out = left_out(found, test.conduct)
-    judged = [one for one in counted if "trap" not in one.trial.detail]
+    judged = [one for one in counted if not is_check(one.trial)]
     around = Around(settings=settings, names=names, texts=texts)
     parts: list[OfLanguage] = []
     here: list[Answered] = []

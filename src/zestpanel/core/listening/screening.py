@@ -2,8 +2,8 @@
 
 ITU-R BS.1534-3 leaves out whoever places the hidden reference below 90 on more than 15 % of the items, or the mid
 anchor above 90 on more than 15 %; that is done, and can be taken back. For the other kinds a listener is flagged, and
-the lead decides: wrong answers to traps; hidden repeats that differ by more than a category in more than a third of
-cases; scores that hardly go along with those of the others.
+the lead decides: wrong answers to traps; clips of known quality rated otherwise than they are, or hidden repeats that
+differ by more than a category, in more than a third of cases; scores that hardly go along with those of the others.
 """
 
 from __future__ import annotations
@@ -16,9 +16,12 @@ from typing import Any, Final
 import numpy as np
 
 from zestpanel.core.domain.listening import Answered, Conduct
+from zestpanel.core.listening.design import is_check
+from zestpanel.core.listening.kind import Kind, Question
+from zestpanel.core.listening.kinds.own_question import UNSURE
 from zestpanel.core.listening.kinds.placing import KIND, PLACES, placed
 from zestpanel.core.listening.registry import kind_of
-from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.listening.settings import GOOD, TestSettings
 from zestpanel.core.texts import tr
 
 STEADY_WITHIN: Final = 1  # categories, or what a category is on the scale
@@ -48,7 +51,7 @@ def flags(kind: str, answers: Sequence[Answered], settings: TestSettings) -> lis
     out: list[Flag] = []
     for listener, of in by.items():
         out += [Flag(listener_id=listener, why=why, out=True) for why in leaves_out.get(listener, ())]
-        found = [_traps(of), _repeats(of), alone.get(listener, "")]
+        found = [_traps(of), _gold(of, kind_of(kind), settings), _repeats(of), alone.get(listener, "")]
         out += [Flag(listener_id=listener, why=why) for why in found if why]
     return out
 
@@ -57,7 +60,7 @@ Scores = Mapping[tuple[Any, ...], float]  # of single clips, by what was heard
 
 
 def _by_listener(by: Mapping[int, Sequence[Answered]]) -> dict[int, Scores]:
-    return {listener: _scores([a for a in of if "trap" not in a.trial.detail]) for listener, of in by.items()}
+    return {listener: _scores([a for a in of if not is_check(a.trial)]) for listener, of in by.items()}
 
 
 def too_alike(answers: Sequence[Answered]) -> bool:
@@ -82,6 +85,27 @@ def _traps(of: Sequence[Answered]) -> str:
         if wrong
         else ""
     )
+
+
+def _gold(of: Sequence[Answered], kind: Kind, settings: TestSettings) -> str:
+    """Clips of known quality that were not answered as they are, where that is more than a third of them."""
+    asked = [one for one in of if "gold" in one.trial.detail]
+    wrong = 0
+    for one in asked:
+        question = kind.shown(one.trial, settings).questions[0]
+        wrong += one.answer.given.get(question.name) not in known_answers(question, one.trial.detail["gold"])
+    if 3 * wrong <= len(asked):
+        return ""
+    return tr("answered {wrong} of {asked} clips of known quality otherwise than they are", wrong=wrong,
+              asked=len(asked))  # fmt: skip
+
+
+def known_answers(question: Question, quality: str) -> set[int | str]:
+    """What may be answered to a clip that is surely good or poor: the upper or the lower two of five steps, yes or no.
+    Choices stand with the best first."""
+    values = [choice.value for choice in question.choices if choice.value != UNSURE]
+    width = max(1, round(0.4 * len(values)))
+    return set(values[:width] if quality == GOOD else values[-width:])
 
 
 def _clip_key(one: Answered) -> tuple[Any, ...]:

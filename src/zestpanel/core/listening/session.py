@@ -15,7 +15,8 @@ import numpy as np
 
 from zestpanel.core.domain.listening import QUALITY, Answer, Listener, PlannedTrial, Session, Sitting, Trial
 from zestpanel.core.errors import InputError, NotEnoughData
-from zestpanel.core.listening.design import spanning, with_repeats, with_traps
+from zestpanel.core.listening.design import judged, spanning, with_gold, with_repeats, with_traps
+from zestpanel.core.listening.entry import TURNED_AWAY, Place, taking_part
 from zestpanel.core.listening.kind import LONGEST_TEXT, Heard, Kind, Shown, check
 from zestpanel.core.listening.material import Cell, drawn, level_of_test, pool_of_test
 from zestpanel.core.listening.registry import kind_of
@@ -43,8 +44,17 @@ class Sessions(Protocol):
         """Keep an answer, at once and whole."""
         ...
 
+    @property
+    def checks(self) -> Mapping[str, Any]:
+        """What the checks before the first trial found earlier."""
+        ...
+
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         """Keep what the checks before the first trial found."""
+        ...
+
+    def taking_part(self) -> Mapping[Place, int]:
+        """How often each answer to the questions before the test was given by those who take part."""
         ...
 
     def last_answer(self, trial: Trial) -> Answer | None:
@@ -88,8 +98,16 @@ class ProjectSessions:
     def answer(self, trial: Trial, answer: Answer) -> None:
         self._project.answers.add(trial.id, answer)
 
+    @property
+    def checks(self) -> Mapping[str, Any]:
+        return self.session.checks
+
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         self._project.panel.put_checks(self.session.id, checks)
+
+    def taking_part(self) -> Mapping[Place, int]:
+        panel, test = self._project.panel, self.session.test_id
+        return taking_part(panel.checks(test), TestSettings.from_document(panel.test(test).settings).entry)
 
     def last_answer(self, trial: Trial) -> Answer | None:
         return self._project.answers.last_of(trial.id)
@@ -118,11 +136,16 @@ class Unkept:
             for k, one in enumerate(trials)
         )
 
+        self.checks: Mapping[str, Any] = {}
+
     def answered(self) -> set[int]:
         return set()
 
     def answer(self, trial: Trial, answer: Answer) -> None:
         pass
+
+    def taking_part(self) -> Mapping[Place, int]:
+        return {}
 
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         pass
@@ -154,7 +177,9 @@ def tried_out(project: SessionParts, test_id: int, languages: Sequence[str]) -> 
 
 def unkept(able: Mapping[Cell, int], kind: Kind, settings: TestSettings, languages: Sequence[str]) -> ListeningSession:
     """A first listener's session that is kept nowhere. Raises NotEnoughData."""
-    planned = kind.design(able, settings, listener=0, rng=np.random.default_rng(settings.seed)) if able else []
+    rng = np.random.default_rng(settings.seed)
+    planned = kind.design(judged(able, settings), settings, listener=0, rng=rng) if able else []
+    planned = with_gold(planned, able, settings, rng)
     if not planned:
         raise NotEnoughData(
             tr("There is nothing to hear yet: no candidate has a clip of these passages."),
@@ -228,12 +253,13 @@ def _begun(
     for session in sessions:
         if session.listener_id == listener.id:
             return session
-    able = {key: take for key, take in drawn(pool, settings, listener=len(sessions)).items() if key in heard}
-    rng = np.random.default_rng([settings.seed, len(sessions)])
-    planned = kind.design(able, settings, listener=len(sessions), rng=rng)
+    number = sum(not session.checks.get(TURNED_AWAY) for session in sessions)
+    able = {key: take for key, take in drawn(pool, settings, listener=number).items() if key in heard}
+    rng = np.random.default_rng([settings.seed, number])
+    planned = kind.design(judged(able, settings), settings, listener=number, rng=rng)
     if settings.training:
         planned = spanning(planned, _means(project.answers), rng)
-    planned = with_repeats(planned, settings, rng)
+    planned = with_gold(with_repeats(planned, settings, rng), able, settings, rng)
     planned = with_traps(planned, _traps(kind, planned, settings, listener, rng), rng)
     if not planned:
         raise NotEnoughData(
@@ -287,7 +313,8 @@ class ListeningSession:
         answered = port.answered()
         self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
         self._begin_trial()
-        self._may_correct = 0 < self.index < len(self.trials)  # also what was answered last before a stop
+        # also what was answered last before a stop
+        self._may_correct = 0 < self.index < len(self.trials) and not kind.shown(self.trials[0], settings).once
 
     def sit_down(self, sitting: Sitting | None = None) -> None:
         """sitting: on what and where. Raises InputError where another window has the session."""
@@ -320,6 +347,14 @@ class ListeningSession:
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         if checks:
             self._port.note_checks(checks)
+
+    @property
+    def checks(self) -> Mapping[str, Any]:
+        """What is known from an earlier sitting."""
+        return self._port.checks
+
+    def taking_part(self) -> Mapping[Place, int]:
+        return self._port.taking_part()
 
     @property
     def listened_s(self) -> float:
@@ -359,7 +394,8 @@ class ListeningSession:
         what the listener wrote beside them; spoken: the clip of what was said. Raises InputError."""
         if not self.may_answer:
             return False
-        check(given, self.shown)
+        shown = self.shown
+        check(given, shown)
         self._port.answer(
             self.trial,
             Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=sum(self._plays),
@@ -371,7 +407,7 @@ class ListeningSession:
         if self.finished:
             self._port.finish()
         self._begin_trial()
-        self._may_correct = True
+        self._may_correct = not shown.once
         return True
 
     def skip(self, why: str) -> None:

@@ -7,8 +7,11 @@ from dataclasses import asdict, dataclass
 from typing import Any, Final, Literal
 
 from zestpanel.core.domain.listening import QUALITY
+from zestpanel.core.listening.content import ContentQuestion
+from zestpanel.core.listening.entry import EntryQuestion
 from zestpanel.core.texts import tr
 
+GOOD, POOR = "good", "poor"
 TakeRule = Literal["drawn", "first", "preferred"]
 TAKE_RULES: Final[Mapping[TakeRule, str]] = {
     "drawn": tr("drawn for each listener: the engine as it is"),
@@ -31,7 +34,9 @@ class TestSettings:
     preference is slight or strong. listeners: how many are planned, 0 where that is not stated. trim: silence at
     both ends is cut to a stated length. context: what is heard around a clip. bed: a clip of the project that lies
     under all others, so much below speech, '' for none; bed_name: the file it came in. version_of: the number of
-    the test that this is a changed one of, 0 for none.
+    the test that this is a changed one of, 0 for none. entry: what is asked before the first trial. content: a question
+    to each passage. gold: trials of known quality, by the candidate good_id, which is surely good, and poor_id, which
+    is surely poor; 0 for none.
     """
 
     __test__ = False  # no test of pytest's
@@ -67,12 +72,24 @@ class TestSettings:
     bed_below_lu: float = 15.0
     level_check: bool = False
     headphone_check: bool = False
+    entry: tuple[EntryQuestion, ...] = ()
+    content: tuple[ContentQuestion, ...] = ()
+    gold: int = 0
+    good_id: int = 0
+    poor_id: int = 0
 
     @property
     def heard_ids(self) -> tuple[int, ...]:
-        """Candidates whose clips are heard: those that are judged, and the reference."""
-        more = [one for one in (self.reference_id, self.stranger_id) if one not in (0, *self.candidate_ids)]
+        """Candidates whose clips are heard: those that are judged, and those with a known answer."""
+        every = (self.reference_id, self.stranger_id, *self.gold_ids)
+        more = [one for one in every if one not in (0, *self.candidate_ids)]
         return (*self.candidate_ids, *dict.fromkeys(more))
+
+    @property
+    def gold_ids(self) -> dict[int, str]:
+        """'good' or 'poor' by candidate, where clips of known quality are heard."""
+        named = {self.good_id: GOOD, self.poor_id: POOR} if self.gold else {}
+        return {one: which for one, which in named.items() if one not in (0, self.reference_id, *self.candidate_ids)}
 
     def as_document(self) -> dict[str, Any]:
         return {name: list(value) if isinstance(value, tuple) else value for name, value in asdict(self).items()}
@@ -82,6 +99,8 @@ class TestSettings:
         known: dict[str, Any] = {"candidate_ids": (), "passage_ids": ()}
         known |= {name: value[name] for name in cls.__dataclass_fields__ if name in value}
         known |= {name: tuple(one) for name, one in known.items() if isinstance(one, list)}
+        for name, of in (("entry", EntryQuestion), ("content", ContentQuestion)):
+            known[name] = tuple(map(of.from_document, known.get(name, ())))
         return cls(**known)
 
 

@@ -76,7 +76,17 @@ def as_rows(found: Iterator[dict[str, Any]]) -> list[list[str]]:
 def _rows_of(one: dict[str, Any]) -> Iterator[dict[str, Any]]:
     clips, given, detail = one["clips"], one["given"], one["detail"]
     judged = [clip for clip in clips if clip["role"] == "judged"]
-    role = "training" if one["training"] else "trap" if "trap" in detail else "repeat" if detail.get("repeat") else ""
+    role = (
+        "training"
+        if one["training"]
+        else "trap"
+        if "trap" in detail
+        else "gold"
+        if "gold" in detail
+        else "repeat"
+        if detail.get("repeat")
+        else ""
+    )
     about = judged[0] if judged else clips[-1] if clips else {}
     common = {
         **one, "first_language": (one["languages"] or [""])[0], "scale": one["settings"].get("scale", one["kind"]),

@@ -29,7 +29,7 @@ def _plain(value: float | None, places: int) -> str:
 def evidence_table(evaluation: Evaluation) -> list[list[str]]:
     """One row a candidate and language, in ranking order; the first row names the columns with their units, in English
     in every language of the interface. Missing is empty. Every figure that is declared for exports has its column."""
-    shown = exported()
+    shown = exported(name for row in evaluation.rows.values() for _, name in row.tests)
     head = [
         "candidate", "detail", "model version", "route", "plan", "language", "takes", "how sure", "95 % low",
         "95 % high", "listeners", "passages", "ratings", "not told apart", *(one.column for one in shown), "failed",

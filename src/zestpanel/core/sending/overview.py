@@ -45,7 +45,7 @@ def overview(
     """(engines in the shortlist's order, the cell by (passage id, engine)). A passage is sent for the first of the
     engine's candidates whose voice speaks its language; without one there is no cell."""
     every = dict.fromkeys(c.engine for c in candidates)
-    names = [name for name in every if name in engines and not engines[name].human]
+    names = [name for name in every if name in engines and not engines[name].only_compared]
     cells = {}
     for name in names:
         engine = engines[name]

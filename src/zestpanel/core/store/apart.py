@@ -35,7 +35,7 @@ def progress_of(connection: Connection) -> dict[int, Progress]:
         row.test_id: (row.begun, row.finished)
         for row in connection.execute(
             select(sessions.c.test_id, func.count().label("begun"), func.count(sessions.c.finished).label("finished"))
-            .group_by(sessions.c.test_id)
+            .where(func.json_extract(sessions.c.checks, "$.turned_away").is_(None)).group_by(sessions.c.test_id)
         )
     }  # fmt: skip
     gave = (

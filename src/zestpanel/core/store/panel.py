@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import asdict, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
 from zestpanel.core import clock
 from zestpanel.core.domain.listening import (
@@ -269,6 +269,25 @@ class Panel:
             one = sessions.c.id == session_id
             known = connection.execute(select(sessions.c.checks).where(one)).scalar_one() or {}
             connection.execute(update(sessions).where(one).values(checks={**known, **checks}))
+
+    def turned_away(self, test_id: int) -> dict[int, tuple[int, str]]:
+        """By session of those who do not take part: the listener, and why."""
+        why = func.json_extract(sessions.c.checks, "$.turned_away")
+        query = select(sessions.c.id, sessions.c.listener_id, why.label("why"))
+        with self._database.reading() as connection:
+            rows = connection.execute(query.where(sessions.c.test_id == test_id, why.is_not(None)))
+            return {row.id: (row.listener_id, row.why) for row in rows}
+
+    def put_away(self, session_id: int, entry: Sequence[int] | None, why: str) -> None:
+        """What was answered before the test, and why that keeps the listener out; None and '' to have it asked anew."""
+        with self._database.writing() as connection:
+            one = sessions.c.id == session_id
+            known = dict(connection.execute(select(sessions.c.checks).where(one)).scalar_one() or {})
+            for name, value in (("entry", list(entry or ())), ("turned_away", why)):
+                known.pop(name, None)
+                if value:
+                    known[name] = value
+            connection.execute(update(sessions).where(one).values(checks=known))
 
     def skip(self, session_id: int, place: int, why: str) -> None:
         """A trial that could not be heard, and why."""

@@ -45,6 +45,24 @@ class _Consent(_Open):
     evidence: str = ""
 
 
+class _EntryAnswer(_Open):
+    words: str
+    admits: bool = True
+    wanted: int = Field(default=0, ge=0, le=_FEW)
+
+
+class _Entry(_Open):
+    words: str
+    answers: list[_EntryAnswer] = Field(min_length=2, max_length=9)
+
+
+class _Content(_Open):
+    version_id: int
+    words: str
+    right: str
+    wrong: list[str] = Field(min_length=1, max_length=8)
+
+
 class _Settings(_Open):
     """Of a test, as far as its kinds share them; an earlier program wrote fewer."""
 
@@ -79,6 +97,11 @@ class _Settings(_Open):
     bed_below_lu: Real = 15.0
     level_check: bool = False
     headphone_check: bool = False
+    entry: list[_Entry] = []
+    content: list[_Content] = []
+    gold: int = Field(default=0, ge=0, le=_FEW)
+    good_id: int = 0
+    poor_id: int = 0
 
 
 class _Conduct(_Open):
@@ -102,6 +125,8 @@ class _Headphones(_Open):
 class _Checks(_Open):
     headphones: _Headphones | None = None
     skipped: dict[Annotated[str, Field(pattern=r"^\d{1,6}$")], str] = {}
+    entry: list[int] | None = None
+    turned_away: str = ""
 
 
 class _Sitting(_Open):

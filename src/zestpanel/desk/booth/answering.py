@@ -29,6 +29,7 @@ class Answering(QWidget):
     play: KeyButton
     back: KeyButton
     looped: KeyButton
+    restart: KeyButton
     number: QSpinBox
     _over: ListeningSession | None
     _loop_from: float | None
@@ -127,7 +128,7 @@ class Answering(QWidget):
         session = self._session
         if session is None:
             return
-        if self._given:
+        if self._given and not session.shown.once:
             name = next(reversed(self._given))
             del self._given[name]
             self._ask(next(one for one in session.shown.questions if one.name == name))
@@ -157,14 +158,18 @@ class Answering(QWidget):
             grade.setEnabled(may)
         self.written.setReadOnly(not heard)
         self.line.set_active(heard and bool(mixer.lanes))
-        self.back.setVisible(session is not None and (bool(self._given) or session.may_correct)
-                             and self._room.isVisibleTo(self))  # fmt: skip
+        anew = session is not None and (
+            session.may_correct or (bool(self._given) and not session.finished and not session.shown.once)
+        )
+        self.back.setVisible(anew and self._room.isVisibleTo(self))
         self.looped.set_text(
             self.told.tr("No loop") if mixer.loop is not None
             else self.told.tr("Loop to here") if self._loop_from is not None else self.told.tr("Loop from here")
         )  # fmt: skip
         under_way = session is not None and not session.finished and self._room.isVisibleTo(self)
-        self.looped.setVisible(under_way and session is not None and session.shown.by_text)
+        once = self._asked is not None and self._asked.once
+        self.looped.setVisible(under_way and not once and session is not None and session.shown.by_text)
+        self.restart.setVisible(under_way and not once)
         if self._asked is not None and self._asked.places and self.focusWidget() is not self.number:
             place = self.line.places[self.line.on] if self.line.on < len(self.line.places) else None
             self.number.blockSignals(True)
@@ -191,6 +196,8 @@ class Answering(QWidget):
                 if self._asked is not None and self._asked.places
                 else ""
             )
+            if self._asked is not None and self._asked.once:
+                return self.told.tr("Listen: it is heard once, then comes the question.")
             return self.told.tr("Listen to {each} first.{moves}", each=each, moves=moves)
         if self._asked is not None and self._asked.places:
             if not self.line.whole:

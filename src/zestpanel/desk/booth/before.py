@@ -8,10 +8,12 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.listening import headphones
+from zestpanel.core.listening.entry import ENTRY, TURNED_AWAY, given_by, turned_away
+from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.core.playback.mixer import Lane, as_played, prepare_lanes
 from zestpanel.core.speech.builtin_voice import speak, voice_for_language
@@ -49,13 +51,18 @@ class Before(QWidget):
         column.addSpacing(10)
         column.addLayout(self._buttons)
 
-    def begin(self, told: Told, kind: str, *, level_lufs: float | None, with_headphones: bool) -> None:
-        """level_lufs: of the test, where its level is to be checked; None for no check."""
-        self._told, self.found = told, {}
-        self._stages = [lambda: self._instructions(kind)]
+    def begin(self, session: ListeningSession, *, level_lufs: float | None) -> None:
+        """level_lufs: of the test, where its level is to be checked; None for no check. Who takes part is asked first,
+        and once."""
+        self._told, self.found, settings = session.told, {}, session.settings
+        self._stages = []
+        if settings.entry and given_by(session.checks, settings.entry) is None:
+            self._given: list[int] = []
+            self._stages = [partial(self._entry, session, at) for at in range(len(settings.entry))]
+        self._stages.append(lambda: self._instructions(session.kind.name))
         if level_lufs is not None:
             self._stages.append(lambda: self._level(level_lufs))
-        if with_headphones:
+        if settings.headphone_check:
             self._stages.append(self._headphones)
         self._next()
 
@@ -84,8 +91,12 @@ class Before(QWidget):
         else:
             self.done.emit()
 
-    def _show(self, lines: list[str], answers: Sequence[tuple[str, str, Callable[[], None]]]) -> None:
-        """answers: (words, key, what it does); the first one is also what Enter does."""
+    def _show(
+        self, lines: list[str], answers: Sequence[tuple[str, str, Callable[[], None]]], *, down: bool = False
+    ) -> None:
+        """answers: (words, key, what it does); the first one is also what Enter does. down: one below the other, alike
+        in weight."""
+        self._buttons.setDirection(QBoxLayout.Direction.TopToBottom if down else QBoxLayout.Direction.LeftToRight)
         for one, text in zip(self._lines, [*lines, "", "", ""], strict=False):
             one.setText(text)
             one.setVisible(bool(text))
@@ -97,7 +108,8 @@ class Before(QWidget):
                 widget.deleteLater()
         self._keys = {}
         for k, (words, key, act) in enumerate(answers):
-            made: QPushButton = button(f"{key.upper()}    {words}" if key else words, act, role="main" if not k else "")
+            made: QPushButton = button(f"{key.upper()}    {words}" if key else words, act,
+                                       role="grade" if down else "main" if not k else "")  # fmt: skip
             made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             self._buttons.addWidget(made)
             if key:
@@ -112,6 +124,22 @@ class Before(QWidget):
         self.setFocus()
 
     # -- the stages
+
+    def _entry(self, session: ListeningSession, at: int) -> None:
+        question = session.settings.entry[at]
+        answers = [(self._told.tr(one.words), str(k + 1), partial(self._answered, session, at, k))
+                   for k, one in enumerate(question.answers)]  # fmt: skip
+        self._show([self._told.tr(question.words)], answers, down=True)
+        self._keys.pop("enter")  # a guess by Enter is none
+
+    def _answered(self, session: ListeningSession, at: int, answer: int) -> None:
+        self._given.append(answer)
+        self.found[ENTRY] = list(self._given)
+        why = turned_away(session.settings.entry[at], at, answer, session.taking_part())
+        if why:
+            self.found[TURNED_AWAY] = why
+            self._stages = []
+        self._next()
 
     def _instructions(self, kind: str) -> None:
         self._show(self._told.instructions(kind), [(self._told.say("begin"), "", self._next)])

@@ -14,13 +14,14 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from zestpanel.core.errors import ZestError
+from zestpanel.core.listening.entry import TURNED_AWAY
 from zestpanel.core.listening.kind import HIGH, LONGEST_TEXT, LOW, Question, Shown
 from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
 from zestpanel.core.listening.session import ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.core.playback.mixer import Lane, Stereo
-from zestpanel.desk.booth.answering import Answering
 from zestpanel.desk.booth.before import Before
+from zestpanel.desk.booth.hearing import Hearing
 from zestpanel.desk.booth.line import PlacingLine
 from zestpanel.desk.room import Room
 from zestpanel.desk.spoken import SpokenRemark
@@ -29,13 +30,12 @@ from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.widgets import KeyButton, button, label
 
 _MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
-BACK_S: Final = 2.0  # that a step back goes
 _MOST_BROKEN: Final = 3  # clips in a row, after which the session ends
 REST_S: Final = 15 * 60  # of listening, after which a break is offered (common practice, no source)
 _STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
 
 
-class Booth(Answering):
+class Booth(Hearing):
     """finished: the session is over or was stopped; what was answered is kept at every answer."""
 
     finished = pyqtSignal()
@@ -176,11 +176,10 @@ class Booth(Answering):
             self._end()
             return
         self._only(self.before)
-        settings = session.settings
-        self.before.begin(
-            session.told, session.kind.name, level_lufs=self._level if settings.level_check else None,
-            with_headphones=settings.headphone_check,
-        )  # fmt: skip
+        if session.checks.get(TURNED_AWAY):
+            self._turn_away(session)
+            return
+        self.before.begin(session, level_lufs=self._level if session.settings.level_check else None)
 
     def _only(self, shown: QWidget) -> None:
         self.before.setVisible(shown is self.before)
@@ -192,6 +191,9 @@ class Booth(Answering):
     def _begin_trials(self) -> None:
         if self._session is not None:
             self._session.note_checks(self.before.found)
+            if self.before.found.get(TURNED_AWAY):
+                self._turn_away(self._session)
+                return
             for one in (self.line, self.number, self.written, self.remark, self.spoken):
                 one.hide()  # shown where a trial asks for them: all at once would want more room than a screen has
             self._only(self._room)
@@ -343,67 +345,7 @@ class Booth(Answering):
         self._fit()
         (self.written if self.written.isVisibleTo(self) else self).setFocus()
 
-    # -- hearing and answering
-
-    def toggle(self) -> None:
-        """Play or pause; a new start of a clip counts as another play."""
-        mixer = self._state.player.mixer
-        if not self._state.player.heard and not self._state.player.look_for_device():
-            self._enable()
-            return
-        if self._session is not None and mixer.lanes:
-            if not mixer.playing and (mixer.time_s == 0 or self._at_end()):
-                self._session.note_play(mixer.on)
-            self._state.player.toggle()
-
-    def hear(self, clip: int) -> None:
-        """Another clip of the trial, at the same place in the text; from its beginning where the one before is over,
-        and where the two say different words."""
-        mixer = self._state.player.mixer
-        if self._session is None or clip >= len(mixer.lanes):
-            return
-        by_text = self._session.shown.by_text
-        over = self._at_end() or (not by_text and clip != mixer.on)
-        self._state.player.swap(clip, by_text=by_text)
-        if over:
-            self._state.player.seek(0.0)
-        if not mixer.playing:
-            self.toggle()
-        if self._asked is not None and self._asked.places and clip >= self._first_placed():
-            self.line.choose(clip - self._first_placed())
-        self._enable()
-
-    def start_anew(self) -> None:
-        """The clip that is heard, from its beginning."""
-        self._state.player.seek(0.0)
-        if self._session is not None and self._state.player.mixer.lanes:
-            self._session.note_play(self._state.player.mixer.on)
-            if not self._state.player.mixer.playing:
-                self._state.player.toggle()
-
-    def back_up(self) -> None:
-        """Two seconds back."""
-        self._state.player.seek(max(0.0, self._state.player.mixer.time_s - BACK_S))
-
-    def loop(self) -> None:
-        """A part over and over, in whichever clip: where it begins, where it ends, and no more."""
-        mixer = self._state.player.mixer
-        if mixer.loop is not None:
-            mixer.set_loop(None)
-        elif self._loop_from is None:
-            self._loop_from = mixer.place
-        else:
-            mixer.set_loop((min(self._loop_from, mixer.place), max(self._loop_from, mixer.place)))
-            self._loop_from = None
-        self._enable()
-
-    def _number_typed(self, place: int) -> None:
-        if self.focusWidget() is self.number and self.line.isVisible():
-            self.line.put(self.line.on, place)
-
-    def _at_end(self) -> bool:
-        mixer = self._state.player.mixer
-        return bool(mixer.lanes) and mixer.time_s >= mixer.lanes[mixer.on].duration_s - 0.01
+    # -- keys
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, code = event.text().lower(), event.key()
@@ -468,8 +410,13 @@ class Booth(Answering):
             self._enable()
             (self.written if self.written.isVisibleTo(self) else self).setFocus()
 
-    def _end(self) -> None:
-        """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test."""
+    def _turn_away(self, session: ListeningSession) -> None:
+        """Who does not take part is thanked, and hears nothing."""
+        self._end(session.told.say("turned_away"))
+
+    def _end(self, instead: str = "") -> None:
+        """The listener's last page: the desk behind it shows names and scores, and is for whoever runs the test.
+        instead: of what is said after an answer."""
         session, self._session = self._session, None
         assert session is not None
         self._over = session if session.finished and session.may_correct else None
@@ -496,7 +443,10 @@ class Booth(Answering):
             else told.tr("You stopped at {place} of {total}.", place=place, total=total)
         )
         self._text.setText(
-            told.tr("Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done)
+            instead
+            or told.tr(
+                "Thank you. {done} All your answers are kept. Please call whoever asked you to listen.", done=done
+            )
         )
         # a layout that has just lost most of its widgets asks the wrapped words for their height at the old width
         self._text.setMinimumHeight(self._text.heightForWidth(theme.px(560)))

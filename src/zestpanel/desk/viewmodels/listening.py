@@ -9,6 +9,7 @@ from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.listening import RATING, Listener, ListeningTest, Progress, Session
 from zestpanel.core.errors import ZestError
 from zestpanel.core.languages import language_name
+from zestpanel.core.listening.entry import ENTRY, UNSUITED, how_far, taking_part
 from zestpanel.core.listening.material import takes_to_hear
 from zestpanel.core.listening.planned import ANSWERING_S, asked_of_a_listener, material_of
 from zestpanel.core.listening.power import what_can_be_told
@@ -40,14 +41,26 @@ class TestLine:
     cells: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """Who was turned away, in words; session_id, entry, why: to have them asked again, and to take that back."""
+
+    says: str
+    session_id: int
+    entry: tuple[int, ...]
+    why: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OneTest:
     """A test as it is shown: what it asks and what came too late for it, what it can tell, and its result or why there
-    is none."""
+    is none. wanted: how far each wanted group is. turned: who was turned away before the first trial."""
 
     about: str
     can_tell: str
     result: Result | str | None
+    wanted: str = ""
+    turned: tuple[Turned, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -167,7 +180,32 @@ def look_at_test(project: Project, bench: Bench, evaluation: Evaluation | None, 
     return OneTest(
         about=_about_the_test(test, settings, bench) if heard else "",
         can_tell=_told(heard, bench, people, evaluation) if heard and rates else "", result=result,
+        wanted=_wanted(project, shown, settings) if shown is not None else "",
+        turned=_turned(project, shown, settings, people) if shown is not None else (),
     )  # fmt: skip
+
+
+def _wanted(project: Project, test: ListeningTest, settings: TestSettings) -> str:
+    said = how_far(settings.entry, taking_part(project.panel.checks(test.id), settings.entry))
+    return tr("Listeners wanted: {said}.", said="; ".join(said)) if said else ""
+
+
+def _turned(
+    project: Project, test: ListeningTest, settings: TestSettings, people: Sequence[Listener]
+) -> tuple[Turned, ...]:
+    of = project.panel.turned_away(test.id)
+    checks = {s.id: s.checks for s in project.panel.sessions(test.id) if s.id in of} if of else {}
+    named = {one.id: one.alias for one in people}
+    out = []
+    for session, (listener, why) in of.items():
+        given = [int(k) for k in checks[session].get(ENTRY, ())]
+        last = settings.entry[len(given) - 1].answers[given[-1]].words if 0 < len(given) <= len(settings.entry) else ""
+        words = (tr("{alias} did not take part: '{answer}'.", alias=named.get(listener, "?"), answer=last)
+                 if why == UNSUITED else
+                 tr("{alias} did not take part: enough had answered '{answer}'.", alias=named.get(listener, "?"),
+                    answer=last))  # fmt: skip
+        out.append(Turned(words, session, tuple(given), why))
+    return tuple(out)
 
 
 def _about_the_test(test: ListeningTest | None, settings: TestSettings, bench: Bench) -> str:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.evidence.declared import Figure, Reading, Start
 from zestpanel.core.evidence.known import Known
-from zestpanel.core.listening.feeding import fed_figures
+from zestpanel.core.listening.feeding import fed_figures, of_own
 from zestpanel.core.listening.kind import Feeds
 from zestpanel.core.listening.scores import LanguageScores
 
@@ -25,6 +27,13 @@ def _of(name: str, feeds: Feeds, place: int) -> Figure:
     return Figure(name=name, words=feeds.words, label=feeds.words, column=name, decimals=feeds.decimals,
                   unit=lambda _: feeds.unit, better=feeds.better, place=place, read=read, start=start,
                   best_of=feeds.better)  # fmt: skip
+
+
+@lru_cache(maxsize=500)
+def own(name: str) -> Figure | None:
+    """The figure of this name that rests on a question of the lead's own; None where the name is of no such."""
+    feeds = of_own(name)
+    return None if feeds is None else _of(name, feeds, 31)
 
 
 def declared() -> tuple[Figure, ...]:

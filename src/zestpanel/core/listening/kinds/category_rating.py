@@ -25,7 +25,7 @@ from zestpanel.core.listening.kind import (
     figure_of,
 )
 from zestpanel.core.listening.scaled import category_found, lines_of, stated_comparisons, values_of
-from zestpanel.core.listening.scales import HEARD_ALONE, OWN, scale_of
+from zestpanel.core.listening.scales import HEARD_ALONE, OWN, Scale, scale_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import tr
 
@@ -38,7 +38,7 @@ class CategoryRating(Common):
     asks = tr("How good is each?")
     fewest_candidates = 1
     uses: frozenset[Option] = frozenset(
-        {"scale", "also", "repeats", "traps", "training", "context", "stated", "blocks"}
+        {"scale", "also", "repeats", "traps", "gold", "training", "context", "stated", "blocks"}
     )
     planned_by: Planning = "differences"
 
@@ -59,7 +59,7 @@ class CategoryRating(Common):
     def found(self, answers: Sequence[Answered], around: Around) -> Found:
         """The first scale's result; what the others say, in a sentence each, and in the table behind it."""
         settings = around.settings
-        parts = [self._of_scale(answers, around, kept, name) for kept, name in _asked(settings)]
+        parts = [rated_on(name, answers, around, kept) for kept, name in _asked(settings)]
         first, *others = parts
         if not others:
             return first
@@ -78,22 +78,34 @@ class CategoryRating(Common):
         asked, out = _asked(around.settings), {}
         for kept, name in asked:
             if name not in (QUALITY, OWN) and any(kept in one.answer.given for one in answers):
-                out[figure_of(name)] = (
-                    self._of_scale(answers, around, kept, name).bars if len(asked) > 1 else found.bars
-                )
+                out[figure_of(name)] = rated_on(name, answers, around, kept).bars if len(asked) > 1 else found.bars
+        if around.settings.scale == OWN and around.settings.question:
+            out[figure_of(OWN, around.settings.question)] = _of_the_way(found.bars, scale_of(around.settings))
         return out
 
-    @staticmethod
-    def _of_scale(answers: Sequence[Answered], around: Around, kept: str, name: str) -> Found:
-        scale = scale_of(around.settings, name)
-        said = [one for one in answers if kept in one.answer.given]
-        if not said:
-            raise NotEnoughData(tr("Nobody has answered yet."))
-        unit = scale.category
-        values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]) / unit)])
-        lines = lines_of(values, bounds=(scale.low / unit, scale.high / unit), unit=unit)
-        found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
-        return replace(found, stated=stated_comparisons(values, around))
+
+def rated_on(name: str, answers: Sequence[Answered], around: Around, kept: str) -> Found:
+    """What ratings on a scale say. kept: what they are kept under. Raises NotEnoughData."""
+    scale = scale_of(around.settings, name)
+    said = [one for one in answers if kept in one.answer.given]
+    if not said:
+        raise NotEnoughData(tr("Nobody has answered yet."))
+    unit = scale.category
+    values = values_of(said, lambda one: [(judged_at(one.trial), float(one.answer.given[kept]) / unit)])
+    lines = lines_of(values, bounds=(scale.low / unit, scale.high / unit), unit=unit)
+    found = category_found(lines, around, steps=scale.steps, question=scale.question, ordered=scale.ordered)
+    return replace(found, stated=stated_comparisons(values, around))
+
+
+def _of_the_way(bars: Sequence[Bar], scale: Scale) -> tuple[Bar, ...]:
+    """From 0 at the worst step to 100 at the best: scales of one's own have as many steps as one likes."""
+    span = scale.high - scale.low
+
+    def part(value: float | None) -> float | None:
+        return None if value is None else 100 * (value - scale.low) / span
+
+    return tuple(replace(bar, value=100 * (bar.value - scale.low) / span, low=part(bar.low), high=part(bar.high))
+                 for bar in bars)  # fmt: skip
 
 
 def _asked(settings: TestSettings) -> list[tuple[str, str]]:

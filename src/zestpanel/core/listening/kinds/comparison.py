@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Final
 
 import numpy as np
 
-from zestpanel.core.analysis.statistics.drawn import mean
+from zestpanel.core.analysis.statistics.drawn import RATED_ALIKE, effect, mean
 from zestpanel.core.analysis.statistics.intervals import Interval
 from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.domain.listening import Answered, PlannedTrial
@@ -21,6 +21,7 @@ from zestpanel.core.listening.kind import (
     Bar,
     Choice,
     Common,
+    Feeds,
     Found,
     Heard,
     Option,
@@ -29,6 +30,7 @@ from zestpanel.core.listening.kind import (
     Question,
     Shown,
     by_whom,
+    figure_of,
 )
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
@@ -53,6 +55,7 @@ class Comparison(Common):
     fewest_candidates = 2
     uses: frozenset[Option] = frozenset({"repeats", "training", "stated"})
     planned_by: Planning = "differences"
+    feeds = Feeds(words=tr("better than the others by (CCR)"), better="higher", worst=-1, best=1, decimals=2)
 
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
@@ -127,8 +130,37 @@ class Comparison(Common):
             ),
         )
 
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        del found
+        return {figure_of(self.name): scale_values(answers, around)}
+
 
 KIND: Final = Comparison()
+
+
+def scale_values(answers: Sequence[Answered], around: Around) -> tuple[Bar, ...]:
+    """How much better than the mean of all each candidate is: the values whose differences fit the scores best (least
+    squares; Scheffé 1952). Nothing where some were never compared, not even over others."""
+    pairs = [tuple(s.candidate_id for s in one.trial.stimuli) for one in answers]
+    order = sorted({one for pair in pairs for one in pair})
+    design = np.array([[(c == second) - (c == first) for c in order] for first, second in pairs], dtype=float)
+    if not len(order) or np.linalg.matrix_rank(design) < len(order) - 1:
+        return ()
+    y = np.array([float(one.answer.given["score"]) for one in answers])
+    weights = np.linalg.pinv(design)
+    values = weights @ y
+    rest = y - design @ values
+    variance = max(1 / 12, float(rest @ rest) / max(1, len(y) - len(order) + 1))  # answers come in whole steps
+    listeners, passages = zip(*by_whom(answers), strict=True)
+    bars = []
+    for candidate, of, value in zip(order, weights, values, strict=True):
+        independent = variance * float(of @ of)
+        drawn = effect(of * rest, independent, listeners, passages, alike=RATED_ALIKE)
+        half = drawn.quantile(0.95) * float(np.sqrt(independent)) if len(set(listeners)) >= FEWEST else None
+        bars.append(Bar(name=around.name(candidate), value=float(value), candidate_ids=(candidate,),
+                        low=None if half is None else float(value) - half,
+                        high=None if half is None else float(value) + half))  # fmt: skip
+    return tuple(sorted(bars, key=lambda bar: -bar.value))
 
 
 def _mean(given: Sequence[tuple[float, int, int]]) -> tuple[Interval, float, int]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Final
 
 import numpy as np
@@ -24,11 +24,13 @@ from zestpanel.core.listening.kind import (
     Option,
     Question,
     Shown,
+    figure_of,
     share_of,
 )
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import asked, tr
 
+UNSURE: Final = "unsure"
 USUAL: Final = asked("Is everything as it should be?")
 
 
@@ -37,7 +39,7 @@ class OwnQuestion(Common):
     title = tr("a question of your own")
     asks = tr("Did it do what it should?")
     fewest_candidates = 1
-    uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "training", "context", "blocks"})
+    uses: frozenset[Option] = frozenset({"question", "repeats", "traps", "gold", "training", "context", "blocks"})
     feeds = Feeds(words=tr("yes to a question of your own"), better="higher", worst=50, best=100, unit=" %")
 
     def design(
@@ -49,7 +51,7 @@ class OwnQuestion(Common):
         choices = (
             Choice("yes", asked("Yes"), "y"),
             Choice("no", asked("No"), "n"),
-            Choice("unsure", asked("Unsure"), "u"),
+            Choice(UNSURE, asked("Unsure"), "u"),
         )
         question = Question("says", settings.question or USUAL, choices)
         return Shown(lanes=(Heard("", tuple(range(len(trial.stimuli)))),), questions=(question,),
@@ -123,6 +125,11 @@ class OwnQuestion(Common):
             ),
             axis=Axis(low=0, high=100, words=tr("yes, of yes and no (%)"), step=10),
         )
+
+    def fed(self, found: Found, answers: Sequence[Answered], around: Around) -> Mapping[str, tuple[Bar, ...]]:
+        """Of this question by itself, too: two questions are two figures."""
+        own = {figure_of(self.name, around.settings.question): found.bars} if around.settings.question else {}
+        return {figure_of(self.name): found.bars, **own}
 
 
 KIND: Final = OwnQuestion()

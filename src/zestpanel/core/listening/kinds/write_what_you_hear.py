@@ -11,7 +11,7 @@ import numpy as np
 from zestpanel.core.analysis.statistics.drawn import effect, ratio
 from zestpanel.core.domain.listening import Answered, PlannedTrial
 from zestpanel.core.errors import NotEnoughData
-from zestpanel.core.listening.design import one_at_a_time
+from zestpanel.core.listening.design import each_text_once
 from zestpanel.core.listening.kind import (
     Able,
     Around,
@@ -46,13 +46,7 @@ class WriteWhatYouHear(Common):
     def design(
         self, able: Able, settings: TestSettings, *, listener: int, rng: np.random.Generator
     ) -> list[PlannedTrial]:
-        """Every text once for a listener, who would know it the second time; which candidate reads it changes over."""
-        chosen = set()
-        for k, version in enumerate(dict.fromkeys(version for _, version in able)):
-            here = [c for c in settings.candidate_ids if (c, version) in able]
-            chosen.add((here[(listener + k) % len(here)], version))
-        heard = {(c, v): able[c, v] for c in settings.candidate_ids for _, v in able if (c, v) in chosen}
-        return one_at_a_time(heard, settings, listener=listener, rng=rng, training=0)
+        return each_text_once(able, settings, listener=listener, rng=rng)
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         question = Question("text", asked("Write down what was said"))
@@ -141,23 +135,28 @@ def interval_of_words(given: Given) -> tuple[float, float] | None:
     return 100 * found.low, 100 * found.high
 
 
-def _says(given: Sequence[Given], rows: Sequence[tuple[str, ...]]) -> str:
-    """Who is understood best, where that is shown against the next: the difference of their shares, each with the
-    design effect of its own."""
-    first = tr("{rows}: {rows2} of the words wrong", rows=rows[0][0], rows2=rows[0][1])
-    if len(rows) == 1:
-        return first + "."
-    next_one = tr("{rows}: {rows2}", rows=rows[1][0], rows2=rows[1][1])
-    both = [*given[0], *given[1]]
-    sums = [(sum(w for w, *_ in of), sum(n for _, n, *_ in of)) for of in given[:2]]
+def fewer_wrong(first: Given, then: Given) -> bool:
+    """Whether it is shown that the first has a smaller share of words wrong: the difference of the shares, each with
+    the design effect of its own."""
+    both = [*first, *then]
+    sums = [(sum(w for w, *_ in of), sum(n for _, n, *_ in of)) for of in (first, then)]
     (wrong_a, words_a), (wrong_b, words_b) = sums
     a, b = wrong_a / words_a, wrong_b / words_b
-    z = [-(w - a * n) / words_a for w, n, *_ in given[0]] + [(w - b * n) / words_b for w, n, *_ in given[1]]
+    z = [-(w - a * n) / words_a for w, n, *_ in first] + [(w - b * n) / words_b for w, n, *_ in then]
     pooled = min(1 - 1e-6, max(0.5, wrong_a + wrong_b) / (words_a + words_b))
     independent = pooled * (1 - pooled) * (1 / words_a + 1 / words_b)
     sizes = [one[1] for one in both]
     known = effect(z, independent, [one[2] for one in both], [one[3] for one in both], sizes=sizes)
-    if known.listeners >= _FEWEST and known.p((b - a) ** 2 / independent) < ALPHA:
+    return a < b and known.listeners >= _FEWEST and known.p((b - a) ** 2 / independent) < ALPHA
+
+
+def _says(given: Sequence[Given], rows: Sequence[tuple[str, ...]]) -> str:
+    """Who is understood best, where that is shown against the next."""
+    first = tr("{rows}: {rows2} of the words wrong", rows=rows[0][0], rows2=rows[0][1])
+    if len(rows) == 1:
+        return first + "."
+    next_one = tr("{rows}: {rows2}", rows=rows[1][0], rows2=rows[1][1])
+    if fewer_wrong(given[0], given[1]):
         return tr("{first}; it is understood better than the next, {next_one}.", first=first, next_one=next_one)
     return tr("{first}, not told apart from the next, {next_one}.", first=first, next_one=next_one)
 

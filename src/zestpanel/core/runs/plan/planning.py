@@ -174,7 +174,9 @@ def plan_run(
             if not only(candidate, passage):
                 continue
             reasons = list(in_the_way[candidate.id])
-            if engine is not None:
+            if engine is not None and engine.staged:
+                reasons.append(tr("put together from a dialogue, never rendered"))
+            elif engine is not None:
                 reasons += text_reasons(project.sending, candidate, engine, passage)
             key = (candidate.id, passage.version_id)
             if key in still_open:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from PyQt6.QtCore import QUrl
@@ -14,7 +15,7 @@ from zestpanel.core.choice.ranking import Ranked, chance_in_words
 from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.standing import Standing
 from zestpanel.core.choice.verdict import verdict
-from zestpanel.core.evidence.registry import figures
+from zestpanel.core.evidence.registry import known_to
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.record import Written, write_record
 from zestpanel.core.report.tables import evidence_table
@@ -84,9 +85,7 @@ class ChoicePage(Page):
         axes = QHBoxLayout()
         self.up, self.across = QComboBox(), QComboBox()
         for box, name, words in ((self.up, UP, tr("Upwards")), (self.across, ACROSS, tr("Across"))):
-            for figure in figures().values():
-                box.addItem(capital(word(figure.words)), figure.name)
-            box.setCurrentIndex(box.findData(name))
+            self._fill(box, name)
             box.setAccessibleName(words)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
@@ -102,6 +101,17 @@ class ChoicePage(Page):
         left.addWidget(self._not_placed)
         left.addStretch(1)
         return left
+
+    def _fill(self, box: QComboBox, name: str, tested: Iterable[str] = ()) -> None:
+        """All figures; tested: what listening tests say, of questions of the lead's own, too."""
+        every = known_to(tested)
+        if [box.itemData(k) for k in range(box.count())] != [one.name for one in every]:
+            box.blockSignals(True)
+            box.clear()
+            for figure in every:
+                box.addItem(capital(word(figure.words)), figure.name)
+            box.setCurrentIndex(max(0, box.findData(name)))
+            box.blockSignals(False)
 
     # -- which role
 
@@ -161,6 +171,9 @@ class ChoicePage(Page):
         if standing is None:
             return
         self.weighing.show_of(standing)
+        tested = [name for row in standing.rows.values() for _, name in row.tests]
+        for box in (self.up, self.across):
+            self._fill(box, box.currentData(), tested)
         self._show_order(standing)
         self.verdict.setText(verdict(standing))
         engines = by_engine(standing)

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QScrollArea, QWid
 
 from zestpanel.core.choice.criteria import BOUNDS, criteria_of, set_of, set_to
 from zestpanel.core.domain.role import Role, SetTo
-from zestpanel.core.evidence.registry import figures
+from zestpanel.core.evidence.registry import known_to
+from zestpanel.core.listening.feeding import own_figures
 from zestpanel.core.texts import capital, tr, word
 from zestpanel.desk.pages.choice.weighing import put_criteria
 from zestpanel.desk.pages.engines.notes import FormDialog
@@ -39,7 +40,7 @@ class WeightsDialog(FormDialog):
         project = state.project
         brief, stored = project.brief, set_of(project.documents, role)
         known = {one.name: one for one in criteria_of(project.documents, brief, role)}
-        every = sorted(figures().values(), key=lambda one: one.start is None)
+        every = self._every = sorted(known_to(own_figures(project.panel)), key=lambda one: one.start is None)
         for line, figure in enumerate(every, 1):
             one = known.get(figure.name)
             words = capital(word(figure.words)) + (f", {unit}" if (unit := figure.unit(brief).strip()) else "")
@@ -72,7 +73,7 @@ class WeightsDialog(FormDialog):
     def keep(self) -> bool:
         project = self._state.project
         stored = set_of(project.documents, self._role)
-        for figure in figures().values():
+        for figure in self._every:
             texts = {field: self.fields[figure.name, field].text() for field in BOUNDS}
             made = set_to(figure, texts, project.brief, bars=self.bars[figure.name].isChecked())
             if made != SetTo() or figure.name in stored:

@@ -36,6 +36,7 @@ from zestpanel.desk.viewmodels.listening import (
     TESTS_HEAD,
     OneTest,
     TestLine,
+    Turned,
     look_at_test,
     look_at_tests,
     settings_now,
@@ -212,6 +213,14 @@ class TestsView(QScrollArea):
         self._can_tell.setVisible(bool(found.can_tell))
         self.door.setVisible(line is None or not line.test.closed or all(one.test.closed for one in self._lines))
         empty(self._result)
+        if found.wanted:
+            self._result.addWidget(label(found.wanted, "small", wrap=True))
+        for one in found.turned:
+            row = QHBoxLayout()
+            row.addWidget(label(one.says, "small", wrap=True), 1)
+            tip = tr("At the next sitting they are asked anew what is asked before the test")
+            row.addWidget(button(tr("Ask again"), partial(self._ask_again, one), role="link", tip=tip))
+            self._result.addLayout(row)
         if isinstance(found.result, str):
             self._result.addWidget(label(found.result, "quiet", wrap=True))
         elif found.result is not None:
@@ -306,6 +315,11 @@ class TestsView(QScrollArea):
 
     def _keep_old_words(self, test: ListeningTest) -> None:
         self._edit(test, tr("going on with the old words"), replace(test.conduct, old_texts=True))
+
+    def _ask_again(self, of: Turned) -> None:
+        panel = self.state.project.panel
+        self.state.edit(tr("asking a listener again"), lambda: panel.put_away(of.session_id, None, ""),
+                        lambda: panel.put_away(of.session_id, of.entry, of.why))  # fmt: skip
 
     def _open_early(self, test_id: int) -> None:
         open_early(self.state.project.panel, test_id)

@@ -21,6 +21,7 @@ from zestpanel.core.choice.decided import decisions
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.playback.mixer import prepare_lanes
 from zestpanel.core.production.narration import Delivered
+from zestpanel.core.production.staged import Staged, keep_as_one
 from zestpanel.core.runs.execute.running import BenchRun
 from zestpanel.core.runs.files.dialogue import assembled_dialogue, plan_dialogue, takes_of
 from zestpanel.core.texts import tr, trn
@@ -69,8 +70,12 @@ class DialogueView(QWidget):
         self.write = button(tr("Deliver …"), self.deliver)
         tip = tr("The narrator has the first role that is filled, the others the next")
         self.by_roles = button(tr("Cast by roles"), self.cast_by_roles, tip=tip)
+        tip = tr("Kept as a candidate of its own, so that listeners can judge this cast of it as a whole")
+        self.staged = button(tr("As one clip"), self.keep_as_one, tip=tip)
         self.remove = button(tr("Remove"), self.remove_dialogue, tip=tr("Undo brings it back"))
-        left.addWidget(flow_row(self.by_roles, self.play, self.write, self.remove, right=(self.render_button,)))
+        left.addWidget(
+            flow_row(self.by_roles, self.play, self.staged, self.write, self.remove, right=(self.render_button,))
+        )
         across.addLayout(left, 2)
         right = QVBoxLayout()
         right.setSpacing(8)
@@ -182,6 +187,7 @@ class DialogueView(QWidget):
         whole = all(take is not None for _, take in found)
         self.play.setEnabled(whole)
         self.write.setEnabled(whole)
+        self.staged.setEnabled(whole)
         self._show_cost(whole)
 
     def _show_cost(self, whole: bool) -> None:
@@ -315,6 +321,26 @@ class DialogueView(QWidget):
             self.state.complain,
             topic="audition",
         )
+
+    def keep_as_one(self) -> None:
+        """What was made of this cast may be taken back; the words of the whole stay, as a passage."""
+        project, name = self.state.project, self.name
+        self.state.background.run(lambda: keep_as_one(project, name), self._kept_as_one, self.state.complain,
+                                  topic="dialogue as one")  # fmt: skip
+
+    def _kept_as_one(self, made: Staged) -> None:
+        shortlist, who = self.state.project.shortlist, made.candidate.id
+        if not made.known:
+            self.state.project.history.was_done(
+                tr("a dialogue as one clip"), lambda: shortlist.set_removed([who], False),
+                lambda: shortlist.set_removed([who], True),
+            )  # fmt: skip
+        self.state.refresh()
+        said = tr("It stands as one clip already: '{title}', a candidate of its own.", title=made.passage.title)
+        if not made.known:
+            said = tr("It stands as one clip now: '{title}', a candidate of its own. Cast it anew for another, and a "
+                      "new test can ask which is better.", title=made.passage.title)  # fmt: skip
+        self.state.say(said)
 
     def deliver(self) -> None:
         DeliverDialog(self, self.state, self.name, self._written).show()
