@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -241,3 +242,17 @@ def test_each_question_of_ones_own_is_a_figure_of_its_own(heard: Project) -> Non
     heard.edit_document(CRITERIA, stored, label="weights")
     weighed = {one.name: (one.weight, one.worst, one.best) for one in criteria_of(heard.documents, heard.brief)}
     assert weighed[names[0]] == (20, 50, 100)
+
+
+def test_what_a_test_cannot_tell_is_said_beside_it(heard: Project) -> None:
+    test = opened(heard, "ACR", take_rule="drawn")
+    answers_all(sits(heard, test, "only me"), lambda s: {"score": 4})
+    about = " ".join(result_of(heard, heard.panel.test(test)).about)
+    assert "One person has answered" in about
+    assert "There was one take of each cell" in about
+    settings = TestSettings.from_document(heard.panel.test(test).settings)
+    material = material_of(heard)
+    assert "kHz" not in asked_of_a_listener(material, "ACR", settings).says()
+    first = next(iter(material.rates))
+    uneven = replace(material, rates={**material.rates, first: 8_000})
+    assert "Clips are of 8, " in asked_of_a_listener(uneven, "ACR", settings).says()

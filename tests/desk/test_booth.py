@@ -326,8 +326,10 @@ def test_listeners_are_asked_first_and_a_text_is_heard_once_before_its_question(
     qtbot.waitUntil(lambda: len(window.state.player.mixer.lanes) == 1, timeout=60_000)
     assert not booth.restart.isVisible()
     assert not booth.looped.isVisible()
+    assert not any(answer.isVisible() for answer in booth.answers.values()), "what is asked comes after"
     recorder(window).hear(60.0)
     window.state.player.moved.emit()
+    assert all(answer.isVisible() for answer in booth.answers.values())
     qtbot.keyClick(booth, Qt.Key.Key_Space)
     qtbot.keyClick(booth, Qt.Key.Key_Home)
     qtbot.keyClick(booth, Qt.Key.Key_Left)

@@ -30,7 +30,8 @@ ANSWERING_S: Final = 4.0  # to make up one's mind about a question (common pract
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListenerLoad:
     """why_not: a sentence on what keeps the test from being opened, '' for nothing. warns: of the kind's screening.
-    balanced_from: the number of listeners from which on orders are balanced, None where that is not counted."""
+    balanced_from: the number of listeners from which on orders are balanced, None where that is not counted. rates_hz:
+    of the clips, each once."""
 
     trials: int
     minutes: int
@@ -39,6 +40,7 @@ class ListenerLoad:
     why_not: str = ""
     warns: str = ""
     balanced_from: int | None = None
+    rates_hz: tuple[int, ...] = ()
 
     def says(self) -> str:
         if self.why_not:
@@ -56,6 +58,9 @@ class ListenerLoad:
         )
         if self.balanced_from is not None and self.balanced_from > 1:
             said += tr(" Orders are balanced from {n} listeners on.", n=self.balanced_from)
+        if len(self.rates_hz) > 1:
+            rates = ", ".join(f"{rate / 1000:g}" for rate in self.rates_hz)
+            said += tr(" Clips are of {rates} kHz: what lies above half the lowest is heard in some only.", rates=rates)
         return f"{said} {self.warns}".rstrip()
 
 
@@ -96,6 +101,8 @@ def asked_of_a_listener(material: Material, kind_name: str, settings: TestSettin
                  or _no_anchor(able, settings, material)),
         balanced_from=kind.balanced_from(len({c for c, _ in able if c in settings.candidate_ids}),
                                          len({version for _, version in able}), settings),
+        rates_hz=tuple(sorted({material.rates[take] for (c, _), take in able.items()
+                               if c in settings.candidate_ids and take in material.rates})),
         warns=kind.warns(sum(not one.training for one in planned), settings),
     )  # fmt: skip
 

@@ -271,6 +271,16 @@ def _about(
                 "of them, not the engine's usual."
             )
         )
+    if len(listeners) == 1 and not simulated:
+        out.append(tr("One person has answered: ask somebody else, too, before it decides anything."))
+    clips: dict[tuple[int, int], set[int | None]] = defaultdict(set)
+    for one in judged:
+        for clip in one.trial.stimuli:
+            clips[clip.candidate_id, clip.passage_version_id].add(clip.take_id)
+    if settings.take_rule == "drawn" and clips and max(map(len, clips.values())) == 1 and None not in set().union(
+        *clips.values()
+    ):  # fmt: skip
+        out.append(tr("There was one take of each cell: how much an engine differs from take to take is not in it."))
     if settings.listeners > len(listeners):
         out.append(
             tr(

@@ -60,6 +60,9 @@ def _five(*words: str) -> dict[int, str]:
 
 
 _HOW_WELL: Final = _five(asked("Perfectly"), asked("Well"), asked("Fairly"), asked("Poorly"), asked("Not at all"))
+_HOW_WELL_REAL: Final = _five(
+    asked("Completely real"), asked("Mostly real"), asked("Half real"), asked("Mostly put on"), asked("Put on")
+)
 
 SCALES: Final[dict[str, Scale]] = {
     QUALITY: Scale(
@@ -166,6 +169,18 @@ SCALES: Final[dict[str, Scale]] = {
         steps=_HOW_WELL,
         about=tr("Does the accent fit the channel?"),
         short=tr("fit of accent"),
+    ),
+    "laughter": Scale(
+        question=asked("How real do laughter and other sounds beside the words sound?"),
+        steps=_HOW_WELL_REAL,
+        about=tr("Do laughter and sighs sound real?"),
+        short=tr("laughter and sighs"),
+    ),
+    "pacing": Scale(
+        question=asked("How well does the pace fit what is said?"),
+        steps=_HOW_WELL,
+        about=tr("Does the pace fit the text?"),
+        short=tr("pacing"),
     ),
     "acceptance": Scale(
         question=asked("Could this voice narrate the channel?"),

@@ -44,6 +44,7 @@ class Answering(QWidget):
     _given: dict[str, Any]
     _asked: Question | None
     _heard: QProgressBar
+    _question: QLabel
     _hint: QLabel
     _middle: QWidget
     _room: Room
@@ -53,6 +54,11 @@ class Answering(QWidget):
     def told(self) -> Told:
         """What speaks the listener's language."""
         return self._session.told if self._session is not None else Told()
+
+    @property
+    def _once(self) -> bool:
+        """Whether the question is one to a single hearing."""
+        return self._asked is not None and self._asked.once
 
     def _next(self) -> None:
         raise NotImplementedError
@@ -96,7 +102,7 @@ class Answering(QWidget):
         if session is None or asked is None or not self._state.player.heard:
             return
         self._moved()
-        if not session.may_answer:
+        if not session.may_answer or (self._once and self._state.player.mixer.playing):
             return
         self._given[asked.name] = value
         rest = [one for one in session.shown.questions if one.name not in self._given]
@@ -153,9 +159,12 @@ class Answering(QWidget):
     def _enable(self) -> None:
         session, mixer = self._session, self._state.player.mixer
         heard = self._state.player.heard
-        may = session is not None and session.may_answer and heard
+        may = session is not None and session.may_answer and heard and not (self._once and mixer.playing)
         for grade in self.answers.values():
             grade.setEnabled(may)
+        if self._once:  # who knows what will be asked listens for that alone
+            for part in (self._question, *self.answers.values()):
+                part.setVisible(may)
         self.written.setReadOnly(not heard)
         self.line.set_active(heard and bool(mixer.lanes))
         anew = session is not None and (
@@ -167,9 +176,8 @@ class Answering(QWidget):
             else self.told.tr("Loop to here") if self._loop_from is not None else self.told.tr("Loop from here")
         )  # fmt: skip
         under_way = session is not None and not session.finished and self._room.isVisibleTo(self)
-        once = self._asked is not None and self._asked.once
-        self.looped.setVisible(under_way and not once and session is not None and session.shown.by_text)
-        self.restart.setVisible(under_way and not once)
+        self.looped.setVisible(under_way and not self._once and session is not None and session.shown.by_text)
+        self.restart.setVisible(under_way and not self._once)
         if self._asked is not None and self._asked.places and self.focusWidget() is not self.number:
             place = self.line.places[self.line.on] if self.line.on < len(self.line.places) else None
             self.number.blockSignals(True)
@@ -196,7 +204,7 @@ class Answering(QWidget):
                 if self._asked is not None and self._asked.places
                 else ""
             )
-            if self._asked is not None and self._asked.once:
+            if self._once:
                 return self.told.tr("Listen: it is heard once, then comes the question.")
             return self.told.tr("Listen to {each} first.{moves}", each=each, moves=moves)
         if self._asked is not None and self._asked.places:

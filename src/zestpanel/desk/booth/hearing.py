@@ -40,11 +40,6 @@ class Hearing(Answering):
             self.line.choose(clip - self._first_placed())
         self._enable()
 
-    @property
-    def _once(self) -> bool:
-        """Whether the question is one to a single hearing."""
-        return self._asked is not None and self._asked.once
-
     def start_anew(self) -> None:
         """The clip that is heard, from its beginning."""
         if self._once:
