@@ -14,6 +14,7 @@ from pathlib import Path
 
 from zestpanel.core.evidence import registry as figures
 from zestpanel.core.measures import registry as measures
+from zestpanel.core.measures.families import faults
 from zestpanel.core.production.schemas import schemas
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
@@ -23,7 +24,11 @@ BETWEEN = "<!-- {name}: written by the registry -->\n{table}\n<!-- end of {name}
 def methods() -> str:
     """docs/methods.md, its tables anew."""
     text = (DOCS / "methods.md").read_text("utf-8")
-    for name, table in (("measures", measures.as_table()), ("figures", figures.as_table())):
+    for name, table in (
+        ("measures", measures.as_table()),
+        ("faults", faults.as_table()),
+        ("figures", figures.as_table()),
+    ):
         begin, end = f"<!-- {name}: written by the registry -->", f"<!-- end of {name} -->"
         assert begin in text, name
         text = re.sub(f"{begin}.*?{end}", lambda _: BETWEEN.format(name=name, table=table), text, flags=re.DOTALL)  # noqa: B023 at once

@@ -117,7 +117,10 @@ def test_figures_from_before_there_were_families_are_kept(project: Project) -> N
     pretend_take(project, candidate.id, passage.version_id)
     (take,) = project.takes.all()
     measure_and_keep(project.texts, project.takes, take)
-    for version, wanted in ((5, ["speaking rate", "silence", "words heard"]), (4, list(registry.versions()))):
+    for version, wanted in (
+        (5, ["speaking rate", "pitch", "loudness", "silence", "faults", "words heard", "drift"]),
+        (4, list(registry.versions())),
+    ):
         with project._database.writing() as connection:
             connection.exec_driver_sql(f"UPDATE measures SET version = {version}, families = NULL")
         assert registry.outdated(project.takes.measured()[take.id]) == wanted

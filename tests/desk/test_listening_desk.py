@@ -364,24 +364,25 @@ def test_defects_have_keys_of_their_own_and_a_list(bench_project: Project, open_
     window.actions_by_id["defects"].trigger()
     settle(qtbot, window)
     (dialog,) = window.findChildren(DefectsDialog)
+    view = dialog.view
     marked = {m.take_id for m in bench_project.takes.marks()}  # what nobody heard is no minute without a defect
     heard = [sum(t.duration_s for t in bench_project.takes.all(candidate_id=c.id) if t.id in marked)
              for c in bench_project.shortlist.candidates()]  # fmt: skip
     first, second = (60 / seconds for seconds in heard if seconds)
-    assert sorted((row[1], row[3], row[4]) for row in cells(dialog.rates)) == sorted([
+    assert sorted((row[4], row[6], row[7]) for row in cells(view.rates)) == sorted([
         ("0", "not heard", ""), ("1", f"{first:.2f}", "1 gap"), ("1", f"{second:.2f}", "1 odd stress"),
     ])  # fmt: skip
-    row = next(k for k, one in enumerate(cells(dialog.table)) if one[3] == "odd stress")
-    dialog.table.selectRow(row)
-    dialog.put_note(dialog._shown[row], "on the second word")
+    row = next(k for k, one in enumerate(cells(view.table)) if one[3] == "odd stress")
+    view.table.selectRow(row)
+    view.put_note(view.shown[row], "on the second word")
     settle(qtbot, window)
-    assert cells(dialog.table)[row][4] == "on the second word"
-    dialog.table.row_chosen.emit(row)
+    assert cells(view.table)[row][4] == "on the second word"
+    view.table.row_chosen.emit(row)
     settle(qtbot, window)
     assert window.state.player.mixer.time_s < 0.6, "from a second before it"
     assert abs(pitch_of(recorder(window).hear(0.5)[4_800:]) - 300) < 8, "of the voice that was marked"
-    dialog.table.selectRow(row)
-    qtbot.keyClick(dialog, Qt.Key.Key_Delete)
+    view.table.selectRow(row)
+    qtbot.keyClick(view, Qt.Key.Key_Delete)
     settle(qtbot, window)
     assert [m.kind for m in bench_project.takes.marks()] == ["gap"]
     dialog.accept()

@@ -753,8 +753,9 @@ def test_evidence_answers_in_sentences_before_it_shows(
     settle(qtbot, window)
     page = window.page("evidence")
     assert isinstance(page, EvidencePage)
-    assert page.verdict.text()
-    assert page.verdict.y() < page.waits.y() < page.table.y(), "sentence, picture, table"
+    assert page.measures.verdict.text()
+    shown = page.measures
+    assert shown.verdict.y() < shown.waits.y() < shown.table.y(), "sentence, picture, table"
 
 
 def test_enter_presses_the_button_one_is_at(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

@@ -185,6 +185,8 @@ WORDS: Final = (
     marked("word", "ordinary room"),
     marked("word", "noisy room"),
     marked("word", "room not stated"),
+    marked("word", "Measures"),
+    marked("word", "Faults"),
     marked("word", "Tests"),
     marked("word", "Results"),
     marked("word", "Listeners"),

@@ -11,6 +11,8 @@ from typing import Final, Protocol
 
 import numpy as np
 
+from zestpanel.core.analysis.channel import channel_takes
+from zestpanel.core.analysis.faults import Faults, faults
 from zestpanel.core.analysis.person_time import PersonTime, person_time
 from zestpanel.core.analysis.statistics.intervals import Interval, wilson_interval
 from zestpanel.core.analysis.statistics.tails import t_quantile
@@ -28,7 +30,6 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.run import JournalRow
 from zestpanel.core.domain.take import Measured, Take, Timing
 from zestpanel.core.money.volume import Rates
-from zestpanel.core.runs.plan.planning import asked_alike
 from zestpanel.core.store.parts import HasJournal, HasNotes, HasSending, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.store.sending import Sending
 from zestpanel.core.waiting import stand_aside
@@ -55,7 +56,7 @@ class Summary:
 
     Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
     are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
-    person: time logged for the candidate's engine.
+    person: time logged for the candidate's engine. faults: what machines find wrong in the takes.
     """
 
     candidate_id: int
@@ -79,6 +80,7 @@ class Summary:
     doubted: int = 0
     person: PersonTime | None = None
     hearing: Hearing | None = None
+    faults: Faults | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,6 +97,7 @@ class Hearing:
         return 100 * self.missed / self.of
 
 
+HARD_TO_HEAR: Final = 5.0  # percent misheard (common practice, no source)
 FEWEST_OTHERS: Final = 2  # voices beside this one
 MOST_MISSED: Final = 0.1  # share of other takes that may miss a word which every voice says
 
@@ -132,27 +135,6 @@ def figure(values: Sequence[float]) -> Spread | None:
 FEWEST_TEXTS_FOR_PACE: Final = 3
 
 
-class ChannelTakes(HasTexts, HasShortlist, HasSending, HasTakes, Protocol):
-    """Takes, and what decides whether they still speak for the channel."""
-
-
-def channel_takes(project: ChannelTakes) -> dict[int, list[Take]]:
-    """By candidate id, the takes its figures are over: of the passages' present versions, as they would be asked for
-    today. Tried lines, sweeps of other texts and takes of former wordings are not among them."""
-    present = {p.version_id: p for p in project.texts.all()}
-    takes: dict[int, list[Take]] = defaultdict(list)
-    candidates = {c.id: c for c in project.shortlist.candidates()}
-    engines = project.shortlist.engines()
-    for take in project.takes.all():
-        passage, candidate = present.get(take.passage_version_id), candidates.get(take.candidate_id)
-        engine = engines.get(candidate.engine) if candidate else None
-        if passage is None or candidate is None:
-            continue
-        if engine is None or asked_alike(take, project.sending.of(candidate, passage, engine)):
-            takes[take.candidate_id].append(take)
-    return takes
-
-
 def summaries(project: SummaryParts) -> dict[int, Summary]:
     """Summary by candidate id, over ``channel_takes``."""
     present = {p.version_id: p for p in project.texts.all()}
@@ -173,6 +155,8 @@ def summaries(project: SummaryParts) -> dict[int, Summary]:
         (row for of in journal.values() for row in of), candidates, runs, (p for of in points.values() for p in of)
     )
     hearing = hearing_of(takes, measured)
+    hard = {candidate for candidate, one in hearing.items() if one.percent > HARD_TO_HEAR}
+    found = faults(project, takes, measured, hard)
     out = {
         c.id: replace(
             summary_of(
@@ -181,6 +165,7 @@ def summaries(project: SummaryParts) -> dict[int, Summary]:
             ),
             person=people.get(c.engine),
             hearing=hearing.get(c.id),
+            faults=found.get(c.id),
         )
         for c in candidates.values()
     }  # fmt: skip

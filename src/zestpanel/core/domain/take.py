@@ -6,6 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zestpanel.core.texts import tr
 
 
@@ -111,20 +114,55 @@ class Take(NamedTuple):
         return self.obtained not in NEVER_SCORED and (self.accepted or not self.doubts)
 
 
+class Segment(NamedTuple):
+    """A stretch of a clip. kind: one of those that families of measures declare. size: how much of it, in the kind's
+    unit. about: what it is about, as data, such as words that were heard."""
+
+    kind: str
+    start_s: float
+    end_s: float
+    size: float = 0.0
+    about: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Curve:
+    """values: shape (steps,), one each step_s seconds from the beginning, nan where there is none."""
+
+    step_s: float
+    values: NDArray[np.float64]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Measured:
     """Figures by name, word times as (word, start_s, end_s, good) in the order of the text, and how they were found.
 
-    versions: of the families of measures; '' stands for those that are not named.
+    versions: of the families of measures; '' stands for those that are not named. segments, curves: what was found
+    along the clip, where that was asked for.
     """
 
     values: dict[str, float | str | None]
     words: tuple[tuple[str, float, float, bool], ...] = ()
     words_by: str = ""
     versions: Mapping[str, int] = field(default_factory=dict, compare=False)
+    segments: tuple[Segment, ...] = field(default=(), compare=False)
+    curves: Mapping[str, Curve] = field(default_factory=dict, compare=False)
 
     def version_of(self, family: str) -> int:
         return self.versions.get(family, self.versions.get("", 0))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verdict:
+    """What a person says of a stretch of this kind at this place: whether something is really wrong there."""
+
+    id: int
+    take_id: int
+    kind: str
+    start_s: float
+    end_s: float
+    real: bool
+    created: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,12 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.take import WordTimes
-from zestpanel.core.measures.silence import Silence, measure_silence
+from zestpanel.core.measures.pitch import Track, pitch_track
+from zestpanel.core.measures.silence import Silence, frame_levels_dbfs, measure_silence, speech_frames
+from zestpanel.core.measures.tracks import Kind, Tracks
 
+T = TypeVar("T")
 Value = float | str | None
 Values = Mapping[str, Value]
 
@@ -62,7 +68,8 @@ class Measure:
 class Family:
     """Measures that are taken together. version: raised when a rule changes, and this family alone is measured anew;
     where figures differ in it they are not compared. place: where its measures stand in lists. also: what it stores
-    beside its measures and their reasons (NAME_why)."""
+    beside its measures and their reasons (NAME_why). tracks: what it finds along the clip: stretches of its kinds, and
+    its curves."""
 
     name: str
     version: int
@@ -70,6 +77,9 @@ class Family:
     measures: tuple[Measure, ...]
     values: Callable[[Material], Values]
     also: tuple[str, ...] = ()
+    tracks: Callable[[Material], Tracks] | None = None
+    kinds: tuple[Kind, ...] = ()
+    curves: tuple[str, ...] = ()
 
     @property
     def keys(self) -> frozenset[str]:
@@ -89,10 +99,37 @@ class Material:
     language: str
     from_reply: WordTimes = ()
     known: tuple[tuple[tuple[str, float, float, bool], ...], str] | None = field(default=None)
+    _made: dict[str, Any] = field(default_factory=dict)
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """What several parts of a family need, made the first time."""
+        if name not in self._made:
+            self._made[name] = make()
+        found: T = self._made[name]
+        return found
 
     @cached_property
     def silence(self) -> Silence:
         return measure_silence(self.clip)
+
+    @cached_property
+    def mono(self) -> NDArray[np.float64]:
+        """All channels in one, shape (frames,)."""
+        return self.clip.mono().astype(np.float64)
+
+    @cached_property
+    def levels(self) -> NDArray[np.float64]:
+        """dBFS of each 10 ms."""
+        return frame_levels_dbfs(self.clip)
+
+    @cached_property
+    def speaks(self) -> NDArray[np.bool_]:
+        """Which of them speak."""
+        return speech_frames(self.levels, self.clip)
+
+    @cached_property
+    def pitch(self) -> Track:
+        return pitch_track(self.clip)
 
     @cached_property
     def words(self) -> tuple[tuple[tuple[str, float, float, bool], ...], str]:

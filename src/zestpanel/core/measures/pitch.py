@@ -7,7 +7,7 @@ harmonics-to-noise ratio of a sampled sound, as implemented in Praat (here throu
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,15 +35,37 @@ def semitones(f0_hz: NDArray[np.float64], reference_hz: float) -> NDArray[np.flo
     return out
 
 
-def measure_pitch(clip: Clip) -> Pitch:
-    """Median and spread of the pitch over voiced frames (10 ms steps, 60 to 500 Hz)."""
+class Track(NamedTuple):
+    """f0_hz: each 10 ms, 0 where nothing is voiced, shape (steps,); begins_s: of the first."""
+
+    f0_hz: NDArray[np.float64]
+    begins_s: float
+
+    def on_steps(self, step_s: float, duration_s: float) -> NDArray[np.float64]:
+        """At the middle of each step of so long, nan where nothing is voiced; shape (steps,)."""
+        steps = max(0, int(duration_s / step_s))
+        at = np.rint(((np.arange(steps) + 0.5) * step_s - self.begins_s) / STEP_S).astype(int)
+        inside = (at >= 0) & (at < len(self.f0_hz))
+        out = np.full(steps, np.nan)
+        out[inside] = self.f0_hz[at[inside]]
+        out[out <= 0] = np.nan
+        return out
+
+
+def pitch_track(clip: Clip) -> Track:
+    """Empty for a clip that is too short."""
     import parselmouth  # loaded only where sound is measured
 
     if clip.duration_s < 3.0 / FLOOR_HZ + STEP_S:
-        return Pitch(median_hz=None, sd_st=None, range_st=None, voiced_share=0.0)
+        return Track(np.array([]), 0.0)
     sound = parselmouth.Sound(clip.mono().astype(np.float64), sampling_frequency=float(clip.rate_hz))
     track = sound.to_pitch_ac(time_step=STEP_S, pitch_floor=FLOOR_HZ, pitch_ceiling=CEILING_HZ)
-    f0 = np.asarray(track.selected_array["frequency"], dtype=np.float64)
+    return Track(np.asarray(track.selected_array["frequency"], dtype=np.float64), float(track.x1))
+
+
+def measure_pitch(clip: Clip, track: Track | None = None) -> Pitch:
+    """Median and spread of the pitch over voiced frames (10 ms steps, 60 to 500 Hz). track: where it is known."""
+    f0 = (track or pitch_track(clip)).f0_hz
     voiced = f0[f0 > 0]
     if len(voiced) < 3:
         return Pitch(median_hz=None, sd_st=None, range_st=None, voiced_share=0.0)

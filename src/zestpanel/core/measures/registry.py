@@ -12,6 +12,7 @@ from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.measures import families as _families
 from zestpanel.core.measures.declared import Family, Material, Measure, Value
 from zestpanel.core.measures.families.word_times import NAME as WORD_TIMES
+from zestpanel.core.measures.tracks import Kind
 
 
 @cache
@@ -26,6 +27,12 @@ def families() -> tuple[Family, ...]:
 def measures() -> Mapping[str, Measure]:
     """By name, in the order they are shown."""
     return {measure.name: measure for family in families() for measure in family.measures}
+
+
+@cache
+def kinds() -> Mapping[str, Kind]:
+    """Of stretches, by name."""
+    return {kind.name: kind for family in families() for kind in family.kinds}
 
 
 @cache
@@ -63,12 +70,20 @@ def measure(
     known = (before.words, before.words_by) if before is not None and WORD_TIMES not in told else None
     material = Material(clip, text, language, from_reply, known)
     values: dict[str, Value] = dict(before.values) if before is not None else {}
+    segments = list(before.segments) if before is not None else []
+    curves = dict(before.curves) if before is not None else {}
     for family in asked:
         values = {name: value for name, value in values.items() if name not in family.keys}
         values |= family.values(material)
+        if family.tracks is not None:
+            own = {kind.name for kind in family.kinds}
+            found = family.tracks(material)
+            segments = [one for one in segments if one.kind not in own] + list(found.segments)
+            curves = {name: one for name, one in curves.items() if name not in family.curves} | dict(found.curves)
     words, by = material.words
     kept = dict(before.versions) if before is not None else {}
-    return Measured(values=values, words=words, words_by=by,
+    return Measured(values=values, words=words, words_by=by, curves=curves,
+                    segments=tuple(sorted(segments, key=lambda one: (one.start_s, one.kind))),
                     versions={**kept, **{family.name: family.version for family in asked}})  # fmt: skip
 
 

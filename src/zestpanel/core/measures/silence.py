@@ -28,8 +28,8 @@ LEAST_SPEECH_TO_NOISE_DB: Final = 9.0
 class Silence:
     """Seconds, and dBFS for noise (None where there is no silence to measure it in, or only digital zero).
 
-    beyond_reach: the noise lies so close to the speech that pauses, lead and tail cannot be told; what stands there
-    then is no finding.
+    spans: (start, end) of the pauses. beyond_reach: the noise lies so close to the speech that pauses, lead and tail
+    cannot be told; what stands there then is no finding.
     """
 
     lead_s: float
@@ -40,6 +40,7 @@ class Silence:
     longest_pause_s: float
     noise_dbfs: float | None
     beyond_reach: bool = False
+    spans: tuple[tuple[float, float], ...] = ()
 
 
 def frame_edges(samples: int, rate_hz: int) -> NDArray[np.intp]:
@@ -149,7 +150,9 @@ def measure_silence(clip: Clip) -> Silence:
     edges = np.flatnonzero(np.diff(np.concatenate([[1], speaks[first:last].astype(int), [1]])))
     # a frame in which speech begins or ends counts as speech: half a frame of a pause is lost at either end, on average
     lengths = (edges[1::2] - edges[::2] + 1) * FRAME_S
-    pauses = lengths[lengths >= SHORTEST_PAUSE_S - 1e-9]
+    long = lengths >= SHORTEST_PAUSE_S - 1e-9
+    pauses = lengths[long]
+    starts = (edges[::2][long] + first) * FRAME_S
     lead = first * FRAME_S
     tail = max(0.0, clip.duration_s - last * FRAME_S)
     quiet = levels[~speaks]
@@ -164,6 +167,7 @@ def measure_silence(clip: Clip) -> Silence:
         longest_pause_s=float(pauses.max()) if len(pauses) else 0.0,
         noise_dbfs=noise,
         beyond_reach=_beyond_reach(levels, speaks, noise),
+        spans=tuple((float(start), float(start + length)) for start, length in zip(starts, pauses, strict=True)),
     )
 
 

@@ -30,6 +30,7 @@ MOST_WORDS: Final = (1 << _BITS) - 1
 _MOST_CELLS: Final = 4_000_000  # places times words for which it is told which of them were right
 # readings of what was heard that are tried where several are possible, as long as the texts are short
 _TRIES: Final = 400
+_BEHIND: Final = 30  # words that may be added behind one place and still be told where
 _TRIED_CELLS: Final = 50_000_000
 
 
@@ -94,6 +95,43 @@ def _right_places(script: Sequence[Place], heard: Sequence[Reading], best: int) 
             found = found or min(costs, default=best + _ERROR) >> 3 * _BITS <= best >> 3 * _BITS
         out.append(found)
     return tuple(out)
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """A place of the script beside what was heard there. place: its index; said: what it was taken to be read as;
+    heard: the words there, with those that were added behind it."""
+
+    place: int
+    said: Reading
+    heard: Reading
+
+
+def aligned(script: Sequence[Place], heard: Sequence[str]) -> tuple[Pair, ...]:
+    """What was heard at each place, on a path with the fewest errors; what was added before the first stands with it.
+    Empty where the two are too long to be told apart in detail."""
+    if not script or len(script) * len(heard) > _MOST_CELLS:
+        return ()
+    states, end, out = _states(script, heard), len(heard), []
+    for index in range(len(script) - 1, -1, -1):
+        found: tuple[int, int, Reading] | None = None
+        for reading in script[index].readings:
+            # from the end of the place backwards, over so many words as it can be worth
+            first = max(0, end - 2 * len(reading) - _BEHIND)
+            part = heard[first:end]
+            ids, known, inserted = _numbered(part[::-1])
+            back = _along(inserted.copy(), reading[::-1], ids, known, inserted)[::-1]
+            costs = states[index][first : end + 1] + back
+            at = int(np.argmin(costs))
+            if found is None or int(costs[at]) < found[0]:
+                found = int(costs[at]), first + at, reading
+        assert found is not None
+        _, start, reading = found
+        out.append(Pair(index, reading, tuple(heard[start:end])))
+        end = start
+    if end and out:
+        out[-1] = replace(out[-1], heard=(*heard[:end], *out[-1].heard))
+    return tuple(reversed(out))
 
 
 def _states(script: Sequence[Place], words: Sequence[str]) -> list[NDArray[np.int64]]:

@@ -34,7 +34,7 @@ from zestpanel.core.measures.recogniser import (
     recogniser_name,
     ways_of_saying,
 )
-from zestpanel.core.measures.word_errors import errors_of
+from zestpanel.core.measures.word_errors import Pair, aligned, errors_of
 from zestpanel.core.text.lexicon.unknown_words import common_words
 from zestpanel.core.texts import tr
 
@@ -55,7 +55,8 @@ ENGLISH_ONLY: Final = tr("the built-in recogniser hears English only")
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WordsHeard:
     """words: the text's, in the reading that was followed. heard: what was written down, words of the text in its
-    spelling. by: which recogniser. right: by place of the text, whether it was heard as it may be read."""
+    spelling. by: which recogniser. right: by place of the text, whether it was heard as it may be read. pairs: by
+    place, what was heard there."""
 
     words: int
     missing: int
@@ -64,6 +65,7 @@ class WordsHeard:
     heard: str
     by: str
     right: tuple[bool, ...] = ()
+    pairs: tuple[Pair, ...] = ()
 
     @property
     def wrong_percent(self) -> float:
@@ -106,6 +108,7 @@ def compared(script: Sequence[Place], names: Mapping[str, str], found: Sequence[
         heard=" ".join(spelt.get(word, word) for word in heard),
         by=by,
         right=errors.right,
+        pairs=aligned(script, [part for word in heard for part in alike([word], "en")]),
     )
 
 

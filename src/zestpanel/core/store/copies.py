@@ -29,7 +29,8 @@ _MOST_FILES: Final = 500_000
 _SPARE: Final = 100_000_000  # bytes that are left free
 # what a copy without takes leaves behind, those that point to others first
 _OF_TAKES: Final = (
-    "answers", "stimuli", "trials", "sessions", "tests", "measures", "marks", "takes", "requests", "runs", "auditions",
+    "answers", "stimuli", "trials", "sessions", "tests", "measures", "marks", "verdicts", "takes", "requests", "runs",
+    "auditions",
 )  # fmt: skip
 _DOCUMENTS_OF_TAKES: Final = ("decisions", "heard", "schedule", "voices being made")
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict
 from functools import cache
 from pathlib import Path
@@ -14,10 +14,11 @@ from sqlalchemy.dialects.sqlite import insert
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import peaks, read_kept
 from zestpanel.core.domain.run import Answered
-from zestpanel.core.domain.take import NEVER_SCORED, Mark, Measured, Take, Timing
+from zestpanel.core.domain.take import NEVER_SCORED, Curve, Mark, Measured, Segment, Take, Timing, Verdict
+from zestpanel.core.measures.tracks import from_rows, packed, unpacked
 from zestpanel.core.store.clip_store import ClipStore
 from zestpanel.core.store.database import Database, now
-from zestpanel.core.store.schema import marks, measures, passage_versions, requests, takes
+from zestpanel.core.store.schema import marks, measures, passage_versions, requests, takes, verdicts
 from zestpanel.core.waiting import in_turns
 
 PEAK_COLUMNS = 240
@@ -26,6 +27,7 @@ PEAK_COLUMNS = 240
 class Takes:
     def __init__(self, database: Database, store: ClipStore) -> None:
         self._database, self._store = database, store
+        self._segments: dict[Callable[[Segment], bool], dict[int, tuple[Segment, ...]]] = {}
 
     # -- takes
 
@@ -214,13 +216,18 @@ class Takes:
             "values": measured.values,
             "words": [list(word) for word in measured.words],
             "words_by": measured.words_by,
+            "segments": [list(one) for one in measured.segments] or None,
+            "curves": packed(measured.curves) or None,
         }
         with self._database.writing() as connection:
             row = insert(measures).values(**values)
             connection.execute(row.on_conflict_do_update(index_elements=["take_id"], set_=values))
+        for kept in self._segments.values():
+            kept.pop(take_id, None)
 
-    def measured(self, take_ids: Sequence[int] | None = None) -> dict[int, Measured]:
-        query = select(measures)
+    def measured(self, take_ids: Sequence[int] | None = None, *, tracks: bool = False) -> dict[int, Measured]:
+        """By take, all for None. tracks: with what was found along the clips, which is left out unless asked for."""
+        query = select(*(measures.c if tracks else _UNTRACKED))
         if take_ids is not None:
             query = query.where(measures.c.take_id.in_(take_ids))
         with self._database.reading() as connection:
@@ -230,9 +237,24 @@ class Takes:
                     words=tuple((w, s, e, g) for w, s, e, g in row.words),
                     words_by=row.words_by,
                     versions=row.families or {"": row.version},
+                    segments=from_rows(row.segments or ()) if tracks else (),
+                    curves=_curves(row.curves) if tracks else {},
                 )
                 for row in connection.execute(query)
             }
+
+    def segments(self, keep: Callable[[Segment], bool]) -> dict[int, tuple[Segment, ...]]:
+        """By take, all that are kept of those that were measured; read once for each take and way of keeping."""
+        kept = self._segments.setdefault(keep, {})
+        with self._database.reading() as connection:
+            every = set(connection.execute(select(measures.c.take_id)).scalars())
+            missing = sorted(every - kept.keys())
+            for k in range(0, len(missing), _AT_ONCE):
+                some = missing[k : k + _AT_ONCE]
+                query = select(measures.c.take_id, measures.c.segments).where(measures.c.take_id.in_(some))
+                for take, rows in in_turns(connection.execute(query)):
+                    kept[take] = tuple(one for one in from_rows(rows or ()) if keep(one))
+        return dict(kept)
 
     def ways_of_word_times(self) -> dict[str, int]:
         """How many takes have their word times by which way."""
@@ -291,11 +313,41 @@ class Takes:
         with self._database.writing() as connection:
             connection.execute(update(marks).where(marks.c.id == mark_id).values(note=note))
 
+    def add_verdict(self, take_id: int, of: Segment, *, real: bool) -> int:
+        """What a person says of a stretch that was found; the last word on it stands."""
+        values = {"take_id": take_id, "kind": of.kind, "start_s": of.start_s, "end_s": of.end_s, "real": real,
+                  "created": now()}  # fmt: skip
+        with self._database.writing() as connection:
+            return int(connection.execute(verdicts.insert().values(values).returning(verdicts.c.id)).scalar_one())
+
+    def set_verdict_removed(self, verdict_id: int, removed: bool) -> None:
+        with self._database.writing() as connection:
+            change = update(verdicts).where(verdicts.c.id == verdict_id).values(removed=now() if removed else None)
+            connection.execute(change)
+
+    def verdicts(self) -> list[Verdict]:
+        with self._database.reading() as connection:
+            rows = connection.execute(_VERDICTS)
+            return [Verdict(id=r.id, take_id=r.take_id, kind=r.kind, start_s=r.start_s, end_s=r.end_s, real=r.real,
+                            created=r.created) for r in rows]  # fmt: skip
+
     def marks(self) -> list[Mark]:
         with self._database.reading() as connection:
             rows = connection.execute(_MARKS)
             return [Mark(id=r.id, take_id=r.take_id, at_s=r.at_s, kind=r.kind, note=r.note, created=r.created)
                     for r in rows]  # fmt: skip
+
+
+_AT_ONCE: Final = 500
+_VERDICTS: Final = select(verdicts).where(verdicts.c.removed.is_(None)).order_by(verdicts.c.id)
+_UNTRACKED: Final = tuple(c for c in measures.c if c.name not in ("segments", "curves"))
+
+
+def _curves(data: bytes | None) -> dict[str, Curve]:
+    try:
+        return unpacked(data or b"")
+    except ValueError:  # of a project from anybody: its figures stand, the curves are measured anew one day
+        return {}
 
 
 _MARKS: Final = select(marks).where(marks.c.removed.is_(None)).order_by(marks.c.id)

@@ -1,4 +1,5 @@
-"""Defects that were marked while listening, to the minute that was heard."""
+"""Defects that were marked while listening, to the minute that was heard; and faults that machines find, to the minute
+that was examined."""
 
 from __future__ import annotations
 
@@ -33,7 +34,26 @@ def _of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Map
     return {place: float(marks[take.id]) for place, take in cells.items()}
 
 
+def _read_faults(of: Known, _: LanguageScores | None) -> Reading:
+    found = of.summary.faults
+    if found is None or found.per_minute is None:
+        return Reading(None)
+    return Reading(found.per_minute, n=found.counted)
+
+
+def _faults_of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
+    """What the detectors found in the sound, as it was measured."""
+    measured = project.takes.measured([take.id for take in cells.values()])
+    found = {place: measured[take.id].values.get("faults") for place, take in cells.items() if take.id in measured}
+    return {place: float(n) for place, n in found.items() if isinstance(n, int | float)}
+
+
 FIGURES = (
+    Figure(
+        name="faults", words=tr("faults found a minute"), label=tr("faults a minute"),
+        column="faults a minute examined", decimals=2, better="lower", place=31, read=_read_faults,
+        of_cells=_faults_of_cells, start=lambda _: Start(2.0, 0.0, 0),
+    ),
     Figure(
         name="defects", words=tr("defects a minute heard"), label=tr("defects marked"), column="defects a minute heard",
         decimals=2, better="lower", place=30, read=_read, told=_told, of_cells=_of_cells,

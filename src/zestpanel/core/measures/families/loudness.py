@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from typing import Final
 
+import numpy as np
+
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.measures.loudness import measure_loudness
+from zestpanel.core.measures.silence import FRAME_S
+from zestpanel.core.measures.tracks import Tracks, curve
 from zestpanel.core.texts import tr
 
 
@@ -15,11 +19,19 @@ def _values(of: Material) -> Values:
             "true_peak_dbtp": found.true_peak_dbtp if found.why != "silent" else None}  # fmt: skip
 
 
+def _tracks(of: Material) -> Tracks:
+    """Level of each 20 ms in dBFS, the mean power of two frames."""
+    power = 10 ** (of.levels[: len(of.levels) // 2 * 2].reshape(-1, 2) / 10)
+    return Tracks(curves={"level": curve(10 * np.log10(power.mean(axis=1)), 2 * FRAME_S)})
+
+
 FAMILY: Final = Family(
     name="loudness",
-    version=5,
+    version=6,
     place=30,
     values=_values,
+    tracks=_tracks,
+    curves=("level",),
     measures=(
         Measure(
             name="loudness_lufs",

@@ -5,24 +5,33 @@ from __future__ import annotations
 from typing import Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.measures.pitch import measure_pitch, semitones
+from zestpanel.core.measures.tracks import Tracks, curve
 from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
-    from zestpanel.core.measures.pitch import measure_pitch
-
-    pitch = measure_pitch(of.clip)
+    pitch = measure_pitch(of.clip, of.pitch)
     return {"pitch_hz": pitch.median_hz, "pitch_sd_st": pitch.sd_st, "pitch_range_st": pitch.range_st,
             "voiced_share": pitch.voiced_share}  # fmt: skip
 
 
+def _tracks(of: Material) -> Tracks:
+    st = semitones(of.pitch.on_steps(CURVE_STEP_S, of.clip.duration_s), REFERENCE_HZ)
+    return Tracks(curves={"pitch": curve(st, CURVE_STEP_S)})
+
+
+CURVE_STEP_S: Final = 0.02
+REFERENCE_HZ: Final = 100.0  # semitones of the curve are above it
 _RULE: Final = tr("autocorrelation, 60 to 500 Hz, every 10 ms")
 _SOURCE: Final = tr("Boersma (1993), as Praat does it")
 FAMILY: Final = Family(
     name="pitch",
-    version=5,
+    version=6,
     place=20,
     values=_values,
+    tracks=_tracks,
+    curves=("pitch",),
     also=("pitch_range_st", "voiced_share"),
     measures=(
         Measure(

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import Final
 
+from zestpanel.core.domain.passage import words_with_places
+from zestpanel.core.domain.take import Segment
 from zestpanel.core.measures.declared import Family, Material, Measure, Values
+from zestpanel.core.measures.tracks import Kind, Tracks, seconds
 from zestpanel.core.texts import tr
 
 _TOLD: Final = ("lead_s", "tail_s", "pauses", "pauses_s", "longest_pause_s")
@@ -19,6 +23,30 @@ def _values(of: Material) -> Values:
     return {**told, "noise_dbfs": found.noise_dbfs}
 
 
+SENTENCE, COMMA, INSIDE = "after a sentence", "at a comma", "inside"
+_ENDS: Final = re.compile(r"[.!?…。！？]|\n")
+_CUTS: Final = re.compile(r"[,;:()—–、，]|\s-\s")
+
+
+def _tracks(of: Material) -> Tracks:
+    """Pauses with what stands in the text there: size is the place of the word before, −1 where that is not known."""
+    if of.silence.beyond_reach:
+        return Tracks()
+    text, times = words_with_places(of.text), of.words[0]
+    known = len(text) == len(times) and all(good for *_, good in times)
+    out = []
+    for start, end in of.silence.spans:
+        middle, about, word = (start + end) / 2, "", -1
+        if known:
+            word = sum(begin < middle for _, begin, _, _ in times) - 1
+            if 0 <= word < len(text) - 1:
+                between = of.text[text[word][2] : text[word + 1][1]]
+                about = SENTENCE if _ENDS.search(between) else COMMA if _CUTS.search(between) else INSIDE
+        out.append(Segment(PAUSE, start, end, float(word), about))
+    return Tracks(segments=tuple(out))
+
+
+PAUSE: Final = "pause"
 _RULE: Final = tr(
     "frames of 10 ms by time; silence is 35 dB below the loud frames; where noise is higher, what stands out of it on "
     "levels without rumble, smoothed over 50 ms"
@@ -27,9 +55,11 @@ _RESTS: Final = tr("noise staying below the speech; where it does not, nothing i
 _SOURCE: Final = tr("common practice, no source")
 FAMILY: Final = Family(
     name="silence",
-    version=6,
+    version=7,
     place=40,
     values=_values,
+    tracks=_tracks,
+    kinds=(Kind(PAUSE, tr("pause"), lambda one: tr("a pause of {lasts}", lasts=seconds(one)), fault=False),),
     also=("pauses", "pauses_why"),
     measures=(
         Measure(

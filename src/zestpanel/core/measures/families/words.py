@@ -2,16 +2,32 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
+from zestpanel.core.measures.tracks import Tracks
+from zestpanel.core.measures.words_told import KINDS, words_told
 from zestpanel.core.texts import tr
+
+if TYPE_CHECKING:
+    from zestpanel.core.measures.words_heard import WordsHeard
+
+
+def _found(of: Material) -> WordsHeard | str:
+    from zestpanel.core.measures.words_heard import words_heard
+
+    return of.once("words heard", lambda: words_heard(of.clip, of.text, of.language))
+
+
+def _tracks(of: Material) -> Tracks:
+    heard = _found(of)
+    if isinstance(heard, str):
+        return Tracks()
+    return Tracks(segments=words_told(heard.pairs, of.text, of.language, of.words[0], of.clip.duration_s))
 
 
 def _values(of: Material) -> Values:
-    from zestpanel.core.measures.words_heard import words_heard
-
-    heard = words_heard(of.clip, of.text, of.language)
+    heard = _found(of)
     if isinstance(heard, str):
         return {"words_wrong": None, "words_wrong_why": heard}
     return {
@@ -27,9 +43,11 @@ def _values(of: Material) -> Values:
 
 FAMILY: Final = Family(
     name="words heard",
-    version=7,
+    version=8,
     place=60,
     values=_values,
+    tracks=_tracks,
+    kinds=KINDS,
     also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),
     measures=(
         Measure(name="words_wrong", words=tr("words wrong"), label=tr("words wrong, %"), short="wrong %", unit="%",

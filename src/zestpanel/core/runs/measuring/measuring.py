@@ -37,7 +37,7 @@ def measure_and_keep(
 ) -> Measured:
     """Measure what one take lacks, here or in the process given, and store the figures."""
     text, language = texts.version_text(take.passage_version_id)
-    before = takes.measured([take.id]).get(take.id)
+    before = takes.measured([take.id], tracks=True).get(take.id)
     only = outdated(before) if before is not None else []
     if process is None:
         measured = measure(takes.load(take), text, language, word_times, only=only, before=before)

@@ -11,6 +11,7 @@ while.
 from __future__ import annotations
 
 import atexit
+import base64
 import contextlib
 import json
 import os
@@ -23,6 +24,7 @@ from typing import Any, ClassVar, Final
 
 from zestpanel.core.domain.take import Measured, WordTimes
 from zestpanel.core.errors import AudioError, ZestError
+from zestpanel.core.measures import tracks
 from zestpanel.core.secrets.environment import for_programs
 from zestpanel.core.texts import tr
 
@@ -154,12 +156,15 @@ class MeasuringProcess:
 def packed(measured: Measured) -> dict[str, Any]:
     """As it travels between processes."""
     return {"values": measured.values, "words": measured.words, "words_by": measured.words_by,
-            "versions": dict(measured.versions)}  # fmt: skip
+            "versions": dict(measured.versions), "segments": measured.segments,
+            "curves": base64.b64encode(tracks.packed(measured.curves)).decode()}  # fmt: skip
 
 
 def unpacked(told: Mapping[str, Any]) -> Measured:
     return Measured(values=told["values"], words=tuple((w, s, e, g) for w, s, e, g in told["words"]),
-                    words_by=told["words_by"], versions=told["versions"])  # fmt: skip
+                    words_by=told["words_by"], versions=told["versions"],
+                    segments=tracks.from_rows(told["segments"]),
+                    curves=tracks.unpacked(base64.b64decode(told["curves"])))  # fmt: skip
 
 
 def serve() -> None:

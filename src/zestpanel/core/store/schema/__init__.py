@@ -15,7 +15,7 @@ from zestpanel.core.store.schema.catalogue import (
 )
 from zestpanel.core.store.schema.columns import metadata
 from zestpanel.core.store.schema.listening import answers, listeners, sessions, stimuli, tests, trials
-from zestpanel.core.store.schema.runs import auditions, log, marks, measures, requests, runs, takes
+from zestpanel.core.store.schema.runs import auditions, log, marks, measures, requests, runs, takes, verdicts
 from zestpanel.core.store.schema.texts import documents, passage_versions, passages, pronunciations
 
 __all__ = [
@@ -45,5 +45,6 @@ __all__ = [
     "takes",
     "tests",
     "trials",
+    "verdicts",
     "voice_notes",
 ]

@@ -97,6 +97,8 @@ measures = Table(
     Column("words", JSON, nullable=False),
     Column("words_by", String, nullable=False),
     Column("families", JSON),  # versions by family; NULL where ``version`` stands for all
+    Column("segments", JSON),  # stretches: kind, start, end (s), size, what it is about
+    Column("curves", LargeBinary),  # packed: see ``measures/tracks.py``
 )
 
 marks = Table(
@@ -109,6 +111,21 @@ marks = Table(
     Column("note", String, nullable=False),
     Column("created", String, nullable=False),
     Column("removed", String),
+)
+
+# What a person says of a stretch that a measure found: kept by place and kind, so that it outlives the measure's rules.
+verdicts = Table(
+    "verdicts",
+    metadata,
+    own_id(),
+    id_of("takes"),
+    Column("kind", String, nullable=False),
+    Column("start_s", Float, nullable=False),
+    Column("end_s", Float, nullable=False),
+    Column("real", Boolean, nullable=False),
+    Column("created", String, nullable=False),
+    Column("removed", String),
+    Index("verdicts_by_take", "take_id"),
 )
 
 # Lines asked for to hear a voice or to try an engine, outside of runs: written open before, closed after.

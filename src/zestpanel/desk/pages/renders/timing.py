@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from zestpanel.core.analysis.summary import channel_takes
+from zestpanel.core.analysis.channel import channel_takes
 from zestpanel.core.analysis.timing.against_length import LengthFit, fit_length
 from zestpanel.core.analysis.timing.playback import least_head_start_s, stalls
 from zestpanel.core.analysis.timing.points import PHASES, TimingPoint, give_ups, points_of, usual_points

@@ -1,8 +1,10 @@
-"""Step 5, evidence: what can be measured, candidate by candidate, and the waits."""
+"""What is measured of each candidate, and the waits."""
 
 from __future__ import annotations
 
-from zestpanel.core.analysis.summary import Spread
+from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.analysis.summary import HARD_TO_HEAR, Spread
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
 from zestpanel.core.measures.declared import Measure
@@ -10,11 +12,10 @@ from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.core.texts import tr, trn, word
 from zestpanel.desk.charts.view import ChartView
-from zestpanel.desk.pages.page import Page
 from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
-from zestpanel.desk.widgets import EmptyState, button, label
+from zestpanel.desk.widgets import label
 
 
 def columns() -> dict[str, list[Measure]]:
@@ -30,18 +31,18 @@ WORDS_WRONG = tr(
     "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
     "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
 )
-HARD_TO_HEAR = 5.0  # percent (common practice, no source)
 
 
-class EvidencePage(Page):
-    title = tr("Evidence")
-    about = tr(
-        "Medians over each candidate's own takes on the channel's passages. Open a row to see the takes behind it."
-    )
-
+class MeasuresView(QScrollArea):
     def __init__(self, state: DeskState) -> None:
-        super().__init__(state)
-        self.head.addWidget(button(tr("Copy table"), lambda: self.table.copy()))
+        super().__init__()
+        self.state = state
+        self.setWidgetResizable(True)
+        inside = QWidget()
+        self.body = QVBoxLayout(inside)
+        self.body.setContentsMargins(0, 4, 8, 8)
+        self.body.setSpacing(10)
+        self.setWidget(inside)
         self.verdict = label("", "lead", wrap=True)
         self.body.addWidget(self.verdict)
         self.body.addWidget(label(tr("Wait for the whole clip, warm requests; cold ones hollow"), "strong"))
@@ -70,19 +71,9 @@ class EvidencePage(Page):
         self._shown: tuple[Evaluation, int, bool] | None = None
 
     def refresh(self) -> None:
-        if self.cover_names():
-            return
         found = self.state.evaluation
         if found is None:
             return
-        if not any(row.summary.takes for row in found.rows.values()):
-            self.set_empty(
-                EmptyState(
-                    tr("Nothing is measured yet: there are no takes."), tr("Renders"), lambda: self.go_to("renders")
-                )
-            )
-            return
-        self.set_empty(None)
         unmeasured, seen = self.state.bench.unmeasured, self.isVisible()
         if self._shown == (found, unmeasured, seen):
             return  # a page that is gone to again is there at once

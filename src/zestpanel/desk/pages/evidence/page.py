@@ -1,0 +1,41 @@
+"""Step 5, evidence: what is measured, what is wrong in the takes, and where."""
+
+from __future__ import annotations
+
+from zestpanel.core.texts import tr
+from zestpanel.desk.faults_view import FaultsView
+from zestpanel.desk.pages.evidence.measures_view import MeasuresView
+from zestpanel.desk.pages.tabbed import TabbedPage
+from zestpanel.desk.state import DeskState
+from zestpanel.desk.widgets import EmptyState, button
+
+
+class EvidencePage(TabbedPage):
+    title = tr("Evidence")
+    about = tr("Over each candidate's own takes on the channel's passages. Open a row to see the takes behind it.")
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self.measures = MeasuresView(state)
+        self.faults = FaultsView(state)
+        self.head.addWidget(button(tr("Copy table"), self._copy))
+        self.add_views(("Measures", "Faults"), (self.measures, self.faults))
+
+    def _copy(self) -> None:
+        (self.measures.table if self.view == "Measures" else self.faults.table).copy()
+
+    def refresh(self) -> None:
+        if self.cover_names():
+            return
+        found = self.state.evaluation
+        if found is None:
+            return
+        if not any(row.summary.takes for row in found.rows.values()):
+            self.set_empty(
+                EmptyState(
+                    tr("Nothing is measured yet: there are no takes."), tr("Renders"), lambda: self.go_to("renders")
+                )
+            )
+            return
+        self.set_empty(None)
+        self.refresh_view()
