@@ -272,6 +272,11 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--to", type=Path, required=True, help="WAV file to write")
     sub.add_argument("--json", action="store_true", help="print the result as JSON")
     verb("measure", rendering.measure, "measure takes that lack figures")
+    sub = verb("faults", results.faults, "what machines find wrong in the takes, to the minute and one by one")
+    sub.add_argument("--candidate", type=int, help="of one candidate, by its number")
+    sub.add_argument("--kind", help="of one kind, such as click")
+    sub.add_argument("--real", metavar="TAKE:SECOND", help="say that what is found there is real")
+    sub.add_argument("--nothing", metavar="TAKE:SECOND", help="say that nothing is wrong there")
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)
     sub.add_argument("table", type=Path, nargs="?", help="CSV, .xlsx or JSON with listener,passage,candidate,score")

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QHideEvent, QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.passage import words_with_places
-from zestpanel.core.texts import tr, trn
+from zestpanel.core.texts import tr
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
@@ -138,8 +138,7 @@ class FaultsView(QWidget):
         self.table.show_rows(list(LIST_HEAD), rows, numbers=[2], wide=4, bad=bad)
         if self.shown:
             self.table.selectRow(min(max(0, at), len(self.shown) - 1))
-        self.count.setText(trn("{n} of {all}", "{n} of {all}", len(self.shown), n=len(self.shown),
-                               all=len(self._seen.lines)))  # fmt: skip
+        self.count.setText(tr("{n} of {all}", n=len(self.shown), all=len(self._seen.lines)))
         self._row_changed()
 
     @property

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from zestpanel.core.analysis.faults import Fault
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.audio.files import read
 from zestpanel.core.domain.candidate import Candidate
@@ -59,6 +60,7 @@ class Tray(QObject):
         self.lanes: list[TrayLane] = []
         self.target_lufs = -23.0
         self.real_time = False
+        self.contour = ""  # the curve that is drawn over the waves
         self.copies = False  # silence around speech is trimmed, as in a test's listening copies
         self.between_neighbours = False
         self.bed_path: Path | None = None
@@ -268,7 +270,7 @@ class Tray(QObject):
         raw = not copies and not around
 
         def prepare() -> tuple[list[Lane], float, dict[int, Measured], list[tuple[tuple[float, float], ...]]]:
-            measured = project.takes.measured([t.id for t in takes])
+            measured = project.takes.measured([t.id for t in takes], tracks=True)
             clips = []
             for take in takes:
                 give_way()  # where an arrow key is held, the passages on the way are not wanted any more
@@ -346,6 +348,25 @@ class Tray(QObject):
             if mark.take_id in on_tray:
                 out.setdefault(mark.take_id, []).append(mark)
         return out
+
+    def faults(self) -> dict[int, list[Fault]]:
+        """What machines found, by take id, for the takes on the tray where they are heard as they came: what has a
+        place and was not refused."""
+        found = self._state.evaluation
+        if found is None or self.copies or self.between_neighbours:
+            return {}
+        out: dict[int, list[Fault]] = {}
+        for lane in self.lanes:
+            row = found.rows.get(lane.candidate.id)
+            of = row.summary.faults.found if row is not None and row.summary.faults is not None else ()
+            out[lane.take.id] = [one for one in of if one.take.id == lane.take.id and one.counts
+                                 and one.of.end_s - one.of.start_s < lane.take.duration_s / 2]  # fmt: skip
+        return out
+
+    def set_contour(self, name: str) -> None:
+        """Draw a curve over the waves: 'pitch', 'level', '' for none."""
+        self.contour = name
+        self.changed.emit()
 
     def mark_here(self, kind: str) -> None:
         """Mark a defect in the heard lane where playback stands."""

@@ -10,7 +10,11 @@ from zestpanel.core.errors import InputError
 from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from zestpanel.core.analysis.faults import Fault
     from zestpanel.core.catalogue.facts import Plan
+    from zestpanel.core.store.takes import Takes
 
 
 def ratings(options: argparse.Namespace) -> Output:
@@ -97,6 +101,58 @@ def tests(options: argparse.Namespace) -> Output:
         for one in together:
             lines += [f"{one.language}: {said}" for said in (*one.contradicts, *one.both_true, *one.next)]
         return {"tests": rows, "together": [asdict(one) for one in together], "lines": lines or ["No test yet."]}
+
+
+def faults(options: argparse.Namespace) -> Output:
+    """What machines find wrong in the takes, and a person's word on it."""
+    from zestpanel.core.analysis.faults import fault_kinds
+    from zestpanel.core.analysis.summary import summaries
+    from zestpanel.core.catalogue.candidate import short_names
+
+    with opened(options) as project:
+        if options.kind is not None and options.kind not in (known := fault_kinds()):
+            raise InputError(f"There is no kind of fault '{options.kind}'.", remedy=f"There are: {', '.join(known)}.")
+        for where, real in ((options.real, True), (options.nothing, False)):
+            if where is not None:
+                found = [one for of in summaries(project).values() if of.faults for one in of.faults.found]
+                _say_of(project.takes, found, where, options.kind, real=real)
+        names = short_names(project.shortlist.candidates(), project.shortlist.engines())
+        rows, lines = [], []
+        for candidate, summary in summaries(project).items():
+            of = summary.faults
+            if of is None or of.per_minute is None or options.candidate not in (None, candidate):
+                continue
+            lines.append(f"{names[candidate]}: {of.per_minute:.2f} a minute in {of.minutes:.1f} min"
+                         + (f" ({of.says()})" if of.says() else ""))  # fmt: skip
+            for one in of.found:
+                if options.kind in (None, one.of.kind):
+                    said = {True: "real", False: "nothing wrong", None: "doubtful" if one.doubtful else ""}[one.real]
+                    rows.append({"candidate": candidate, "take": one.take.id, "passage": one.passage.title,
+                                 "kind": one.of.kind, "from_s": round(one.of.start_s, 3),
+                                 "to_s": round(one.of.end_s, 3), "what": one.says(), "said": said})  # fmt: skip
+                    lines.append(f"  take {one.take.id} at {one.of.start_s:.2f} s, {one.passage.title}: {one.says()}"
+                                 + (f" [{said}]" if said else ""))  # fmt: skip
+        return {"faults": rows, "lines": lines or ["Nothing was examined yet; measure takes first."]}
+
+
+def _say_of(takes: Takes, found: Sequence[Fault], where: str, kind: str | None, *, real: bool) -> None:
+    """Raises InputError where nothing is found there, or several things are."""
+    take, _, second = where.partition(":")
+    try:
+        at = float(second)
+    except ValueError:
+        at = -1.0
+    there = [one for one in found if str(one.take.id) == take and kind in (None, one.of.kind)
+             and one.of.start_s - 0.1 <= at <= one.of.end_s + 0.1]  # fmt: skip
+    kinds = dict.fromkeys(one.of.kind for one in there)
+    if len(kinds) != 1:
+        raise InputError(
+            f"Nothing is found in take {take} at '{second}'." if not there else
+            f"Several kinds are found there: {', '.join(kinds)}.", kept="Nothing was kept.",
+            remedy="Name it as it is listed, such as --real 12:3.40." if not there else "Say which with --kind.",
+        )  # fmt: skip
+    for one in there:
+        takes.add_verdict(one.take.id, one.of, real=real)
 
 
 def cost(options: argparse.Namespace) -> Output:

@@ -122,6 +122,7 @@ def render_record(project: RecordParts, found: Evaluation) -> str:
         runs=_runs(project),
         failures=[(row.name, dict(row.summary.failures)) for row in found.rows.values() if row.summary.failures],
         kinds=FAILURE_KINDS,
+        faults=[(row.name, row.summary.faults) for row in found.rows.values() if row.summary.faults],
         ratings=len(ratings),
         margin=found.brief.equal_within,
         month=_month,

@@ -247,6 +247,11 @@ class Card(QFrame):
             found = row.summary.sound.get(name)
             value = f"{found.median:.{one.decimals}f}".replace("-", "−") if found else "–"
             self._line(one.label, value, _spread(found, one.decimals))
+        faults = row.summary.faults
+        if faults is not None and faults.per_minute is not None:
+            self._line(tr("faults a minute"), f"{faults.per_minute:.2f}",
+                       faults.says() or tr("nothing is found in {minutes} min", minutes=f"{faults.minutes:.1f}"),
+                       bad=any(one.real for one in faults.found))  # fmt: skip
 
     def _over(self) -> QWidget:
         """What dialogs lie over: the window, whose colours they have, and not the card."""

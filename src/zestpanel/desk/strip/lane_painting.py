@@ -9,9 +9,10 @@ from contextlib import contextmanager
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from zestpanel.core.analysis.faults import Fault
 from zestpanel.core.domain.take import Mark
 from zestpanel.core.texts import tr
 from zestpanel.desk.brush import empty_picture, painting
@@ -44,6 +45,7 @@ class PaintedLanes(QWidget):
         self._later.timeout.connect(self.update)
         self._laid = 0  # counts what was laid out anew
         self._marks: dict[int, list[Mark]] = {}
+        self._faults: dict[int, list[Fault]] = {}
         self._offset = 0.0
         self._dragged: tuple[int, int] | None = None  # words, from and to, while the hand goes across them
 
@@ -148,8 +150,10 @@ class PaintedLanes(QWidget):
             painter.translate(0, -self._top - index * self._lane_height)
             with self._along_the_text(painter):
                 self._paint_wave(painter, index, on=on)
+                self._paint_contour(painter, index)
                 self._paint_pauses(painter, index)
                 self._paint_joins(painter, index)
+                self._paint_faults(painter, index)
                 self._paint_marks(painter, index, self._marks.get(self._state.tray.lanes[index].take.id, []))
             self._paint_name(painter, index, name, on=on)
         return picture
@@ -255,6 +259,48 @@ class PaintedLanes(QWidget):
         bottom = self._top + self._lane_height * len(self._state.tray.lanes)
         painter.setPen(QPen(theme.colour("ink"), 1.2))
         painter.drawLine(QLineF(x, self._top, x, bottom))
+
+    def _paint_faults(self, painter: QPainter, index: int) -> None:
+        """What a machine found, as a line under the place; its kind in words where there is room before the next."""
+        y = self._top + (index + 1) * self._lane_height - 2.5
+        painter.setFont(theme.font("small"))
+        metrics = QFontMetricsF(painter.font())
+        painter.setPen(QPen(theme.colour("plum"), 2.0))
+        places = [(self._x_of_time(index, one.of.start_s), self._x_of_time(index, one.of.end_s), one.kind.words)
+                  for one in self._faults.get(self._state.tray.lanes[index].take.id, [])]  # fmt: skip
+        for k, (left, right, words) in enumerate(places):
+            painter.drawLine(QLineF(left, y, max(right, left + theme.px(5)), y))
+            room = (places[k + 1][0] if k + 1 < len(places) else self._width_of_text()) - left
+            wide = metrics.horizontalAdvance(words) + theme.px(6)
+            if wide < room:
+                box = QRectF(left, y - metrics.height() - 1, wide, metrics.height())
+                painter.fillRect(box, theme.colour("paper"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _width_of_text(self) -> float:
+        return self.width() - self._left + self._offset
+
+    def _paint_contour(self, painter: QPainter, index: int) -> None:
+        """Pitch or level, all lanes on one scale; broken where there is none."""
+        name, lanes = self._state.tray.contour, self._state.tray.lanes
+        curves = [lane.measured.curves.get(name) for lane in lanes]
+        known = [one.values[np.isfinite(one.values)] for one in curves if one is not None]
+        own = curves[index] if name else None
+        if own is None or not any(len(one) for one in known):
+            return
+        every = np.concatenate(known)
+        low, high = (float(v) for v in np.percentile(every, (2 if name == "pitch" else 30, 99)))
+        top, height = self._top + index * self._lane_height + 2.0, self._lane_height - 4.0
+        painter.setPen(QPen(theme.colour("zest"), 1.6))
+        line = QPolygonF()
+        for k, value in enumerate(own.values):
+            if np.isfinite(value):
+                share = min(1.0, max(0.0, (float(value) - low) / max(0.1, high - low)))
+                line.append(QPointF(self._x_of_time(index, (k + 0.5) * own.step_s), top + height * (1 - share)))
+                continue
+            painter.drawPolyline(line)
+            line = QPolygonF()
+        painter.drawPolyline(line)
 
     def _paint_marks(self, painter: QPainter, index: int, marks: list[Mark]) -> None:
         painter.setFont(theme.font("small", serif=True, italic=True))

@@ -32,6 +32,7 @@ class Lanes(PaintedLanes):
         self._keys = LaneKeys(state)
         state.tray.changed.connect(self._new_tray)
         state.tray.marks_changed.connect(self._new_marks)
+        state.evaluation_changed.connect(self._new_marks)
         state.labels_changed.connect(self._new_tray)
         state.player.moved.connect(self._follow)
         state.player.changed.connect(self.update)
@@ -84,7 +85,7 @@ class Lanes(PaintedLanes):
             )
 
     def _new_marks(self) -> None:
-        self._marks = self._state.tray.marks()
+        self._marks, self._faults = self._state.tray.marks(), self._state.tray.faults()
         self._laid += 1
         self.update()
 

@@ -104,6 +104,7 @@ class Strip(QFrame):
                     bed_below_lu=f"{tray.bed_below_lu:.0f}",
                 )
             )
+        parts += [{"pitch": tr("pitch drawn"), "level": tr("level drawn")}[tray.contour]] if tray.contour else []
         parts += [tr("over and over")] if mixer.loop is not None else []
         if pinned := sum(tray.is_pinned(k) for k in range(len(tray.lanes))):
             parts.append(tr("{pinned} pinned, with a green edge", pinned=pinned))
@@ -132,6 +133,13 @@ class Strip(QFrame):
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(act)
+        menu.addSeparator()
+        for words, name in ((tr("Pitch over the waves"), "pitch"), (tr("Level over the waves"), "level")):
+            action = menu.addAction(words)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(tray.contour == name)
+            action.triggered.connect(lambda on, name=name: tray.set_contour(name if on else ""))
         menu.addSeparator()
         menu.addAction(tr("Music or a room under it …"), self.ask_for_bed)
         if tray.bed_path is not None:
