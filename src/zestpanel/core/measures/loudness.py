@@ -147,6 +147,22 @@ def loudness_of(samples: NDArray[np.float32] | LongSamples, rate: int) -> tuple[
     return float(LOUDNESS_OFFSET + 10 * np.log10(kept.mean())), ""
 
 
+def loudness_steps(clip: Clip, window_s: float) -> NDArray[np.float64]:
+    """Loudness of windows of so many seconds, one each 100 ms, LUFS, ungated; shape (windows,), empty where the clip is
+    shorter. -inf for silence."""
+    step = BLOCK_S / OVERLAP * clip.rate_hz
+    hops, many = int(clip.frames / step + 1e-6), round(window_s * OVERLAP / BLOCK_S)
+    if hops < many:
+        return np.zeros(0)
+    edges = np.minimum(np.round(np.arange(hops + 1) * step).astype(int), clip.frames)
+    parts = [_energies(clip.samples, clip.rate_hz, edges[k : k + _AT_A_TIME_HOPS + 1])
+             for k in range(0, hops, _AT_A_TIME_HOPS)]  # fmt: skip
+    power = np.convolve(np.concatenate(parts), np.ones(many), "valid") / (window_s * clip.rate_hz)
+    with np.errstate(divide="ignore"):
+        out: NDArray[np.float64] = LOUDNESS_OFFSET + 10 * np.log10(np.maximum(power, 0.0))
+    return out
+
+
 def _energies(samples: NDArray[np.float32] | LongSamples, rate: int, edges: NDArray[np.int64]) -> NDArray[np.float64]:
     """Weighted energy between each two edges."""
     if len(edges) < 2:

@@ -7,10 +7,12 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 from zestpanel.core.analysis.summary import HARD_TO_HEAR, Spread
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
+from zestpanel.core.evidence.believed import FEWEST, Believed, believed, in_a_sentence
+from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed
 from zestpanel.core.report.pictures import waits_picture
-from zestpanel.core.texts import tr, trn, word
+from zestpanel.core.texts import capital, tr, trn, word
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
@@ -66,6 +68,12 @@ class MeasuresView(QScrollArea):
         self.body.addWidget(self.table)
         self._ways = label("", "small", wrap=True)
         self.body.addWidget(self._ways)
+        self.body.addWidget(label(tr("How far each figure goes along with what the panel heard"), "strong"))
+        self._along = label("", "", wrap=True)
+        self.body.addWidget(self._along)
+        self.along = Table()
+        self.along.setAccessibleName(tr("Figures beside the panel's scores"))
+        self.body.addWidget(self.along)
         self.body.addStretch(1)
         self._ids: list[int] = []
         self._shown: tuple[Evaluation, int, bool] | None = None
@@ -89,16 +97,16 @@ class MeasuresView(QScrollArea):
             for of in measures.values():
                 found_here = [(row.summary.sound.get(one.name), one.decimals) for one in of]
                 cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
-            believed = row.summary.hearing
-            cells.append(f"{believed.percent:.0f}" if believed is not None else "–")
-            if believed is not None:
+            hearing = row.summary.hearing
+            cells.append(f"{hearing.percent:.0f}" if hearing is not None else "–")
+            if hearing is not None:
                 tips[(len(rows), len(cells) - 1)] = tr(
                     "{missed} of {of} words that are heard from nearly every other voice are not heard from "
                     "this one: so much of 'wrong' may be the recogniser's own fault",
-                    missed=believed.missed,
-                    of=believed.of,
+                    missed=hearing.missed,
+                    of=hearing.of,
                 )
-                if believed.percent > HARD_TO_HEAR:
+                if hearing.percent > HARD_TO_HEAR:
                     bad.append((len(rows), len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
@@ -107,10 +115,28 @@ class MeasuresView(QScrollArea):
         self.table.setFixedHeight(self.table.height_for_rows())
         takes = self.state.project.takes
         self.state.aside(lambda: (takes.ways_of_word_times(), takes.recognisers()), self._say_ways, "ways")
+        self.state.aside(lambda: believed(found.rows.values(), found.scores), self._show_believed, "believed")
         if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
         self.waits.refresh_for(len(found.rows))
         self.first.refresh_for(len(found.rows))
+
+    def _show_believed(self, found: list[Believed]) -> None:
+        """A measure that predicts nothing here says so."""
+        few = tr("Fewer than {n} candidates of a language are rated, so it is not known here what any figure is worth.",
+                 n=FEWEST)  # fmt: skip
+        self._along.setText(in_a_sentence(found) or few)
+        self.along.setVisible(bool(found))
+        languages = len({one.language for one in found}) > 1
+        rows = [
+            [capital(word(one.figure.words)) + (f" · {language_name(one.language)}" if languages else ""),
+             _signed(one.rho), f"{_signed(one.low)} … {_signed(one.high)}", str(one.n), f"{max(one.p, 0.001):.3f}",
+             "–" if one.best_of is None else tr("yes") if one.best_of else tr("no"), one.says()]
+            for one in found
+        ]  # fmt: skip
+        head = [tr("Figure"), tr("rank correlation"), "95 %", "n", "p", tr("same one first"), ""]
+        self.along.show_rows(head, rows, numbers=[1, 2, 3, 4], wide=6)
+        self.along.setFixedHeight(self.along.height_for_rows(30))
 
     def _say_ways(self, found: tuple[dict[str, int], list[str]]) -> None:
         """How figures were come by, below their table."""
@@ -120,7 +146,8 @@ class MeasuresView(QScrollArea):
         self._ways.setText(
             tr(
                 "wpm: words a minute. Pitch by autocorrelation, as Praat does it, its spread in semitones; loudness by "
-                "ITU-R BS.1770-5; pauses from 150 ms, the longest shown; noise in dBFS; around: silence "
+                "ITU-R BS.1770-5; pauses from 150 ms, the longest shown; noise in dBFS and "
+                "how far speech lies over it; around: silence "
                 "before and after "
                 "the speech."
             )
@@ -146,6 +173,10 @@ class MeasuresView(QScrollArea):
     def _open_waits(self, candidate_id: int) -> None:
         if self.state.evaluation and candidate_id in self.state.evaluation.rows:
             behind_waits(self, self.state.project, self.state.evaluation.rows[candidate_id]).show()
+
+
+def _signed(value: float) -> str:
+    return f"{value:+.2f}".replace("-", "−")
 
 
 def _median(figure: Spread | None, places: int) -> str:
