@@ -6,7 +6,7 @@ from __future__ import annotations
 from functools import partial
 from html import escape
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QHideEvent, QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
@@ -51,6 +51,7 @@ class FaultsView(QWidget):
         self.table.setAccessibleName(tr("Faults"))
         self.table.row_chosen.connect(self.play)
         self.table.itemSelectionChanged.connect(self._row_changed)
+        self.table.installEventFilter(self)  # letters would look for a row that begins with them
         layout.addWidget(self.table, 1)
         self.text = label("", "reading", wrap=True)
         self.text.setTextFormat(Qt.TextFormat.RichText)
@@ -265,14 +266,29 @@ class FaultsView(QWidget):
                         partial(takes.set_mark_removed, mark.id, False))  # fmt: skip
         self.refresh()
 
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self.table and isinstance(event, QKeyEvent):
+            if event.type() == QEvent.Type.ShortcutOverride and event.text().lower() in ("y", "n"):
+                event.accept()  # in this list they are a person's word, and no key of the window's
+                return True
+            if event.type() == QEvent.Type.KeyPress:
+                return self._took(event)
+        return super().eventFilter(watched, event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._took(event):
+            super().keyPressEvent(event)
+
+    def _took(self, event: QKeyEvent) -> bool:
+        """Whether the key meant something."""
         key = event.text().lower()
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove()
-        elif key in ("y", "n"):
+        elif key in ("y", "n") and not event.modifiers():
             self.judge(key == "y")
         else:
-            super().keyPressEvent(event)
+            return False
+        return True
 
 
 def _around(line: Line, times: tuple[tuple[str, float, float, bool], ...]) -> str:
