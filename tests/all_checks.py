@@ -27,7 +27,20 @@ TYPES = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "zest
 # tests of the core that are a part of their own, so that all take about as long: runs, recordings, kills, sweeps, demo
 APART = [
     f"tests/core/test_{name}.py"
-    for name in ("runs", "recordings", "project", "sweeps", "demo", "sending", "survival", "engines_together")
+    for name in (
+        "runs",
+        "recordings",
+        "project",
+        "sweeps",
+        "demo",
+        "sending",
+        "survival",
+        "engines_together",
+        "texts",
+        "command_line",
+        "faults",
+        "believed",
+    )
 ]
 
 REFERENCE = "tests/reference"

@@ -352,8 +352,10 @@ def test_a_project_of_before_keeps_its_roles_and_decisions(channel: Project, tmp
     folder = channel.folder
     with channel._database.writing() as connection:
         connection.execute(text("UPDATE alembic_version SET version_num = '0014'"))
-        for table, column in (("answers", "heard"), ("sessions", "sittings")):  # of a later revision
+        later = (("answers", "heard"), ("sessions", "sittings"), ("measures", "segments"), ("measures", "curves"))
+        for table, column in later:
             connection.execute(text(f"ALTER TABLE {table} DROP COLUMN {column}"))
+        connection.execute(text("DROP TABLE verdicts"))
     channel.close()
     opened = Project.open(folder)
     main, french, reserve = opened.brief.roles

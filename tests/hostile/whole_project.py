@@ -10,7 +10,7 @@ from pathlib import Path
 
 from tests.conftest import add_command_engine, add_demo_engine, pretend_take
 from zestpanel.core.domain.brief import Brief
-from zestpanel.core.domain.take import Measured, Timing
+from zestpanel.core.domain.take import Measured, Segment, Timing
 from zestpanel.core.errors import NotEnoughData
 from zestpanel.core.listening.content import ContentQuestion
 from zestpanel.core.listening.entry import EntryAnswer, EntryQuestion
@@ -18,6 +18,7 @@ from zestpanel.core.listening.registry import kinds
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.registry import versions
+from zestpanel.core.measures.tracks import curve
 from zestpanel.core.store.database import FILE
 from zestpanel.core.store.project import Project
 
@@ -72,9 +73,11 @@ def whole_project(folder: Path) -> Path:
             take = pretend_take(project, candidate.id, passage.version_id, hz=150 + 30 * candidate.id)
             words = tuple((word, 0.1 * k, 0.1 * k + 0.1, True) for k, word in enumerate(passage.text.split()))
             values: dict[str, float | str | None] = {"loudness_lufs": -20.0, "pitch_hz": 180.0, "odd": None}
+            found = (Segment("pause", 0.2, 0.9, 1.0, "inside"), Segment("click", 0.4, 0.41, 6.0))
             project.takes.put_measured(
-                take, Measured(values=values, words=words, words_by="alignment", versions=versions())
-            )
+                take, Measured(values=values, words=words, words_by="alignment", versions=versions(), segments=found,
+                               curves={"pitch": curve([1.0, 2.0], 0.02)}))  # fmt: skip
+            project.takes.add_verdict(take, found[1], real=True)
     _tests(project)
     project.documents.put("recipes", [])
     project.close()

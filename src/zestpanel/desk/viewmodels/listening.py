@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.listening import RATING, Listener, ListeningTest, Progress, Session
 from zestpanel.core.errors import ZestError
@@ -270,6 +271,16 @@ def look_at_results(project: Project, evaluation: Evaluation | None) -> Results:
         within = float(evaluation.brief.equal_within)
         verdicts = {one.language: verdict(one, names, equal_within=within) for one in evaluation.scores.languages}
     return Results(verdicts=verdicts, together=taken_together(project))
+
+
+def from_outside(engines: Mapping[str, Engine]) -> str:
+    """Places of the shortlist's engines in other people's rankings, to be held beside the panel's own; '' for none."""
+    said = [
+        tr("{engine} is {place} of {of} on {board}", engine=name, place=rank.rank, of=rank.of, board=rank.board)
+        if rank.of else tr("{engine} is {place} on {board}", engine=name, place=rank.rank, board=rank.board)
+        for name, engine in engines.items() for rank in engine.outside
+    ]  # fmt: skip
+    return tr("In rankings from outside, which enter no score: {said}.", said="; ".join(said)) if said else ""
 
 
 # -- who listens

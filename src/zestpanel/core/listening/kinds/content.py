@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.domain.listening import Answered, PlannedTrial
-from zestpanel.core.errors import NotEnoughData
+from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.design import each_text_once
 from zestpanel.core.listening.kind import (
     Able,
@@ -60,7 +60,9 @@ class Content(Common):
 
     def shown(self, trial: PlannedTrial, settings: TestSettings) -> Shown:
         version = trial.stimuli[0].passage_version_id
-        asked = next(one for one in settings.content if one.version_id == version)
+        asked = next((one for one in settings.content if one.version_id == version), None)
+        if asked is None:
+            raise InputError(tr("This test has no question to one of its texts."))
         order = [int(k) for k in trial.detail["order"]]
         choices = tuple(
             Choice(asked.answers[at], asked.answers[at], key) for at, key in zip(order, _KEYS, strict=False)

@@ -19,7 +19,7 @@ from zestpanel.desk.pages.listening.tests_view import empty
 from zestpanel.desk.sources import behind_score
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
-from zestpanel.desk.viewmodels.listening import Results, look_at_results
+from zestpanel.desk.viewmodels.listening import Results, from_outside, look_at_results
 from zestpanel.desk.widgets import label
 
 
@@ -81,6 +81,8 @@ class ResultsView(QScrollArea):
                 self._scores.addWidget(label(agreement, "small", wrap=True))
         if not found.scores.languages:
             self._scores.addWidget(label(tr("No ratings yet."), "quiet"))
+        elif outside := from_outside(self.state.bench.engines):
+            self._scores.addWidget(label(outside, "small", wrap=True))
         notes = (
             [
                 tr(
