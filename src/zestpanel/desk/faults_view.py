@@ -7,7 +7,7 @@ from functools import partial
 from html import escape
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QHideEvent, QKeyEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.passage import words_with_places
@@ -16,11 +16,13 @@ from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
+from zestpanel.desk.theme.tokens import theme
 from zestpanel.desk.viewmodels.faults import LIST_HEAD, RATES_HEAD, STATES, FaultsSeen, Line, look_at_faults
 from zestpanel.desk.widgets import button, label
 
 BEFORE_S, AFTER_S = 1.0, 2.0  # heard around a fault
 _APART_S = 0.03  # words whose times only touch are two
+_ROOM_FOR_RATES = 380  # pixels at 100 %
 _MOST_OF_TEXT = 320  # characters around the place
 
 
@@ -104,12 +106,22 @@ class FaultsView(QWidget):
         names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
         self.says.setText(seen.says(names))
         self.rates.show_rows(list(RATES_HEAD), [list(row) for row in seen.rates], numbers=[1, 2, 3, 4, 5, 6], wide=7)
-        self.rates.setFixedHeight(self.rates.height_for_rows(5))
+        self._fit()
         kinds = {line.kind: line.kind_words for line in seen.lines}
         here = [who for who in seen.candidate_ids if any(line.candidate_id == who for line in seen.lines)]
         self._fill(self.whose, {who: names[who] for who in here if who in names})
         self._fill(self.kind, dict(sorted(kinds.items(), key=lambda one: one[1])))
         self._show()
+
+    def _fit(self) -> None:
+        """The rates take a part of the height, and none where there is little: the list is what one works on."""
+        part = round(0.28 * self.height())
+        self.rates.setVisible(self.height() >= theme.px(_ROOM_FOR_RATES))
+        self.rates.setFixedHeight(max(self.rates.height_for_rows(2), min(self.rates.height_for_rows(5), part)))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     @staticmethod
     def _fill(box: QComboBox, found: dict[int, str] | dict[str, str]) -> None:
