@@ -221,7 +221,7 @@ def _cell(
     if failures:
         return Cell(state="failed", failures=failures)
     reasons = list(in_the_way)
-    if engine is not None:
+    if engine is not None and not engine.staged:
         reasons += text_reasons(project.sending, candidate, engine, passage)
     if reasons:
         return Cell(state="barred", text="; ".join(reasons))

@@ -47,10 +47,12 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
     done, able = bench.counts
     takes, unmeasured, listeners = bench.takes, bench.unmeasured, bench.raters
     stale_cells = sum(cell.state == "stale" for cell in bench.cells.values())
-    old = [row for row in found.rows.values() if row.plan.dated is None] if found else []
+    compared = {name for name, engine in bench.engines.items() if engine.only_compared}  # nobody buys these
+    bought = [row for row in found.rows.values() if row.candidate.engine not in compared] if found else []
+    old = [row for row in bought if row.plan.dated is None]
     chosen, roles = bench.decided, [one.id for one in brief.roles]
     n_languages, n_engines = len(brief.languages), len(bench.engines)
-    priced = [row for row in found.rows.values() if row.cost.month.total is not None] if found else []
+    priced = [row for row in bought if row.cost.month.total is not None]
     return {
         "brief": StepStatus(
             trn(
@@ -124,11 +126,11 @@ def step_states(bench: Bench, found: Evaluation | None) -> dict[str, StepStatus]
             (
                 trn("{old} price without a date", "{old} prices without a date", len(old), old=len(old))
                 if old
-                else tr("{priced} of {rows} priced", priced=len(priced), rows=len(found.rows))
+                else tr("{priced} of {rows} priced", priced=len(priced), rows=len(bought))
             )
-            if found and found.rows
+            if bought
             else tr("not yet"),
-            len(priced) / len(found.rows) if found and found.rows else 0.0,
+            len(priced) / len(bought) if bought else 0.0,
             bool(old),
         ),
         "choice": StepStatus(

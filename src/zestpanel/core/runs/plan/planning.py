@@ -174,9 +174,7 @@ def plan_run(
             if not only(candidate, passage):
                 continue
             reasons = list(in_the_way[candidate.id])
-            if engine is not None and engine.staged:
-                reasons.append(tr("put together from a dialogue, never rendered"))
-            elif engine is not None:
+            if engine is not None and not engine.staged:
                 reasons += text_reasons(project.sending, candidate, engine, passage)
             key = (candidate.id, passage.version_id)
             if key in still_open:
@@ -308,12 +306,15 @@ def barred(
     }
     for name in here.keys() & engines.keys():  # once an engine, not once a candidate
         here[name] = replace(here[name], not_agreed=partial(_said, here[name].not_agreed(engines[name])))
-    return {
-        c.id: tuple(o.words for o in obstacles(c, engines[c.engine], here[c.engine]))
-        if c.engine in engines
-        else (tr("its connector file is not in the project"),)
-        for c in candidates
-    }
+
+    def of(c: Candidate) -> tuple[str, ...]:
+        if c.engine not in engines:
+            return (tr("its connector file is not in the project"),)
+        if engines[c.engine].staged:
+            return (tr("put together from a dialogue, never rendered"),)
+        return tuple(o.words for o in obstacles(c, engines[c.engine], here[c.engine]))
+
+    return {c.id: of(c) for c in candidates}
 
 
 def _said(why: str, _: Engine) -> str:
