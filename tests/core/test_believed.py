@@ -10,7 +10,8 @@ from scipy import stats
 
 from tests.planted import clean
 from zestpanel.core.audio.clip import Clip, as_samples
-from zestpanel.core.evidence.believed import _interval, _p, spearman
+from zestpanel.core.evidence.believed import Believed, _interval, _p, spearman
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.measures.file_quality import bandwidth_hz, crest_db, dc_offset_percent, loudness_range_lu
 from zestpanel.core.measures.registry import measure
 
@@ -46,6 +47,14 @@ def test_its_interval_holds_and_unrelated_figures_are_seldom_believed() -> None:
         wrong += _p(x, y, spearman(x, y)) < 0.05
     assert hit / 400 >= 0.92
     assert wrong / 400 <= 0.075
+
+
+def test_less_noise_heard_as_better_goes_along_and_more_of_it_against() -> None:
+    noise = figures()["measure noise_dbfs"]
+    for rho, said in ((-0.9, "goes along"), (0.9, "goes against")):
+        one = Believed(figure=noise, language="en", n=9, rho=rho, low=-1, high=1, p=0.01, best_of=None)
+        assert one.says().startswith(said)
+    assert not replace(one, p=0.2).goes_against
 
 
 def tone(levels: list[float], rate: int = 48_000, each_s: float = 20.0) -> Clip:

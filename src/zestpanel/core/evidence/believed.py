@@ -47,13 +47,18 @@ class Believed:
     best_of: bool | None
 
     @property
+    def goes_against(self) -> bool:
+        """Whether what is the better end by its name is heard as the worse one."""
+        return self.p < ALPHA and self.figure.better != "" and (self.rho > 0) == (self.figure.better == "lower")
+
+    @property
     def goes_along(self) -> bool:
-        return self.p < ALPHA
+        return self.p < ALPHA and not self.goes_against
 
     def says(self) -> str:
-        if not self.goes_along:
+        if self.p >= ALPHA:
             return tr("not shown to go along with the panel here")
-        return tr("goes along with the panel here") if self.rho > 0 else tr("goes against the panel here")
+        return tr("goes against the panel here") if self.goes_against else tr("goes along with the panel here")
 
 
 def believed(rows: Iterable[Known], scores: PanelScores) -> list[Believed]:
