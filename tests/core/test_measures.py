@@ -118,7 +118,21 @@ def test_figures_from_before_there_were_families_are_kept(project: Project) -> N
     (take,) = project.takes.all()
     measure_and_keep(project.texts, project.takes, take)
     for version, wanted in (
-        (5, ["speaking rate", "pitch", "loudness", "silence", "faults", "file", "words heard", "drift"]),
+        (
+            5,
+            [
+                "speaking rate",
+                "rhythm",
+                "pitch",
+                "movement",
+                "loudness",
+                "silence",
+                "faults",
+                "file",
+                "words heard",
+                "drift",
+            ],
+        ),
         (4, list(registry.versions())),
     ):
         with project._database.writing() as connection:

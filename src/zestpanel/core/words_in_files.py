@@ -187,6 +187,8 @@ WORDS: Final = (
     marked("word", "room not stated"),
     marked("word", "Measures"),
     marked("word", "Faults"),
+    marked("word", "Where"),
+    marked("word", "Profile"),
     marked("word", "Tests"),
     marked("word", "Results"),
     marked("word", "Listeners"),

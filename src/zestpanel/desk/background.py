@@ -73,7 +73,7 @@ class _Work(QRunnable):
 
 
 class Background(QObject):
-    """Runs functions on one pool.
+    """Runs functions on a pool, and what takes minutes on another.
 
     A topic is for what can be asked for again: a later call of the same topic replaces an earlier one, which never
     begins, stops where it gives way (``core.waiting``), or has its answer dropped; so it is when the window closes.
@@ -86,6 +86,8 @@ class Background(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(2)
+        self._long = QThreadPool(self)
+        self._long.setMaxThreadCount(1)
         self._latest: dict[str, int] = {}
         self._asked: set[_Asked] = set()
         self._relay = _Relay(self)  # after the pool, which goes first and waits for its work
@@ -141,9 +143,11 @@ class Background(QObject):
         *,
         topic: str = "",
         urgent: bool = False,
+        long: bool = False,
     ) -> None:
         """on_done or on_failed is called exactly once on the interface thread, unless a later call of the same topic
-        has replaced this one or all is closed. urgent: it never stands aside, as for what is to be heard."""
+        has replaced this one or all is closed. urgent: it never stands aside, as for what is to be heard. long: it may
+        take minutes, and keeps no other work from its turn."""
         if self._closed:
             return  # who would wait for it?
         number = self._latest[topic] = self._latest.get(topic, 0) + 1
@@ -153,7 +157,12 @@ class Background(QObject):
         def replaced() -> bool:
             return bool(topic) and (self._closed or self._latest[topic] != number)
 
-        self._pool.start(_Work(function, asked, self._relay, replaced, nobody_waits if urgent else self._aside))
+        pool = self._long if long else self._pool
+        pool.start(_Work(function, asked, self._relay, replaced, nobody_waits if urgent else self._aside))
+
+    def drop(self, topic: str) -> None:
+        """What is asked for of this topic is not wanted any more."""
+        self._latest[topic] = self._latest.get(topic, 0) + 1
 
     def _came(self, came: _Came) -> None:
         asked, result, error = came
@@ -179,3 +188,4 @@ class Background(QObject):
         self._painted.stop()
         self._free.set()
         self._pool.waitForDone()
+        self._long.waitForDone()

@@ -14,7 +14,9 @@ from zestpanel.core.choice.evidence import Evaluation, evaluate
 from zestpanel.core.choice.what_changed import what_changed
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
+from zestpanel.core.domain.take import Take
 from zestpanel.core.errors import Cancelled, ZestError
+from zestpanel.core.measures.registry import versions
 from zestpanel.core.runs.execute.events import RunEvent
 from zestpanel.core.runs.measuring.measuring import measure_missing
 from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
@@ -47,6 +49,7 @@ class DeskState(QObject):
     history_changed = pyqtSignal()
     schedule_changed = pyqtSignal()
     notice = pyqtSignal(str, str)
+    measuring = pyqtSignal(int, int)  # takes measured, and how many there are to be; (0, 0) when it is over
 
     def __init__(self, project: Project, player: Player, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -59,6 +62,7 @@ class DeskState(QObject):
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
         self._read_s = 0.0
+        self.measures_now = False
         self._told: tuple[str, Evaluation] | None = None
         self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
@@ -293,21 +297,45 @@ class DeskState(QObject):
 
         self.background.run(lambda: evaluate(self.project), arrived, self.complain, topic="evaluation")
 
-    def measure_soon(self) -> None:
-        """Measure takes that lack figures, in a process of its own, and show them."""
+    def measure_soon(self, *, slow: bool = False) -> None:
+        """Measure takes that lack figures, in a process of its own, and show them. slow: what takes long, too."""
+        if self.measures_now and not slow:
+            return  # they are at it
         project = self.project
 
         def work() -> tuple[int, list[str]]:
+            n, of = 0, project.takes.count_unmeasured(versions(slow=slow))
+            self.measuring.emit(0, of)
+
+            def one_more(_: Take) -> None:
+                nonlocal n
+                n += 1
+                self.measuring.emit(n, of)
+
             with MeasuringProcess() as process:
-                return measure_missing(project.takes, project.texts, process=process)
+                return measure_missing(project.takes, project.texts, process=process, slow=slow, on_take=one_more)
 
         def done(result: tuple[int, list[str]]) -> None:
+            self._measured()
             for problem in result[1]:
                 self.complain(problem)
-            if result[0]:
-                self.refresh()
 
-        self.background.run(work, done, self.complain, topic="measure")
+        def failed(error: Exception) -> None:
+            self._measured()
+            self.complain(error)
+
+        self.measures_now = True
+        self.background.run(work, done, failed, topic="measure", long=True)
+
+    def stop_measuring(self) -> None:
+        """After the take that is being measured; what is done is kept."""
+        self.background.drop("measure")
+        self._measured()
+
+    def _measured(self) -> None:
+        self.measures_now = False
+        self.measuring.emit(0, 0)
+        self.refresh()
 
 
 def _letter(index: int) -> str:

@@ -182,7 +182,8 @@ def measure(options: argparse.Namespace) -> Output:
 
     with opened(options) as project:
         counted = Counted("measured", quiet=options.json)
-        done, problems = measure_missing(project.takes, project.texts, on_take=lambda _: counted.one_more())
+        done, problems = measure_missing(project.takes, project.texts, on_take=lambda _: counted.one_more(),
+                                         slow=options.slow)  # fmt: skip
         return {
             "measured": done,
             "problems": problems,

@@ -11,7 +11,8 @@ from typing import Final, Protocol
 
 import numpy as np
 
-from zestpanel.core.analysis.channel import channel_takes
+from zestpanel.core.analysis.channel import ChannelTakes, channel_takes
+from zestpanel.core.analysis.consistency import Apart, Over, consistency
 from zestpanel.core.analysis.faults import Faults, faults
 from zestpanel.core.analysis.person_time import PersonTime, person_time
 from zestpanel.core.analysis.statistics.intervals import Interval, wilson_interval
@@ -28,10 +29,11 @@ from zestpanel.core.catalogue.facts import Engine
 from zestpanel.core.domain.candidate import Candidate
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.run import JournalRow
-from zestpanel.core.domain.take import Measured, Take, Timing
+from zestpanel.core.domain.take import NEVER_SCORED, OBTAINED, Measured, Take, Timing
 from zestpanel.core.money.volume import Rates
 from zestpanel.core.store.parts import HasJournal, HasNotes, HasSending, HasShortlist, HasTakes, HasTexts
 from zestpanel.core.store.sending import Sending
+from zestpanel.core.texts import tr
 from zestpanel.core.waiting import stand_aside
 
 
@@ -56,7 +58,8 @@ class Summary:
 
     Waits are those of one set of circumstances, the one with most warm timings; other_waits counts the others, which
     are never averaged with them. tried_again: requests made after one that failed. doubted: takes found odd on arrival.
-    person: time logged for the candidate's engine. faults: what machines find wrong in the takes.
+    person: time logged for the candidate's engine. faults: what machines find wrong in the takes. apart: how far takes
+    of one text, and texts, lie from each other, by what is looked at.
     """
 
     candidate_id: int
@@ -81,6 +84,7 @@ class Summary:
     person: PersonTime | None = None
     hearing: Hearing | None = None
     faults: Faults | None = None
+    apart: Mapping[tuple[Over, str], Apart] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -125,6 +129,37 @@ def hearing_of(takes: Mapping[int, Sequence[Take]], measured: Mapping[int, Measu
     return {i: Hearing(missed=missed[i], of=n) for i, n in told.items() if n}
 
 
+def faults_now(project: ChannelTakes) -> dict[int, Faults]:
+    """By candidate id, what is found in its takes as a person's words and the other voices let it stand."""
+    takes, measured = channel_takes(project), project.takes.measured()
+    return faults(project, takes, measured, hard_to_hear(hearing_of(takes, measured)))
+
+
+def hard_to_hear(found: Mapping[int, Hearing]) -> set[int]:
+    """Candidates that the recogniser knows badly."""
+    return {candidate for candidate, one in found.items() if one.percent > HARD_TO_HEAR}
+
+
+def sound_of(takes: Iterable[Take], measured: Mapping[int, Measured]) -> dict[str, Spread]:
+    """Figures by measure name."""
+    values: dict[str, list[float]] = defaultdict(list)
+    for take in takes:
+        for name, value in (measured[take.id].values if take.id in measured else {}).items():
+            if isinstance(value, int | float):
+                values[name].append(float(value))
+    return {name: found for name, numbers in values.items() if (found := figure(numbers)) is not None}
+
+
+def never_scored(takes: Iterable[Take], measured: Mapping[int, Measured]) -> dict[str, tuple[int, dict[str, Spread]]]:
+    """How many takes there are that count in no figure, and what is measured of them, by why: captured sound, vendors'
+    samples, and what was found odd on arrival."""
+    of: dict[str, list[Take]] = defaultdict(list)
+    for take in takes:
+        if not take.scored:
+            of[OBTAINED[take.obtained] if take.obtained in NEVER_SCORED else tr("odd on arrival")].append(take)
+    return {why: (len(some), sound_of(some, measured)) for why, some in of.items()}
+
+
 def figure(values: Sequence[float]) -> Spread | None:
     if not values:
         return None
@@ -155,8 +190,8 @@ def summaries(project: SummaryParts) -> dict[int, Summary]:
         (row for of in journal.values() for row in of), candidates, runs, (p for of in points.values() for p in of)
     )
     hearing = hearing_of(takes, measured)
-    hard = {candidate for candidate, one in hearing.items() if one.percent > HARD_TO_HEAR}
-    found = faults(project, takes, measured, hard)
+    found = faults(project, takes, measured, hard_to_hear(hearing))
+    apart = consistency(takes, measured, lengths)
     out = {
         c.id: replace(
             summary_of(
@@ -166,6 +201,7 @@ def summaries(project: SummaryParts) -> dict[int, Summary]:
             person=people.get(c.engine),
             hearing=hearing.get(c.id),
             faults=found.get(c.id),
+            apart=apart.get(c.id, {}),
         )
         for c in candidates.values()
     }  # fmt: skip
@@ -210,12 +246,7 @@ def summary_of(
     """Summary of one candidate. lengths: characters by passage version. give_ups: time-outs by circumstances. counted:
     characters as its plan counts them for each of the script, where no take of its own tells."""
     stand_aside()
-    values: dict[str, list[float]] = defaultdict(list)
-    for take in (one for one in takes if one.scored):
-        for name, value in (measured[take.id].values if take.id in measured else {}).items():
-            if isinstance(value, int | float):
-                values[name].append(float(value))
-    sound = {name: found for name, numbers in values.items() if (found := figure(numbers)) is not None}
+    sound = sound_of((one for one in takes if one.scored), measured)
     # typed waits and those slept through are shown as such, and never averaged with the clock's
     usual = usual_circumstances(timed)
     usable = [p for p in timed if p.usable]

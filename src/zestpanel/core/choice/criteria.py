@@ -79,6 +79,20 @@ def set_to(figure: Figure, texts: Mapping[str, str], brief: Brief, *, bars: bool
     return SetTo(**{field: value for field, value in values.items() if value != usual.get(field)}, bars=bars)
 
 
+def limit_set(figure: Figure, text: str, before: SetTo | None, brief: Brief, *, most: bool) -> SetTo:
+    """A limit as a must-have: at most, or at least, what is typed; '' takes it off, and leaves what is weighed. Raises
+    InputError."""
+    before = before or SetTo()
+    if not text.strip():
+        return before.model_copy(update={"bars": False})
+    at = float(typed_number(text.replace("−", "-"), capital(word(figure.words)), least=None)) / figure.factor
+    start = figure.start(brief) if figure.start is not None else None
+    best = before.best if before.best is not None else start.best if start is not None else None
+    if best is None or best == at or (at > best) != most:  # a bound of its own on the side that is good
+        best = at - max(abs(at), 1.0) if most else at + max(abs(at), 1.0)
+    return before.model_copy(update={"worst": at, "best": best, "bars": True})
+
+
 def bars_of(row: Row, language: LanguageScores | None, criteria: Iterable[Criterion], brief: Brief) -> list[Gate]:
     """The must-haves that are figures: what is beyond the end that is not acceptable is not met, by its value; the
     interval is told."""

@@ -4,19 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Literal, NamedTuple, Protocol
+from typing import Final, Literal, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zestpanel.core.analysis.channel import ChannelTakes
 from zestpanel.core.analysis.statistics.tails import t_quantile
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.domain.take import Take
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.listening.scores import LanguageScores
-from zestpanel.core.store.parts import HasAnswers, HasTakes
-from zestpanel.core.texts import word
+from zestpanel.core.store.parts import HasAnswers
+from zestpanel.core.texts import tr, word
+
+Group = Literal["listeners", "wrong", "pace", "voice", "sound", "same", "rest"]
+GROUPS: Final[Mapping[Group, str]] = {
+    "listeners": tr("From listeners"), "wrong": tr("What is wrong"), "pace": tr("Pace and pauses"),
+    "voice": tr("Pitch and voice"), "sound": tr("The sound"), "same": tr("The same twice"),
+    "rest": tr("Waits and money"),
+}  # fmt: skip
 
 
 class Reading(NamedTuple):
@@ -42,7 +50,7 @@ def of_median(median: float, low: float, high: float, n: int) -> Reading:
     return Reading(median, median - half, median + half, error, n=n)
 
 
-class CellParts(HasTakes, HasAnswers, Protocol):
+class CellParts(ChannelTakes, HasAnswers, Protocol):
     """What figures of single cells are read from."""
 
 
@@ -69,7 +77,8 @@ class Figure:
 
     read: of a candidate within a language. told: in a cell, where a plain value does not do. of_cells: of each cell of
     the grid, where the figure has a meaning there. start: where it may be weighed. claimed: what a vendor's claim calls
-    it. place: where it stands in lists. first: shown in rankings whether it is weighed or not.
+    it. place: where it stands in lists; group: with which others it is shown. first: shown in rankings whether it is
+    weighed or not.
     """
 
     name: str
@@ -81,6 +90,7 @@ class Figure:
     decimals: int = 1
     better: Literal["higher", "lower", ""] = ""
     place: int = 50
+    group: Group = "rest"
     first: bool = False
     read: Callable[[Known, LanguageScores | None], Reading]
     told: Callable[[Known, LanguageScores | None, Brief], str] | None = None

@@ -42,7 +42,7 @@ class Measure:
     better: which way is better, '' where neither is. languages: ISO 639-1, empty for all. rule, source and rests_on
     stand in docs/methods.md. change: None where a change is not looked for. shown: on card, Evidence and in tables.
     swept: in sweeps. claimed: what a vendor's claim calls it. shares: the measure in whose column it is shown. good:
-    from "not acceptable" to "good enough", where it may be weighed in the choice.
+    from "not acceptable" to "good enough", where it may be weighed in the choice. usual: from and to, of narration.
     """
 
     name: str
@@ -62,6 +62,7 @@ class Measure:
     claimed: str = ""
     shares: str = ""
     good: tuple[float, float] | None = None
+    usual: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +70,8 @@ class Family:
     """Measures that are taken together. version: raised when a rule changes, and this family alone is measured anew;
     where figures differ in it they are not compared. place: where its measures stand in lists. also: what it stores
     beside its measures and their reasons (NAME_why). tracks: what it finds along the clip: stretches of its kinds, and
-    its curves."""
+    its curves. slow: measured when a person asks for it, never by itself.
+    group: what its measures are shown with."""
 
     name: str
     version: int
@@ -80,6 +82,8 @@ class Family:
     tracks: Callable[[Material], Tracks] | None = None
     kinds: tuple[Kind, ...] = ()
     curves: tuple[str, ...] = ()
+    slow: bool = False
+    group: Literal["wrong", "pace", "voice", "sound"] = "sound"
 
     @property
     def keys(self) -> frozenset[str]:

@@ -36,9 +36,9 @@ def kinds() -> Mapping[str, Kind]:
 
 
 @cache
-def versions() -> Mapping[str, int]:
-    """Of each family, as it measures now."""
-    return {family.name: family.version for family in families()}
+def versions(*, slow: bool = False) -> Mapping[str, int]:
+    """Of each family that is measured by itself, as it measures now; slow: of those that are asked for, too."""
+    return {family.name: family.version for family in families() if slow or not family.slow}
 
 
 @cache
@@ -63,9 +63,9 @@ def measure(
 ) -> Measured:
     """All figures of one clip; a figure that cannot be had is None, with its reason under 'NAME_why'.
 
-    only: families to measure, all where it is empty; what ``before`` says of the others stands.
+    only: families to measure, all that are not slow where it is empty; what ``before`` says of the others stands.
     """
-    asked = [family for family in families() if not only or family.name in only]
+    asked = [family for family in families() if (family.name in only if only else not family.slow)]
     told = {family.name for family in asked}
     known = (before.words, before.words_by) if before is not None and WORD_TIMES not in told else None
     material = Material(clip, text, language, from_reply, known)
@@ -87,9 +87,11 @@ def measure(
                     versions={**kept, **{family.name: family.version for family in asked}})  # fmt: skip
 
 
-def outdated(found: Measured | None) -> list[str]:
-    """Families that have to be measured anew, all of them for a take that was never measured."""
-    return [name for name, version in versions().items() if found is None or found.version_of(name) < version]
+def outdated(found: Measured | None, *, slow: bool = False) -> list[str]:
+    """Families that have to be measured anew, all of them for a take that was never measured. slow: as in
+    ``versions``."""
+    every = versions(slow=slow)
+    return [name for name, version in every.items() if found is None or found.version_of(name) < version]
 
 
 def as_table() -> str:

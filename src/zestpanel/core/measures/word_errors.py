@@ -75,6 +75,16 @@ def errors_of(script: Sequence[Place], heard: Sequence[Place]) -> WordErrors:
     return replace(_counts(best), right=_right_places(script, chosen, best))
 
 
+def character_errors(pairs: Sequence[Pair]) -> float | None:
+    """Character error rate of what was heard against the reading that was followed, letters and figures alone, both
+    without the spaces between words; None where there is none."""
+    said = "".join(word for pair in pairs for word in pair.said)
+    heard = "".join(word for pair in pairs for word in pair.heard)
+    if not said or max(len(said), len(heard)) > MOST_WORDS:
+        return None
+    return _counts(_distance([Place("", (tuple(said),))], [tuple(heard)])).rate
+
+
 def _right_places(script: Sequence[Place], heard: Sequence[Reading], best: int) -> tuple[bool, ...]:
     """Which places are without an error on a path with the fewest errors: from both ends towards each of them."""
     words = [word for reading in heard for word in reading]

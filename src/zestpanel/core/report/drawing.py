@@ -38,6 +38,7 @@ class Box:
     width: float
     height: float
     fill: str = "rule"
+    strength: float = 1.0  # how much of the colour, over what lies beneath
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,7 +96,7 @@ def reach(shape: Shape) -> tuple[float, float]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Region:
-    """A place that can be pointed at: says something, and may lead to a candidate."""
+    """A place that can be pointed at: says something, and may lead to a candidate, or to its cell with a passage."""
 
     x: float
     y: float
@@ -103,6 +104,7 @@ class Region:
     height: float
     says: str
     candidate_id: int | None = None
+    passage_id: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,7 +155,8 @@ def _svg(shape: Shape, palette: dict[str, str]) -> str:
         case Box():
             return (
                 f'<rect x="{shape.x:.1f}" y="{shape.y:.1f}" width="{shape.width:.1f}" height="{shape.height:.1f}" '
-                f'fill="{palette[shape.fill]}"/>'
+                f'fill="{palette[shape.fill]}"'
+                + (f' fill-opacity="{shape.strength:.2f}"/>' if shape.strength < 1 else "/>")
             )
         case Dot():
             colour = palette[shape.colour]

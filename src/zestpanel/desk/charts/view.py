@@ -38,12 +38,14 @@ _STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt
 
 
 class ChartView(QWidget):
-    """Shows a picture made for its width. A click on a candidate's place emits its id; the menu copies the picture.
+    """Shows a picture made for its width. A click on a candidate's place, or a cell's, tells which; the menu copies the
+    picture.
 
     Where there are places that say something the keys walk them: arrows from one to the next, Enter as a click.
     """
 
     candidate_chosen = pyqtSignal(int)
+    cell_chosen = pyqtSignal(int, int)  # a candidate and a passage
 
     def __init__(
         self, make: Callable[[float], Picture | None], *, least: float = 420.0, aside: Aside | None = None
@@ -51,7 +53,7 @@ class ChartView(QWidget):
         """least: the width in pixels at 100 % below which the picture is not made narrower. aside: how a picture of
         very many shapes is made off the interface thread; make touches no widget then."""
         super().__init__()
-        self._make, self._least, self._aside = make, least, aside
+        self._make, self.least, self._aside = make, least, aside
         self._picture: Picture | None = None
         self._reaches: list[tuple[float, float]] = []  # of each shape: which of them are in sight is asked often
         self._again = QTimer(self)  # several changes of the width in a row make one picture
@@ -88,7 +90,7 @@ class ChartView(QWidget):
             self.refresh()
 
     def _room(self) -> float:
-        return max(self._least, self.width() / theme.scale)
+        return max(self.least, self.width() / theme.scale)
 
     def _put(self, made: tuple[Picture | None, list[tuple[float, float]]]) -> None:
         if sip.isdeleted(self):
@@ -141,9 +143,7 @@ class ChartView(QWidget):
         if step is not None and regions:
             self._walk_to(0 if self._at is None else min(len(regions) - 1, max(0, self._at + step)))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._at is not None:
-            chosen = regions[self._at].candidate_id
-            if chosen is not None:
-                self.candidate_chosen.emit(chosen)
+            self._choose(regions[self._at])
         else:
             super().keyPressEvent(event)
 
@@ -180,7 +180,13 @@ class ChartView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         region = self._region(event.position())
-        if event.button() == Qt.MouseButton.LeftButton and region and region.candidate_id is not None:
+        if event.button() == Qt.MouseButton.LeftButton and region:
+            self._choose(region)
+
+    def _choose(self, region: Region) -> None:
+        if region.candidate_id is not None and region.passage_id is not None:
+            self.cell_chosen.emit(region.candidate_id, region.passage_id)
+        elif region.candidate_id is not None:
             self.candidate_chosen.emit(region.candidate_id)
 
     def contextMenuEvent(self, event: object) -> None:
@@ -222,7 +228,9 @@ def _shape(painter: QPainter, shape: Shape) -> None:
             painter.setPen(_pen(shape.colour, shape.width, dashed=shape.dashed))
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in shape.points]))
         case Box():
-            painter.fillRect(QRectF(shape.x, shape.y, shape.width, shape.height), theme.colour(shape.fill))
+            colour = QColor(theme.colour(shape.fill))
+            colour.setAlphaF(shape.strength)
+            painter.fillRect(QRectF(shape.x, shape.y, shape.width, shape.height), colour)
         case Dot():
             painter.setPen(_pen(shape.colour, 1.5) if shape.hollow else Qt.PenStyle.NoPen)
             painter.setBrush(Qt.BrushStyle.NoBrush if shape.hollow else theme.colour(shape.colour))

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 
+from zestpanel.core.analysis.summary import faults_now
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start
@@ -42,21 +43,22 @@ def _read_faults(of: Known, _: LanguageScores | None) -> Reading:
 
 
 def _faults_of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
-    """What the detectors found in the sound, as it was measured."""
+    """What counts of all that was found in them: what a person refused does not, nor what is the recogniser's."""
+    found = faults_now(project)
+    counted = Counter(fault.take.id for of in found.values() for fault in of.found if fault.counts)
     measured = project.takes.measured([take.id for take in cells.values()])
-    found = {place: measured[take.id].values.get("faults") for place, take in cells.items() if take.id in measured}
-    return {place: float(n) for place, n in found.items() if isinstance(n, int | float)}
+    return {place: float(counted[take.id]) for place, take in cells.items() if take.id in measured}
 
 
 FIGURES = (
     Figure(
-        name="faults", words=tr("faults found a minute"), label=tr("faults a minute"),
+        name="faults", group="wrong", words=tr("faults found a minute"), label=tr("faults a minute"),
         column="faults a minute examined", decimals=2, better="lower", place=31, read=_read_faults,
         of_cells=_faults_of_cells, start=lambda _: Start(2.0, 0.0, 0),
     ),
     Figure(
-        name="defects", words=tr("defects a minute heard"), label=tr("defects marked"), column="defects a minute heard",
-        decimals=2, better="lower", place=30, read=_read, told=_told, of_cells=_of_cells,
-        start=lambda _: Start(2.0, 0.0, 0),
+        name="defects", group="wrong", words=tr("defects a minute heard"), label=tr("defects marked"),
+        column="defects a minute heard", decimals=2, better="lower", place=30, read=_read, told=_told,
+        of_cells=_of_cells, start=lambda _: Start(2.0, 0.0, 0),
     ),
 )  # fmt: skip

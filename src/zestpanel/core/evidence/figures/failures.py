@@ -25,8 +25,9 @@ def _told(of: Known, _: LanguageScores | None, brief: Brief) -> str:
 
 FIGURES = (
     Figure(
-        name="failures", words="failures", label=tr("requests that failed"), column="failed %", factor=100, decimals=1,
-        unit=lambda _: " %", better="lower", place=25, read=_read, told=_told, start=lambda _: Start(0.1, 0.0, 10),
+        name="failures", group="wrong", words="failures", label=tr("requests that failed"), column="failed %",
+        factor=100, decimals=1, unit=lambda _: " %", better="lower", place=25, read=_read, told=_told,
+        start=lambda _: Start(0.1, 0.0, 10),
         claimed="failures per 100",
     ),
 )  # fmt: skip

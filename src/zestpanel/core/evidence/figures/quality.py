@@ -44,7 +44,8 @@ def _of_cells(project: CellParts, cells: Cells, passages: Mapping[int, Passage])
 
 FIGURES = (
     Figure(
-        name="quality", words="quality", label=tr("panel score"), column="MOS", decimals=2, better="higher", place=0,
+        name="quality", group="listeners", words="quality",
+        label=tr("panel score"), column="MOS", decimals=2, better="higher", place=0,
         first=True, read=_read, told=_told, of_cells=_of_cells, start=lambda _: Start(2.5, 4.5, 50),
         claimed="panel score", best_of="higher",
     ),

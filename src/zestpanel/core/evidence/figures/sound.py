@@ -1,4 +1,4 @@
-"""What is measured from the sound: a figure for each measure that is shown."""
+"""What is measured from the sound: a figure for each measure."""
 
 from __future__ import annotations
 
@@ -6,14 +6,14 @@ from collections.abc import Callable, Mapping
 
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
-from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, Start, of_median
+from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Group, Place, Reading, Start, of_median
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.listening.scores import LanguageScores
+from zestpanel.core.measures import registry
 from zestpanel.core.measures.declared import Measure
-from zestpanel.core.measures.registry import listed
 
 
-def _of(one: Measure, place: int) -> Figure:
+def _of(one: Measure, group: Group, place: int) -> Figure:
     name = one.name
 
     def read(of: Known, _: LanguageScores | None) -> Reading:
@@ -32,11 +32,12 @@ def _of(one: Measure, place: int) -> Figure:
         start = lambda _: Start(worst, best, 0)  # noqa: E731 weighed by those who set a weight for it
     return Figure(
         name=f"measure {name}", words=one.words, label=one.label, column=name.replace("_", " "), decimals=one.decimals,
-        unit=lambda _: f" {one.unit}" if one.unit else "", better=one.better, place=place, read=read,
+        unit=lambda _: f" {one.unit}" if one.unit else "", better=one.better, place=place, read=read, group=group,
         of_cells=of_cells, start=start, claimed=one.claimed, best_of="lower" if one.better == "lower" else "higher",
     )  # fmt: skip
 
 
 def declared() -> tuple[Figure, ...]:
-    """One for each measure that is shown, in their order."""
-    return tuple(_of(one, 40 + place) for place, one in enumerate(listed().values()))
+    """One for each measure, in their order; of faults there is one to the minute."""
+    every = [(one, family.group) for family in registry.families() for one in family.measures if one.name != "faults"]
+    return tuple(_of(one, group, 40 + place) for place, (one, group) in enumerate(every))

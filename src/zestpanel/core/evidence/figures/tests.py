@@ -24,7 +24,8 @@ def _of(name: str, feeds: Feeds, place: int) -> Figure:
     def start(_: Brief) -> Start:
         return Start(feeds.worst, feeds.best, 0)  # weighed by those who set a weight for it
 
-    return Figure(name=name, words=feeds.words, label=feeds.words, column=name, decimals=feeds.decimals,
+    return Figure(name=name, group="listeners", words=feeds.words, label=feeds.words, column=name,
+                  decimals=feeds.decimals,
                   unit=lambda _: feeds.unit, better=feeds.better, place=place, read=read, start=start,
                   best_of=feeds.better)  # fmt: skip
 

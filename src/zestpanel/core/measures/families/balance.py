@@ -18,6 +18,7 @@ FAMILY: Final = Family(
     name="balance",
     version=5,
     place=50,
+    group="voice",
     values=_values,
     measures=(
         Measure(name="balance_db", words=tr("spectral balance"), label=tr("spectral balance, dB"), unit="dB",

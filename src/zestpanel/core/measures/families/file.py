@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 import numpy as np
@@ -32,6 +33,7 @@ FAMILY: Final = Family(
     measures=(
         Measure(name="bandwidth_khz", words=tr("bandwidth"), label=tr("bandwidth, kHz"), short=tr("band kHz"),
                 unit="kHz", better="higher", shown=True, change=Allowance(over=0.1, ratio=True), good=(4.0, 11.0),
+                usual=(7.0, math.inf),
                 rule=tr("the highest frequency within 60 dB of the long-term spectrum's peak"),
                 source=tr("common practice, no source")),
         Measure(name="speech_to_noise_db", words=tr("speech to noise"), label=tr("speech to noise, dB"),

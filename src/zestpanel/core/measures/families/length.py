@@ -16,6 +16,7 @@ FAMILY: Final = Family(
     name="length",
     version=5,
     place=0,
+    group="pace",
     values=_values,
     measures=(
         Measure(name="duration_s", words="length", label=tr("length, s"), unit="s", decimals=2, swept=True,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 import numpy as np
@@ -54,6 +55,7 @@ FAMILY: Final = Family(
             words=tr("true peak"),
             label=tr("true peak, dBTP"),
             unit="dBTP",
+            usual=(-math.inf, -1.0),
             rule=tr("eight times oversampling beside loud samples, and a parabola through the top"),
             source=tr("ITU-R BS.1770-5, Annex 2"),
             rests_on=tr("the peak lying beside a sample within 9 dB of the greatest"),

@@ -29,6 +29,7 @@ FAMILY: Final = Family(
     name="pitch",
     version=6,
     place=20,
+    group="voice",
     values=_values,
     tracks=_tracks,
     curves=("pitch",),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+from statistics import median
 from typing import Final
 
 from zestpanel.core.domain.passage import words_with_places
@@ -19,8 +21,24 @@ def _values(of: Material) -> Values:
     if found.beyond_reach:
         told: Values = {**dict.fromkeys(_TOLD), "pauses_why": tr("noise lies too near the speech to tell pauses")}
     else:
-        told = {name: float(getattr(found, name)) for name in _TOLD}
+        told = {**{name: float(getattr(found, name)) for name in _TOLD}, **_by_place(of)}
     return {**told, "noise_dbfs": found.noise_dbfs}
+
+
+def _by_place(of: Material) -> Values:
+    """How often and how long it pauses, and where: a word at a time where words are placed."""
+    spoken_s = of.clip.duration_s - of.silence.lead_s - of.silence.tail_s
+    if spoken_s <= 0 or of.silence.speech_s <= 0:
+        return {}
+    placed = [one for one in _tracks(of).segments if one.about]
+    lasts = {at: [one.end_s - one.start_s for one in placed if one.about == at] for at in (SENTENCE, COMMA, INSIDE)}
+    return {
+        "pauses_a_minute": of.silence.pauses / spoken_s * 60,
+        "pause_share": 100 * of.silence.pauses_s / spoken_s,
+        "pause_sentence_s": median(lasts[SENTENCE]) if lasts[SENTENCE] else None,
+        "pause_comma_s": median(lasts[COMMA]) if lasts[COMMA] else None,
+        "pauses_elsewhere": len(lasts[INSIDE]) / spoken_s * 60 if placed or not of.silence.pauses else None,
+    }
 
 
 SENTENCE, COMMA, INSIDE = "after a sentence", "at a comma", "inside"
@@ -53,10 +71,12 @@ _RULE: Final = tr(
 )
 _RESTS: Final = tr("noise staying below the speech; where it does not, nothing is told")
 _SOURCE: Final = tr("common practice, no source")
+_PLACED: Final = tr("found pauses and words")
 FAMILY: Final = Family(
     name="silence",
-    version=7,
+    version=8,
     place=40,
+    group="pace",
     values=_values,
     tracks=_tracks,
     kinds=(Kind(PAUSE, tr("pause"), lambda one: tr("a pause of {lasts}", lasts=seconds(one)), fault=False),),
@@ -84,6 +104,54 @@ FAMILY: Final = Family(
             rule=tr("all from 150 ms; {rule}", rule=_RULE),
             source=_SOURCE,
             rests_on=_RESTS,
+        ),
+        Measure(
+            name="pauses_a_minute",
+            words=tr("pauses a minute"),
+            label=tr("pauses a minute"),
+            swept=True,
+            rule=tr("all from 150 ms, over the time from the first speech to the last; {rule}", rule=_RULE),
+            source=_SOURCE,
+            rests_on=_RESTS,
+        ),
+        Measure(
+            name="pause_share",
+            words=tr("share of pauses"),
+            label=tr("share of pauses, %"),
+            unit="%",
+            decimals=0,
+            rule=tr("their time over that from the first speech to the last; {rule}", rule=_RULE),
+            source=_SOURCE,
+            rests_on=_RESTS,
+        ),
+        Measure(
+            name="pause_sentence_s",
+            words=tr("pause after a sentence"),
+            label=tr("pause after a sentence, s"),
+            unit="s",
+            decimals=2,
+            rule=tr("median of those with a full stop or the like before them"),
+            source=_SOURCE,
+            rests_on=_PLACED,
+        ),
+        Measure(
+            name="pause_comma_s",
+            words=tr("pause at a comma"),
+            label=tr("pause at a comma, s"),
+            unit="s",
+            decimals=2,
+            rule=tr("median of those with a comma, a dash or the like before them"),
+            source=_SOURCE,
+            rests_on=_PLACED,
+        ),
+        Measure(
+            name="pauses_elsewhere",
+            words=tr("pauses without a sign"),
+            label=tr("pauses without a sign, a minute"),
+            better="lower",
+            rule=tr("those where the text has no sign for one"),
+            source=_SOURCE,
+            rests_on=_PLACED,
         ),
         Measure(
             name="lead_s",
@@ -117,6 +185,7 @@ FAMILY: Final = Family(
             unit="dBFS",
             decimals=0,
             better="lower",
+            usual=(-math.inf, -60.0),
             shown=True,
             rule=tr("mean power of the silent frames; {rule}", rule=_RULE),
             source=_SOURCE,

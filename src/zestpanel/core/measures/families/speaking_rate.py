@@ -21,9 +21,11 @@ FAMILY: Final = Family(
     name="speaking rate",
     version=6,
     place=10,
+    group="pace",
     values=_values,
     measures=(
         Measure(name="speaking_rate", words=tr("speaking rate"), label=tr("words a minute"), short="wpm", decimals=0,
+                usual=(140.0, 170.0),
                 change=Allowance(over=0.02, ratio=True), shown=True, swept=True, claimed="words a minute",
                 rule=tr("words over the whole clip"), source=tr("common practice, no source"),
                 rests_on=tr("the clip saying the text")),

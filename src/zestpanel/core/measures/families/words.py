@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
 from zestpanel.core.measures.tracks import Tracks
+from zestpanel.core.measures.word_errors import character_errors
 from zestpanel.core.measures.words_told import KINDS, words_told
 from zestpanel.core.texts import tr
 
@@ -32,6 +33,7 @@ def _values(of: Material) -> Values:
         return {"words_wrong": None, "words_wrong_why": heard}
     return {
         "words_wrong": heard.wrong_percent,
+        "characters_wrong": None if (rate := character_errors(heard.pairs)) is None else 100 * rate,
         "words_missing": float(heard.missing),
         "words_added": float(heard.added),
         "words_replaced": float(heard.replaced),
@@ -43,8 +45,9 @@ def _values(of: Material) -> Values:
 
 FAMILY: Final = Family(
     name="words heard",
-    version=8,
+    version=9,
     place=60,
+    group="wrong",
     values=_values,
     tracks=_tracks,
     kinds=KINDS,
@@ -57,6 +60,11 @@ FAMILY: Final = Family(
                      "language, of several right readings the best one; (missing + added + replaced) over the words of "
                      "the reading followed"),
                 source=tr("word error rate, after Levenshtein (1966)"),
+                rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),
+        Measure(name="characters_wrong", words=tr("characters wrong"), label=tr("characters wrong, %"), unit="%",
+                better="lower", languages=("en",),
+                rule=tr("as words wrong, a letter at a time: (missing + added + replaced) over letters and figures"),
+                source=tr("character error rate, after Levenshtein (1966)"),
                 rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),
     ),
 )  # fmt: skip

@@ -12,6 +12,7 @@ from zestpanel.core.measures.registry import measure, outdated, versions
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
+from zestpanel.core.waiting import give_way
 
 
 class MeasuresClips(Protocol):
@@ -33,12 +34,13 @@ class MeasuresClips(Protocol):
 
 
 def measure_and_keep(
-    texts: Texts, takes: Takes, take: Take, word_times: WordTimes = (), process: MeasuresClips | None = None
-) -> Measured:
-    """Measure what one take lacks, here or in the process given, and store the figures."""
+    texts: Texts, takes: Takes, take: Take, word_times: WordTimes = (), process: MeasuresClips | None = None,
+    *, slow: bool = False,
+) -> Measured:  # fmt: skip
+    """Measure what one take lacks, here or in the process given, and store the figures. slow: what takes long, too."""
     text, language = texts.version_text(take.passage_version_id)
     before = takes.measured([take.id], tracks=True).get(take.id)
-    only = outdated(before) if before is not None else []
+    only = outdated(before, slow=slow)
     if process is None:
         measured = measure(takes.load(take), text, language, word_times, only=only, before=before)
     else:
@@ -54,12 +56,15 @@ def measure_missing(
     *,
     on_take: Callable[[Take], None] = lambda _: None,
     process: MeasuresClips | None = None,
+    slow: bool = False,
 ) -> tuple[int, list[str]]:
-    """Measure every take that lacks figures; (how many were measured, sentences on those that could not be)."""
+    """Measure every take that lacks figures; (how many were measured, sentences on those that could not be). slow: and
+    those that lack what takes long."""
     done, problems = 0, []
-    for take in takes.unmeasured(versions()):
+    for take in takes.unmeasured(versions(slow=slow)):
+        give_way()
         try:
-            measure_and_keep(texts, takes, take, (), process)
+            measure_and_keep(texts, takes, take, (), process, slow=slow)
             done += 1
         except ZestError as error:
             problems.append(tr("Take {id}: {error}", id=take.id, error=error))

@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from functools import partial
 
-from zestpanel.core.analysis.summary import HARD_TO_HEAR, Spread
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from zestpanel.core.analysis.summary import HARD_TO_HEAR, Spread, never_scored
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.evidence_words import evidence_in_words
+from zestpanel.core.choice.row import Row
+from zestpanel.core.choice.where import limits
 from zestpanel.core.evidence.believed import FEWEST, Believed, believed, in_a_sentence
+from zestpanel.core.evidence.declared import GROUPS
+from zestpanel.core.evidence.registry import figures
 from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
-from zestpanel.core.measures.registry import listed
+from zestpanel.core.measures.registry import listed, versions
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.core.texts import capital, tr, trn, word
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.remembered import settings
 from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
-from zestpanel.desk.widgets import label
+from zestpanel.desk.widgets import button, label
 
 
 def columns() -> dict[str, list[Measure]]:
@@ -33,6 +41,15 @@ WORDS_WRONG = tr(
     "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
     "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
 )
+
+
+_COLUMNS = "evidence columns"
+SLOW_RATE = 5.0  # times real time, of what takes long
+
+
+def chosen_columns() -> list[str]:
+    """Names of figures that are shown beside those that always are; remembered for all projects."""
+    return [str(one) for one in settings().value(_COLUMNS, [], type=list) or []]
 
 
 class MeasuresView(QScrollArea):
@@ -62,6 +79,20 @@ class MeasuresView(QScrollArea):
         self.first.candidate_chosen.connect(self._open_waits)
         self.body.addWidget(self.first)
         self.body.addWidget(label(tr("Measures"), "strong"))
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.more = button(tr("Columns …"), self._choose_columns)
+        self.all = QCheckBox(tr("captured, vendors' and doubted takes, too"))
+        self.all.toggled.connect(self._ask_unscored)
+        self.slow = button(tr("Measure voice quality, too"), self._slow_or_stop,
+                           tip=tr("Harmonics to noise, jitter, shimmer, cepstral peak"))  # fmt: skip
+        self.progress = label("", "small")
+        for one in (self.more, self.all, self.slow, self.progress):
+            row.addWidget(one)
+        row.addStretch(1)
+        self.body.addLayout(row)
+        state.measuring.connect(self._say_progress)
+        self._unscored: dict[int, dict[str, tuple[int, dict[str, Spread]]]] = {}
         self.table = Table()
         self.table.setAccessibleName(tr("Measures by candidate"))
         self.table.row_chosen.connect(self._open_takes)
@@ -87,39 +118,144 @@ class MeasuresView(QScrollArea):
             return  # a page that is gone to again is there at once
         self._shown = (found, unmeasured, seen)
         self.verdict.setText(" ".join(evidence_in_words(found)))
+        self._fill()
+        takes = self.state.project.takes
+        self.state.aside(lambda: (takes.ways_of_word_times(), takes.recognisers()), self._say_ways, "ways")
+        if not self.state.measures_now:
+            self._say_slow()
+        self._ask_unscored()
+        self.state.aside(lambda: believed(found.rows.values(), found.scores), self._show_believed, "believed")
+        if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
+            self.state.measure_soon()  # an interrupted run leaves some takes without figures
+        self.waits.refresh_for(len(found.rows))
+        self.first.refresh_for(len(found.rows))
+
+    # -- the table
+
+    def _fill(self) -> None:
+        found = self.state.evaluation
+        if found is None:
+            return
+        more = [one for name in chosen_columns() if (one := figures().get(name)) is not None]
+        head = [tr("Candidate"), tr("takes"), *(one.label for one in more), *columns(), tr("misheard %")]
+        limited, brief = limits(found), self.state.bench.brief
         rows: list[list[str]] = []
-        measures = columns()
         self._ids = []
         bad: list[tuple[int, int]] = []
         tips: dict[tuple[int, int], str] = {}
         for row in found.rows.values():
+            at = len(rows)
             cells = [f"{row.name}\n{row.detail}", str(sum(take.scored for take in row.summary.takes))]
-            for of in measures.values():
-                found_here = [(row.summary.sound.get(one.name), one.decimals) for one in of]
-                cells.append(" · ".join(_median(figure, places) for figure, places in found_here))
+            language = found.scores.of_language(row.language)
+            for one in more:
+                read = one.read(row, language)
+                cells.append(
+                    "–" if read.value is None else one.in_words(read.value, brief).removesuffix(one.unit(brief))
+                )
+                limit = limited.get(one.name)
+                if limit is not None and read.value is not None and limit.broken_by(read.value):
+                    bad.append((at, len(cells) - 1))
+                if read.low is not None and read.high is not None:
+                    tips[(at, len(cells) - 1)] = tr("95 % {low} to {high}, n {n}", low=one.in_words(read.low, brief),
+                                                    high=one.in_words(read.high, brief), n=read.n)  # fmt: skip
+            for of in columns().values():
+                cells.append(" · ".join(_median(row.summary.sound.get(one.name), one.decimals) for one in of))
+                limit = limited.get(f"measure {of[0].name}")
+                spread = row.summary.sound.get(of[0].name)
+                if limit is not None and spread is not None and limit.broken_by(spread.median):
+                    bad.append((at, len(cells) - 1))
             hearing = row.summary.hearing
             cells.append(f"{hearing.percent:.0f}" if hearing is not None else "–")
             if hearing is not None:
-                tips[(len(rows), len(cells) - 1)] = tr(
+                tips[(at, len(cells) - 1)] = tr(
                     "{missed} of {of} words that are heard from nearly every other voice are not heard from "
                     "this one: so much of 'wrong' may be the recogniser's own fault",
                     missed=hearing.missed,
                     of=hearing.of,
                 )
                 if hearing.percent > HARD_TO_HEAR:
-                    bad.append((len(rows), len(cells) - 1))
+                    bad.append((at, len(cells) - 1))
             rows.append(cells)
             self._ids.append(row.candidate.id)
-        head = [tr("Candidate"), tr("takes"), *measures, tr("misheard %")]
+            rows += self._unscored_rows(row, len(head))
+            self._ids += [row.candidate.id] * (len(rows) - len(self._ids))
         self.table.show_rows(head, rows, numbers=list(range(1, len(head))), bad=bad, tips=tips)
         self.table.setFixedHeight(self.table.height_for_rows())
-        takes = self.state.project.takes
-        self.state.aside(lambda: (takes.ways_of_word_times(), takes.recognisers()), self._say_ways, "ways")
-        self.state.aside(lambda: believed(found.rows.values(), found.scores), self._show_believed, "believed")
-        if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
-            self.state.measure_soon()  # an interrupted run leaves some takes without figures
-        self.waits.refresh_for(len(found.rows))
-        self.first.refresh_for(len(found.rows))
+
+    def _unscored_rows(self, row: Row, width: int) -> list[list[str]]:
+        """What counts in no figure, where it is asked for: each marked with why."""
+        out = []
+        for why, (n, sound) in self._unscored.get(row.candidate.id, {}).items() if self.all.isChecked() else ():
+            cells = [f"{row.name}\n{why}", str(n), *["–"] * (width - 3 - len(columns()))]
+            for of in columns().values():
+                cells.append(" · ".join(_median(sound.get(one.name), one.decimals) for one in of))
+            out.append(cells + ["–"] * (width - len(cells)))
+        return out
+
+    def _ask_unscored(self) -> None:
+        found, takes = self.state.evaluation, self.state.project.takes
+        if found is None or not self.all.isChecked():
+            self._fill()
+            return
+
+        def arrived(unscored: dict[int, dict[str, tuple[int, dict[str, Spread]]]]) -> None:
+            self._unscored = unscored
+            self._fill()
+
+        def work() -> dict[int, dict[str, tuple[int, dict[str, Spread]]]]:
+            of = {number: [t for t in row.summary.takes if not t.scored] for number, row in found.rows.items()}
+            measured = takes.measured([take.id for some in of.values() for take in some])
+            return {number: never_scored(some, measured) for number, some in of.items() if some}
+
+        self.state.background.run(work, arrived, self.state.complain, topic="unscored")
+
+    def _choose_columns(self) -> None:
+        """Any figure beside those that are always shown, by what they are about."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        always = {f"measure {one.name}" for of in columns().values() for one in of}
+        chosen = set(chosen_columns())
+        for group, words in GROUPS.items():
+            sub = menu.addMenu(words)
+            assert sub is not None
+            for one in (f for f in figures().values() if f.group == group and f.name not in always):
+                action = sub.addAction(one.label)
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(one.name in chosen)
+                action.toggled.connect(partial(self.put_column, one.name))
+            sub.menuAction().setVisible(not sub.isEmpty())
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def put_column(self, name: str, on: bool) -> None:
+        settings().setValue(_COLUMNS, [one for one in chosen_columns() if one != name] + ([name] if on else []))
+        self._fill()
+
+    # -- what takes long to measure
+
+    def _slow_or_stop(self) -> None:
+        if self.state.measures_now:
+            self.state.stop_measuring()
+        else:
+            self.state.measure_soon(slow=True)
+
+    def _say_progress(self, n: int, of: int) -> None:
+        self.slow.setText(tr("Stop measuring") if of else tr("Measure voice quality, too"))
+        self.progress.setText(tr("{n} of {of} takes measured", n=n, of=of) if of else "")
+        if not of:
+            self._say_slow()
+
+    def _say_slow(self) -> None:
+        takes, versions_ = self.state.project.takes, versions(slow=True)
+
+        def arrived(minutes: float) -> None:
+            if not self.state.measures_now:
+                self.slow.setVisible(minutes > 0)
+                n = max(1, round(minutes / SLOW_RATE))
+                about = trn("takes about {n} minute", "takes about {n} minutes", n, n=n)
+                self.progress.setText(about if minutes > 0 else "")
+
+        self.state.aside(lambda: sum(take.duration_s for take in takes.unmeasured(versions_)) / 60, arrived, "slow")
 
     def _show_believed(self, found: list[Believed]) -> None:
         """A measure that predicts nothing here says so."""

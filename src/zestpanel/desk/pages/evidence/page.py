@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from zestpanel.core.choice.where import choices
 from zestpanel.core.texts import tr
 from zestpanel.desk.faults_view import FaultsView
 from zestpanel.desk.pages.evidence.measures_view import MeasuresView
+from zestpanel.desk.pages.evidence.profile_view import ProfileView
+from zestpanel.desk.pages.evidence.where_view import WhereView
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.widgets import EmptyState, button
@@ -18,11 +21,23 @@ class EvidencePage(TabbedPage):
         super().__init__(state)
         self.measures = MeasuresView(state)
         self.faults = FaultsView(state)
-        self.head.addWidget(button(tr("Copy table"), self._copy))
-        self.add_views(("Measures", "Faults"), (self.measures, self.faults))
+        self.head.addWidget(button(tr("Copy"), self._copy))
+        self.where, self.profile = WhereView(state), ProfileView(state)
+        self.add_views(("Measures", "Where", "Profile", "Faults"),
+                       (self.measures, self.where, self.profile, self.faults))  # fmt: skip
+
+        self.profile.figure_chosen.connect(self._where)
+
+    def _where(self, figure: str) -> None:
+        if figure in choices(self.state.evaluation):
+            self.show_view("Where")
+            self.where.show_figure(figure)
 
     def _copy(self) -> None:
-        (self.measures.table if self.view == "Measures" else self.faults.table).copy()
+        """The table that is seen, or the picture."""
+        view = {"Measures": self.measures.table, "Where": self.where.chart, "Profile": self.profile.chart,
+                "Faults": self.faults.table}[self.view]  # fmt: skip
+        view.copy()  # type: ignore[attr-defined]
 
     def refresh(self) -> None:
         if self.cover_names():

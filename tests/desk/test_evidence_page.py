@@ -1,0 +1,134 @@
+"""Where a figure is what it is, one candidate among the others, the lead's own limits and columns, and what is measured
+on request."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from tests.desk.conftest import Opener, settle
+from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.runs.measuring.measuring import measure_missing
+from zestpanel.core.store.project import Project
+from zestpanel.desk.pages.evidence import EvidencePage
+from zestpanel.desk.pages.evidence.limits import LimitDialog
+from zestpanel.desk.window import MainWindow
+
+
+def opened(project: Project, open_window: Opener, qtbot: QtBot) -> tuple[MainWindow, EvidencePage]:
+    measure_missing(project.takes, project.texts)
+    window = open_window(project)
+    window.go_to("evidence")
+    settle(qtbot, window)
+    page = window.page("evidence")
+    assert isinstance(page, EvidencePage)
+    return window, page
+
+
+def limit_dialog(window: QWidget) -> LimitDialog:
+    return next(one for one in window.findChildren(LimitDialog) if one.isVisible())
+
+
+def test_a_cell_of_the_map_plays_and_a_limit_marks_cells_and_bars_the_choice(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window, page = opened(bench_project, open_window, qtbot)
+    page.show_view("Where")
+    page.where.show_figure("measure pitch_hz")
+    settle(qtbot, window)
+    seen = page.where.seen
+    assert seen is not None
+    assert len(seen.values) == 9
+    chart = page.where.chart
+    picture = chart.picture()
+    assert picture is not None
+    cell = [r for r in picture.regions if r.passage_id is not None][4]
+    qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=chart.rect().topLeft().__class__(
+        round(cell.x + cell.width / 2), round(cell.y + cell.height / 2)))  # fmt: skip
+    settle(qtbot, window)
+    assert (window.state.candidate_id, window.state.passage_id) == (cell.candidate_id, cell.passage_id)
+    assert window.state.player.mixer.playing
+    window.state.player.pause()
+
+    page.where.ask_limit()
+    dialog = limit_dialog(window)
+    assert dialog.focusWidget() is dialog.at
+    dialog.at.setText("many")
+    qtbot.keyClick(dialog.at, Qt.Key.Key_Return)
+    assert "many" in dialog.wrong.text()
+    middle = sorted(seen.values.values())[4]
+    dialog.at.setText(f"{middle:.0f}")
+    qtbot.keyClick(dialog.at, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    settle(qtbot, window)
+    over = sum(value > round(middle) for value in seen.values.values())
+    assert page.where.says.text().startswith(f"{over} of 9 cells are over your limit of {middle:.0f} Hz.")
+    barred = [any("pitch: at most" in gate.name and gate.verdict == "no" for gate in row.gates)
+              for row in evaluate(bench_project).rows.values()]  # fmt: skip
+    assert any(barred)
+    page.show_view("Profile")
+    page.profile.whose.setCurrentIndex(barred.index(True))
+    assert "is beyond your limits: pitch" in page.profile.says.text()
+
+    page.show_view("Where")
+    page.where.ask_limit()
+    dialog = limit_dialog(window)
+    assert dialog.at.text() == f"{middle:.0f}"
+    dialog.at.clear()
+    qtbot.keyClick(dialog.at, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    assert not any("pitch" in gate.name for row in evaluate(bench_project).rows.values() for gate in row.gates)
+
+
+def test_a_row_of_the_profile_leads_to_where_and_columns_are_chosen(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window, page = opened(bench_project, open_window, qtbot)
+    page.show_view("Profile")
+    settle(qtbot, window)
+    at = next(k for k, one in enumerate(page.profile.lines) if one.figure == "measure pitch_hz")
+    page.profile.chart.candidate_chosen.emit(at)
+    assert page.view == "Where"
+    assert page.where.figure.currentData() == "measure pitch_hz"
+    page.show_view("Measures")
+    heads = [page.measures.table.horizontalHeaderItem(k).text() for k in range(page.measures.table.columnCount())]
+    assert "rhythm, nPVI" not in heads
+    page.measures.put_column("measure rhythm_npvi", True)
+    heads = [page.measures.table.horizontalHeaderItem(k).text() for k in range(page.measures.table.columnCount())]
+    assert "rhythm, nPVI" in heads
+    page.measures.put_column("measure rhythm_npvi", False)
+
+
+def test_what_is_never_scored_is_shown_where_it_is_asked_for(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    take = bench_project.takes.all()[0]
+    bench_project.takes.keep(bench_project.takes.load(take), candidate_id=take.candidate_id, repeat=9,
+                             passage_version_id=take.passage_version_id, obtained="captured")  # fmt: skip
+    window, page = opened(bench_project, open_window, qtbot)
+    table = page.measures.table
+    assert table.rowCount() == 3
+    page.measures.all.setChecked(True)
+    settle(qtbot, window)
+    assert table.rowCount() == 4
+    assert "captured" in table.item(1, 0).text()
+    assert table.item(1, 1).text() == "1"
+
+
+def test_voice_quality_is_measured_on_request_with_its_progress(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    window, page = opened(bench_project, open_window, qtbot)
+    settle(qtbot, window)
+    assert page.measures.slow.isVisibleTo(page.measures)
+    told: list[tuple[int, int]] = []
+    window.state.measuring.connect(lambda n, of: told.append((n, of)))
+    page.measures.slow.click()
+    assert page.measures.slow.text() == "Stop measuring" or window.state.measures_now
+    qtbot.waitUntil(lambda: not window.state.measures_now, timeout=60_000)
+    settle(qtbot, window)
+    assert (9, 9) in told
+    assert told[-1] == (0, 0)
+    assert not page.measures.slow.isVisibleTo(page.measures)
+    assert "jitter_percent" in bench_project.takes.measured()[bench_project.takes.all()[0].id].values
