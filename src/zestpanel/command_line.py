@@ -20,6 +20,7 @@ from zestpanel.verbs import (
     hearing,
     making,
     manual,
+    measuring,
     own_voices,
     plain_tables,
     producing,
@@ -271,8 +272,19 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--pace", type=lambda words: round(float(words)), default=160, help="words a minute")
     sub.add_argument("--to", type=Path, required=True, help="WAV file to write")
     sub.add_argument("--json", action="store_true", help="print the result as JSON")
-    sub = verb("measure", rendering.measure, "measure takes that lack figures")
+    sub = verb("measure", measuring.measure, "measure takes that lack figures")
     sub.add_argument("--slow", action="store_true", help="voice quality, too, at some five times real time")
+    sub = verb("measures", measuring.measures, "what is measured of each take, as a table")
+    sub.add_argument("--to", type=Path, help="file to write: .csv, .json or .parquet")
+    sub.add_argument("--all", action="store_true", help="captured sound, vendors' samples and doubted takes, too")
+    sub = verb("where", measuring.where, "a figure over candidates and passages, and which cells are odd")
+    sub.add_argument("figure", help="such as speaking_rate, faults or words_wrong")
+    sub.add_argument("--by-kind", action="store_true", help="by kind of text instead of by passage")
+    sub = verb("recognisers", measuring.recognisers, "programs and services that listen to takes")
+    sub.add_argument("--add", type=Path, help="a file like a connector file, with a part 'hears'")
+    sub.add_argument("--remove", metavar="NAME", help="take one off")
+    sub.add_argument("--agree", metavar="NAME", help="agree to what it uses on this machine, which is told")
+    sub.add_argument("--listen", metavar="NAME", help="have it listen to what it has not heard")
     sub = verb("faults", results.faults, "what machines find wrong in the takes, to the minute and one by one")
     sub.add_argument("--candidate", type=int, help="of one candidate, by its number")
     sub.add_argument("--kind", help="of one kind, such as click")

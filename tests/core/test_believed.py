@@ -52,7 +52,9 @@ def test_its_interval_holds_and_unrelated_figures_are_seldom_believed() -> None:
 def test_less_noise_heard_as_better_goes_along_and_more_of_it_against() -> None:
     noise = figures()["measure noise_dbfs"]
     for rho, said in ((-0.9, "goes along"), (0.9, "goes against")):
-        one = Believed(figure=noise, language="en", n=9, rho=rho, low=-1, high=1, p=0.01, best_of=None)
+        one = Believed(
+            figure=noise, language="en", n=9, rho=rho, low=-1, high=1, p=0.01, best_of=None, without=(0.0, 0.0)
+        )
         assert one.says().startswith(said)
     assert not replace(one, p=0.2).goes_against
 

@@ -174,19 +174,3 @@ def past_runs(options: argparse.Namespace) -> Output:
         shown = ("id", "created", "kind", "repeats", "machine", "network", "at_once", "cold", "ended", "of_run")
         listed = [{name: getattr(run, name) for name in shown} for run in runs.values()]
         return {"runs": listed, "lines": [f"{r['id']}  {r['created']}  {r['kind']}" for r in listed]}
-
-
-def measure(options: argparse.Namespace) -> Output:
-    from zestpanel.core.runs.measuring.measuring import measure_missing
-    from zestpanel.verbs.telling import Counted
-
-    with opened(options) as project:
-        counted = Counted("measured", quiet=options.json)
-        done, problems = measure_missing(project.takes, project.texts, on_take=lambda _: counted.one_more(),
-                                         slow=options.slow)  # fmt: skip
-        return {
-            "measured": done,
-            "problems": problems,
-            "lines": [f"{done} takes measured.", *problems],
-            "failed": len(problems),
-        }

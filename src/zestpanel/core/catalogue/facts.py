@@ -182,6 +182,16 @@ class Route(Stated):
         return yes_or_no(value)
 
 
+class Hears(Stated):
+    """What a program or a service tells of a clip: it is no engine, but listens to what engines made. {clip} is filled
+    with the path of a WAV file, over HTTP in ``files``."""
+
+    gives: Literal["words", "figure"] = Field(description=tr("the words that it hears, or one figure"))
+    version: str = ""
+    languages: tuple[str, ...] = Field(default=(), description=tr("empty: all"))
+    answer: str = Field(default="", description=tr("'json PATH' in what it answers; empty: all of it"))
+
+
 class Engine(HasFacts):
     """One connector file: an engine, everything stated about it, and how it is made to speak."""
 
@@ -216,6 +226,7 @@ class Engine(HasFacts):
     )
     claims: tuple[Claim, ...] = ()
     outside: tuple[OutsideRank, ...] = ()
+    hears: Hears | None = Field(default=None, description=tr("set, it listens to clips instead of making them"))
     speak: Speak
 
     @classmethod
@@ -246,7 +257,11 @@ class Engine(HasFacts):
         if self.makes_voices is not None and self.speak.kind != "http":
             raise ValueError(tr("makes_voices: only a service that is reached by http makes voices"))
         makes_voices = self.takes_recordings or self.takes_descriptions or self.makes_voices is not None
-        if self.speak.kind != "heard of" and not (self.voices or self.voices_from is not None or makes_voices):
+        if self.hears is not None and self.speak.kind not in ("http", "command"):
+            raise ValueError(tr("hears: only a program or a service that is reached by http listens"))
+        if self.speak.kind != "heard of" and not (
+            self.hears or self.voices or self.voices_from is not None or makes_voices
+        ):
             raise ValueError(tr("voices: list at least one, or say with voices_from where the list is fetched"))
         for what, items in (("voice", self.voices), ("model", self.models)):
             ids = [item.id for item in items]

@@ -12,6 +12,7 @@ _EVERYWHERE: Final = frozenset({
     "text", "form", "voice", "voice_number", "model", "language", "locale", "seed", "reference", "reference_base64",
     "gender", "age", "accent", "strength", "request_id",
 })  # fmt: skip
+_LISTENING: Final = frozenset({"clip", "language", "locale", "request_id"})
 _NETWORK: Final = frozenset({"secret", "secret_base64", "token"})
 _OF_KIND: Final = {
     "http": _NETWORK,
@@ -28,6 +29,8 @@ _FILLED: Final = ("address", "headers", "query", "body", "files", "send", "argum
 def unknown_places(engine: Engine) -> Iterator[tuple[tuple[str | int, ...], str]]:
     """(path of the field in the file, name) of each place that nothing would be filled into."""
     known = _EVERYWHERE | _OF_KIND[engine.speak.kind] | {control.name for control in engine.controls}
+    if engine.hears is not None:
+        known = _LISTENING | (_NETWORK if engine.speak.kind == "http" else frozenset())
     for field in _FILLED:
         for path, name in _named(getattr(engine.speak, field, None), ("speak", field)):
             if name not in known:

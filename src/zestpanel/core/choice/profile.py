@@ -13,6 +13,7 @@ from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.where import Limit, limits
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.evidence.declared import GROUPS, Figure
+from zestpanel.core.evidence.figures.predicted import known_in
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.texts import capital, tr, word
@@ -101,7 +102,7 @@ def profile(found: Evaluation, candidate_id: int, brief: Brief, *, only: Sequenc
     language = found.scores.of_language(row.language)
     others = [one for one in found.rows.values() if one is not row and one.language == row.language]
     limited, out = limits(found), []
-    for figure in figures().values():
+    for figure in (*figures().values(), *known_in([row])):
         if only and figure.name not in only:
             continue
         own = figure.read(row, language)

@@ -19,6 +19,7 @@ from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.domain.passage import Passage
 from zestpanel.core.evidence.declared import CellParts, Figure, Place
+from zestpanel.core.evidence.figures.predicted import known_in
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.texts import capital, tr, word
 
@@ -198,8 +199,9 @@ def _fitted(table: NDArray[np.float64], middle: Callable[..., NDArray[np.float64
 
 def choices(found: Evaluation | None) -> dict[str, str]:
     """What can be looked at, by name: figures of cells, and the kinds of faults that were found."""
-    told = {one.name: one.label for one in figures().values() if one.of_cells is not None}
-    kinds = Counter(fault.of.kind for row in (found.rows.values() if found else ())
+    rows = list(found.rows.values()) if found else []
+    told = {one.name: one.label for one in (*figures().values(), *known_in(rows)) if one.of_cells is not None}
+    kinds = Counter(fault.of.kind for row in rows
                     for fault in (row.summary.faults.found if row.summary.faults else ()) if fault.counts)  # fmt: skip
     return told | {
         _FOUND + kind: tr("found: {kind}", kind=fault_kinds()[kind].words) for kind, _ in kinds.most_common()

@@ -104,7 +104,12 @@ def _network(engine: Engine, speak: Reached) -> Iterable[Use]:
         careful = tr("; not encrypted: anybody on the way can read the text and the key") if open_way else ""
         if by and origin.startswith("http:"):  # over https a proxy passes on what it cannot read (RFC 9110, 9.3.6)
             careful += tr("; the proxy {by} reads both, too", by=by)
-        yield Use("host", shown, tr("sends texts to {origin}{careful}", origin=shown, careful=careful))
+        words = {"origin": shown, "careful": careful}
+        yield (
+            Use("host", shown, tr("sends texts to {origin}{careful}", **words))
+            if engine.hears is None
+            else Use("ear", shown, tr("sends clips of takes to {origin}{careful}", **words))
+        )
         if speak.secret:
             through = [by] if by and origin.startswith("http:") else []
             yield Use(
@@ -290,6 +295,13 @@ def require_agreement(engine: Engine) -> None:
             tr(
                 "{engine} was not used: it {listed}, and nobody has agreed to that on this machine. "
                 "Agree to it in Engines, or with 'zest agree'.",
+                engine=engine.engine,
+                listed=listed,
+            )
+            if engine.hears is None
+            else tr(
+                "{engine} was not used: it {listed}, and nobody has agreed to that on this machine. "
+                "Agree to it in Evidence, under Recognisers, or with 'zest recognisers --agree'.",
                 engine=engine.engine,
                 listed=listed,
             ),

@@ -18,9 +18,11 @@ from numpy.typing import NDArray
 from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.analysis.statistics.tails import special
 from zestpanel.core.evidence.declared import Figure
+from zestpanel.core.evidence.figures.predicted import known_in
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.listening.scores import PanelScores
+from zestpanel.core.runs.measuring.hearing import PREDICTED
 from zestpanel.core.texts import tr, word
 
 FEWEST: Final = 5  # rated candidates
@@ -35,7 +37,8 @@ _ALMOST: Final = 0.995  # what a correlation of 1 is taken for in its interval
 class Believed:
     """rho: Spearman's (1904). low, high: 95 % by Fisher's transform with the variance of Bonett & Wright (2000). p:
     adjusted over all figures of the language. best_of: whether the candidate that the panel put first is first by it,
-    None where the figure has no better end."""
+    None where the figure has no better end. without: the least and the greatest correlation with one candidate left
+    out: how far it hangs on a single one."""
 
     figure: Figure
     language: str
@@ -45,6 +48,7 @@ class Believed:
     high: float
     p: float
     best_of: bool | None
+    without: tuple[float, float]
 
     @property
     def goes_against(self) -> bool:
@@ -69,8 +73,8 @@ def believed(rows: Iterable[Known], scores: PanelScores) -> list[Believed]:
     for language in scores.languages:
         heard = {of.candidate.id: of for of in every if of.candidate.id in language.scores}
         found = []
-        for figure in figures().values():
-            if not figure.name.startswith("measure ") and figure.name not in _OF_SOUND:
+        for figure in (*figures().values(), *known_in(every)):
+            if not figure.name.startswith(("measure ", PREDICTED)) and figure.name not in _OF_SOUND:
                 continue  # money and waits are no guess at what is heard
             values = {c: v for c, of in heard.items()
                       if (v := figure.read(of, language).value) is not None and np.isfinite(v)}  # fmt: skip
@@ -90,7 +94,7 @@ def _of(figure: Figure, language: str, values: Mapping[int, float], heard: Mappi
         best = order[0] == max(heard, key=lambda c: heard[c])
     low, high = _interval(rho, len(x))
     return Believed(figure=figure, language=language, n=len(x), rho=rho, low=low, high=high, p=_p(x, y, rho),
-                    best_of=best)  # fmt: skip
+                    best_of=best, without=_without_one(x, y))  # fmt: skip
 
 
 def spearman(x: NDArray[np.float64], y: NDArray[np.float64]) -> float:
@@ -106,6 +110,11 @@ def _ranks(x: NDArray[np.float64]) -> NDArray[np.float64]:
     ends = np.cumsum(count)
     ranks: NDArray[np.float64] = ((ends - count + 1 + ends) / 2)[of]
     return ranks
+
+
+def _without_one(x: NDArray[np.float64], y: NDArray[np.float64]) -> tuple[float, float]:
+    found = [spearman(np.delete(x, k), np.delete(y, k)) for k in range(len(x))]
+    return min(found), max(found)
 
 
 def _interval(rho: float, n: int) -> tuple[float, float]:

@@ -10,12 +10,12 @@ from pkgutil import iter_modules
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.evidence import figures as _figures
 from zestpanel.core.evidence.declared import Figure
-from zestpanel.core.evidence.figures.tests import own
+from zestpanel.core.evidence.figures import predicted, tests
 
 
 class Figures(dict[str, Figure]):
-    """All that are declared, by name. Figures that rest on questions of the lead's own are found by theirs, and are not
-    listed: see ``known_to``."""
+    """All that are declared, by name. Figures that rest on questions of the lead's own, and on predictors, are found by
+    theirs, and are not listed: see ``known_to``."""
 
     def __missing__(self, name: str) -> Figure:
         if (found := own(name)) is None:
@@ -24,6 +24,14 @@ class Figures(dict[str, Figure]):
 
     def __contains__(self, name: object) -> bool:
         return super().__contains__(name) or (isinstance(name, str) and own(name) is not None)
+
+    def get(self, name: str, default: Figure | None = None) -> Figure | None:  # type: ignore[override]
+        return super().get(name) or own(name) or default
+
+
+def own(name: str) -> Figure | None:
+    """A figure that is known by its name alone: of a question of the lead's own, or of a predictor."""
+    return tests.own(name) or predicted.own(name)
 
 
 @cache

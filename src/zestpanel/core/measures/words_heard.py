@@ -112,6 +112,27 @@ def compared(script: Sequence[Place], names: Mapping[str, str], found: Sequence[
     )
 
 
+def written_down(text: str, language: str, answer: str, *, by: str) -> WordsHeard | str:
+    """What another recogniser wrote down, against the text; or why it cannot be told."""
+    script, heard = places(text, language), places(answer, language)
+    if not script:
+        return tr("the text has no words")
+    errors = errors_of(script, heard)
+    return WordsHeard(
+        words=errors.words, missing=errors.missing, added=errors.added, replaced=errors.replaced,
+        heard=" ".join(answer.split()), by=by, right=errors.right,
+        pairs=aligned(script, [word for place in heard for word in _fitting(place, script)]),
+    )  # fmt: skip
+
+
+def _fitting(heard: Place, script: Sequence[Place]) -> Reading:
+    """Of a figure that was written down as one, a reading that the script has; else the first."""
+    known = {reading for place in script for reading in place.readings}
+    return next(
+        (reading for reading in heard.readings if reading in known), heard.readings[0] if heard.readings else ()
+    )
+
+
 def _listen(pcm: bytes, script: Sequence[Place], names: Mapping[str, str]) -> list[str]:
     """The dictionary entries that are heard. A recogniser of its own a text: with few words it is quick."""
     from pocketsphinx import Decoder

@@ -51,6 +51,11 @@ class Shortlist:
 
         engine: what ``source`` says. former: the earlier prices, where one that was kept is to go again.
         """
+        if engine.hears is not None:
+            raise InputError(
+                tr("{engine} listens, and makes no sound.", engine=engine.engine), kept=tr("Nothing was added."),
+                remedy=tr("Add it in Evidence, under Recognisers, or with 'zest recognisers --add'."),
+            )  # fmt: skip
         before = self._file_of(engine.engine)
         self._put_former(engine.engine, former, before.plans if before is not None else (), engine.plans)
         self._parsed[source] = engine

@@ -29,8 +29,11 @@ def _tracks(of: Material) -> Tracks:
 
 def _values(of: Material) -> Values:
     heard = _found(of)
-    if isinstance(heard, str):
-        return {"words_wrong": None, "words_wrong_why": heard}
+    return {"words_wrong": None, "words_wrong_why": heard} if isinstance(heard, str) else values_of(heard)
+
+
+def values_of(heard: WordsHeard) -> Values:
+    """What is kept of what any recogniser heard."""
     return {
         "words_wrong": heard.wrong_percent,
         "characters_wrong": None if (rate := character_errors(heard.pairs)) is None else 100 * rate,
@@ -54,15 +57,15 @@ FAMILY: Final = Family(
     also=("words_missing", "words_added", "words_replaced", "heard", "heard_right", "heard_by"),
     measures=(
         Measure(name="words_wrong", words=tr("words wrong"), label=tr("words wrong, %"), short="wrong %", unit="%",
-                good=(20.0, 0.0), decimals=0, better="lower", languages=("en",),
+                good=(20.0, 0.0), decimals=0, better="lower",
                 change=Allowance(over=5.0, unit="points", about="words"), shown=True, swept=True,
-                rule=tr("the built-in English recogniser against the text; both sides in plain words by one rule a "
-                     "language, of several right readings the best one; (missing + added + replaced) over the words of "
-                     "the reading followed"),
+                rule=tr("a recogniser against the text (the built-in one hears English); both sides in plain words by "
+                     "one rule a language, of several right readings the best one; (missing + added + replaced) over "
+                     "the words of the reading followed"),
                 source=tr("word error rate, after Levenshtein (1966)"),
                 rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),
         Measure(name="characters_wrong", words=tr("characters wrong"), label=tr("characters wrong, %"), unit="%",
-                better="lower", languages=("en",),
+                better="lower",
                 rule=tr("as words wrong, a letter at a time: (missing + added + replaced) over letters and figures"),
                 source=tr("character error rate, after Levenshtein (1966)"),
                 rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),

@@ -14,6 +14,7 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.where import limits
 from zestpanel.core.evidence.believed import FEWEST, Believed, believed, in_a_sentence
 from zestpanel.core.evidence.declared import GROUPS
+from zestpanel.core.evidence.figures.predicted import known_in
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
@@ -21,6 +22,7 @@ from zestpanel.core.measures.registry import listed, versions
 from zestpanel.core.report.pictures import waits_picture
 from zestpanel.core.texts import capital, tr, trn, word
 from zestpanel.desk.charts.view import ChartView
+from zestpanel.desk.pages.evidence.recognisers import RecognisersDialog
 from zestpanel.desk.remembered import settings
 from zestpanel.desk.sources import behind_takes, behind_waits
 from zestpanel.desk.state import DeskState
@@ -37,9 +39,10 @@ def columns() -> dict[str, list[Measure]]:
 
 
 WORDS_WRONG = tr(
-    "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's, English only; figures count "
-    "in every right reading. Misheard: of words heard from nearly every other voice, how many are not heard from this "
-    "one. Where that is high the recogniser knows the voice badly, and 'wrong' compares its takes, not candidates."
+    "Wrong: words missing, added or replaced in what {by} hears, in percent of the text's; figures count in every "
+    "right reading. The built-in recogniser hears English only. Misheard: of words heard from nearly every other "
+    "voice, how many are not heard from this one. Where that is high the recogniser knows the voice badly, and 'wrong' "
+    "compares its takes, not candidates."
 )
 
 
@@ -87,7 +90,8 @@ class MeasuresView(QScrollArea):
         self.slow = button(tr("Measure voice quality, too"), self._slow_or_stop,
                            tip=tr("Harmonics to noise, jitter, shimmer, cepstral peak"))  # fmt: skip
         self.progress = label("", "small")
-        for one in (self.more, self.all, self.slow, self.progress):
+        self.ears = button(tr("Recognisers …"), lambda: RecognisersDialog(self, state).open())
+        for one in (self.more, self.ears, self.all, self.slow, self.progress):
             row.addWidget(one)
         row.addStretch(1)
         self.body.addLayout(row)
@@ -215,10 +219,11 @@ class MeasuresView(QScrollArea):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         always = {f"measure {one.name}" for of in columns().values() for one in of}
         chosen = set(chosen_columns())
+        every = [*figures().values(), *known_in(self.state.evaluation.rows.values() if self.state.evaluation else ())]
         for group, words in GROUPS.items():
             sub = menu.addMenu(words)
             assert sub is not None
-            for one in (f for f in figures().values() if f.group == group and f.name not in always):
+            for one in (f for f in every if f.group == group and f.name not in always):
                 action = sub.addAction(one.label)
                 assert action is not None
                 action.setCheckable(True)
@@ -271,7 +276,9 @@ class MeasuresView(QScrollArea):
             for one in found
         ]  # fmt: skip
         head = [tr("Figure"), tr("rank correlation"), "95 %", "n", "p", tr("same one first"), ""]
-        self.along.show_rows(head, rows, numbers=[1, 2, 3, 4], wide=6)
+        tips = {(k, 1): tr("With one candidate left out: {low} to {high}", low=_signed(one.without[0]),
+                           high=_signed(one.without[1])) for k, one in enumerate(found)}  # fmt: skip
+        self.along.show_rows(head, rows, numbers=[1, 2, 3, 4], wide=6, tips=tips)
         self.along.setFixedHeight(self.along.height_for_rows(30))
 
     def _say_ways(self, found: tuple[dict[str, int], list[str]]) -> None:
