@@ -280,6 +280,7 @@ def _parser() -> argparse.ArgumentParser:
     sub = verb("where", measuring.where, "a figure over candidates and passages, and which cells are odd")
     sub.add_argument("figure", help="such as speaking_rate, faults or words_wrong")
     sub.add_argument("--by-kind", action="store_true", help="by kind of text instead of by passage")
+    verb("likeness", measuring.likeness, "how alike takes of a voice are, to each other and to the version before")
     sub = verb("recognisers", measuring.recognisers, "programs and services that listen to takes")
     sub.add_argument("--add", type=Path, help="a file like a connector file, with a part 'hears'")
     sub.add_argument("--remove", metavar="NAME", help="take one off")

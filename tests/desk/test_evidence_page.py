@@ -3,16 +3,20 @@ on request."""
 
 from __future__ import annotations
 
+import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.desk.conftest import Opener, settle
 from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.runs.execute.auditioning import Heard, Line
 from zestpanel.core.runs.measuring.measuring import measure_missing
 from zestpanel.core.store.project import Project
+from zestpanel.core.text.plain_text import in_plain_signs
 from zestpanel.desk.pages.evidence import EvidencePage
 from zestpanel.desk.pages.evidence.limits import LimitDialog
+from zestpanel.desk.try_it import TryIt
 from zestpanel.desk.window import MainWindow
 
 
@@ -132,3 +136,49 @@ def test_voice_quality_is_measured_on_request_with_its_progress(
     assert told[-1] == (0, 0)
     assert not page.measures.slow.isVisibleTo(page.measures)
     assert "jitter_percent" in bench_project.takes.measured()[bench_project.takes.all()[0].id].values
+
+
+def test_a_fault_is_tried_with_plain_text_and_heard_in_turn_with_the_take(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    take = bench_project.takes.all()[0]
+    bench_project.takes.add_mark(take.id, 0.6, "gap")
+    window, page = opened(bench_project, open_window, qtbot)
+    page.show_view("Faults")
+    settle(qtbot, window)
+    asked: list[Line] = []
+
+    def answered(project: Project, line: Line, again: bool = False) -> Heard:
+        asked.append(line)
+        return Heard(clip=project.takes.load(take), reply={}, asked_on="")
+
+    monkeypatch.setattr("zestpanel.desk.try_it.hear", answered)
+    page.faults.plain.click()
+    dialog = next(one for one in window.findChildren(TryIt) if one.isVisible())
+    assert not dialog.both.isVisibleTo(dialog)
+    dialog.send.click()
+    settle(qtbot, window)
+    (line,) = asked
+    assert line.job.passage.text == in_plain_signs(line.job.passage.text)
+    assert line.job.candidate.voice == bench_project.shortlist.candidates()[0].voice
+    assert dialog.both.isVisibleTo(dialog)
+    mixer = window.state.player.mixer
+    dialog.both.click()
+    settle(qtbot, window)
+    assert (mixer.playing, mixer.on) == (True, 0)
+    dialog.both.click()
+    assert mixer.on == 1
+    assert dialog.both.text() == "Hear the take in its place"
+    dialog.accept()
+    assert not mixer.playing
+
+
+def test_likeness_is_compared_when_it_is_looked_at(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
+    window, page = opened(bench_project, open_window, qtbot)
+    page.show_view("Likeness")
+    settle(qtbot, window)
+    table = page.likeness.table
+    assert table.rowCount() == 1  # nothing was repeated: the scale alone
+    assert table.item(0, 0).text() == "two voices"
+    assert table.item(0, 2).text() == "9"
+    assert page.likeness.says.text().startswith("Two voices saying the same are")

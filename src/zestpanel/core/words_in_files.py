@@ -189,6 +189,8 @@ WORDS: Final = (
     marked("word", "Faults"),
     marked("word", "Where"),
     marked("word", "Profile"),
+    marked("word", "Likeness"),
+    marked("word", "timbre"),
     marked("word", "Tests"),
     marked("word", "Results"),
     marked("word", "Listeners"),

@@ -11,12 +11,16 @@ from PyQt6.QtGui import QHideEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from zestpanel.core.domain.passage import words_with_places
+from zestpanel.core.errors import ZestError
+from zestpanel.core.runs.execute.auditioning import line_for
+from zestpanel.core.text.plain_text import in_plain_signs
 from zestpanel.core.texts import tr
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.hearing import hear_take
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.theme.tokens import theme
+from zestpanel.desk.try_it import TryIt
 from zestpanel.desk.viewmodels.faults import LIST_HEAD, RATES_HEAD, STATES, FaultsSeen, Line, look_at_faults
 from zestpanel.desk.widgets import button, label
 
@@ -64,7 +68,9 @@ class FaultsView(QWidget):
         self.nothing = button(tr("Nothing wrong"), lambda: self.judge(False), tip=tr("N in the list"))
         self.note = button(tr("Note …"), self.ask_for_note)
         self.away = button(tr("Take away"), self.remove, tip=tr("Delete"))
-        layout.addWidget(flow_row(self.hear, self.all, self.real, self.nothing, self.note, self.away))
+        self.plain = button(tr("Try with plain text …"), self.try_plain,
+                            tip=tr("The same voice and settings, without signs that may cause it"))  # fmt: skip
+        layout.addWidget(flow_row(self.hear, self.all, self.real, self.nothing, self.note, self.away, self.plain))
         state.tray.marks_changed.connect(self._again)
         state.evaluation_changed.connect(self._again)
 
@@ -165,7 +171,7 @@ class FaultsView(QWidget):
         by_machine = line is not None and line.fault is not None
         for one, on in ((self.hear, line is not None), (self.all, bool(self.shown)), (self.real, by_machine),
                         (self.nothing, by_machine), (self.note, line is not None and not by_machine),
-                        (self.away, line is not None and not by_machine)):  # fmt: skip
+                        (self.away, line is not None and not by_machine), (self.plain, line is not None)):  # fmt: skip
             one.setEnabled(on)
         self.text.setVisible(line is not None)
         if line is None:
@@ -222,6 +228,31 @@ class FaultsView(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         self.leave()
         super().hideEvent(event)
+
+    def try_plain(self) -> None:
+        """A gap or a wrong word may be the text's doing or the setting's: the same is asked for once more with nothing
+        but words and plain stops, and heard beside the take."""
+        line, project = self.line, self.state.project
+        candidate = next((c for c in self.state.bench.candidates if line and c.id == line.candidate_id), None)
+        engine = project.shortlist.engines().get(candidate.engine) if candidate is not None else None
+        if line is None or candidate is None or engine is None:
+            return
+        text = in_plain_signs(line.passage.text)
+        if text == line.passage.text:
+            about = tr("The text has nothing but words and plain stops already: what is wrong is not the text's signs. "
+                       "Asked once more, it tells whether it comes again.")  # fmt: skip
+        else:
+            about = tr(
+                "Where it is gone now, the text's signs were the cause; where it is still there, voice or setting."
+            )
+        try:
+            asked = line_for(project.sending, project.own_voices, engine, text, voice=candidate.voice,
+                             model=candidate.model, plan=candidate.plan, settings=candidate.settings,
+                             language=line.passage.language)  # fmt: skip
+        except ZestError as error:
+            self.state.complain(error)
+            return
+        TryIt(self, self.state, asked, beside=line.take, about=about).show()
 
     # -- a person's word
 

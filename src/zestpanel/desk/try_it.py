@@ -5,26 +5,35 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from zestpanel.core.connectors.programs import console_verdict
-from zestpanel.core.domain.take import Timing
+from zestpanel.core.domain.take import Take, Timing
 from zestpanel.core.errors import SynthesisFailure, ZestError
+from zestpanel.core.playback.mixer import Lane, prepare_lanes
 from zestpanel.core.runs.execute.auditioning import Heard, Line, described, hear, kept_answer
 from zestpanel.core.texts import tr
 from zestpanel.desk.agreeing import ask_first
 from zestpanel.desk.dialog import Dialog
+from zestpanel.desk.hearing import play_alone
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
 
 class TryIt(Dialog):
-    def __init__(self, parent: QWidget, state: DeskState, line: Line) -> None:
+    def __init__(
+        self, parent: QWidget, state: DeskState, line: Line, *, beside: Take | None = None, about: str = ""
+    ) -> None:
+        """beside: a take that the reply is heard beside, at the same place. about: why it is tried."""
         super().__init__(parent)
-        self._state, self._line = state, line
+        self._state, self._line, self._beside = state, line, beside
+        self._heard: Heard | None = None
+        self._both: list[Lane] = []
         name = line.engine.engine
         self.setWindowTitle(tr("Try {name}", name=name))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
         layout.addWidget(label(tr("Try {name}", name=name), "name"))
+        if about:
+            layout.addWidget(label(about, "quiet", wrap=True))
         layout.addWidget(label(tr("The request"), "strong"))
         self.asked, self.answer = self._text(), self._text()
         layout.addWidget(self.asked, 3)
@@ -33,6 +42,9 @@ class TryIt(Dialog):
         foot = QHBoxLayout()
         self.send = button(tr("Send it"), self.go, role="main")
         foot.addWidget(label(tr("A request like any other: journaled, and counted for plan and caps."), "small"), 1)
+        self.both = button(tr("Hear the take"), self.hear_both)
+        self.both.hide()
+        foot.addWidget(self.both)
         foot.addWidget(button(tr("Close"), self.accept))
         foot.addWidget(self.send)
         layout.addLayout(foot)
@@ -81,7 +93,42 @@ class TryIt(Dialog):
 
         self._state.background.run(lambda: hear(project, line, again=True), self._show_reply, failed, topic="try it")
 
+    def hear_both(self) -> None:
+        """The take, then what was answered, and so on in turn, each going on where the other was."""
+        player = self._state.player
+        if self._both:
+            player.swap(1 - player.mixer.on, by_text=False)
+            player.play()
+            self._say_turn()
+            return
+        take, heard, takes = self._beside, self._heard, self._state.project.takes
+        if take is None or heard is None:
+            return
+
+        def arrived(lanes: list[Lane]) -> None:
+            self._both = lanes
+            play_alone(self._state, lanes)
+            self._say_turn()
+
+        words = len(self._line.job.passage.text.split())
+        self._state.background.run(
+            lambda: prepare_lanes([(take.id, takes.load(take), (), words), (0, heard.clip, (), words)])[0],
+            arrived, self._state.complain, topic="one take",
+        )  # fmt: skip
+
+    def _say_turn(self) -> None:
+        of_take = self._state.player.mixer.on == 0
+        self.both.setText(tr("Hear the answer in its place") if of_take else tr("Hear the take in its place"))
+
+    def done(self, how: int) -> None:
+        if self._both:
+            self._state.player.pause()
+            self._state.tray.load()  # as it was
+        super().done(how)
+
     def _show_reply(self, heard: Heard) -> None:
+        self._heard, self._both = heard, []
+        self.both.setVisible(self._beside is not None)
         clip, said = heard.clip, heard.reply
         lines = [
             tr("Kept from {day_and_hour}, when the same was asked for.", day_and_hour=day_and_hour(heard.asked_on))

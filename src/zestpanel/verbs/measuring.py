@@ -68,6 +68,25 @@ def where(options: argparse.Namespace) -> Output:
         return {"figure": name, "cells": rows, "lines": lines}
 
 
+def likeness(options: argparse.Namespace) -> Output:
+    """How alike takes of one voice are, with two voices as the scale."""
+    from dataclasses import asdict
+
+    from zestpanel.core.analysis.likeness import alike, says
+    from zestpanel.core.catalogue.candidate import short_names
+
+    with opened(options) as project:
+        found = alike(project)
+        names = short_names(project.shortlist.candidates(), project.shortlist.engines())
+        lines = [says(found, names)]
+        for one in found:
+            told = (f"{label} {value:.1f} {unit}" for label, value, unit in (
+                ("envelope", one.distortion_db, "dB"), ("pitch", one.pitch_st, "semitones"),
+                ("colour", one.colour_db, "dB")) if value is not None)  # fmt: skip
+            lines.append(f"{names.get(one.candidate_id, 'Two voices')}, {one.to}, {one.n} pairs: {', '.join(told)}")
+        return {"pairs": [asdict(one) for one in found], "lines": lines}
+
+
 def recognisers(options: argparse.Namespace) -> Output:
     """Programs and services that listen: listed, brought in, taken off, agreed to, asked."""
     from zestpanel.core.connectors import agreed

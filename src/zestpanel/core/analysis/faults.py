@@ -17,6 +17,8 @@ from typing import Final, Protocol
 import numpy as np
 
 from zestpanel.core.analysis.channel import ChannelTakes, channel_takes
+from zestpanel.core.analysis.joins import KIND as JOIN_HEARD
+from zestpanel.core.analysis.joins import joins_heard
 from zestpanel.core.domain.passage import Passage, words_with_places
 from zestpanel.core.domain.take import Measured, Segment, Take, Verdict
 from zestpanel.core.measures.families.faults import FAMILY
@@ -58,7 +60,7 @@ class FaultParts(ChannelTakes, Protocol):
 @cache
 def fault_kinds() -> Mapping[str, Kind]:
     """All kinds of findings, by name."""
-    return {one.name: one for one in (*kinds().values(), *KINDS) if one.fault}
+    return {one.name: one for one in (*kinds().values(), *KINDS, JOIN_HEARD) if one.fault}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,6 +157,10 @@ def faults(
             here = _as_faults(stretches.get(take.id, ()), take, passage)
             if take.id in lengths:
                 here.append(lengths[take.id])
+            if take.timing is not None and take.timing.joins_s:
+                curves = project.takes.measured([take.id], tracks=True)[take.id].curves
+                pauses = [(s.start_s, s.end_s) for s in stretches.get(take.id, ()) if s.kind == PAUSE]
+                here += joins_heard(curves, take.timing.joins_s, pauses)
             for one in sorted(here, key=lambda one: one.start_s):
                 real, number = _said_of(one, said.get(take.id, ()))
                 word = one.kind in OF_WORDS

@@ -1,4 +1,4 @@
-"""Drift over a long clip: whether loudness, pitch and pace wander from its beginning to its end.
+"""Drift over a long clip: whether loudness, pitch, pace and timbre wander from its beginning to its end.
 
 The clip is cut into stretches of ten seconds; the median of the slopes between all pairs of stretches (Theil 1950, Sen
 1968), with its 95 % interval, is stated as the change from the first stretch to the last. A change is called a drift
@@ -15,6 +15,7 @@ from typing import Final
 import numpy as np
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.measures.balance import spectral_balance_db
 from zestpanel.core.measures.loudness import integrated_loudness
 from zestpanel.core.measures.pitch import measure_pitch, semitones
 from zestpanel.core.measures.silence import measure_silence
@@ -36,6 +37,7 @@ KINDS: Final[dict[str, Kind]] = {
     "loudness": Kind(words="loudness", unit="LU", allowance=1.0),
     "pitch": Kind(words="pitch", unit="semitones", allowance=0.5),
     "pace": Kind(words="pace", unit="%", allowance=5.0),
+    "timbre": Kind(words="timbre", unit="dB", allowance=2.0),
 }
 
 
@@ -85,6 +87,8 @@ def drift_of(clip: Clip, words: Sequence[tuple[str, float, float, bool]] = ()) -
             found["loudness"].append((k, loud))
         if (hz := measure_pitch(part).median_hz) is not None:
             found["pitch"].append((k, float(semitones(np.array([hz]), 100.0)[0])))
+        if (balance := spectral_balance_db(part)) is not None:
+            found["timbre"].append((k, balance))
         if spoken := int(((starts >= k * STRETCH_S) & (starts < (k + 1) * STRETCH_S)).sum()):
             found["pace"].append((k, 100 * float(np.log(spoken / speech))))
     return tuple(one for name, points in found.items() if (one := _fitted(name, points)) is not None)

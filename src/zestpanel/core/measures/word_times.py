@@ -90,18 +90,24 @@ def _letters(word: str) -> str:
 
 
 def mel_cepstra(x: NDArray[np.float32], *, hop_s: float) -> NDArray[np.float32]:
-    """MFCC 1..12 of mono sound at 16 kHz, shape (frames, 12): 25 ms Hann windows, 26 mel bands 80 to 7600 Hz."""
+    """MFCC 1..12 of mono sound at 16 kHz, each with mean 0 and spread 1, shape (frames, 12)."""
     from scipy.fft import dct  # a heavy import, left out of the program's start
 
+    cepstra = dct(np.log(mel_bands_of(x, hop_s=hop_s) + 1e-9), type=2, norm="ortho", axis=1)[:, 1:13]
+    cepstra = (cepstra - cepstra.mean(axis=0)) / (cepstra.std(axis=0) + 1e-6)
+    out: NDArray[np.float32] = cepstra.astype(np.float32)
+    return out
+
+
+def mel_bands_of(x: NDArray[np.float32], *, hop_s: float) -> NDArray[np.float64]:
+    """Power of mono sound at 16 kHz in 26 mel bands, 80 to 7600 Hz, in Hann windows of 25 ms, shape (frames, 26)."""
     hop, size = round(hop_s * _RATE_HZ), 400
     count = max(1, 1 + (len(x) - size) // hop)
     x = np.pad(x, (0, max(0, size + (count - 1) * hop - len(x))))
     frames = np.lib.stride_tricks.sliding_window_view(x, size)[::hop][:count]
     spectrum = np.abs(np.fft.rfft(frames * np.hanning(size).astype(np.float32), 512)) ** 2
-    cepstra = dct(np.log(spectrum @ _mel_bands().T + 1e-9), type=2, norm="ortho", axis=1)[:, 1:13]
-    cepstra = (cepstra - cepstra.mean(axis=0)) / (cepstra.std(axis=0) + 1e-6)
-    out: NDArray[np.float32] = cepstra.astype(np.float32)
-    return out
+    power: NDArray[np.float64] = spectrum @ _mel_bands().T
+    return power
 
 
 @lru_cache(maxsize=1)

@@ -78,8 +78,19 @@ def _told(place: Place, pair: Pair, before: Sequence[str], after: Sequence[str])
         elif step == "insert":
             run = heard[c:d]
             earlier, later = [*before, *heard[:c]], [*heard[d:], *after]
-            twice = earlier[-len(run) :] == run or later[: len(run)] == run
-            yield TWICE if twice else ADDED, place.written, " ".join(run)
+            again = _again(run, earlier, later)
+            yield (TWICE, place.written, " ".join(again)) if again else (ADDED, place.written, " ".join(run))
+
+
+def _again(run: Sequence[str], earlier: Sequence[str], later: Sequence[str]) -> list[str]:
+    """What of the words that were added is said just before or behind them, too: all of them, or most where they are
+    several, since a recogniser often mishears where a repetition begins."""
+    for n in range(len(run), max(1, len(run) // 2), -1):
+        if list(earlier[-n:]) == list(run[-n:]):
+            return list(run[-n:])
+        if list(later[:n]) == list(run[:n]):
+            return list(run[:n])
+    return list(run) if len(run) == 1 and (earlier[-1:] == list(run) or later[:1] == list(run)) else []
 
 
 def _when(script: Sequence[Place], text: str, times: WordTimes, duration_s: float) -> list[tuple[float, float]]:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Final
 
 from zestpanel.core.domain.take import Segment
-from zestpanel.core.measures.declared import Family, Material, Values
+from zestpanel.core.measures.declared import Family, Material, Measure, Values
 from zestpanel.core.measures.drift import KINDS, Drift, as_values, drift_of
 from zestpanel.core.measures.tracks import Kind, Tracks
 from zestpanel.core.texts import tr, word
@@ -33,14 +33,27 @@ def _says(kind: str) -> Callable[[Segment], str]:
                           change=f"{one.size:+.1f}".replace("-", "−"), unit=word(unit))  # fmt: skip
 
 
+_RULE: Final = tr("change from the first ten seconds to the last, by the median slope between all stretches")
+_SOURCE: Final = "Theil (1950), Sen (1968)"
 FAMILY: Final = Family(
     name="drift",
-    version=6,
+    version=7,
+    group="voice",
     place=80,
     values=_values,
     tracks=_tracks,
     kinds=tuple(Kind(f"{kind} drifts", words, _says(kind)) for kind, words in (
-        ("loudness", tr("loudness drifts")), ("pitch", tr("pitch drifts")), ("pace", tr("pace drifts")))),
-    measures=(),
-    also=tuple(f"drift_{kind}{end}" for kind in KINDS for end in ("", "_low", "_high", "_n")),
+        ("loudness", tr("loudness drifts")), ("pitch", tr("pitch drifts")), ("pace", tr("pace drifts")),
+        ("timbre", tr("timbre drifts")))),
+    measures=tuple(
+        Measure(name=f"drift_{kind}", words=words, label=label, unit=KINDS[kind].unit, rule=_RULE, source=_SOURCE,
+                rests_on=tr("clips of a minute and more"))
+        for kind, words, label in (
+            ("loudness", tr("drift of loudness"), tr("drift of loudness, LU")),
+            ("pitch", tr("drift of pitch"), tr("drift of pitch, semitones")),
+            ("pace", tr("drift of pace"), tr("drift of pace, %")),
+            ("timbre", tr("drift of timbre"), tr("drift of timbre, dB")),
+        )
+    ),
+    also=tuple(f"drift_{kind}{end}" for kind in KINDS for end in ("_low", "_high", "_n")),
 )  # fmt: skip

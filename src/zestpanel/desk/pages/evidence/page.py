@@ -5,6 +5,7 @@ from __future__ import annotations
 from zestpanel.core.choice.where import choices
 from zestpanel.core.texts import tr
 from zestpanel.desk.faults_view import FaultsView
+from zestpanel.desk.pages.evidence.likeness_view import LikenessView
 from zestpanel.desk.pages.evidence.measures_view import MeasuresView
 from zestpanel.desk.pages.evidence.profile_view import ProfileView
 from zestpanel.desk.pages.evidence.where_view import WhereView
@@ -23,8 +24,9 @@ class EvidencePage(TabbedPage):
         self.faults = FaultsView(state)
         self.head.addWidget(button(tr("Copy"), self._copy))
         self.where, self.profile = WhereView(state), ProfileView(state)
-        self.add_views(("Measures", "Where", "Profile", "Faults"),
-                       (self.measures, self.where, self.profile, self.faults))  # fmt: skip
+        self.likeness = LikenessView(state)
+        self.add_views(("Measures", "Where", "Profile", "Likeness", "Faults"),
+                       (self.measures, self.where, self.profile, self.likeness, self.faults))  # fmt: skip
 
         self.profile.figure_chosen.connect(self._where)
 
@@ -36,7 +38,7 @@ class EvidencePage(TabbedPage):
     def _copy(self) -> None:
         """The table that is seen, or the picture."""
         view = {"Measures": self.measures.table, "Where": self.where.chart, "Profile": self.profile.chart,
-                "Faults": self.faults.table}[self.view]  # fmt: skip
+                "Likeness": self.likeness.table, "Faults": self.faults.table}[self.view]  # fmt: skip
         view.copy()  # type: ignore[attr-defined]
 
     def refresh(self) -> None:
