@@ -182,3 +182,27 @@ def test_likeness_is_compared_when_it_is_looked_at(bench_project: Project, open_
     assert table.item(0, 0).text() == "two voices"
     assert table.item(0, 2).text() == "9"
     assert page.likeness.says.text().startswith("Two voices saying the same are")
+
+
+def test_a_passage_is_heard_in_all_its_languages_side_by_side(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    first = bench_project.texts.all()[0]
+    (french,) = bench_project.texts.add(["Une ligne."], language="fr-FR")
+    bench_project.texts.describe(french.id, translation_of=first.id)
+    take = bench_project.takes.all()[0]
+    bench_project.takes.keep(bench_project.takes.load(take), candidate_id=take.candidate_id, repeat=1,
+                             passage_version_id=french.version_id, obtained="import")  # fmt: skip
+    window = open_window(bench_project)
+    window.state.select(take.candidate_id, first.id)
+    settle(qtbot, window)
+    tray = window.state.tray
+    tray.lay_out_translations()
+    settle(qtbot, window)
+    names = [tray.lane_name(lane) for lane in tray.lanes]
+    assert len(names) == 4
+    assert [name.rpartition(" · ")[2] for name in names] == ["en-GB", "en-GB", "en-GB", "fr-FR"]
+    assert window.state.player.mixer.playing
+    window.state.select(take.candidate_id, bench_project.texts.all()[1].id)
+    settle(qtbot, window)
+    assert tray.translations() == []

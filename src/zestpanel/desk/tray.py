@@ -184,8 +184,39 @@ class Tray(QObject):
         self._state.selected.emit()
         self.load()
 
+    def translations(self) -> list[Take]:
+        """The passage that is shown in every language and accent it was made in: a take of each cell, the passage's own
+        first; [] where there is only one language."""
+        bench, passage = self._state.bench, self._state.passage()
+        if passage is None:
+            return []
+        root = passage.translation_of or passage.id
+        group = sorted((p for p in bench.passages if root in (p.id, p.translation_of)), key=lambda p: p is not passage)
+        found = [(p, take) for p in group for c in self._state.ordered()
+                 if (take := bench.cell(c.id, p.id).take) is not None]  # fmt: skip
+        several = len({p.language for p, _ in found}) > 1
+        each: dict[int, list[Take]] = {}  # the first few of each language, so that none is crowded out
+        for p, take in found:
+            each.setdefault(p.id, []).append(take)
+        turns = [of[k] for k in range(MOST_LANES) for of in each.values() if k < len(of)]
+        kept = {take.id for take in turns[:MOST_LANES]}
+        return [take for _, take in found if take.id in kept] if several else []
+
+    def lay_out_translations(self) -> None:
+        """Candidates of all languages that speak this passage, to be swapped as others are."""
+        takes, state = self.translations(), self._state
+        if takes and state.candidate_id is not None and state.passage_id is not None:
+            self.lay_out_repeats(takes, state.candidate_id, state.passage_id, play=True)
+
     def lane_name(self, lane: TrayLane) -> str:
-        return tr("take {repeat}", repeat=lane.take.repeat) if self.repeats else self._state.name(lane.candidate)
+        name = self._state.name(lane.candidate)
+        if not self.repeats:
+            return name
+        if len({take.candidate_id for take in self.repeats}) > 1:
+            language = next((p.language for p in self._state.bench.passages
+                             if p.version_id == lane.take.passage_version_id), lane.candidate.language)  # fmt: skip
+            return f"{name} · {language}"
+        return tr("take {repeat}", repeat=lane.take.repeat)
 
     # -- how it is heard
 

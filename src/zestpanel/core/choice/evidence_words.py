@@ -7,7 +7,7 @@ from typing import Final
 from zestpanel.core.analysis.timing.waits import in_words
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.row import Row
-from zestpanel.core.texts import tr, trn
+from zestpanel.core.texts import some_of, tr, trn
 
 WRONG_WORDS: Final = 5.0  # percent, from which on it is worth a sentence (common practice, no source)
 FAILING: Final = 0.02
@@ -18,7 +18,7 @@ def evidence_in_words(found: Evaluation) -> list[str]:
     rows = [row for row in found.rows.values() if row.summary.takes]
     if not rows:
         return []
-    out = [*_waits(rows), *_words(rows), *_odd(rows)]
+    out = [*_waits(rows), *_words(rows), *_odd(rows), *_once(rows)]
     return out or [tr("Nothing stands out.")]
 
 
@@ -75,3 +75,13 @@ def _odd(rows: list[Row]) -> list[str]:
             )
         )
     return out
+
+
+def _once(rows: list[Row]) -> list[str]:
+    """Of a voice that was asked for each text once, nobody knows whether it is the same twice."""
+    once = [row.name for row in rows if row.summary.takes and not any(over == "takes" for over, _ in row.summary.apart)]
+    if not once:
+        return []
+    return [trn("One candidate has too few repeats to tell whether it is the same twice: {names}.",
+                "{n} candidates have too few repeats to tell whether they are the same twice: {names}.", len(once),
+                n=len(once), names=some_of(once, 3))]  # fmt: skip

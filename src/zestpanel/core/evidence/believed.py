@@ -145,9 +145,16 @@ def in_a_sentence(found: Sequence[Believed]) -> str:
     if not found:
         return ""
     along = [word(one.figure.words) for one in found if one.goes_along]
+    against = [word(one.figure.words) for one in found if one.p < ALPHA and one.goes_against]
     n = max(one.n for one in found)
-    if not along:
+    if not along and not against:
         return tr("None of {all} figures is shown to go along with what the panel heard ({n} candidates at most): take "
                   "them for what they are, not for quality.", all=len(found), n=n)  # fmt: skip
-    return tr("Of {all} figures these go along with what the panel heard: {along}. The others are not shown to mean "
-              "anything for the choice here.", all=len(found), along=", ".join(dict.fromkeys(along)))  # fmt: skip
+    out = []
+    if along:
+        out.append(tr("Of {all} figures these go along with what the panel heard: {along}.", all=len(found),
+                      along=", ".join(dict.fromkeys(along))))  # fmt: skip
+    if against:
+        out.append(tr("These go against it, the better end by their name heard as the worse one: {against}.",
+                      against=", ".join(dict.fromkeys(against))))  # fmt: skip
+    return " ".join([*out, tr("The others are not shown to mean anything for the choice here.")])

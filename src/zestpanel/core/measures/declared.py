@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.domain.take import WordTimes
+from zestpanel.core.measures.loudness import hop_energies
 from zestpanel.core.measures.pitch import Track, pitch_track
 from zestpanel.core.measures.silence import Silence, frame_levels_dbfs, measure_silence, speech_frames
 from zestpanel.core.measures.tracks import Kind, Tracks
@@ -130,6 +131,11 @@ class Material:
     def speaks(self) -> NDArray[np.bool_]:
         """Which of them speak."""
         return speech_frames(self.levels, self.clip)
+
+    @cached_property
+    def hops(self) -> NDArray[np.float64]:
+        """Weighted energy of each whole 100 ms."""
+        return hop_energies(self.clip.samples, self.clip.rate_hz)
 
     @cached_property
     def pitch(self) -> Track:

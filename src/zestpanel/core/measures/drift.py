@@ -13,16 +13,18 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
 from zestpanel.core.measures.balance import spectral_balance_db
-from zestpanel.core.measures.loudness import integrated_loudness
-from zestpanel.core.measures.pitch import measure_pitch, semitones
+from zestpanel.core.measures.loudness import gated_loudness, hop_energies
+from zestpanel.core.measures.pitch import STEP_S, Track, measure_pitch, pitch_track, semitones
 from zestpanel.core.measures.silence import measure_silence
 from zestpanel.core.texts import tr
 
 STRETCH_S: Final = 10.0
 FEWEST: Final = 6  # stretches that speak
+_HOPS: Final = 100  # of 100 ms in a stretch
 _LEAST_SPEECH_S: Final = 3.0  # in a stretch
 
 
@@ -69,12 +71,18 @@ class Drift:
         return words.replace("-", "−")
 
 
-def drift_of(clip: Clip, words: Sequence[tuple[str, float, float, bool]] = ()) -> tuple[Drift, ...]:
-    """What there is to tell about a clip; empty where it is too short. Pace needs word times."""
+def drift_of(
+    clip: Clip, words: Sequence[tuple[str, float, float, bool]] = (), *, track: Track | None = None,
+    hops: NDArray[np.float64] | None = None,
+) -> tuple[Drift, ...]:  # fmt: skip
+    """What there is to tell about a clip; empty where it is too short. Pace needs word times. track, hops: its pitch,
+    and its energies of 100 ms each, where they are known."""
     length = round(STRETCH_S * clip.rate_hz)
     whole = len(clip.samples) // length
     if whole < FEWEST:
         return ()
+    track = pitch_track(clip) if track is None else track
+    hops = hop_energies(clip.samples, clip.rate_hz) if hops is None else hops
     found: dict[str, list[tuple[float, float]]] = {name: [] for name in KINDS}
     starts = np.array([start for _, start, _, _ in words])
     for k in range(whole):
@@ -82,10 +90,11 @@ def drift_of(clip: Clip, words: Sequence[tuple[str, float, float, bool]] = ()) -
         speech = measure_silence(part).speech_s
         if speech < _LEAST_SPEECH_S:
             continue
-        loud, _ = integrated_loudness(part)
+        loud, _ = gated_loudness(hops[k * _HOPS : (k + 1) * _HOPS], clip.rate_hz)
         if loud is not None:
             found["loudness"].append((k, loud))
-        if (hz := measure_pitch(part).median_hz) is not None:
+        steps = slice(round(k * STRETCH_S / STEP_S), round((k + 1) * STRETCH_S / STEP_S))
+        if (hz := measure_pitch(part, Track(track.f0_hz[steps], 0.0)).median_hz) is not None:
             found["pitch"].append((k, float(semitones(np.array([hz]), 100.0)[0])))
         if (balance := spectral_balance_db(part)) is not None:
             found["timbre"].append((k, balance))

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zestpanel.core.audio.clip import Clip
-from zestpanel.core.measures.loudness import ABSOLUTE_GATE_LUFS, loudness_steps
+from zestpanel.core.measures.loudness import ABSOLUTE_GATE_LUFS, hop_energies, loudness_steps
 
 WITHIN_DB: Final = 60.0  # of the long-term spectrum's peak
 _FRAME_S: Final = 0.02
@@ -48,12 +48,13 @@ def crest_db(x: NDArray[np.float64], speech_power: float) -> float | None:
     return 10 * float(np.log10(peak**2 / speech_power)) if peak > 0 and speech_power > 0 else None
 
 
-def loudness_range_lu(clip: Clip) -> float | None:
+def loudness_range_lu(clip: Clip, hops: NDArray[np.float64] | None = None) -> float | None:
     """EBU Tech 3342: between the 10th and the 95th percentile of short-term loudness, over what is louder than -70 LUFS
-    and than 20 LU below the mean of that. None for clips under ten seconds."""
+    and than 20 LU below the mean of that. None for clips under ten seconds. hops: its energies, if known."""
     if clip.duration_s < SHORTEST_S:
         return None
-    found = loudness_steps(clip, SHORT_TERM_S)
+    energies = hop_energies(clip.samples, clip.rate_hz) if hops is None else hops
+    found = loudness_steps(energies, clip.rate_hz, SHORT_TERM_S)
     found = found[found > ABSOLUTE_GATE_LUFS]
     if not len(found):
         return None

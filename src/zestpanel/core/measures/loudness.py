@@ -125,18 +125,26 @@ def integrated_loudness(clip: Clip) -> tuple[float | None, str]:
 def loudness_of(samples: NDArray[np.float32] | LongSamples, rate: int) -> tuple[float | None, str]:
     """As ``integrated_loudness``, of samples of shape (frames, channels) that may lie in a file: a long sound is gone
     through in stretches."""
-    frames = len(samples)
-    if frames / rate < BLOCK_S - 0.5 / rate:
+    if len(samples) / rate < BLOCK_S - 0.5 / rate:
         return None, TOO_SHORT
+    return gated_loudness(hop_energies(samples, rate), rate)
+
+
+def hop_energies(samples: NDArray[np.float32] | LongSamples, rate: int) -> NDArray[np.float64]:
+    """Weighted energy of each whole 100 ms, over all channels, shape (hops,): loudness of any window is made of it."""
     step = BLOCK_S / OVERLAP * rate
-    hops = int(frames / step + 1e-6)
-    edges = np.minimum(np.round(np.arange(hops + 1) * step).astype(int), frames)
-    quarter = np.concatenate([
+    hops = int(len(samples) / step + 1e-6)
+    edges = np.minimum(np.round(np.arange(hops + 1) * step).astype(int), len(samples))
+    return np.concatenate([
         _energies(samples, rate, edges[k : k + _AT_A_TIME_HOPS + 1]) for k in range(0, max(1, hops), _AT_A_TIME_HOPS)
     ])  # fmt: skip
-    if len(quarter) < OVERLAP:
+
+
+def gated_loudness(hops: NDArray[np.float64], rate: int) -> tuple[float | None, str]:
+    """As ``integrated_loudness``, of energies of 100 ms each."""
+    if len(hops) < OVERLAP:
         return None, TOO_SHORT
-    block_power = np.convolve(quarter, np.ones(OVERLAP), "valid") / (BLOCK_S * rate)
+    block_power = np.convolve(hops, np.ones(OVERLAP), "valid") / (BLOCK_S * rate)
     with np.errstate(divide="ignore"):
         block_lufs = LOUDNESS_OFFSET + 10 * np.log10(block_power)
     loud = block_power[block_lufs > ABSOLUTE_GATE_LUFS]
@@ -147,17 +155,13 @@ def loudness_of(samples: NDArray[np.float32] | LongSamples, rate: int) -> tuple[
     return float(LOUDNESS_OFFSET + 10 * np.log10(kept.mean())), ""
 
 
-def loudness_steps(clip: Clip, window_s: float) -> NDArray[np.float64]:
-    """Loudness of windows of so many seconds, one each 100 ms, LUFS, ungated; shape (windows,), empty where the clip is
-    shorter. -inf for silence."""
-    step = BLOCK_S / OVERLAP * clip.rate_hz
-    hops, many = int(clip.frames / step + 1e-6), round(window_s * OVERLAP / BLOCK_S)
-    if hops < many:
+def loudness_steps(hops: NDArray[np.float64], rate: int, window_s: float) -> NDArray[np.float64]:
+    """Loudness of windows of so many seconds, one each 100 ms, LUFS, ungated; shape (windows,), empty where there is no
+    whole one. -inf for silence. hops: energies of 100 ms each."""
+    many = round(window_s * OVERLAP / BLOCK_S)
+    if len(hops) < many:
         return np.zeros(0)
-    edges = np.minimum(np.round(np.arange(hops + 1) * step).astype(int), clip.frames)
-    parts = [_energies(clip.samples, clip.rate_hz, edges[k : k + _AT_A_TIME_HOPS + 1])
-             for k in range(0, hops, _AT_A_TIME_HOPS)]  # fmt: skip
-    power = np.convolve(np.concatenate(parts), np.ones(many), "valid") / (window_s * clip.rate_hz)
+    power = np.convolve(hops, np.ones(many), "valid") / (window_s * rate)
     with np.errstate(divide="ignore"):
         out: NDArray[np.float64] = LOUDNESS_OFFSET + 10 * np.log10(np.maximum(power, 0.0))
     return out
@@ -229,9 +233,9 @@ def _top(before: float, middle: float, after: float) -> float:
     return middle - (before - after) ** 2 / (8 * bend) if highest else middle
 
 
-def measure_loudness(clip: Clip) -> Loudness:
-    """Integrated loudness and true peak of a clip."""
-    lufs, why = integrated_loudness(clip)
+def measure_loudness(clip: Clip, hops: NDArray[np.float64] | None = None) -> Loudness:
+    """Integrated loudness and true peak of a clip. hops: its energies, where they are known."""
+    lufs, why = integrated_loudness(clip) if hops is None else gated_loudness(hops, clip.rate_hz)
     return Loudness(integrated_lufs=lufs, true_peak_dbtp=true_peak_dbtp(clip), why=why)
 
 

@@ -133,6 +133,9 @@ class Strip(QFrame):
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(act)
+        languages = menu.addAction(tr("This passage in all its languages"), tray.lay_out_translations)
+        assert languages is not None
+        languages.setEnabled(bool(tray.translations()))
         menu.addSeparator()
         for words, name in ((tr("Pitch over the waves"), "pitch"), (tr("Level over the waves"), "level")):
             action = menu.addAction(words)

@@ -13,7 +13,7 @@ from zestpanel.core.texts import tr, word
 
 
 def _found(of: Material) -> tuple[Drift, ...]:
-    return of.once("drift", lambda: drift_of(of.clip, of.words[0]))
+    return of.once("drift", lambda: drift_of(of.clip, of.words[0], track=of.pitch, hops=of.hops))
 
 
 def _values(of: Material) -> Values:

@@ -21,7 +21,7 @@ def _values(of: Material) -> Values:
         "speech_to_noise_db": None if of.silence.beyond_reach else over,
         "dc_offset_percent": dc_offset_percent(of.mono),
         "crest_factor_db": crest_db(of.mono, power),
-        "loudness_range_lu": loudness_range_lu(of.clip),
+        "loudness_range_lu": loudness_range_lu(of.clip, of.hops),
     }
 
 

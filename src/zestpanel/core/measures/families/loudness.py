@@ -15,7 +15,7 @@ from zestpanel.core.texts import tr
 
 
 def _values(of: Material) -> Values:
-    found = measure_loudness(of.clip)
+    found = measure_loudness(of.clip, of.hops)
     return {"loudness_lufs": found.integrated_lufs, "loudness_why": found.why,
             "true_peak_dbtp": found.true_peak_dbtp if found.why != "silent" else None}  # fmt: skip
 
