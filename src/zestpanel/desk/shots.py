@@ -25,6 +25,7 @@ def write_shots(  # noqa: C901 one picture after another
     from zestpanel.desk.application import make_application
     from zestpanel.desk.pages.engines import EnginesPage
     from zestpanel.desk.pages.engines.price import PriceDialog
+    from zestpanel.desk.pages.evidence import EvidencePage
     from zestpanel.desk.pages.listening import ListeningPage
     from zestpanel.desk.pages.listening.new_test import NewTestDialog
     from zestpanel.desk.pages.passages import PassagesPage
@@ -116,6 +117,15 @@ def write_shots(  # noqa: C901 one picture after another
     for step in ("brief", "engines", "evidence", "listening", "cost", "choice"):
         shoot(step, partial(window.go_to, step))
 
+    def where() -> None:
+        window.go_to("evidence")
+        page = window.page("evidence")
+        assert isinstance(page, EvidencePage)
+        page.show_view("Where")
+        page.where.show_figure("measure words_wrong")
+
+    shoot("where", where)
+
     def results() -> None:
         window.go_to("listening")
         page = window.page("listening")
@@ -177,16 +187,9 @@ def write_shots(  # noqa: C901 one picture after another
         window._to_booth(unkept(able, kind_of(kind), settings, ("en",)))  # noqa: SLF001 what only a listener sees
         window.booth.before.done.emit()  # the instructions were read
 
-    def placed() -> None:
-        booth("multi-stimulus")
-        settle()
-        for k, place in enumerate((72, 55, 31, 68)):
-            window.booth.line.put(k, place)
-
-    for name, view in (("booth", partial(booth, "preference")), ("booth-line", placed)):
-        shoot(name, view)
-        window.booth._leave()  # noqa: SLF001 what only a listener sees
-        window.booth._leave()  # past the page that thanks the listener  # noqa: SLF001 what only a listener sees
+    shoot("booth", partial(booth, "preference"))
+    window.booth._leave()  # noqa: SLF001 what only a listener sees
+    window.booth._leave()  # past the page that thanks the listener  # noqa: SLF001 what only a listener sees
     if not dark:
         theme.set(dark=True)
         shoot("dark", to_cell)

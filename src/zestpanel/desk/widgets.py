@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -103,6 +104,21 @@ def rule() -> QFrame:
     line.setObjectName("rule")
     line.setFixedHeight(1)
     return line
+
+
+def scrolled(*inside: QWidget) -> QScrollArea:
+    """Widgets one below the other, which scroll where there is no room; the keys stay with them."""
+    area, holder = QScrollArea(), QWidget()
+    box = QVBoxLayout(holder)
+    box.setContentsMargins(0, 0, 8, 0)
+    for one in inside:
+        box.addWidget(one)
+    box.addStretch(1)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QScrollArea.Shape.NoFrame)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setWidget(holder)
+    return area
 
 
 def button(text: str, on_click: Callable[[], object], *, role: str = "", tip: str = "") -> QPushButton:

@@ -3,14 +3,13 @@ project's panel, and never weighed."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from functools import lru_cache
 from typing import Final
 
-from zestpanel.core.domain.passage import Passage
-from zestpanel.core.evidence.declared import CellParts, Cells, Figure, Place, Reading, of_median
+from zestpanel.core.evidence.declared import Figure
+from zestpanel.core.evidence.figures.sound import cells_of, median_of
 from zestpanel.core.evidence.known import Known
-from zestpanel.core.listening.scores import LanguageScores
 from zestpanel.core.runs.measuring.hearing import PREDICTED
 from zestpanel.core.texts import tr
 
@@ -24,18 +23,9 @@ def own(name: str) -> Figure | None:
         return None
     by = name.removeprefix(PREDICTED)
 
-    def read(of: Known, _: LanguageScores | None) -> Reading:
-        found = of.summary.sound.get(name)
-        return Reading(None) if found is None else of_median(found.median, found.low, found.high, found.n)
-
-    def of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
-        measured = project.takes.measured([take.id for take in cells.values()])
-        values = {place: measured[take.id].values.get(name) for place, take in cells.items() if take.id in measured}
-        return {place: float(value) for place, value in values.items() if isinstance(value, int | float)}
-
     words = tr("predicted by {by}", by=by)
-    return Figure(name=name, words=words, label=words, decimals=2, place=105, group="sound", read=read,
-                  of_cells=of_cells)  # fmt: skip
+    return Figure(name=name, words=words, label=words, decimals=2, place=105, group="sound",
+                  read=median_of(name), of_cells=cells_of(name))  # fmt: skip
 
 
 def known_in(rows: Iterable[Known]) -> list[Figure]:

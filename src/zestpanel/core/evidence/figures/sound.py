@@ -13,18 +13,29 @@ from zestpanel.core.measures import registry
 from zestpanel.core.measures.declared import Measure
 
 
-def _of(one: Measure, group: Group, place: int) -> Figure:
-    name = one.name
+def median_of(name: str) -> Callable[[Known, LanguageScores | None], Reading]:
+    """Of a value that takes have, the median over a candidate's."""
 
     def read(of: Known, _: LanguageScores | None) -> Reading:
-        """The median over a candidate's takes."""
         found = of.summary.sound.get(name)
         return Reading(None) if found is None else of_median(found.median, found.low, found.high, found.n)
+
+    return read
+
+
+def cells_of(name: str) -> Callable[[CellParts, Cells, Mapping[int, Passage]], Mapping[Place, float]]:
+    """Of a value that takes have, that of each cell's."""
 
     def of_cells(project: CellParts, cells: Cells, _: Mapping[int, Passage]) -> Mapping[Place, float]:
         measured = project.takes.measured([take.id for take in cells.values()])
         values = {place: measured[take.id].values.get(name) for place, take in cells.items() if take.id in measured}
         return {place: float(value) for place, value in values.items() if isinstance(value, int | float)}
+
+    return of_cells
+
+
+def _of(one: Measure, group: Group, place: int) -> Figure:
+    name = one.name
 
     start: Callable[[Brief], Start] | None = None
     if one.good is not None:
@@ -32,8 +43,9 @@ def _of(one: Measure, group: Group, place: int) -> Figure:
         start = lambda _: Start(worst, best, 0)  # noqa: E731 weighed by those who set a weight for it
     return Figure(
         name=f"measure {name}", words=one.words, label=one.label, column=name.replace("_", " "), decimals=one.decimals,
-        unit=lambda _: f" {one.unit}" if one.unit else "", better=one.better, place=place, read=read, group=group,
-        of_cells=of_cells, start=start, claimed=one.claimed, best_of="lower" if one.better == "lower" else "higher",
+        unit=lambda _: f" {one.unit}" if one.unit else "", better=one.better, place=place, group=group,
+        read=median_of(name), of_cells=cells_of(name), start=start, claimed=one.claimed,
+        best_of="lower" if one.better == "lower" else "higher",
     )  # fmt: skip
 
 

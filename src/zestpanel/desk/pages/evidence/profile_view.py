@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.profile import Line, profile, says
 from zestpanel.core.report.drawing import Picture
@@ -12,7 +12,7 @@ from zestpanel.core.texts import tr
 from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import label
+from zestpanel.desk.widgets import label, scrolled
 
 
 class ProfileView(QWidget):
@@ -37,17 +37,7 @@ class ProfileView(QWidget):
         self.lines: list[Line] = []
         self.chart = ChartView(self._picture, least=620.0)
         self.chart.candidate_chosen.connect(self._lead)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        inside = QWidget()
-        box = QVBoxLayout(inside)
-        box.setContentsMargins(0, 0, 8, 0)
-        box.addWidget(self.chart)
-        box.addStretch(1)
-        area.setWidget(inside)
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolled(self.chart), 1)
         self.whose.currentIndexChanged.connect(self._look)
         state.evaluation_changed.connect(self._again)
 

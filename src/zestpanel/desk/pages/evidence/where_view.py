@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.where import Where, choices, where
@@ -15,7 +14,7 @@ from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.evidence.limits import LimitDialog
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.widgets import button, label
+from zestpanel.desk.widgets import button, label, scrolled
 
 FIRST = "faults"
 
@@ -44,17 +43,7 @@ class WhereView(QWidget):
         layout.addWidget(self.says)
         self.chart = ChartView(self._picture)
         self.chart.cell_chosen.connect(self._play)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        inside = QWidget()
-        box = QVBoxLayout(inside)
-        box.setContentsMargins(0, 0, 8, 0)
-        box.addWidget(self.chart)
-        box.addStretch(1)
-        area.setWidget(inside)
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolled(self.chart), 1)
         self.figure.currentIndexChanged.connect(self._look)
         self.columns.currentIndexChanged.connect(self._look)
         state.evaluation_changed.connect(self._again)
