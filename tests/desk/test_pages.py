@@ -754,8 +754,10 @@ def test_evidence_answers_in_sentences_before_it_shows(
     page = window.page("evidence")
     assert isinstance(page, EvidencePage)
     assert page.measures.verdict.text()
-    shown = page.measures
-    assert shown.verdict.y() < shown.waits.y() < shown.table.y(), "sentence, picture, table"
+    assert page.measures.verdict.y() < page.measures.table.y(), "sentence, then table"
+    page.show_view("Waits")
+    settle(qtbot, window)
+    assert page.waits.whole.picture() is None, "nothing was timed: no request was sent"
 
 
 def test_enter_presses_the_button_one_is_at(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:

@@ -188,6 +188,7 @@ WORDS: Final = (
     marked("word", "Measures"),
     marked("word", "Faults"),
     marked("word", "Where"),
+    marked("word", "Waits"),
     marked("word", "Profile"),
     marked("word", "Likeness"),
     marked("word", "timbre"),

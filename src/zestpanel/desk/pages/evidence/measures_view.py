@@ -1,4 +1,4 @@
-"""What is measured of each candidate, and the waits."""
+"""What is measured of each candidate, and how far it can be believed."""
 
 from __future__ import annotations
 
@@ -19,12 +19,10 @@ from zestpanel.core.evidence.registry import figures
 from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed, versions
-from zestpanel.core.report.pictures import waits_picture
 from zestpanel.core.texts import capital, tr, trn, word
-from zestpanel.desk.charts.view import ChartView
 from zestpanel.desk.pages.evidence.recognisers import RecognisersDialog
 from zestpanel.desk.remembered import settings
-from zestpanel.desk.sources import behind_takes, behind_waits
+from zestpanel.desk.sources import behind_takes
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table
 from zestpanel.desk.widgets import button, label
@@ -67,21 +65,6 @@ class MeasuresView(QScrollArea):
         self.setWidget(inside)
         self.verdict = label("", "lead", wrap=True)
         self.body.addWidget(self.verdict)
-        self.body.addWidget(label(tr("Wait for the whole clip, warm requests; cold ones hollow"), "strong"))
-        self.waits = ChartView(
-            lambda width: waits_picture(state.evaluation, width=width, first_sound=False) if state.evaluation else None,
-            aside=state.aside,
-        )
-        self.waits.candidate_chosen.connect(self._open_waits)
-        self.body.addWidget(self.waits)
-        self.body.addWidget(label(tr("Wait to first sound"), "strong"))
-        self.first = ChartView(
-            lambda width: waits_picture(state.evaluation, width=width, first_sound=True) if state.evaluation else None,
-            aside=state.aside,
-        )
-        self.first.candidate_chosen.connect(self._open_waits)
-        self.body.addWidget(self.first)
-        self.body.addWidget(label(tr("Measures"), "strong"))
         row = QHBoxLayout()
         row.setSpacing(10)
         self.more = button(tr("Columns …"), self._choose_columns)
@@ -131,8 +114,6 @@ class MeasuresView(QScrollArea):
         self.state.aside(lambda: believed(found.rows.values(), found.scores), self._show_believed, "believed")
         if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
-        self.waits.refresh_for(len(found.rows))
-        self.first.refresh_for(len(found.rows))
 
     # -- the table
 
@@ -312,10 +293,6 @@ class MeasuresView(QScrollArea):
         if self.state.evaluation and index < len(self._ids):
             row = self.state.evaluation.rows[self._ids[index]]
             behind_takes(self, self.state.project, row, tr("Sound: {name}", name=row.name), listed()).show()
-
-    def _open_waits(self, candidate_id: int) -> None:
-        if self.state.evaluation and candidate_id in self.state.evaluation.rows:
-            behind_waits(self, self.state.project, self.state.evaluation.rows[candidate_id]).show()
 
 
 def _signed(value: float) -> str:

@@ -8,6 +8,7 @@ from zestpanel.desk.faults_view import FaultsView
 from zestpanel.desk.pages.evidence.likeness_view import LikenessView
 from zestpanel.desk.pages.evidence.measures_view import MeasuresView
 from zestpanel.desk.pages.evidence.profile_view import ProfileView
+from zestpanel.desk.pages.evidence.waits_view import WaitsView
 from zestpanel.desk.pages.evidence.where_view import WhereView
 from zestpanel.desk.pages.tabbed import TabbedPage
 from zestpanel.desk.state import DeskState
@@ -25,8 +26,9 @@ class EvidencePage(TabbedPage):
         self.head.addWidget(button(tr("Copy"), self._copy))
         self.where, self.profile = WhereView(state), ProfileView(state)
         self.likeness = LikenessView(state)
-        self.add_views(("Measures", "Where", "Profile", "Likeness", "Faults"),
-                       (self.measures, self.where, self.profile, self.likeness, self.faults))  # fmt: skip
+        self.waits = WaitsView(state)
+        self.add_views(("Measures", "Waits", "Where", "Profile", "Likeness", "Faults"),
+                       (self.measures, self.waits, self.where, self.profile, self.likeness, self.faults))  # fmt: skip
 
         self.profile.figure_chosen.connect(self._where)
 
@@ -37,9 +39,11 @@ class EvidencePage(TabbedPage):
 
     def _copy(self) -> None:
         """The table that is seen, or the picture."""
-        view = {"Measures": self.measures.table, "Where": self.where.chart, "Profile": self.profile.chart,
-                "Likeness": self.likeness.table, "Faults": self.faults.table}[self.view]  # fmt: skip
-        view.copy()  # type: ignore[attr-defined]
+        views = {
+            "Measures": self.measures.table, "Waits": self.waits.whole, "Where": self.where.chart,
+            "Profile": self.profile.chart, "Likeness": self.likeness.table, "Faults": self.faults.table,
+        }  # fmt: skip
+        views[self.view].copy()  # type: ignore[attr-defined]
 
     def refresh(self) -> None:
         if self.cover_names():
