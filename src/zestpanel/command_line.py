@@ -279,7 +279,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--all", action="store_true", help="captured sound, vendors' samples and doubted takes, too")
     sub = verb("where", measuring.where, "a figure over candidates and passages, and which cells are odd")
     sub.add_argument("figure", help="such as speaking_rate, faults or words_wrong")
-    sub.add_argument("--by-kind", action="store_true", help="by kind of text instead of by passage")
+    sub.add_argument(
+        "--by", choices=["passage", "kind", "hard part"], default="passage", help="what stands in a column"
+    )
     verb("likeness", measuring.likeness, "how alike takes of a voice are, to each other and to the version before")
     sub = verb("recognisers", measuring.recognisers, "programs and services that listen to takes")
     sub.add_argument("--add", type=Path, help="a file like a connector file, with a part 'hears'")

@@ -16,9 +16,11 @@ from tests.conftest import add_demo_engine
 from zestpanel.core.audio.clip import Clip, as_samples
 from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.evidence import evaluate
+from zestpanel.core.choice.profile import profile
 from zestpanel.core.connectors import agreed
 from zestpanel.core.errors import ConnectorError, InputError
 from zestpanel.core.evidence.believed import believed
+from zestpanel.core.evidence.figures.predicted import with_doubt
 from zestpanel.core.evidence.registry import figures, weighable
 from zestpanel.core.measures.words_heard import written_down
 from zestpanel.core.report.measures_table import measures_table, write_measures
@@ -175,6 +177,9 @@ speak:
     assert name not in {one.name for one in weighable()}
     assert figures()[name].start is None
     assert believed(found.rows.values(), found.scores) == []  # nobody has rated anything
+    said = {one.words for one in profile(found, row.candidate.id, german.brief)}
+    assert "predicted by Orchard guess, untested here" in said
+    assert with_doubt(figures()[name], 5) == "predicted by Orchard guess"
     rows = measures_table(german)
     assert [one[name] for one in rows] == [3.25, 3.25]
 

@@ -253,7 +253,7 @@ def test_where_reads_what_figures_and_findings_say(small: Project) -> None:
     passages = project.texts.all()
     rate = where(project, found, "measure speaking_rate", passages, project.brief)
     assert rate is not None
-    measured = project.takes.measured()
+    measured, first = project.takes.measured(), next(iter(found.rows))
     by_version = {p.version_id: p.id for p in passages}
     for candidate, row in found.rows.items():
         for version, passage in by_version.items():
@@ -263,10 +263,17 @@ def test_where_reads_what_figures_and_findings_say(small: Project) -> None:
                 assert rate.values[candidate, passage] == pytest.approx(np.mean(of))
     assert where(project, found, "cost", passages, project.brief) is None  # money has no cells
     assert all(where(project, found, name, passages, project.brief) is not None for name in choices(found))
-    kinds = where(project, found, "measure speaking_rate", passages, project.brief, by_kind=True)
+    hard = where(project, found, "measure speaking_rate", passages, project.brief, by="hard part")
+    assert hard is not None
+    assert not hard.of_passages
+    assert [title for _, title in hard.columns] == ["Names", "none of these"]
+    april, *others = passages  # the only text with a name in it
+    assert hard.values[first, 0] == rate.values[first, april.id]
+    assert hard.values[first, 1] == pytest.approx(np.mean([rate.values[first, p.id] for p in others]))
+    kinds = where(project, found, "measure speaking_rate", passages, project.brief, by="kind")
     assert kinds is not None
-    assert not kinds.of_passages
-    lines = profile(found, next(iter(found.rows)), project.brief)
+    assert [title for _, title in kinds.columns] == ["none of these"]
+    lines = profile(found, first, project.brief)
     assert any(one.figure == "measure speaking_rate" and one.usual == (140.0, 170.0) for one in lines)
 
 

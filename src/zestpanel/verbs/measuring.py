@@ -51,7 +51,7 @@ def where(options: argparse.Namespace) -> Output:
             raise InputError(
                 f"There is no figure of cells '{options.figure}'.", remedy=f"There are: {', '.join(known)}."
             )
-        seen = look(project, found, name, project.texts.all(), project.brief, by_kind=options.by_kind)
+        seen = look(project, found, name, project.texts.all(), project.brief, by=options.by)
         assert seen is not None
         names = short_names(project.shortlist.candidates(), project.shortlist.engines())
         titles = dict(seen.columns)

@@ -13,7 +13,7 @@ from zestpanel.core.choice.evidence import Evaluation
 from zestpanel.core.choice.where import Limit, limits
 from zestpanel.core.domain.brief import Brief
 from zestpanel.core.evidence.declared import GROUPS, Figure
-from zestpanel.core.evidence.figures.predicted import known_in
+from zestpanel.core.evidence.figures.predicted import known_in, with_doubt
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.measures.registry import measures
 from zestpanel.core.texts import capital, tr, word
@@ -101,7 +101,7 @@ def profile(found: Evaluation, candidate_id: int, brief: Brief, *, only: Sequenc
         return []
     language = found.scores.of_language(row.language)
     others = [one for one in found.rows.values() if one is not row and one.language == row.language]
-    limited, out = limits(found), []
+    limited, out, rated = limits(found), [], len(language.scores) if language is not None else 0
     for figure in (*figures().values(), *known_in([row])):
         if only and figure.name not in only:
             continue
@@ -111,7 +111,7 @@ def profile(found: Evaluation, candidate_id: int, brief: Brief, *, only: Sequenc
         beside = [v for one in others if (v := figure.read(one, language).value) is not None and np.isfinite(v)]
         limit = limited.get(figure.name)
         out.append(Line(
-            figure=figure.name, words=figure.words, group=GROUPS[figure.group], unit=figure.unit(brief),
+            figure=figure.name, words=with_doubt(figure, rated), group=GROUPS[figure.group], unit=figure.unit(brief),
             decimals=figure.decimals, better=figure.better, own=own.value * figure.factor,
             interval=None if own.low is None or own.high is None
             # of what is never below nought the normal law's lower end is cut there

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Final, Literal
+from typing import Final, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,7 @@ from zestpanel.core.domain.passage import Passage
 from zestpanel.core.evidence.declared import CellParts, Figure, Place
 from zestpanel.core.evidence.figures.predicted import known_in
 from zestpanel.core.evidence.registry import figures
+from zestpanel.core.store.parts import HasHardParts
 from zestpanel.core.texts import capital, tr, word
 
 FEWEST: Final = 4  # candidates, and passages, to tell a cell that is odd
@@ -208,12 +209,22 @@ def choices(found: Evaluation | None) -> dict[str, str]:
     }
 
 
+class WhereParts(CellParts, HasHardParts, Protocol):
+    """What figures of cells are read from, and the hard parts of texts."""
+
+
+By = Literal["passage", "kind", "hard part"]
+BY: Final[Mapping[By, str]] = {
+    "passage": tr("by passage"), "kind": tr("by kind of text"), "hard part": tr("by hard part"),
+}  # fmt: skip
+
+
 def where(
-    project: CellParts, found: Evaluation, name: str, passages: Sequence[Passage], brief: Brief, *,
-    by_kind: bool = False,
+    project: WhereParts, found: Evaluation, name: str, passages: Sequence[Passage], brief: Brief, *,
+    by: By = "passage",
 ) -> Where | None:  # fmt: skip
-    """A figure or a kind of fault over the takes that count: the mean of a cell's takes; of kinds of text, over their
-    passages. None for one that has no cells."""
+    """A figure or a kind of fault over the takes that count: the mean of a cell's takes; of kinds of text, or of texts
+    with a kind of hard part, over their passages. None for one that has no cells."""
     figure = figures().get(name)
     known = {p.version_id: p for p in passages}
     if name.startswith(_FOUND):
@@ -227,14 +238,16 @@ def where(
     else:
         return None
     columns = tuple((p.id, p.title) for p in passages)
-    if by_kind:
-        columns, values = _by_kind(passages, values)
+    if by != "passage":
+        hard = project.hard_parts.of(passages) if by == "hard part" else {}
+        groups = {p.id: tuple(hard[p.version_id]) if hard else p.tags for p in passages}
+        columns, values = _in_groups(groups, values)
         decimals = max(decimals, 1)
     columns = tuple(one for one in columns if any(column == one[0] for _, column in values))
     limit = limits(found).get(name)
     return Where(
         name=name, title=title, unit=unit, decimals=decimals, better=better,  # type: ignore[arg-type]
-        values={place: value * factor for place, value in values.items()}, columns=columns, of_passages=not by_kind,
+        values={place: value * factor for place, value in values.items()}, columns=columns, of_passages=by == "passage",
         languages={row.candidate.id: row.language for row in found.rows.values()},
         limit=None if limit is None else Limit(at=limit.at * factor, kind=limit.kind),
     )  # fmt: skip
@@ -272,14 +285,15 @@ def _of_faults(found: Evaluation, kind: str, known: Mapping[int, Passage]) -> di
     return out
 
 
-def _by_kind(
-    passages: Sequence[Passage], values: Mapping[Place, float]
+def _in_groups(
+    groups: Mapping[int, Sequence[str]], values: Mapping[Place, float]
 ) -> tuple[tuple[tuple[int, str], ...], dict[Place, float]]:
-    """Means over the passages of a kind; a passage may be of several."""
-    kinds = list(dict.fromkeys(tag for p in passages for tag in p.tags))
-    rest = [p.id for p in passages if not p.tags]
-    of = [(capital(word(kind)), [p.id for p in passages if kind in p.tags]) for kind in kinds]
-    of += [(tr("no kind said"), rest)] if rest else []
+    """Means over the passages of each group, in the order they are met; a passage may be in several, and those in none
+    are one. groups: by passage."""
+    names = list(dict.fromkeys(name for of in groups.values() for name in of))
+    of = [(capital(word(name)), [p for p, own in groups.items() if name in own]) for name in names]
+    rest = [p for p, own in groups.items() if not own]
+    of += [(tr("none of these"), rest)] if rest else []
     out: dict[Place, float] = {}
     for at, (_, ids) in enumerate(of):
         for candidate in {c for c, _ in values}:

@@ -18,14 +18,14 @@ from numpy.typing import NDArray
 from zestpanel.core.analysis.statistics.paired import holm
 from zestpanel.core.analysis.statistics.tails import special
 from zestpanel.core.evidence.declared import Figure
-from zestpanel.core.evidence.figures.predicted import known_in
+from zestpanel.core.evidence.figures.predicted import FEWEST_RATED, known_in
 from zestpanel.core.evidence.known import Known
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.listening.scores import PanelScores
 from zestpanel.core.runs.measuring.hearing import PREDICTED
 from zestpanel.core.texts import tr, word
 
-FEWEST: Final = 5  # rated candidates
+FEWEST: Final = FEWEST_RATED
 ALPHA: Final = 0.05
 _OF_SOUND: Final = ("faults", "defects")  # beside the measures
 DEALS: Final = 5_000  # of ranks, where all orders are too many

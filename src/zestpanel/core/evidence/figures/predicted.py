@@ -13,6 +13,7 @@ from zestpanel.core.evidence.known import Known
 from zestpanel.core.runs.measuring.hearing import PREDICTED
 from zestpanel.core.texts import tr
 
+FEWEST_RATED: Final = 5  # candidates of a language, for it to be told how far it goes along with the panel
 FIGURES: Final[tuple[Figure, ...]] = ()  # each is known by its predictor's name
 
 
@@ -32,3 +33,18 @@ def known_in(rows: Iterable[Known]) -> list[Figure]:
     """Of the predictors that have told something of these."""
     names = dict.fromkeys(name for of in rows for name in of.summary.sound if name.startswith(PREDICTED))
     return [found for name in names if (found := own(name)) is not None]
+
+
+def with_doubt(figure: Figure, rated: int) -> str:
+    """What a figure is called in a sentence where so many candidates are rated: of a predictor that nothing is known of
+    here, that it is untested."""
+    return figure.words if _is_known(figure, rated) else tr("{words}, untested here", words=figure.words)
+
+
+def head_of(figure: Figure, rated: int) -> str:
+    """Likewise, at the head of a column."""
+    return figure.label if _is_known(figure, rated) else tr("{words}, untested here", words=figure.label)
+
+
+def _is_known(figure: Figure, rated: int) -> bool:
+    return not figure.name.startswith(PREDICTED) or rated >= FEWEST_RATED

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Final
 
 from zestpanel.core.measures.declared import Allowance, Family, Material, Measure, Values
@@ -40,15 +41,25 @@ def values_of(heard: WordsHeard) -> Values:
         "words_missing": float(heard.missing),
         "words_added": float(heard.added),
         "words_replaced": float(heard.replaced),
+        "words_wrong_later": later_percent(heard.right),
         "heard": heard.heard,
         "heard_right": "".join("1" if right else "0" for right in heard.right),
         "heard_by": heard.by,
     }
 
 
+def later_percent(right: Sequence[bool]) -> float | None:
+    """Places heard wrong in the last third of a text less those in the first, in points; None for a short one."""
+    third = len(right) // 3
+    if third < FEWEST_OF_THIRD:
+        return None
+    return 100 * (sum(right[:third]) - sum(right[-third:])) / third
+
+
+FEWEST_OF_THIRD: Final = 20
 FAMILY: Final = Family(
     name="words heard",
-    version=9,
+    version=10,
     place=60,
     group="wrong",
     values=_values,
@@ -64,6 +75,10 @@ FAMILY: Final = Family(
                      "the words of the reading followed"),
                 source=tr("word error rate, after Levenshtein (1966)"),
                 rests_on=tr("the recogniser hearing these voices alike; 'misheard' says how far it does")),
+        Measure(name="words_wrong_later", words=tr("words wrong later on"), label=tr("words wrong later on, points"),
+                unit="points", decimals=0, better="lower",
+                rule=tr("share of places heard wrong in the last third of a text less that in the first"),
+                source=tr("common practice, no source"), rests_on=tr("texts of sixty words and more")),
         Measure(name="characters_wrong", words=tr("characters wrong"), label=tr("characters wrong, %"), unit="%",
                 better="lower",
                 rule=tr("as words wrong, a letter at a time: (missing + added + replaced) over letters and figures"),

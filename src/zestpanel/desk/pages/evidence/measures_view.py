@@ -14,7 +14,7 @@ from zestpanel.core.choice.row import Row
 from zestpanel.core.choice.where import limits
 from zestpanel.core.evidence.believed import FEWEST, Believed, believed, in_a_sentence
 from zestpanel.core.evidence.declared import GROUPS
-from zestpanel.core.evidence.figures.predicted import known_in
+from zestpanel.core.evidence.figures.predicted import head_of, known_in
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
@@ -121,8 +121,9 @@ class MeasuresView(QScrollArea):
         found = self.state.evaluation
         if found is None:
             return
+        rated = max((len(one.scores) for one in found.scores.languages), default=0)
         more = [one for name in chosen_columns() if (one := figures().get(name)) is not None]
-        head = [tr("Candidate"), tr("takes"), *(one.label for one in more), *columns(), tr("misheard %")]
+        head = [tr("Candidate"), tr("takes"), *(head_of(one, rated) for one in more), *columns(), tr("misheard %")]
         limited, brief = limits(found), self.state.bench.brief
         rows: list[list[str]] = []
         self._ids = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from zestpanel.core.choice.evidence import Evaluation
-from zestpanel.core.choice.where import Where, choices, where
+from zestpanel.core.choice.where import BY, By, Where, choices, where
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.report.drawing import Picture
 from zestpanel.core.report.where_picture import least_width, where_picture
@@ -24,7 +24,7 @@ class WhereView(QWidget):
         super().__init__()
         self.state = state
         self._seen: Where | None = None
-        self._of: tuple[Evaluation | None, str, bool] | None = None
+        self._of: tuple[Evaluation | None, str, By] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 8)
         layout.setSpacing(8)
@@ -33,8 +33,8 @@ class WhereView(QWidget):
         self.figure.setMinimumContentsLength(26)
         self.figure.setMaxVisibleItems(24)
         self.columns.setAccessibleName(tr("Columns"))
-        self.columns.addItem(tr("by passage"), False)
-        self.columns.addItem(tr("by kind of text"), True)
+        for by, words in BY.items():
+            self.columns.addItem(words, by)
         self.limit = button(tr("Your limit …"), self.ask_limit)
         hint = label(tr("Darker is worse, or higher where neither end is better. A cell plays."), "small", wrap=True)
         layout.addWidget(flow_row(self.figure, self.columns, self.limit))
@@ -72,22 +72,22 @@ class WhereView(QWidget):
         self._look()
 
     def _look(self) -> None:
-        found, name, by_kind = self.state.evaluation, self.figure.currentData(), bool(self.columns.currentData())
-        if found is None or name is None or self._of == (found, name, by_kind):
+        found, name, by = self.state.evaluation, self.figure.currentData(), self.columns.currentData()
+        if found is None or name is None or self._of == (found, name, by):
             return
-        self._of = (found, name, by_kind)
+        self._of = (found, name, by)
         project, passages, brief = self.state.project, list(self.state.bench.passages), self.state.bench.brief
         self.limit.setEnabled(name in figures())
 
         def arrived(seen: Where | None) -> None:
-            if self._of != (found, name, by_kind):
+            if self._of != (found, name, by):
                 return  # another one was chosen meanwhile
             self._seen = seen
             self.says.setText(seen.says(self._names()) if seen is not None else "")
             self.chart.least = 420.0 if seen is None else least_width(seen)
             self.chart.refresh_for(len(passages) * len(found.rows))
 
-        self.state.background.run(lambda: where(project, found, name, passages, brief, by_kind=by_kind), arrived,
+        self.state.background.run(lambda: where(project, found, name, passages, brief, by=by), arrived,
                                   self.state.complain, topic="where")  # fmt: skip
 
     def _names(self) -> dict[int, str]:
