@@ -13,10 +13,11 @@ Word = tuple[str, float, float, bool]
 
 
 def _reading(
-    seconds: int, *, semitones: float = 0.0, decibels: float = 0.0, pace: float = 1.0, seed: int = 7
-) -> tuple[Clip, list[Word]]:
+    seconds: int, *, semitones: float = 0.0, decibels: float = 0.0, pace: float = 1.0, brighter: float = 0.0,
+    seed: int = 7,
+) -> tuple[Clip, list[Word]]:  # fmt: skip
     """Bursts of a harmonic tone of 120 Hz, each a word; over the clip the pitch rises by ``semitones``, the level by
-    ``decibels`` and words come ``pace`` times as often at its end."""
+    ``decibels``, what lies above 1 kHz by ``brighter`` dB, and words come ``pace`` times as often at its end."""
     rng = np.random.default_rng(seed)
     total, out, words, at = float(seconds), np.zeros(seconds * RATE), list[Word](), 0.0
     while at < total - 0.6:
@@ -25,7 +26,9 @@ def _reading(
         lasts = each * 0.8
         hz = 120 * 2 ** ((semitones * share + 0.2 * rng.standard_normal()) / 12)
         t = np.arange(int(lasts * RATE)) / RATE
-        burst = sum(np.sin(2 * np.pi * hz * k * t) / k for k in range(1, 12)) * np.hanning(len(t)) ** 0.2
+        high = 10 ** (brighter * share / 20)
+        tones = (np.sin(2 * np.pi * hz * k * t) / k * (1 if k < 8 else high) for k in range(1, 12))
+        burst = sum(tones) * np.hanning(len(t)) ** 0.2
         level = 0.05 * 10 ** ((decibels * share + 0.3 * rng.standard_normal()) / 20)
         out[int(at * RATE) : int(at * RATE) + len(t)] += level * burst
         words.append((f"w{len(words)}", at, at + lasts, True))
@@ -41,19 +44,27 @@ def test_a_known_drift_is_found() -> None:
     assert found["pitch"].change == pytest.approx(2.0 * 11 / 12, abs=0.15)
     assert found["loudness"].change == pytest.approx(-6.0 * 11 / 12, abs=0.4)
     assert found["pace"].change == pytest.approx(100 * (2 ** (11 / 12) - 1), rel=0.1)
-    assert all(one.drifts and one.n == 12 for one in found.values())
+    assert all(one.n == 12 and (one.drifts or one.kind == "timbre") for one in found.values())
     assert drift_words(tuple(found.values())).startswith("Drifts from beginning to end: loudness −5.")
     assert from_values(as_values(tuple(found.values()))) == tuple(found.values())
+
+
+def test_a_voice_that_grows_brighter_is_found() -> None:
+    """By 9 dB above 1 kHz over the clip, of which 11/12 are seen."""
+    clip, words = _reading(120, brighter=9.0)
+    (timbre,) = (one for one in drift_of(clip, words) if one.kind == "timbre")
+    assert timbre.change == pytest.approx(9.0 * 11 / 12, abs=0.4)
+    assert timbre.drifts
 
 
 @pytest.mark.parametrize("seed", range(4))
 def test_a_steady_reading_does_not_drift(seed: int) -> None:
     clip, words = _reading(90, seed=seed)
     found = drift_of(clip, words)
-    assert [one.kind for one in found] == ["loudness", "pitch", "pace"]
+    assert [one.kind for one in found] == ["loudness", "pitch", "pace", "timbre"]
     assert not any(one.drifts for one in found)
     assert drift_words(found) == (
-        "No drift of loudness, pitch and pace from beginning to end (9 stretches of ten seconds)."
+        "No drift of loudness, pitch, pace and timbre from beginning to end (9 stretches of ten seconds)."
     )
 
 
