@@ -3,6 +3,8 @@ on request."""
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QWidget
@@ -105,7 +107,7 @@ def test_a_row_of_the_profile_leads_to_where_and_columns_are_chosen(
 
 
 def test_what_is_never_scored_is_shown_where_it_is_asked_for(
-    bench_project: Project, open_window: Opener, qtbot: QtBot
+    bench_project: Project, open_window: Opener, qtbot: QtBot, tmp_path: Path
 ) -> None:
     take = bench_project.takes.all()[0]
     bench_project.takes.keep(bench_project.takes.load(take), candidate_id=take.candidate_id, repeat=9,
@@ -118,6 +120,11 @@ def test_what_is_never_scored_is_shown_where_it_is_asked_for(
     assert table.rowCount() == 4
     assert "captured" in table.item(1, 0).text()
     assert table.item(1, 1).text() == "1"
+    page.measures.save_to(tmp_path / "measures.csv")
+    settle(qtbot, window)
+    assert len((tmp_path / "measures.csv").read_text("utf-8-sig").splitlines()) == 11, (
+        "a head, nine takes and one captured"
+    )
 
 
 def test_voice_quality_is_measured_on_request_with_its_progress(

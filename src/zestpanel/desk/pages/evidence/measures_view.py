@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.summary import HARD_TO_HEAR, Spread, never_scored
 from zestpanel.core.choice.evidence import Evaluation
@@ -19,7 +20,9 @@ from zestpanel.core.evidence.registry import figures
 from zestpanel.core.languages import language_name
 from zestpanel.core.measures.declared import Measure
 from zestpanel.core.measures.registry import listed, versions
+from zestpanel.core.report.measures_table import measures_table, write_measures
 from zestpanel.core.texts import capital, tr, trn, word
+from zestpanel.desk.flow import flow_row
 from zestpanel.desk.pages.evidence.recognisers import RecognisersDialog
 from zestpanel.desk.remembered import settings
 from zestpanel.desk.sources import behind_takes
@@ -65,8 +68,6 @@ class MeasuresView(QScrollArea):
         self.setWidget(inside)
         self.verdict = label("", "lead", wrap=True)
         self.body.addWidget(self.verdict)
-        row = QHBoxLayout()
-        row.setSpacing(10)
         self.more = button(tr("Columns …"), self._choose_columns)
         self.all = QCheckBox(tr("captured, vendors' and doubted takes, too"))
         self.all.toggled.connect(self._ask_unscored)
@@ -74,10 +75,8 @@ class MeasuresView(QScrollArea):
                            tip=tr("Harmonics to noise, jitter, shimmer, cepstral peak"))  # fmt: skip
         self.progress = label("", "small")
         self.ears = button(tr("Recognisers …"), lambda: RecognisersDialog(self, state).open())
-        for one in (self.more, self.ears, self.all, self.slow, self.progress):
-            row.addWidget(one)
-        row.addStretch(1)
-        self.body.addLayout(row)
+        self.save = button(tr("Save table …"), self._choose_file, tip=tr("A row a take: .csv, .json or .parquet"))
+        self.body.addWidget(flow_row(self.more, self.ears, self.save, self.all, self.slow, self.progress))
         state.measuring.connect(self._say_progress)
         self._unscored: dict[int, dict[str, tuple[int, dict[str, Spread]]]] = {}
         self.table = Table()
@@ -217,6 +216,20 @@ class MeasuresView(QScrollArea):
     def put_column(self, name: str, on: bool) -> None:
         settings().setValue(_COLUMNS, [one for one in chosen_columns() if one != name] + ([name] if on else []))
         self._fill()
+
+    def _choose_file(self) -> None:
+        forms = "CSV, JSON, Parquet (*.csv *.json *.parquet)"
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save table"), "measures.csv", forms)
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, path: Path) -> None:
+        """What is measured of each take, those that are never scored where they are shown."""
+        project, every = self.state.project, self.all.isChecked()
+        self.state.background.run(
+            lambda: write_measures(measures_table(project, all_takes=every), path),
+            lambda _: self.state.say(tr("Written: {path}", path=path.name)), self.state.complain,
+        )  # fmt: skip
 
     # -- what takes long to measure
 
