@@ -29,6 +29,7 @@ TO: Final[Mapping[To, str]] = {
 }  # fmt: skip
 T = TypeVar("T")
 MOST_OF_A_KIND: Final = 8  # pairs of a candidate that are compared
+MOST_IN_ALL: Final = 120  # pairs of all candidates: a quarter of a second each
 MOST_OTHERS: Final = 30  # pairs of two voices
 
 
@@ -57,9 +58,10 @@ def alike(project: LikenessParts) -> list[Alike]:
             clips[take.id] = project.takes.load(take)
         return clips[take.id]
 
-    out = []
+    out: list[Alike] = []
     candidates = {c.id: c for c in project.shortlist.candidates()}
     takes = {c: [t for t in of if t.scored and t.copied_from is None] for c, of in channel_takes(project).items()}
+    each = max(2, min(MOST_OF_A_KIND, MOST_IN_ALL // max(1, len(takes))))
     for candidate, of in takes.items():
         clips.clear()
         first, repeats = _first(of), []
@@ -70,7 +72,7 @@ def alike(project: LikenessParts) -> list[Alike]:
                   if version in first]  # fmt: skip
         compared: tuple[tuple[To, list[tuple[Take, Take]]], ...] = (("first take", repeats), ("version before", before))
         for to, pairs in compared:
-            found = [_of(clip, a, b) for a, b in _some(pairs, MOST_OF_A_KIND)]
+            found = [_of(clip, a, b) for a, b in _some(pairs, each)]
             out += _medians(candidate, to, found)
         for recording in project.own_voices.made_of(candidates[candidate].engine, candidates[candidate].voice)[:1]:
             found = [_to_recording(project, recording, clip, take) for take in _some(list(first.values()), 3)]

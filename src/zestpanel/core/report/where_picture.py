@@ -59,8 +59,7 @@ def where_picture(of: Where, names: Mapping[int, str], *, width: float) -> Pictu
                     shapes.append(Line(x1=x + 2, y1=y + _ROW - 3, x2=x + cell - 2, y2=y + _ROW - 3, colour="plum",
                                        width=2.5))  # fmt: skip
                 if cell >= _LEAST_TEXT and text_width(words, 12) < cell - 6:
-                    shapes.append(Text(x=x + cell / 2, y=y + 17, text=words, size=12, anchor="middle", bold=broken,
-                                       colour="plum" if broken else "ink"))  # fmt: skip
+                    shapes.append(Text(x=x + cell / 2, y=y + 17, text=words, size=12, anchor="middle", bold=broken))
                 says += words + of.unit
                 if place in odd:
                     shapes.append(Dot(x=x + cell - 7, y=y + 7, radius=3.0, colour="deep-zest"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from zestpanel.core.analysis.likeness import TO, Alike, alike, says
@@ -19,6 +20,7 @@ class LikenessView(QWidget):
         super().__init__()
         self.state = state
         self._of: Evaluation | None = None
+        self._comparing = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 8)
         layout.setSpacing(8)
@@ -39,11 +41,20 @@ class LikenessView(QWidget):
         if found is None or self._of is found:
             return
         self._of = found
+        self._comparing = True
         self.says.setText(tr("Comparing …"))
         project = self.state.project
         self.state.background.run(lambda: alike(project), self._show, self.state.complain, topic="likeness", long=True)
 
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """What nobody waits for any more is not worked out."""
+        if self._comparing:
+            self.state.background.drop("likeness")
+            self._of, self._comparing = None, False
+        super().hideEvent(event)
+
     def _show(self, found: list[Alike]) -> None:
+        self._comparing = False
         names = {c.id: self.state.name(c) for c in self.state.bench.candidates}
         self.says.setText(says(found, names))
         rows = [

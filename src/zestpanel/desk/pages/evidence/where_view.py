@@ -36,7 +36,9 @@ class WhereView(QWidget):
         for by, words in BY.items():
             self.columns.addItem(words, by)
         self.limit = button(tr("Your limit …"), self.ask_limit)
-        hint = label(tr("Darker is worse, or higher where neither end is better. A cell plays."), "small", wrap=True)
+        hint = label(
+            tr("The stronger, the worse, or the higher where neither end is better. A cell plays."), "small", wrap=True
+        )
         layout.addWidget(flow_row(self.figure, self.columns, self.limit))
         layout.addWidget(hint)
         self.says = label("", "lead", wrap=True)
