@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import json
 import sys
+from contextlib import suppress
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 
 import numpy as np
 import pytest
@@ -18,7 +19,7 @@ from zestpanel.core.catalogue.connector_file import parse_connector
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.choice.profile import profile
 from zestpanel.core.connectors import agreed
-from zestpanel.core.errors import ConnectorError, InputError
+from zestpanel.core.errors import Cancelled, ConnectorError, InputError
 from zestpanel.core.evidence.believed import believed
 from zestpanel.core.evidence.figures.predicted import with_doubt
 from zestpanel.core.evidence.registry import figures, weighable
@@ -28,6 +29,7 @@ from zestpanel.core.runs.measuring.hearing import PREDICTED, add, hear_takes, ke
 from zestpanel.core.runs.measuring.measuring import measure_missing
 from zestpanel.core.speech import builtin_voice
 from zestpanel.core.store.project import Project
+from zestpanel.core.waiting import giving_way
 
 TEXT = "Die letzten Fröste fallen am 14. Mai."
 LISTENS = """
@@ -120,6 +122,27 @@ def test_what_goes_wrong_is_said_and_nothing_is_kept(german: Project, tmp_path: 
     assert done == 0
     assert said in problems[0]
     assert german.takes.measured() == before
+
+
+def test_a_program_that_listens_on_is_left_when_nobody_waits(german: Project, tmp_path: Path) -> None:
+    """As when the window closes, which waits for the work."""
+    script = tmp_path / "slow.py"
+    script.write_text("import time; time.sleep(600)", encoding="utf-8")
+    ear = add(german.documents, command(script), "ear.yaml")
+    agreed.agree(ear)
+    given_up = Event()
+
+    def work() -> None:
+        with suppress(Cancelled), giving_way(given_up.is_set):
+            hear_takes(german.takes, german.texts, ear)
+
+    thread = Thread(target=work, daemon=True)
+    thread.start()
+    thread.join(1.0)
+    assert thread.is_alive()
+    given_up.set()
+    thread.join(20.0)
+    assert not thread.is_alive()
 
 
 class _Ear(BaseHTTPRequestHandler):

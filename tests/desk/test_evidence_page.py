@@ -3,6 +3,7 @@ on request."""
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,7 @@ from tests.desk.conftest import Opener, settle
 from zestpanel.core.choice.evidence import evaluate
 from zestpanel.core.runs.execute.auditioning import Heard, Line
 from zestpanel.core.runs.measuring.measuring import measure_missing
+from zestpanel.core.runs.measuring.measuring_process import MeasuringProcess
 from zestpanel.core.store.project import Project
 from zestpanel.core.text.plain_text import in_plain_signs
 from zestpanel.desk.pages.evidence import EvidencePage
@@ -143,6 +145,26 @@ def test_voice_quality_is_measured_on_request_with_its_progress(
     assert told[-1] == (0, 0)
     assert not page.measures.slow.isVisibleTo(page.measures)
     assert "jitter_percent" in bench_project.takes.measured()[bench_project.takes.all()[0].id].values
+
+
+def test_measuring_is_stopped_at_once_and_what_came_meanwhile_follows(
+    bench_project: Project, open_window: Opener, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, page = opened(bench_project, open_window, qtbot)
+    # the process waits for ever before it answers
+    hangs = (sys.executable, "-c", "import sys, time; sys.stdin.readline(); time.sleep(600)")
+    monkeypatch.setattr(MeasuringProcess, "command", hangs)
+    with qtbot.waitSignal(window.state.measuring, timeout=20_000):
+        page.measures.slow.click()
+    qtbot.wait(300)
+    page.measures.slow.click()
+    assert not window.state.measures_now
+    qtbot.waitUntil(lambda: not window.state.background.busy, timeout=20_000)
+    with qtbot.waitSignal(window.state.measuring, timeout=20_000):
+        page.measures.slow.click()
+    window.state.measure_soon()
+    assert window.state.measures_now
+    window.close()  # waits for nobody: else this test would last ten minutes
 
 
 def test_a_fault_is_tried_with_plain_text_and_heard_in_turn_with_the_take(

@@ -72,6 +72,11 @@ def let_go(many: list[Any], each: int = 200) -> None:
         del many[-each:]
 
 
+def is_given_up() -> bool:
+    """Whether nobody wants the result of this work any more: what ``give_way`` stops at."""
+    return _given_up.get()()
+
+
 def give_way() -> None:
     """Called within long work that changes nothing. Raises Cancelled where its result is not wanted any more."""
     stand_aside()

@@ -62,7 +62,8 @@ class DeskState(QObject):
         self.passage_id: int | None = None
         self._letters: dict[int, str] | None = None
         self._read_s = 0.0
-        self.measures_now = False
+        self.measures_now = self._measures_again = False
+        self._measures: MeasuringProcess | None = None
         self._told: tuple[str, Evaluation] | None = None
         self.order: list[int] = []  # of candidates, where another than the shortlist's is wanted
         self._chance = random.Random()
@@ -268,6 +269,7 @@ class DeskState(QObject):
         """From here on no other thread touches this object, which may then be deleted."""
         self._others.stop()
         self._tray_soon.stop()
+        self._end_measuring()
         self.runs.stop_hearing()
 
     def _look_for_others(self) -> None:
@@ -300,7 +302,8 @@ class DeskState(QObject):
     def measure_soon(self, *, slow: bool = False) -> None:
         """Measure takes that lack figures, in a process of its own, and show them. slow: what takes long, too."""
         if self.measures_now and not slow:
-            return  # they are at it
+            self._measures_again = True  # what came meanwhile follows
+            return
         project = self.project
 
         def work() -> tuple[int, list[str]]:
@@ -313,6 +316,7 @@ class DeskState(QObject):
                 self.measuring.emit(n, of)
 
             with MeasuringProcess() as process:
+                self._measures = process
                 return measure_missing(project.takes, project.texts, process=process, slow=slow, on_take=one_more)
 
         def done(result: tuple[int, list[str]]) -> None:
@@ -328,14 +332,24 @@ class DeskState(QObject):
         self.background.run(work, done, failed, topic="measure", long=True)
 
     def stop_measuring(self) -> None:
-        """After the take that is being measured; what is done is kept."""
-        self.background.drop("measure")
+        """What is done is kept."""
+        self._measures_again = False
+        self._end_measuring()
         self._measured()
 
+    def _end_measuring(self) -> None:
+        """At once: voice quality of a long take takes minutes, for which no window may wait."""
+        self.background.drop("measure")
+        if self._measures is not None:
+            self._measures.kill()
+
     def _measured(self) -> None:
-        self.measures_now = False
+        self.measures_now, self._measures = False, None
         self.measuring.emit(0, 0)
         self.refresh()
+        if self._measures_again:
+            self._measures_again = False
+            self.measure_soon()
 
 
 def _letter(index: int) -> str:

@@ -61,6 +61,16 @@ class Odd:
     expected: float
 
 
+def shade(ranked: NDArray[np.float64], value: float, *, high_is_pale: bool) -> float:
+    """0 to 1, by the rank among all, so that one odd value hides no other: what is good is pale. ranked: all values,
+    from low to high."""
+    if len(ranked) < 2 or ranked[0] == ranked[-1]:
+        return 0.0
+    rank = (np.searchsorted(ranked, value, "left") + np.searchsorted(ranked, value, "right") - 1) / 2
+    share = float(rank) / (len(ranked) - 1)
+    return 1 - share if high_is_pale else share
+
+
 @dataclass(frozen=True, kw_only=True)
 class Where:
     """values, limit: as they are shown. columns: passages, or kinds of text; the second part of a place says which.
@@ -85,12 +95,8 @@ class Where:
         return np.sort(np.array(list(self.values.values()), dtype=np.float64))
 
     def share(self, value: float) -> float:
-        """How strongly a cell is shaded, 0 to 1, by its rank: what is good is pale."""
-        if len(self.sorted) < 2 or self.sorted[0] == self.sorted[-1]:
-            return 0.0
-        rank = (np.searchsorted(self.sorted, value, "left") + np.searchsorted(self.sorted, value, "right") - 1) / 2
-        share = float(rank) / (len(self.sorted) - 1)
-        return 1 - share if self.better == "higher" else share
+        """How strongly a cell is shaded, 0 to 1."""
+        return shade(self.sorted, value, high_is_pale=self.better == "higher")
 
     def middle(self, *, candidate: int | None = None, column: int | None = None) -> float | None:
         """The median of a row or a column."""

@@ -9,8 +9,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zestpanel.core.choice.evidence import Evaluation
+from zestpanel.core.choice.where import shade
 from zestpanel.core.evidence.declared import Place
 from zestpanel.core.evidence.registry import figures
 from zestpanel.core.store.project import Project
@@ -33,15 +35,11 @@ class Shading:
     def share(self, place: Place) -> float | None:
         """How strongly a cell is shaded, 0 to 1: by its rank among the cells, so that one odd cell hides no other."""
         value = self.values.get(place)
-        if value is None or len(self._sorted) < 2 or self._sorted[0] == self._sorted[-1]:
-            return None if value is None else 0.0
-        low, high = np.searchsorted(self._sorted, value, "left"), np.searchsorted(self._sorted, value, "right")
-        rank = float(low + high - 1) / 2 / (len(self._sorted) - 1)
-        return 1 - rank if self.less_is_better is False else rank
+        return None if value is None else shade(self._sorted, value, high_is_pale=self.less_is_better is False)
 
     @cached_property
-    def _sorted(self) -> list[float]:
-        return sorted(self.values.values())
+    def _sorted(self) -> NDArray[np.float64]:
+        return np.sort(np.array(list(self.values.values()), dtype=np.float64))
 
     def words(self, place: Place) -> str:
         """'1.24', '' where there is none."""

@@ -19,7 +19,7 @@ from zestpanel.core.store.stored import Stored
 from zestpanel.core.store.takes import Takes
 from zestpanel.core.store.texts import Texts
 from zestpanel.core.texts import tr
-from zestpanel.core.waiting import give_way
+from zestpanel.core.waiting import give_way, is_given_up
 
 _FILES: Final[Stored[dict[str, str]]] = Stored("ears", dict[str, str], {})  # a file's text by the name of what listens
 PREDICTED: Final = "predicted "  # before a predictor's name, among the values of a take
@@ -83,7 +83,7 @@ def hear_takes(
         text, language = texts.version_text(take.passage_version_id)
         try:
             told = _told(ear, takes, take, text, language)
-        except (SynthesisFailure, ZestError) as failure:
+        except ZestError as failure:
             problems.append(tr("Take {id}: {error}", id=take.id, error=failure))
             in_row += 1
             if in_row >= MOST_FAILURES or getattr(failure, "kind", "") == "refused":
@@ -100,9 +100,9 @@ def _told(ear: Engine, takes: Takes, take: Take, text: str, language: str) -> Me
     name, clip = ears.name_of(ear), takes.load(take)
     assert ear.hears is not None
     if ear.hears.gives == "figure":
-        value = ears.figure(ear, clip, language)
+        value = ears.figure(ear, clip, language, is_given_up)
         return replace(before, values={**before.values, PREDICTED + ear.engine: value, _key(ear): name})
-    heard = written_down(text, language, ears.listen(ear, clip, language), by=name)
+    heard = written_down(text, language, ears.listen(ear, clip, language, is_given_up), by=name)
     if isinstance(heard, str):
         raise SynthesisFailure("bad text", heard)
     own = {kind.name for kind in KINDS}

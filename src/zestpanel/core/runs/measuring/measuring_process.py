@@ -113,6 +113,12 @@ class MeasuringProcess:
         """False once the process has ended by itself: then a new one is needed."""
         return self._process is None or self._process.poll() is None
 
+    def kill(self) -> None:
+        """From any thread: whoever waits for an answer is told at once that the process ended."""
+        process = self._process
+        if process is not None:
+            process.kill()
+
     def start(self) -> None:
         """Start the process now, so that its imports are over when the first clip comes."""
         if self._process is None:

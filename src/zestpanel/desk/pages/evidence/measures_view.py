@@ -109,7 +109,8 @@ class MeasuresView(QScrollArea):
         self.state.aside(lambda: (takes.ways_of_word_times(), takes.recognisers()), self._say_ways, "ways")
         if not self.state.measures_now:
             self._say_slow()
-        self._ask_unscored()
+        if self.all.isChecked():
+            self._ask_unscored()
         self.state.aside(lambda: believed(found.rows.values(), found.scores), self._show_believed, "believed")
         if unmeasured and seen and not self.state.runs.goes_on and not self.state.bench.asked_elsewhere:
             self.state.measure_soon()  # an interrupted run leaves some takes without figures
@@ -145,10 +146,10 @@ class MeasuresView(QScrollArea):
                                                     high=one.in_words(read.high, brief), n=read.n)  # fmt: skip
             for of in columns().values():
                 cells.append(" · ".join(_median(row.summary.sound.get(one.name), one.decimals) for one in of))
-                limit = limited.get(f"measure {of[0].name}")
-                spread = row.summary.sound.get(of[0].name)
-                if limit is not None and spread is not None and limit.broken_by(spread.median):
-                    bad.append((at, len(cells) - 1))
+                for one_of in of:
+                    limit, spread = limited.get(f"measure {one_of.name}"), row.summary.sound.get(one_of.name)
+                    if limit is not None and spread is not None and limit.broken_by(spread.median):
+                        bad.append((at, len(cells) - 1))
             hearing = row.summary.hearing
             cells.append(f"{hearing.percent:.0f}" if hearing is not None else "–")
             if hearing is not None:
