@@ -23,8 +23,11 @@ from zestpanel.core.measures.readings.text import places
 from zestpanel.core.measures.registry import families, measure, outdated, versions
 from zestpanel.core.measures.tracks import curve, packed, unpacked
 from zestpanel.core.measures.word_errors import aligned, errors_of
-from zestpanel.core.measures.words_told import FIGURE, MISSING, OTHERWISE, TWICE, words_told
+from zestpanel.core.measures.words_heard import words_heard
+from zestpanel.core.measures.words_told import ADDED, FIGURE, MISSING, OTHERWISE, SIGN, TWICE, words_told
 from zestpanel.core.store.project import Project
+from zestpanel.standins.timbre import speak
+from zestpanel.standins.voices import timbre_of
 
 FEW = 30  # of the 200 that the benchmark takes
 
@@ -227,3 +230,36 @@ def test_every_kind_says_what_it_found_and_is_declared_once() -> None:
         said = kind.says(Segment(name, 1.0, 2.0, 3.0, "here\tthere"))
         assert said
         assert "{" not in said
+
+
+def test_signs_and_tags_that_are_read_aloud_are_told_as_such() -> None:
+    def told(text: str, heard: str, language: str = "en") -> list[tuple[str, str]]:
+        pairs = aligned(places(text, language), heard.split())
+        return [(one.kind, one.about.split("\t")[1]) for one in words_told(pairs, text, language, (), 10.0)]
+
+    text = "It was late, and the *whole* crop was lost."
+    assert told(text, "it was late comma and the whole crop was lost full stop") == [
+        (SIGN, "comma"),
+        (SIGN, "full stop"),
+    ]
+    assert told(text, "it was late and the asterisk whole asterisk crop was lost") == [(SIGN, "asterisk")] * 2
+    assert told(
+        text, "it was late less than break time equals nine slash greater than and the whole crop was lost"
+    ) == [(SIGN, "less than break time equals nine slash greater than")]
+    assert told(text, "it was late and the whole crop was lost slash") == [(ADDED, "slash")], "no such sign in the text"
+    assert told(text, "it was late break and the whole crop was lost") == [(ADDED, "break")], "one word is a word"
+    assert told("Es war spät, und kalt.", "es war spät komma und kalt punkt", "de") == [
+        (SIGN, "komma"),
+        (SIGN, "punkt"),
+    ]
+
+
+@pytest.mark.listens
+def test_a_voice_that_reads_its_signs_aloud_is_heard_to_do_so() -> None:
+    text = "Nobody knew it would stay so late, and the whole crop was lost."
+    timbre = timbre_of("brindal")
+    assert timbre is not None
+    clip, _ = speak("Nobody knew it would stay so late comma and the whole crop was lost full stop", timbre)
+    heard = words_heard(clip, text, "en-GB")
+    assert not isinstance(heard, str)
+    assert [one.kind for one in words_told(heard.pairs, text, "en-GB", (), 5.0)] == [SIGN, SIGN]

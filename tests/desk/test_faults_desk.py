@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtGui import QAction, QImage
+from PyQt6.QtWidgets import QLabel, QMenu
 from pytestqt.qtbot import QtBot
 
 from tests.desk.conftest import Opener, cells, recorder, settle
-from zestpanel.core.domain.take import Measured, Segment
+from zestpanel.core.domain.take import Curve, Measured, Segment
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.store.project import Project
 from zestpanel.desk.faults_view import FaultsView
@@ -77,3 +81,34 @@ def test_findings_are_heard_judged_by_keys_and_taken_back(
     card = " ".join(label.text() for label in window.card.findChildren(QLabel))
     assert "faults a minute" in card
     assert {one.of.kind for of in window.state.tray.faults().values() for one in of} == {"click", "word otherwise"}
+
+
+def test_pitch_is_drawn_over_the_waves_alone_and_with_the_others(
+    bench_project: Project, open_window: Opener, qtbot: QtBot
+) -> None:
+    for k, take in enumerate(bench_project.takes.all()):
+        known = bench_project.takes.measured([take.id])[take.id]
+        curve = Curve(0.02, np.linspace(100.0 + 5 * k, 300.0, 100))
+        bench_project.takes.put_measured(take.id, replace(known, curves={"pitch": curve}, versions=versions()))
+    window = open_window(bench_project)
+    settle(qtbot, window)
+    strip = window.strip
+    assert len(window.state.tray.lanes) > 1
+
+    def menu() -> dict[str, QAction]:
+        strip.how.click()
+        (of,) = [one for one in strip.findChildren(QMenu) if one.isVisible()]
+        of.close()
+        return {action.text(): action for action in of.actions()}
+
+    def picture() -> QImage:
+        settle(qtbot, window)
+        return strip.lanes.grab().toImage()
+
+    plain = picture()
+    assert not menu()["The other clips' drawn with it"].isEnabled(), "nothing is drawn yet"
+    menu()["Pitch over the waves"].trigger()
+    alone = picture()
+    assert alone != plain
+    menu()["The other clips' drawn with it"].trigger()
+    assert picture() != alone

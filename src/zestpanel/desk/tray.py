@@ -61,6 +61,7 @@ class Tray(QObject):
         self.target_lufs = -23.0
         self.real_time = False
         self.contour = ""  # the curve that is drawn over the waves
+        self.contours_together = False  # and whether those of the other clips are drawn with it
         self.copies = False  # silence around speech is trimmed, as in a test's listening copies
         self.between_neighbours = False
         self.bed_path: Path | None = None
@@ -397,6 +398,11 @@ class Tray(QObject):
     def set_contour(self, name: str) -> None:
         """Draw a curve over the waves: 'pitch', 'level', '' for none."""
         self.contour = name
+        self.changed.emit()
+
+    def draw_contours_together(self, on: bool) -> None:
+        """With each clip's curve those of the others on the tray, along the same words."""
+        self.contours_together = on
         self.changed.emit()
 
     def mark_here(self, kind: str) -> None:

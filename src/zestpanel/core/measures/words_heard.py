@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from zestpanel.core.audio.clip import Clip
+from zestpanel.core.measures.readings.sign_names import names_in, tags_read
 from zestpanel.core.measures.readings.text import Place, places
 from zestpanel.core.measures.readings.words import Reading, alike, primary
 from zestpanel.core.measures.recogniser import (
@@ -44,6 +45,7 @@ _AFTER_TWO: Final = 0.98
 _AFTER_ONE: Final = 0.95
 _OF_THE_TEXT: Final = 0.9
 _COMMON_WORDS: Final = 100
+_ALOUD: Final = 0.06  # of signs and tags that are read aloud, beside the text as it is
 _MOST_EXPECTED: Final = 8  # readings of one place
 _WEIGHT: Final = 10.0  # of the language model against the sound
 # Few words can be searched flat, without the tree that a large dictionary needs, and in narrower beams than the
@@ -83,8 +85,20 @@ def words_heard(clip: Clip, text: str, language: str) -> WordsHeard | str:
     pcm = pcm_for(clip)
     with LOCK:
         names = {word: known_name(word) for place in script for reading in _expected(place) for word in reading}
-        found = _listen(pcm, script, names) if pcm else []
+        found = _listen(pcm, script, names, list(_signs_read(text, script))) if pcm else []
     return compared(script, names, found, by=recogniser_name())
+
+
+def _signs_read(text: str, script: Sequence[Place]) -> Iterator[Reading]:
+    """Stretches that are heard where signs between the words, or tags, are read aloud."""
+    at = 0
+    for before, after in zip(script, [*script[1:], None], strict=True):
+        found = text.find(before.written, at)
+        at = found + len(before.written) if found >= 0 else at
+        end = text.find(after.written, at) if after is not None else len(text)
+        for name in names_in(text[at : max(at, end)], "en"):
+            yield (*before.readings[0][-2:], *name, *(after.readings[0][:2] if after is not None else ()))
+    yield from tags_read("en")
 
 
 def _expected(place: Place) -> list[Reading]:
@@ -133,14 +147,19 @@ def _fitting(heard: Place, script: Sequence[Place]) -> Reading:
     )
 
 
-def _listen(pcm: bytes, script: Sequence[Place], names: Mapping[str, str]) -> list[str]:
+def _listen(pcm: bytes, script: Sequence[Place], names: Mapping[str, str], aloud: Sequence[Reading]) -> list[str]:
     """The dictionary entries that are heard. A recogniser of its own a text: with few words it is quick."""
     from pocketsphinx import Decoder
 
     others = _others()
-    entries = [entry for name in dict.fromkeys([*names.values(), *others]) for entry in ways_of_saying(name)]
+    names = {**names, **{word: word for way in aloud for word in way if word not in names}}
+    aloud = [way for way in aloud if all(dictionary().lookup_word(names[word]) is not None for word in way)]
+    known = [names[word] for place in script for reading in _expected(place) for word in reading]
+    known += [names[word] for way in aloud for word in way]
+    entries = [entry for name in dict.fromkeys([*known, *others]) for entry in ways_of_saying(name)]
     usual = [names[word] for place in script for word in place.readings[0]]
-    ways = [[names[word] for word in way] for way in _other_ways(script)]
+    ways = [([names[word] for word in way], 1.0) for way in _other_ways(script)]
+    ways += [([names[word] for word in way], _ALOUD) for way in aloud]
     with tempfile.TemporaryDirectory(prefix="zest-") as folder:
         words, model = Path(folder) / "words.dict", Path(folder) / "text.lm"
         words.write_text("".join(f"{entry} {phones}\n" for entry, phones in entries), encoding="utf-8")
@@ -172,28 +191,31 @@ def _other_ways(script: Sequence[Place]) -> Iterator[Reading]:
             yield (*before, *way, *after)
 
 
-def transcript_model(words: Sequence[str], others: Sequence[str], ways: Sequence[Sequence[str]] = ()) -> str:
+def transcript_model(
+    words: Sequence[str], others: Sequence[str], ways: Sequence[tuple[Sequence[str], float]] = ()
+) -> str:
     """A back-off trigram model of a text in the ARPA format: each level mixes the text's counts with the level below,
     so that the probabilities after any history add up to one. others: words that may come anywhere. ways: stretches of
-    the text as they may also be read."""
-    texts = [["<s>", *words, "</s>"], *(list(way) for way in ways)]
-    singles = Counter(texts[0][1:])
-    for way in texts[1:]:
-        singles.update(word for word in way if word not in singles)
+    the text as they may also be read, each with how likely it is beside the text as it is."""
+    texts = [(("<s>", *words, "</s>"), 1.0), *ways]
+    singles: dict[str, float] = dict(Counter(texts[0][0][1:]))
+    for way, share in ways:
+        singles |= {word: share for word in way if word not in singles}
     beside = [word for word in dict.fromkeys(others) if word not in singles]
     share = _OF_THE_TEXT if beside else 1.0
-    single = {word: share * n / singles.total() for word, n in singles.items()}
+    every = sum(singles.values())
+    single = {word: share * n / every for word, n in singles.items()}
     single |= {word: (1 - share) / len(beside) for word in beside}
-    after_one: dict[str, Counter[str]] = defaultdict(Counter)
-    after_two: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    for tokens in texts:
+    after_one: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
+    after_two: dict[tuple[str, str], dict[str, float]] = defaultdict(lambda: defaultdict(float))
+    for tokens, likely in texts:
         for a, b in pairwise(tokens):
-            after_one[a][b] += 1
+            after_one[a][b] += likely
         for a, b, c in zip(tokens, tokens[1:], tokens[2:], strict=False):
-            after_two[a, b][c] += 1
+            after_two[a, b][c] += likely
 
     def pair(a: str, b: str) -> float:
-        return _AFTER_ONE * after_one[a][b] / after_one[a].total() + (1 - _AFTER_ONE) * single[b]
+        return _AFTER_ONE * after_one[a][b] / sum(after_one[a].values()) + (1 - _AFTER_ONE) * single[b]
 
     def log(probability: float) -> str:
         return f"{math.log10(probability):.6f}"
@@ -207,7 +229,7 @@ def transcript_model(words: Sequence[str], others: Sequence[str], ways: Sequence
         f"{log(pair(a, b))} {a} {b}{back((a, b) in after_two, _AFTER_TWO)}" for a, of in after_one.items() for b in of
     ]
     threes = [
-        f"{log(_AFTER_TWO * n / of.total() + (1 - _AFTER_TWO) * pair(b, c))} {a} {b} {c}"
+        f"{log(_AFTER_TWO * n / sum(of.values()) + (1 - _AFTER_TWO) * pair(b, c))} {a} {b} {c}"
         for (a, b), of in after_two.items()
         for c, n in of.items()
     ]

@@ -1,5 +1,5 @@
 """Words that were not heard as they are written, as stretches of the clip: what is missing, added, said twice, or heard
-otherwise, and figures and signs that were."""
+otherwise, figures that were, and signs and tags that are read aloud."""
 
 from __future__ import annotations
 
@@ -9,13 +9,14 @@ from typing import Final
 
 from zestpanel.core.domain.passage import words_with_places
 from zestpanel.core.domain.take import Segment
+from zestpanel.core.measures.readings.sign_names import are_signs
 from zestpanel.core.measures.readings.text import Place, places
 from zestpanel.core.measures.tracks import Kind
 from zestpanel.core.measures.word_errors import Pair
 from zestpanel.core.texts import tr
 
-MISSING, ADDED, TWICE, OTHERWISE, FIGURE = (
-    "word missing", "word added", "words repeated", "word otherwise", "figure otherwise",
+MISSING, ADDED, TWICE, OTHERWISE, FIGURE, SIGN = (
+    "word missing", "word added", "words repeated", "word otherwise", "figure otherwise", "sign read aloud",
 )  # fmt: skip
 _PART: Final = "\t"  # between what is written and what was heard
 WordTimes = Sequence[tuple[str, float, float, bool]]
@@ -37,6 +38,7 @@ KINDS: Final = (
          lambda one: tr("'{written}' is heard as '{heard}'", written=_written(one), heard=_heard(one))),
     Kind(FIGURE, tr("figure or sign heard otherwise"),
          lambda one: tr("'{written}' is heard as '{heard}'", written=_written(one), heard=_heard(one))),
+    Kind(SIGN, tr("sign or tag read aloud"), lambda one: tr("'{heard}' is read aloud", heard=_heard(one))),
 )  # fmt: skip
 
 
@@ -53,6 +55,7 @@ def words_told(
     for k, pair in enumerate(pairs):
         rest = [word for later in pairs[k + 1 : k + 4] for word in later.heard]
         for kind, said, heard in _told(script[k], pair, heard_before, rest):
+            kind = SIGN if kind == ADDED and are_signs(heard.split(), text, language) else kind
             start, end = when[k]
             out.append(Segment(kind, start, end, float(k), f"{said}{_PART}{heard}"))
         heard_before += pair.heard

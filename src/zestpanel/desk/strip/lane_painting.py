@@ -13,7 +13,7 @@ from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QPen, QPixm
 from PyQt6.QtWidgets import QWidget
 
 from zestpanel.core.analysis.faults import Fault
-from zestpanel.core.domain.take import Mark
+from zestpanel.core.domain.take import Curve, Mark
 from zestpanel.core.texts import tr
 from zestpanel.desk.brush import empty_picture, painting
 from zestpanel.desk.state import DeskState
@@ -149,8 +149,10 @@ class PaintedLanes(QWidget):
         with painting(picture) as painter:
             painter.translate(0, -self._top - index * self._lane_height)
             with self._along_the_text(painter):
-                self._paint_wave(painter, index, on=on)
-                self._paint_contour(painter, index)
+                together = on and bool(self._state.tray.contour) and self._state.tray.contours_together
+                if not together:  # its wave would hide the others' curves
+                    self._paint_wave(painter, index, on=on)
+                self._paint_contour(painter, index, together=together)
                 self._paint_pauses(painter, index)
                 self._paint_joins(painter, index)
                 self._paint_faults(painter, index)
@@ -280,8 +282,9 @@ class PaintedLanes(QWidget):
     def _width_of_text(self) -> float:
         return self.width() - self._left + self._offset
 
-    def _paint_contour(self, painter: QPainter, index: int) -> None:
-        """Pitch or level, all lanes on one scale; broken where there is none."""
+    def _paint_contour(self, painter: QPainter, index: int, *, together: bool) -> None:
+        """Pitch or level, all lanes on one scale; broken where there is none. together: with those of the other lanes,
+        each along its own words."""
         name, lanes = self._state.tray.contour, self._state.tray.lanes
         curves = [lane.measured.curves.get(name) for lane in lanes]
         known = [one.values[np.isfinite(one.values)] for one in curves if one is not None]
@@ -290,13 +293,23 @@ class PaintedLanes(QWidget):
             return
         every = np.concatenate(known)
         low, high = (float(v) for v in np.percentile(every, (2 if name == "pitch" else 30, 99)))
-        top, height = self._top + index * self._lane_height + 2.0, self._lane_height - 4.0
-        painter.setPen(QPen(theme.colour("zest"), 1.6))
-        line = QPolygonF()
-        for k, value in enumerate(own.values):
+        box = QRectF(0, self._top + index * self._lane_height + 2.0, 1, self._lane_height - 4.0)
+        if together:
+            painter.setPen(QPen(theme.colour("quiet"), 0.8))
+            for other, curve in enumerate(curves):
+                if other != index and curve is not None:
+                    self._paint_curve(painter, other, curve, box, (low, high))
+        painter.setPen(QPen(theme.colour("deep-zest" if together else "zest"), 2.0 if together else 1.6))
+        self._paint_curve(painter, index, own, box, (low, high))
+
+    def _paint_curve(self, painter: QPainter, index: int, curve: Curve, box: QRectF, ends: tuple[float, float]) -> None:
+        """Of a clip, along its own words, between the ends of the scale as the box is high."""
+        line, (low, high) = QPolygonF(), ends
+        for k, value in enumerate(curve.values):
             if np.isfinite(value):
                 share = min(1.0, max(0.0, (float(value) - low) / max(0.1, high - low)))
-                line.append(QPointF(self._x_of_time(index, (k + 0.5) * own.step_s), top + height * (1 - share)))
+                x = self._x_of_time(index, (k + 0.5) * curve.step_s)
+                line.append(QPointF(x, box.top() + box.height() * (1 - share)))
                 continue
             painter.drawPolyline(line)
             line = QPolygonF()

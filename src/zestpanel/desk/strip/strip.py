@@ -143,6 +143,12 @@ class Strip(QFrame):
             action.setCheckable(True)
             action.setChecked(tray.contour == name)
             action.triggered.connect(lambda on, name=name: tray.set_contour(name if on else ""))
+        together = menu.addAction(tr("The other clips' drawn with it"))
+        assert together is not None
+        together.triggered.connect(tray.draw_contours_together)
+        together.setCheckable(True)
+        together.setChecked(tray.contours_together)
+        together.setEnabled(bool(tray.contour) and len(tray.lanes) > 1)
         menu.addSeparator()
         menu.addAction(tr("Music or a room under it …"), self.ask_for_bed)
         if tray.bed_path is not None:

@@ -59,7 +59,7 @@ def later_percent(right: Sequence[bool]) -> float | None:
 FEWEST_OF_THIRD: Final = 20
 FAMILY: Final = Family(
     name="words heard",
-    version=10,
+    version=11,
     place=60,
     group="wrong",
     values=_values,

@@ -276,7 +276,16 @@ def _word(found: re.Match[str], before: str, language: str) -> list[Reading]:
 
 
 def _sign(found: re.Match[str], before: str, language: str) -> list[Reading]:
+    if found["one"] == "*" and _is_emphasis(found):
+        return []
     return ways(spoken(primary(language)).get("signs", {})[found["one"]])
+
+
+def _is_emphasis(found: re.Match[str]) -> bool:
+    """Whether an asterisk leans on a word on one side alone: it is written for emphasis or a note, and not said."""
+    around = found.string[max(0, found.start() - 1) : found.start()], found.string[found.end() : found.end() + 1]
+    leans = [bool(side) and not side.isspace() and side not in ".,;:!?" for side in around]
+    return "*" in around or leans[0] != leans[1]
 
 
 @lru_cache(maxsize=8)
