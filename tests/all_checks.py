@@ -44,6 +44,7 @@ APART = [
 ]
 
 REFERENCE = "tests/reference"
+ELSEWHERE = "tests/elsewhere"  # in a real browser
 DEEP_INPUTS = 1_000_000
 DEEP_KILLS = 1_000
 
@@ -107,7 +108,8 @@ def main() -> int:
     core = started(
         "tests of the core", [*pytest, "tests/core", "tests/hostile", *(f"--ignore={path}" for path in APART)]
     )
-    apart = started("tests of the core that run and render, and against outside sources", [*pytest, *APART, REFERENCE])
+    about = "tests of the core that run and render, against outside sources, and in a browser"
+    apart = started(about, [*pytest, *APART, REFERENCE, ELSEWHERE])
     desk = started("tests of the desk", [*pytest, "tests/desk"], QT_QPA_PLATFORM="offscreen")
     quick = [
         finished(started("ruff", [str(BIN / "ruff"), "check", "src", "tests", "benchmarks"])),

@@ -16,6 +16,7 @@ from zestpanel.core.errors import InputError, ZestError
 from zestpanel.verbs import (
     checking,
     deciding,
+    elsewhere,
     exchange,
     hearing,
     making,
@@ -295,13 +296,26 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--nothing", metavar="TAKE:SECOND", help="say that nothing is wrong there")
     about = "add ratings from a table, or print the scores; of a table alone, without a project, too"
     sub = verb("ratings", results.ratings, about)
-    sub.add_argument("table", type=Path, nargs="?", help="CSV, .xlsx or JSON with listener,passage,candidate,score")
+    sub.add_argument(
+        "table",
+        type=Path,
+        nargs="*",
+        help="CSV, .xlsx or JSON with listener,passage,candidate,score; or files of answers from packs",
+    )
     sub.add_argument(
         "--map", type=Path, help="of a survey form's table: which column is whose; written where it is missing"
     )
     sub = verb("answers", results.answers, "write every listener's answers, or take in those of another copy")
     sub.add_argument("--to", type=Path, help="file to write: .jsonl, whole, to be taken in again, or .csv, a table")
     sub.add_argument("--from", type=Path, dest="take_in", metavar="FILE", help=".jsonl file to take in")
+    sub = verb("pack", elsewhere.pack, "a listening test in a file, for a listener elsewhere; alone it lists them")
+    sub.add_argument("--test", type=int, help="which test; else the open one")
+    sub.add_argument("--listener", action="append", metavar="NAME", help="whose; again for several")
+    sub.add_argument("--languages", nargs="+", metavar="TAG", help="that they speak, such as en fr")
+    sub.add_argument("--to", type=Path, metavar="FOLDER", help="where the files go; else here")
+    sub.add_argument("--lossy", action="store_true", help="smaller files, for slow lines: Opus instead of FLAC")
+    sub.add_argument("--withdraw", metavar="CODE", help="its answers are not taken in any more")
+    sub.add_argument("--restore", metavar="CODE", help="they are taken in again")
     sub = verb("tests", results.tests, "list listening tests, what they say together, and what to ask next")
     for name, about in (
         ("open-early", "open a covered result; the date is kept"),

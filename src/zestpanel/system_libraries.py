@@ -28,7 +28,13 @@ DESK_LIBRARIES = {
     "libxcb-shape.so.0": "libxcb-shape0",
     "libxcb-xinerama.so.0": "libxcb-xinerama0",
 }
-TEST_PROGRAMS = {"Xvfb": "xvfb", "pulseaudio": "pulseaudio", "pactl": "pulseaudio-utils"}
+TEST_PROGRAMS = {
+    "Xvfb": "xvfb",
+    "pulseaudio": "pulseaudio",
+    "pactl": "pulseaudio-utils",
+    "chromium": "chromium",
+    "chromedriver": "chromium-driver",
+}
 
 
 def missing_packages(*, tests: bool = False) -> list[str]:

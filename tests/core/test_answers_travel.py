@@ -217,7 +217,7 @@ def changed(lines: str, record: str, change: Callable[[dict[str, Any]], object])
 @pytest.mark.parametrize(
     ("record", "change", "says"),
     [
-        ("file", lambda row: row.update(version=2), "newer Zest Panel"),
+        ("file", lambda row: row.update(version=3), "newer Zest Panel"),
         ("candidate", lambda row: row.update(key="0" * 16, voice="nobody"), "not in this project: Tangor nobody"),
         ("text", lambda row: row.update(key="0" * 16, title="Elsewhere"), "not in this project: Elsewhere"),
         ("session", lambda row: row["trials"].reverse(), "two orders cannot be one"),
@@ -260,3 +260,20 @@ def test_damaged_files_are_refused_in_a_sentence_or_taken(here: Project, at: int
 def test_other_files_are_none() -> None:
     assert not is_answer_file("listener,passage,candidate,score\n")
     assert is_answer_file('{"record": "file", "holds": ""}')
+
+
+def test_a_file_of_the_first_version_is_still_taken_in(here: Project, tmp_path: Path) -> None:
+    """It knows nothing of where an answer was given."""
+    test = opened(here, "ACR")
+    go_through(session_of(here, test, here.panel.add_listener("Ann", languages=["en"])), any_answer, most=3)
+    lines = []
+    for line in map(json.loads, lines_of(here)):
+        if line["record"] == "file":
+            line["version"] = 1
+        for answer in (one for trial in line.get("trials", ()) for one in trial["answers"]):
+            for name in ("client", "sequence", "client_clock"):
+                del answer[name]
+        lines.append(json.dumps(line))
+    with here.panel.alone():
+        taken = take_in(here, "\n".join(lines), "old.jsonl")
+    assert (taken.answers, taken.known) == (0, 3)

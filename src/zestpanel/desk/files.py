@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
+from zestpanel.core.listening.elsewhere.returned import is_from_a_pack
 from zestpanel.core.own_files import first_bytes
 from zestpanel.core.runs.files.bringing_in import is_sound_file
 from zestpanel.core.text.readers.reading import READABLE
@@ -28,7 +29,7 @@ def sort_files(paths: Iterable[Path]) -> dict[str, list[Path]]:
 
 def kind_of(path: Path) -> str:
     suffix = path.suffix.lower()
-    if suffix == ".jsonl":
+    if suffix == ".jsonl" or (suffix == ".json" and is_from_a_pack(path)):
         return "ratings"
     if suffix in (".yaml", ".yml", ".json"):
         return "engine"

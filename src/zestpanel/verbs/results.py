@@ -7,6 +7,7 @@ from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 from zestpanel.core.errors import InputError
+from zestpanel.verbs.elsewhere import taken_back
 from zestpanel.verbs.opening import Output, opened
 
 if TYPE_CHECKING:
@@ -18,6 +19,15 @@ if TYPE_CHECKING:
 
 
 def ratings(options: argparse.Namespace) -> Output:
+    from zestpanel.core.listening.elsewhere.returned import is_from_a_pack
+
+    tables = options.table or []
+    if tables and all(is_from_a_pack(one) for one in tables):
+        with opened(options) as project:
+            return taken_back(project, tables)
+    if len(tables) > 1:
+        raise InputError("Several files at once are those that came back from packs; a table comes alone.")
+    options.table = tables[0] if tables else None
     if options.project.is_file():  # a table alone: no project is needed
         from zestpanel.verbs import plain_tables
 
@@ -58,12 +68,15 @@ def ratings(options: argparse.Namespace) -> Output:
 
 def answers(options: argparse.Namespace) -> Output:
     from zestpanel.core.listening.answers_in import take_in
+    from zestpanel.core.listening.elsewhere.returned import is_from_a_pack
     from zestpanel.core.report.answers import write_answers
     from zestpanel.core.text_files import read_text
 
     if (options.to is None) == (options.take_in is None):
         raise InputError("Say where answers go (--to FILE) or which are taken in (--from FILE).")
     with opened(options) as project:
+        if options.take_in is not None and is_from_a_pack(options.take_in):
+            return taken_back(project, [options.take_in])
         if options.take_in is not None:
             text = read_text(options.take_in, most_mb=50, kept="Nothing was taken in.")
             taken = take_in(project, text, options.take_in.name)

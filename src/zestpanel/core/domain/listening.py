@@ -81,11 +81,12 @@ class Trial(PlannedTrial):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answer:
-    """What was answered to a trial, as its kind of test words it. origin: 'booth', 'file' or 'simulated'.
+    """What was answered to a trial, as its kind of test words it. origin: 'booth', 'pack', 'file' or 'simulated'.
 
     heard_share: of the least heard clip, how much of it; heard: of each lane how much of it, and how often it was
     started, empty where that is not known. took_s: from the beginning of the trial. spoken: the clip of
-    a remark said aloud, by its name in the project, '' for none.
+    a remark said aloud, by its name in the project, '' for none. client, sequence: where it was given and as the how
+    manieth there, which tells the same answer from another one; client_clock: what the clock there said.
     """
 
     given: Mapping[str, Any]
@@ -96,8 +97,27 @@ class Answer:
     note: str = ""
     spoken: str = ""
     heard: tuple[tuple[float, int], ...] = ()
+    client: str = ""
+    sequence: int = 0
+    client_clock: str = ""
     id: int = 0
     created: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pack:
+    """A session that is answered elsewhere, from a file of its own. secret: what its answers are signed with; clips:
+    the form in which they are in it. ended: the moment from which on its answers are not taken in, '' for none; came:
+    when answers came last."""
+
+    id: int
+    session_id: int
+    code: str
+    secret: str
+    clips: str
+    created: str
+    ended: str = ""
+    came: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -27,7 +27,7 @@ from zestpanel.core.store.parts import HasClips, HasTakes
 from zestpanel.core.store.shapes import is_moment
 from zestpanel.core.waiting import give_way
 
-VERSION: Final = 1
+VERSION: Final = 2  # 1: without where an answer was given
 OF_CANDIDATE: Final = ("stated_id", "reference_id", "stranger_id", "good_id", "poor_id")  # settings that name one
 OF_LISTENERS: Final = ("left_out", "kept_in")
 Real = Annotated[float, Field(allow_inf_nan=False)]
@@ -118,7 +118,8 @@ class ClipRecord(_Record):
 
 class AnswerRecord(_Record):
     """place: in the order in which the answers of the test were given, from 0. heard: of each lane, the share and how
-    often it was started."""
+    often it was started. client, sequence, client_clock: where it was given, as the how manieth there, and what the
+    clock there said; '' and 0 where that is not known."""
 
     place: int
     given: dict[str, Any]
@@ -131,6 +132,9 @@ class AnswerRecord(_Record):
     heard: list[tuple[Real, int]]
     note: str
     spoken: str
+    client: str = ""
+    sequence: int = 0
+    client_clock: Moment | Literal[""] = ""
 
 
 class TrialRecord(_Record):
@@ -375,5 +379,5 @@ def _answer(place: int, stored: StoredAnswer) -> AnswerRecord:
     return AnswerRecord(
         place=place, given=dict(one.given), origin=one.origin, created=one.created, withdrawn=stored.withdrawn,
         heard_share=one.heard_share, plays=one.plays, took_s=one.took_s, heard=list(one.heard),
-        note=one.note, spoken=one.spoken,
+        note=one.note, spoken=one.spoken, client=one.client, sequence=one.sequence, client_clock=one.client_clock,
     )  # fmt: skip

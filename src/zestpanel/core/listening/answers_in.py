@@ -95,7 +95,7 @@ def _records(text: str, name: str) -> Iterator[Any]:
         where = tr("{name}, line {number}", name=name, number=number)
         try:
             value = json.loads(line, parse_constant=_refuse)
-            if number == 1 and isinstance(value, dict) and value.get("version") not in (None, VERSION):
+            if number == 1 and isinstance(value, dict) and value.get("version") not in (None, *range(1, VERSION + 1)):
                 raise TableError(
                     tr("{name} was written by a newer Zest Panel.", name=name), kept=_KEPT,
                     remedy=tr("Update this one, or save the answers there as a table."),
@@ -308,6 +308,10 @@ class _In:
 
     def _answer(self, trial: int, record: AnswerRecord, there: list[StoredAnswer]) -> StoredAnswer | None:
         """What is to be put in, None for what is known, or older than what stands."""
+        if record.client and any((one.answer.client, one.answer.sequence) == (record.client, record.sequence)
+                                 for one in there):  # fmt: skip
+            self.done.known += 1
+            return None
         if any((one.answer.created, dict(one.answer.given), one.withdrawn) ==
                (record.created, record.given, record.withdrawn) for one in there):  # fmt: skip
             self.done.known += 1
@@ -322,5 +326,6 @@ class _In:
             trial,
             Answer(given=record.given, origin=record.origin, heard_share=record.heard_share, plays=record.plays,
                    took_s=record.took_s, note=record.note, spoken=spoken, heard=tuple(record.heard),
-                   created=record.created), record.withdrawn,
+                   created=record.created, client=record.client, sequence=record.sequence,
+                   client_clock=record.client_clock), record.withdrawn,
         )  # fmt: skip

@@ -5,11 +5,12 @@
 
 from __future__ import annotations
 
+import secrets
 import time
 from collections import defaultdict
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
-from typing import Any, Protocol
+from typing import Any, Final, Protocol
 
 import numpy as np
 
@@ -24,8 +25,11 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.store import seats
 from zestpanel.core.store.answers import Answers
+from zestpanel.core.store.database import now
 from zestpanel.core.store.parts import HasAnswers, HasFolder, HasPanel, HasTakes, HasTexts
 from zestpanel.core.texts import tr
+
+REST_S: Final = 15 * 60  # of listening, after which a break is offered (common practice, no source)
 
 
 class Sessions(Protocol):
@@ -309,6 +313,7 @@ class ListeningSession:
         self._port, self.kind, self.settings, self._clock = port, kind, settings, clock
         self.told, self.level_lufs = told or Told(), level_lufs
         self._sat_down = clock()
+        self._client, self._sequence = secrets.token_hex(8), 0  # what tells its answers from all others
         self.trials = port.trials
         answered = port.answered()
         self.index = next((i for i, trial in enumerate(self.trials) if trial.place not in answered), len(self.trials))
@@ -339,10 +344,19 @@ class ListeningSession:
 
     @property
     def shown(self) -> Shown:
-        shown = self.told.shown(self.kind.shown(self.trial, self.settings))
-        if "trap" not in self.trial.detail:
+        return self.shown_of(self.trial)
+
+    def shown_of(self, trial: Trial) -> Shown:
+        """How a trial stands before the listener, in their language."""
+        shown = self.told.shown(self.kind.shown(trial, self.settings))
+        if "trap" not in trial.detail:
             return shown
         return replace(shown, lanes=(Heard("", ()),), questions=shown.questions[:1], shows_text=False)
+
+    def text_of(self, trial: Trial, words: Callable[[int], tuple[str, str]]) -> tuple[str, str]:
+        """(the text shown with a trial, its language), ('', '') where none is. words: of a passage's version."""
+        judged = [s for s in trial.stimuli if s.role == "judged"] or list(trial.stimuli)
+        return words(judged[-1].passage_version_id) if judged and self.shown_of(trial).shows_text else ("", "")
 
     def note_checks(self, checks: Mapping[str, Any]) -> None:
         if checks:
@@ -396,12 +410,14 @@ class ListeningSession:
             return False
         shown = self.shown
         check(given, shown)
+        self._sequence += 1
         self._port.answer(
             self.trial,
             Answer(given=given, origin="booth", heard_share=min(1.0, *self._heard), plays=sum(self._plays),
                    took_s=self._clock() - self._began, note=note[:LONGEST_TEXT], spoken=spoken,
                    heard=tuple((round(share, 4), plays) for share, plays in zip(self._heard, self._plays,
-                                                                               strict=True))),
+                                                                               strict=True)),
+                   client=self._client, sequence=self._sequence, client_clock=now()),
         )  # fmt: skip
         self.index += 1
         if self.finished:

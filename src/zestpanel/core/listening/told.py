@@ -38,8 +38,11 @@ class Told:
         self.language = next((one for one in known if one in languages()), FALLBACK)
 
     def say(self, name: str, **values: object) -> str:
-        words = _file(self.language).get(name) or _file(FALLBACK)[name]
-        return str(words).strip().format(**values)
+        return self.raw(name).format(**values)
+
+    def raw(self, name: str) -> str:
+        """With its places in braces."""
+        return str(_file(self.language).get(name) or _file(FALLBACK)[name]).strip()
 
     def tr(self, english: str, **values: object) -> str:
         """A text of the program in their language, the places in braces filled in: what is asked, its answers, the

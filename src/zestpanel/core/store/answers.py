@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 from sqlalchemy import ColumnElement, Connection, case, func, select
 
@@ -50,6 +50,21 @@ class Answers:
         values = _row(StoredAnswer(trial_id, answer, withdrawn))
         with self._database.writing() as connection:
             return int(connection.execute(answers.insert().values(values).returning(answers.c.id)).scalar_one())
+
+    def take(self, trial_id: int, answer: Answer) -> Literal["new", "known", "older"]:
+        """An answer that comes from elsewhere, with its client and sequence: the same one again changes nothing, and
+        one that was given before the one that stands never stands instead of it."""
+        with self._database.writing() as connection:
+            same = (answers.c.client == answer.client) & (answers.c.sequence == answer.sequence)
+            if connection.execute(select(answers.c.id).where(same)).first() is not None:
+                return "known"
+            last = connection.execute(
+                select(answers).where(answers.c.trial_id == trial_id).order_by(answers.c.id.desc()).limit(1)
+            ).one_or_none()
+            if last is not None and _is_before(answer, last):
+                return "older"
+            connection.execute(answers.insert().values(_row(StoredAnswer(trial_id, answer, False))))
+            return "new"
 
     def add_many(self, given: Sequence[StoredAnswer]) -> None:
         """In this order, all or none."""
@@ -299,13 +314,22 @@ def _clip_of(session_id: int, clip: Stimulus) -> tuple[int, int, int, int | None
     return session_id, clip.candidate_id, clip.passage_version_id, clip.take_id
 
 
+def _is_before(answer: Answer, last: Any) -> bool:
+    """Whether it was given before what was answered last: by its sequence where both are of one client, else by the
+    clocks there."""
+    if answer.client == last.client:
+        return bool(answer.sequence < (last.sequence or 0))
+    return bool((answer.client_clock or now()) < (last.client_clock or last.created))
+
+
 def _row(one: StoredAnswer) -> dict[str, Any]:
     answer = one.answer
     return {
         "trial_id": one.trial_id, "given": dict(answer.given), "heard_share": answer.heard_share,
         "plays": answer.plays, "took_s": answer.took_s, "note": answer.note, "origin": answer.origin,
         "created": answer.created or now(), "withdrawn": one.withdrawn, "spoken": answer.spoken or None,
-        "heard": [list(part) for part in answer.heard] or None,
+        "heard": [list(part) for part in answer.heard] or None, "client": answer.client or None,
+        "sequence": answer.sequence or None, "client_clock": answer.client_clock or None,
     }  # fmt: skip
 
 
@@ -313,5 +337,6 @@ def _answer(row: Any) -> Answer:
     return Answer(
         id=row.id, given=row.given, origin=row.origin, heard_share=row.heard_share, plays=row.plays,
         took_s=row.took_s, note=row.note, created=row.created, spoken=row.spoken or "",
-        heard=tuple((float(share), int(plays)) for share, plays in row.heard or ()),
+        heard=tuple((float(share), int(plays)) for share, plays in row.heard or ()), client=row.client or "",
+        sequence=row.sequence or 0, client_clock=row.client_clock or "",
     )  # fmt: skip

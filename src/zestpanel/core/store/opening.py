@@ -18,7 +18,7 @@ from zestpanel.core.store.storage_trouble import kind_of, trouble
 from zestpanel.core.texts import tr
 
 # in order; the last is what this program writes
-REVISIONS: Final = tuple(f"{number:04d}" for number in range(1, 18))
+REVISIONS: Final = tuple(f"{number:04d}" for number in range(1, 19))
 # what says in a database's head whose it is: "ZEST"
 APPLICATION_ID: Final = 0x5A455354
 # tables of the first revision, by which a database from before it had that mark is known

@@ -19,6 +19,7 @@ from zestpanel.core.store.impressions import Impressions
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
+from zestpanel.core.store.packs import Packs
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.purse import Purse
 from zestpanel.core.store.sending import Sending
@@ -123,6 +124,11 @@ class HasPanel(Protocol):
 class HasAnswers(Protocol):
     @property
     def answers(self) -> Answers: ...
+
+
+class HasPacks(Protocol):
+    @property
+    def packs(self) -> Packs: ...
 
 
 class HasImpressions(Protocol):

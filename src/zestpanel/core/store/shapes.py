@@ -25,7 +25,8 @@ Words = dict[str, str]
 Setting = Real | str | bool
 NEVER: Final = "1970-01-01T00:00:00.000+00:00"  # in the place of a moment that cannot be told
 _MOMENTS: Final = frozenset({
-    "created", "removed", "changed", "added", "opened", "closed", "ended", "finished", "at", "decided",
+    "created", "removed", "changed", "added", "opened", "closed", "ended", "finished", "at", "decided", "client_clock",
+    "came",
 })  # fmt: skip
 _MOST: Final = 10**12
 _FEW: Final = 10_000  # of what is gone through one by one: repeats, tries, places
@@ -221,7 +222,7 @@ _RANGES: Final[Mapping[str, tuple[float, float]]] = {
     "verdicts.start_s": (0, 1e6), "verdicts.end_s": (0, 1e6),
     "setup_log.minutes": (0, 1e7), "trials.place": (0, 1e6), "answers.heard_share": (0, 1e6),
     "answers.plays": (0, 1e9), "answers.took_s": (0, 1e9), "passages.gap_s": (0, 1e4), "measures.version": (0, _FEW),
-    "passage_versions.number": (1, _FEW),
+    "passage_versions.number": (1, _FEW), "answers.sequence": (0, 1e9),
 }  # fmt: skip
 
 

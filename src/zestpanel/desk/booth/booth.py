@@ -17,7 +17,7 @@ from zestpanel.core.errors import ZestError
 from zestpanel.core.listening.entry import TURNED_AWAY
 from zestpanel.core.listening.kind import HIGH, LONGEST_TEXT, LOW, Question, Shown
 from zestpanel.core.listening.material import bed_of_test, lanes_of, level_of_test
-from zestpanel.core.listening.session import ListeningSession
+from zestpanel.core.listening.session import REST_S, ListeningSession
 from zestpanel.core.listening.told import Told
 from zestpanel.core.playback.mixer import Lane, Stereo
 from zestpanel.desk.booth.before import Before
@@ -31,7 +31,6 @@ from zestpanel.desk.widgets import KeyButton, button, label
 
 _MOST_CLIPS: Final = 32  # of a trial: lanes are told apart by trial and clip
 _MOST_BROKEN: Final = 3  # clips in a row, after which the session ends
-REST_S: Final = 15 * 60  # of listening, after which a break is offered (common practice, no source)
 _STEPS: Final = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
 
 
@@ -217,7 +216,7 @@ class Booth(Hearing):
         self._lay_out(session.shown)
         self._state.player.load([], on=0)
         self._enable()
-        self._text.setText(self._words(session))
+        self._text.setText(session.text_of(session.trial, self._state.project.texts.version_text)[0])
         self._fit()
         self._prepare(session)
 
@@ -231,13 +230,6 @@ class Booth(Hearing):
             else self.told.tr("Trial")
         )
         self._place.setText(self.told.tr("{part} · {place} of {total}", part=part, place=place, total=total))
-
-    def _words(self, session: ListeningSession) -> str:
-        judged = [s for s in session.trial.stimuli if s.role == "judged"] or list(session.trial.stimuli)
-        if not session.shown.shows_text or not judged:
-            return ""
-        text, _ = self._state.project.texts.version_text(judged[-1].passage_version_id)
-        return text
 
     def _prepare(self, session: ListeningSession) -> None:
         """Make the trial's lanes off this thread, and play the first when they are there."""

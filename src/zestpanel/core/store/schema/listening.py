@@ -87,5 +87,25 @@ answers = Table(
     # the clip of a remark that was spoken
     Column("spoken", String),
     Column("heard", JSON),  # of each lane: the share of it, and how often it was started
+    # where it was given, as the how manieth there, and what the clock there said
+    Column("client", String),
+    Column("sequence", Integer),
+    Column("client_clock", String),
     Index("answers_by_trial", "trial_id"),
+    Index("answers_by_client", "client", "sequence", unique=True),
+)
+
+# Sessions that were written into a file of their own. secret: what their answers are signed with. clips: in which form
+# they are in it. ended: from when on its answers are not taken in any more; came: when answers came last.
+packs = Table(
+    "packs",
+    metadata,
+    own_id(),
+    id_of("sessions"),
+    Column("code", String, unique=True, nullable=False),
+    Column("secret", String, nullable=False),
+    Column("clips", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("ended", String),
+    Column("came", String),
 )

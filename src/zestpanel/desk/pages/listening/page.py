@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from zestpanel.core.errors import TableError
 from zestpanel.core.listening.answers_in import is_answer_file, take_in
+from zestpanel.core.listening.elsewhere.returned import is_from_a_pack, take_back
 from zestpanel.core.listening.foreign_tables import Sheet, table_of
 from zestpanel.core.listening.rating_files import import_rating_text
 from zestpanel.core.listening.settings import TestSettings
@@ -117,6 +118,9 @@ class ListeningPage(TabbedPage):
         project = self.state.project
 
         def work() -> tuple[Sheet, list[Column]] | str:
+            if is_from_a_pack(path):
+                text = read_text(path, most_mb=_MOST_MB, kept=tr("Nothing was taken in."), error=TableError)
+                return take_back(project, text, path.name).says(path.name)
             if path.suffix.lower() == ".jsonl":
                 text = read_text(path, most_mb=_MOST_MB, kept=tr("Nothing was taken in."), error=TableError)
                 if is_answer_file(text):

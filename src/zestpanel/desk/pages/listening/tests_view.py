@@ -29,6 +29,7 @@ from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
 from zestpanel.desk.pages.listening.listener_dialog import offer_languages, tags_of
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
+from zestpanel.desk.pages.listening.packs_dialog import PacksDialog
 from zestpanel.desk.pages.listening.result_view import ResultView
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table, choose_row
@@ -84,11 +85,14 @@ class TestsView(QScrollArea):
         self.tried = button(tr("Try it"), self._try_it, role="link", tip=tr("As a listener, and nothing is kept"))
         self.copied = button(tr("Copy …"), lambda: self._again(version=False), role="link",
                              tip=tr("Another test that begins with the same settings"))  # fmt: skip
+        tip = tr("Files for listeners on other machines, and what came back from them")
+        self.packs = button(tr("Packs …"), self._open_packs, role="link", tip=tip)
         self.close_it = button(tr("Close"), self._close, role="link")
         self.mixed = button("", self._mix, role="link")
         self.remove = button(tr("Remove"), self._remove, role="link",
                              tip=tr("Off the list with its answers, which are kept; undo brings it back"))  # fmt: skip
-        self.buttons = (self.tried, self.rename, self.version, self.copied, self.close_it, self.mixed, self.remove)
+        self.buttons = (self.tried, self.packs, self.rename, self.version, self.copied, self.close_it, self.mixed,
+                        self.remove)  # fmt: skip
         for one in self.buttons:
             row.addWidget(one)
         row.addStretch(1)
@@ -186,7 +190,7 @@ class TestsView(QScrollArea):
         by_table = line is not None and "origin" in line.test.settings
         for one in self.buttons:
             one.setVisible(line is not None)
-        for one in (self.tried, self.version, self.copied, self.close_it):
+        for one in (self.tried, self.packs, self.version, self.copied, self.close_it):
             one.setVisible(line is not None and not by_table)
         if line is None:
             return
@@ -287,6 +291,10 @@ class TestsView(QScrollArea):
             self.begin.emit(tried_out(self.state.project, line.test.id, tags_of(self.languages.text())), Sitting())
         except ZestError as error:
             self.state.complain(error)
+
+    def _open_packs(self) -> None:
+        if (line := self.chosen) is not None:
+            PacksDialog(self, self.state, line.test, self.state.refresh).show()
 
     def _close(self) -> None:
         if (line := self.chosen) is None:

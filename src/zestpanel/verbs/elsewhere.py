@@ -1,0 +1,85 @@
+"""Listeners on other machines: packs written, listed, withdrawn; what comes back."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from zestpanel.core.errors import InputError
+from zestpanel.verbs.opening import Output, opened
+
+if TYPE_CHECKING:
+    from zestpanel.core.store.project import Project
+
+
+def pack(options: argparse.Namespace) -> Output:
+    """Write packs, withdraw one or let its answers in again, or list them."""
+    with opened(options) as project:
+        for code, withdrawn in ((options.withdraw, True), (options.restore, False)):
+            if code:
+                _withdraw(project, code, withdrawn=withdrawn)
+        if options.listener:
+            return _written(project, options)
+        return _listed(project)
+
+
+def _written(project: Project, options: argparse.Namespace) -> Output:
+    from zestpanel.core.listening.elsewhere.pack import write_pack
+
+    test = options.test or getattr(project.panel.open_test(), "id", None)
+    if test is None or test not in {one.id for one in project.panel.tests()}:
+        raise InputError(f"There is no test {test or 'open'}.", remedy="Say which by --test; 'tests' lists them.")
+    folder, rows, lines = options.to or Path("."), [], []
+    for alias in options.listener:
+        listener = project.panel.add_listener(alias, languages=options.languages or ())
+        one = write_pack(project, test, listener, folder, lossy=options.lossy)
+        rows.append({"listener": listener.alias, "file": str(one.path), "code": one.pack.code, "trials": one.trials,
+                     "bytes": one.bytes})  # fmt: skip
+        lines.append(f"{listener.alias}: {one.path}, {one.trials} trials, {one.bytes / 1e6:.1f} MB")
+        if one.too_large_for_mail:
+            lines.append("  too large for most mail: --lossy makes it about a quarter of that, or ask fewer passages")
+    return {"packs": rows, "lines": lines}
+
+
+def _withdraw(project: Project, code: str, *, withdrawn: bool) -> None:
+    found = [pack for test in project.panel.tests() for pack in project.packs.of_test(test.id)
+             if pack.code.startswith(code)]  # fmt: skip
+    if len(found) != 1:
+        raise InputError(f"{'No pack' if not found else 'More than one pack'} has a code that begins with '{code}'.",
+                         remedy="'pack' lists them.")  # fmt: skip
+    project.packs.withdraw(found[0].id, withdrawn=withdrawn)
+
+
+def _listed(project: Project) -> Output:
+    from zestpanel.core.listening.elsewhere.listed import packs_of
+
+    rows, lines = [], []
+    for test in project.panel.tests():
+        for one in packs_of(project, test.id):
+            rows.append({"test": test.id, "listener": one.listener, "code": one.pack.code, "written": one.pack.created,
+                         "clips": one.pack.clips, "answered": one.answered, "trials": one.trials,
+                         "withdrawn": one.pack.ended or None, "came": one.pack.came or None})  # fmt: skip
+            lines.append(f"test {test.id}  {one.pack.code[:8]}  {one.listener}, {one.pack.created[:10]}, "
+                         f"{one.answered} of {one.trials} answered, {one.state}")  # fmt: skip
+    return {"packs": rows, "lines": lines or ["No pack yet: 'pack --listener NAME --to FOLDER' writes one."]}
+
+
+def taken_back(project: Project, files: list[Path]) -> Output:
+    """Files from packs, each for itself: what one cannot give keeps no other from being taken in."""
+    from zestpanel.core.errors import ZestError
+    from zestpanel.core.listening.elsewhere.returned import take_back
+    from zestpanel.core.text_files import read_text
+
+    rows, lines, failed = [], [], 0
+    for path in files:
+        try:
+            found = take_back(project, read_text(path, most_mb=50, kept="Nothing was taken in."), path.name)
+            rows.append({"file": str(path), **asdict(found)})
+            lines.append(found.says(path.name))
+        except ZestError as error:
+            failed += 1
+            rows.append({"file": str(path), "problem": str(error)})
+            lines.append(str(error))
+    return {"files": rows, "lines": lines, "failed": failed}
