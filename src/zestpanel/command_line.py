@@ -316,6 +316,16 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--lossy", action="store_true", help="smaller files, for slow lines: Opus instead of FLAC")
     sub.add_argument("--withdraw", metavar="CODE", help="its answers are not taken in any more")
     sub.add_argument("--restore", metavar="CODE", help="they are taken in again")
+    sub = verb("panel", elsewhere.panel, "a listening test as a small server, with a link for each listener")
+    sub.add_argument("--test", type=int, help="which test; else the open one")
+    sub.add_argument("--listener", action="append", metavar="NAME", help="whose link is printed; again for several")
+    sub.add_argument("--languages", nargs="+", metavar="TAG", help="that they speak, such as en fr")
+    sub.add_argument("--address", default="127.0.0.1", help="to listen on; else this machine alone reaches it")
+    sub.add_argument("--port", type=int, default=0, help="else a free one")
+    sub.add_argument("--public", metavar="URL", help="the address that links begin with, behind a proxy")
+    sub.add_argument("--behind-proxy", action="store_true", help="a proxy on this machine says who asks")
+    sub.add_argument("--completion", metavar="CODE", help="shown to those who have finished")
+    sub.add_argument("--lossy", action="store_true", help="smaller clips, for slow lines: Opus instead of FLAC")
     sub = verb("tests", results.tests, "list listening tests, what they say together, and what to ask next")
     for name, about in (
         ("open-early", "open a covered result; the date is kept"),

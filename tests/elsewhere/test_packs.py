@@ -20,7 +20,7 @@ from tests.conftest import tone
 from tests.elsewhere.conftest import asked
 from zestpanel.core.domain.listening import Listener
 from zestpanel.core.errors import InputError, TableError
-from zestpanel.core.listening.elsewhere.copies import Copy, padded
+from zestpanel.core.listening.elsewhere.copies import Copies, padded
 from zestpanel.core.listening.elsewhere.pack import Written, write_pack
 from zestpanel.core.listening.elsewhere.returned import Returned, is_returned, take_back
 from zestpanel.core.listening.entry import EntryAnswer, EntryQuestion
@@ -94,14 +94,14 @@ def test_times_of_words_are_given_where_every_clip_has_them(heard: Project, tmp_
 
 
 @pytest.mark.parametrize("lossy", [False, True])
-def test_copies_sound_as_they_did_and_are_of_one_size(lossy: bool) -> None:
-    copy = Copy(lossy)
+def test_copies_sound_as_they_did_and_are_of_one_size(lossy: bool, tmp_path: Path) -> None:
+    copies = Copies(tmp_path, lossy=lossy)
     sounds = [np.repeat(tone(hz, -23, seconds).samples, 2, axis=1) for hz, seconds in ((220, 1.0), (440, 2.5))]
-    coded = {str(k): copy.of(sound)[1] for k, sound in enumerate(sounds)}
-    alike = copy.alike(coded)
-    assert len({len(data) for data in alike.values()}) == 1
-    for k, sound in enumerate(sounds):
-        read, rate = soundfile.read(io.BytesIO(alike[str(k)]), always_2d=True)
+    digests = [copies.put(sound) for sound in sounds]
+    alike = [copies.read(one, copies.largest(digests)) for one in digests]
+    assert len(set(map(len, alike))) == 1
+    for data, sound in zip(alike, sounds, strict=True):
+        read, rate = soundfile.read(io.BytesIO(data), always_2d=True)
         assert rate == 48_000
         if not lossy:
             assert np.abs(read[:, 0] - sound[:, 0]).max() <= 0.51 / 32768 + 1e-7, "16 bits, nothing else"
@@ -110,8 +110,9 @@ def test_copies_sound_as_they_did_and_are_of_one_size(lossy: bool) -> None:
         assert np.corrcoef(read[4800 : same - 4800, 0], sound[4800 : same - 4800, 0])[0, 1] > 0.99, "no delay is left"
 
 
-def test_a_clip_that_is_the_largest_already_stays_as_it_is() -> None:
-    flac = Copy().of(tone(220, -23, 0.2).samples)[1]
+def test_a_clip_that_is_the_largest_already_stays_as_it_is(tmp_path: Path) -> None:
+    copies = Copies(tmp_path)
+    flac = copies.read(copies.put(tone(220, -23, 0.2).samples), 0)
     assert padded(flac, len(flac)) == flac
     assert len(padded(flac, len(flac) + 1000)) == len(flac) + 1000
 
@@ -181,11 +182,11 @@ def test_a_pack_is_withdrawn_and_let_in_again_and_one_of_another_project_is_not_
     test = asked(heard, "ACR")
     written = write_pack(heard, test, ann(heard), tmp_path)
     text = file_of(written, [entry(1, 0)])
-    (pack,) = heard.packs.of_test(test)
-    heard.packs.withdraw(pack.id)
+    (pack,) = heard.invitations.of_test(test)
+    heard.invitations.withdraw(pack.id)
     with pytest.raises(TableError, match="withdrawn on"):
         take_back(heard, text, "a.json")
-    heard.packs.withdraw(pack.id, withdrawn=False)
+    heard.invitations.withdraw(pack.id, withdrawn=False)
     assert take_back(heard, text, "a.json").new == 1
     again = write_pack(heard, test, ann(heard), tmp_path)
     with pytest.raises(TableError, match="withdrawn on"):

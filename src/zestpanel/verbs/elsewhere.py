@@ -28,9 +28,7 @@ def pack(options: argparse.Namespace) -> Output:
 def _written(project: Project, options: argparse.Namespace) -> Output:
     from zestpanel.core.listening.elsewhere.pack import write_pack
 
-    test = options.test or getattr(project.panel.open_test(), "id", None)
-    if test is None or test not in {one.id for one in project.panel.tests()}:
-        raise InputError(f"There is no test {test or 'open'}.", remedy="Say which by --test; 'tests' lists them.")
+    test = _test(project, options.test)
     folder, rows, lines = options.to or Path("."), [], []
     for alias in options.listener:
         listener = project.panel.add_listener(alias, languages=options.languages or ())
@@ -44,12 +42,12 @@ def _written(project: Project, options: argparse.Namespace) -> Output:
 
 
 def _withdraw(project: Project, code: str, *, withdrawn: bool) -> None:
-    found = [pack for test in project.panel.tests() for pack in project.packs.of_test(test.id)
+    found = [pack for test in project.panel.tests() for pack in project.invitations.of_test(test.id)
              if pack.code.startswith(code)]  # fmt: skip
     if len(found) != 1:
         raise InputError(f"{'No pack' if not found else 'More than one pack'} has a code that begins with '{code}'.",
                          remedy="'pack' lists them.")  # fmt: skip
-    project.packs.withdraw(found[0].id, withdrawn=withdrawn)
+    project.invitations.withdraw(found[0].id, withdrawn=withdrawn)
 
 
 def _listed(project: Project) -> Output:
@@ -83,3 +81,41 @@ def taken_back(project: Project, files: list[Path]) -> Output:
             rows.append({"file": str(path), "problem": str(error)})
             lines.append(str(error))
     return {"files": rows, "lines": lines, "failed": failed}
+
+
+def panel(options: argparse.Namespace) -> Output:
+    """The project as a small server, until it is interrupted."""
+    import tempfile
+
+    from zestpanel.core.listening.elsewhere.served import Served
+    from zestpanel.core.listening.elsewhere.server import serve
+
+    with opened(options) as project, tempfile.TemporaryDirectory(prefix="zest-panel-") as kept:
+        test = _test(project, options.test)
+        served = Served(project, Path(kept), lossy=options.lossy, completion=options.completion or "")
+        codes = [(alias, served.invite(test, project.panel.add_listener(alias, languages=options.languages or ())))
+                 for alias in options.listener or ()]  # fmt: skip
+
+        def began(address: str) -> None:
+            base = (options.public or address).rstrip("/")
+            print(f"The panel of test {test} listens on {address}; Ctrl+C ends it.", flush=True)
+            if not _is_this_machine(options.address):
+                print("Whoever reaches this address and has a link can take the test. Without TLS before it, what is "
+                      "heard and answered can be read on the way: see docs/panel-server.md.", flush=True)  # fmt: skip
+            for alias, code in codes:
+                print(f"{alias}: {base}/s/{code}", flush=True)
+
+        serve(served, address=options.address, port=options.port, began=began,
+              told=lambda line: print(line, flush=True), proxied=options.behind_proxy)  # fmt: skip
+    return {"lines": ["The panel is closed. All answers that came are in the project."]}
+
+
+def _is_this_machine(address: str) -> bool:
+    return address in ("localhost", "::1") or address.startswith("127.")
+
+
+def _test(project: Project, number: int | None) -> int:
+    test = number or getattr(project.panel.open_test(), "id", None)
+    if test is None or test not in {one.id for one in project.panel.tests()}:
+        raise InputError(f"There is no test {number or 'open'}.", remedy="Say which by --test; 'tests' lists them.")
+    return int(test)

@@ -105,7 +105,7 @@ class Answer:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Pack:
+class Invitation:
     """A session that is answered elsewhere, from a file of its own. secret: what its answers are signed with; clips:
     the form in which they are in it. ended: the moment from which on its answers are not taken in, '' for none; came:
     when answers came last."""

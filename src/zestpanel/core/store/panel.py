@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import asdict, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import func, select, update
+from sqlalchemy import ColumnElement, func, select, update
 
 from zestpanel.core import clock
 from zestpanel.core.domain.listening import (
@@ -243,14 +243,22 @@ class Panel:
                       "sittings": [asdict(one) for one in sittings] or None}  # fmt: skip
             session_id = int(connection.execute(sessions.insert().values(values).returning(sessions.c.id)).scalar_one())
             add_trials(connection, session_id, planned)
-        return next(s for s in self.sessions(test_id) if s.id == session_id)
+        return self.session(session_id)
 
     def sessions(self, test_id: int) -> list[Session]:
+        return self._sessions(sessions.c.test_id == test_id)
+
+    def session(self, session_id: int) -> Session:
+        """One alone, of however many. Raises KeyError."""
+        found = self._sessions(sessions.c.id == session_id)
+        if not found:
+            raise KeyError(session_id)
+        return found[0]
+
+    def _sessions(self, where: ColumnElement[bool]) -> list[Session]:
         with self._database.reading() as connection:
-            rows = connection.execute(
-                select(sessions).where(sessions.c.test_id == test_id).order_by(sessions.c.id)
-            ).all()
-            found = read_trials(connection, sessions.c.test_id == test_id)
+            rows = connection.execute(select(sessions).where(where).order_by(sessions.c.id)).all()
+            found = read_trials(connection, where)
         of: dict[int, list[Trial]] = defaultdict(list)
         for trial in found.values():
             of[trial.session_id].append(trial)

@@ -16,10 +16,10 @@ from zestpanel.core.store.dialogues import Dialogues
 from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.impressions import Impressions
+from zestpanel.core.store.invitations import Invitations
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.own_voices import OwnVoices
-from zestpanel.core.store.packs import Packs
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.purse import Purse
 from zestpanel.core.store.sending import Sending
@@ -126,9 +126,9 @@ class HasAnswers(Protocol):
     def answers(self) -> Answers: ...
 
 
-class HasPacks(Protocol):
+class HasInvitations(Protocol):
     @property
-    def packs(self) -> Packs: ...
+    def invitations(self) -> Invitations: ...
 
 
 class HasImpressions(Protocol):

@@ -17,12 +17,12 @@ from zestpanel.core.store.documents import Documents
 from zestpanel.core.store.hard_parts import HardParts
 from zestpanel.core.store.history import History
 from zestpanel.core.store.impressions import Impressions
+from zestpanel.core.store.invitations import Invitations
 from zestpanel.core.store.journal import Journal
 from zestpanel.core.store.looked_over import is_ours, set_aside
 from zestpanel.core.store.notes import CatalogueNotes
 from zestpanel.core.store.opening import create_database, open_database
 from zestpanel.core.store.own_voices import OwnVoices
-from zestpanel.core.store.packs import Packs
 from zestpanel.core.store.panel import Panel
 from zestpanel.core.store.pronunciations import Pronunciations
 from zestpanel.core.store.purse import Purse
@@ -65,7 +65,7 @@ class Project:
         self.sweeps = Sweeps(database, self.shortlist)
         self.panel = Panel(database, store)
         self.answers = Answers(database)
-        self.packs = Packs(database)
+        self.invitations = Invitations(database)
         self.history = History()
         self.purse: Purse | None = None  # of the run that goes on
         self.was_odd: Repaired | None = None  # what made no sense when it was opened, and was set aside

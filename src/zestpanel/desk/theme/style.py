@@ -125,7 +125,7 @@ QHeaderView::section {{ background: {c["paper"]}; color: {c["quiet"]}; border: n
   border-bottom: 1px solid {c["ink"]}; padding: {px(5)}px {px(8) + 3}px; font-size: {size["small"]}px; }}
 QAbstractScrollArea::corner {{ background: transparent; border: none; }}
 QTableCornerButton::section {{ background: {c["paper"]}; border: none; }}
-QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
+QScrollArea, QScrollArea > QWidget#qt_scrollarea_viewport > QWidget {{ background: transparent; border: none; }}
 QScrollBar:vertical {{ background: transparent; width: {px(10)}px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: {px(10)}px; margin: 0; }}
 QScrollBar::handle {{ background: {c["rule"]}; border-radius: 4px; min-height: 24px; min-width: 24px; }}

@@ -8,22 +8,24 @@ would tell it.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Hashable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final, Literal, Protocol
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from zestpanel.core.domain.listening import Pack, Session, Trial
+from zestpanel.core.domain.listening import Session, Trial
 from zestpanel.core.listening import headphones
-from zestpanel.core.listening.elsewhere.copies import Copy, spoken_at
+from zestpanel.core.listening.elsewhere.copies import Copies, spoken_at
 from zestpanel.core.listening.elsewhere.words import page_words
-from zestpanel.core.listening.kind import Question, Shown
-from zestpanel.core.listening.material import bed_of_test, lanes_of
+from zestpanel.core.listening.kind import Heard, Question
+from zestpanel.core.listening.material import bed_of_test, cut_off_hz, lanes_of
 from zestpanel.core.listening.session import REST_S, ListeningSession, SessionParts
-from zestpanel.core.playback.mixer import Lane, Stereo
-from zestpanel.core.store.parts import HasClips, HasPacks
+from zestpanel.core.playback.mixer import RATE_HZ, Lane
+from zestpanel.core.playback.text_axis import TextAxis, text_axis
+from zestpanel.core.store.parts import HasClips, HasInvitations
 from zestpanel.core.waiting import give_way
 
 VERSION: Final = 1
@@ -134,52 +136,64 @@ class Description(_Part):
     form: str
 
 
-class DescribedParts(SessionParts, HasClips, HasPacks, Protocol):
+class DescribedParts(SessionParts, HasClips, HasInvitations, Protocol):
     """What a session is described from."""
 
 
 @dataclass(frozen=True, slots=True)
 class Described:
-    """clips: the copies by code, all of one size in bytes."""
+    """clips: digests of the copies, by code."""
 
     said: Description
-    clips: Mapping[str, bytes]
+    clips: Mapping[str, str]
+
+    def without(self, done: Collection[int]) -> Description:
+        """What is left of it once these trials are answered; their clips stay."""
+        left = [one for one in self.said.trials if one.place not in done]
+        return self.said.model_copy(update={"trials": left, "answered": self.said.answered + len(self.said.trials)
+                                            - len(left)})  # fmt: skip
 
 
 class _Clips:
-    """Copies under codes; the same sound has one."""
+    """Copies under codes that are drawn; the same sound has one."""
 
-    def __init__(self, copy: Copy) -> None:
-        self._copy, self._codes = copy, dict[str, str]()
-        self.coded: dict[str, bytes] = {}
+    def __init__(self, copies: Copies) -> None:
+        self._copies, self._codes = copies, dict[str, str]()
 
-    def code(self, sound: Stereo) -> str:
-        digest, data = self._copy.of(sound)
-        if digest not in self._codes:
-            self._codes[digest] = secrets.token_hex(_CODE_BYTES)
-            self.coded[self._codes[digest]] = data
-        return self._codes[digest]
+    def code(self, digest: str) -> str:
+        return self._codes.setdefault(digest, secrets.token_hex(_CODE_BYTES))
 
-    def alike(self) -> dict[str, bytes]:
-        return self._copy.alike({code: self.coded[code] for code in sorted(self.coded)})
+    def of(self, recipe: Hashable, sound: Callable[[], Lane]) -> tuple[str, TextAxis]:
+        """The code of what is made by a recipe, and where in the text it is; made where it is not known yet."""
+        if recipe not in self._copies.made:
+            give_way()
+            lane = sound()
+            self._copies.made[recipe] = self._copies.put(lane.samples), lane.axis
+        digest, axis = self._copies.made[recipe]
+        return self.code(digest), axis
+
+    def by_code(self) -> dict[str, str]:
+        """In the order of the codes, which tells nothing."""
+        return {code: digest for code, digest in sorted((code, digest) for digest, code in self._codes.items())}
 
 
 def describe(
-    project: DescribedParts, session: Session, walked: ListeningSession, pack: Pack, copy: Copy,
-) -> Described:  # fmt: skip
+    project: DescribedParts, session: Session, walked: ListeningSession, code: str, copies: Copies
+) -> Described:
     """walked: the same session as one stands in it. Trials that were answered or skipped before are left out. Raises
     AudioError where a clip cannot be read."""
-    told, settings, clips = walked.told, walked.settings, _Clips(copy)
+    told, settings, clips = walked.told, walked.settings, _Clips(copies)
     assert walked.level_lufs is not None
-    level_lufs = walked.level_lufs
+    loud = walked.level_lufs
     done = project.answers.answered_places(session.id) | project.panel.skipped(session.id)
-    trials = [_trial(project, trial, walked, level_lufs, clips) for trial in session.trials if trial.place not in done]
-    bed = bed_of_test(project.clips, settings, level_lufs=level_lufs)
-    level = ""
+    trials = [_trial(project, trial, walked, clips) for trial in session.trials if trial.place not in done]
+    bed, level, text = "", "", told.say("level_text")
+    if settings.bed:
+        bed, _ = clips.of(("bed", settings.bed, walked.level_lufs), lambda: _bed(project, walked))
     if settings.level_check:
-        level = clips.code(spoken_at(told.say("level_text"), told.language, level_lufs).samples)
+        level, _ = clips.of(("said", text, loud), lambda: spoken_at(text, told.language, loud))
     said = Description(
-        code=pack.code, language=told.language, words=page_words(told),
+        code=code, language=told.language, words=page_words(told),
         entry=[
             EntrySaid(words=told.tr(one.words), answers=[EntryAnswerSaid(words=told.tr(a.words), admits=a.admits)
                                                          for a in one.answers])
@@ -187,36 +201,51 @@ def describe(
         ] if not walked.checks.get("entry") else [],
         instructions=told.instructions(walked.kind.name), level=level,
         headphones=_tones() if settings.headphone_check else None, remarks=settings.comments,
-        bed=clips.code(bed) if bed is not None else "",
-        answered=len(done), trials=trials, clips=[], form=copy.form,
+        bed=bed, answered=len(done), trials=trials, clips=[], form=copies.form,
     )  # fmt: skip
-    coded = clips.alike()
-    return Described(said.model_copy(update={"clips": list(coded)}), coded)
+    by_code = clips.by_code()
+    return Described(said.model_copy(update={"clips": list(by_code)}), by_code)
 
 
-def _trial(
-    project: DescribedParts, trial: Trial, walked: ListeningSession, level_lufs: float, clips: _Clips
-) -> TrialSaid:
-    give_way()
-    shown = walked.shown_of(trial)
-    lanes = lanes_of(project.takes, project.texts, trial, shown.lanes, walked.settings, level_lufs=level_lufs,
-                     first_key=0)  # fmt: skip
+def _bed(project: DescribedParts, walked: ListeningSession) -> Lane:
+    assert walked.level_lufs is not None
+    bed = bed_of_test(project.clips, walked.settings, level_lufs=walked.level_lufs)
+    assert bed is not None
+    return Lane(key=0, samples=bed, axis=text_axis((), len(bed) / RATE_HZ, count=1))
+
+
+def _trial(project: DescribedParts, trial: Trial, walked: ListeningSession, clips: _Clips) -> TrialSaid:
+    shown, level_lufs = walked.shown_of(trial), walked.level_lufs
+    assert level_lufs is not None
+    made: list[Lane] = []
+
+    def lane(k: int) -> Lane:
+        if not made:
+            made.extend(lanes_of(project.takes, project.texts, trial, shown.lanes, walked.settings,
+                                 level_lufs=level_lufs, first_key=0))  # fmt: skip
+        return made[k]
+
+    found = [clips.of(_recipe(trial, one, walked), partial(lane, k)) for k, one in enumerate(shown.lanes)]
+    known = len(found) > 1 and all(axis.aligned for _, axis in found)
     text, language = walked.text_of(trial, project.texts.version_text)
     return TrialSaid(
         place=trial.place, training=trial.training, text=text, text_language=language, by_text=shown.by_text,
         must_hear=shown.must_hear, questions=[_asked(one) for one in shown.questions],
-        lanes=_lanes(shown, lanes, clips),
+        lanes=[LaneSaid(name=one.name, clip=code, reference=one.reference, axis=_axis(axis) if known else None)
+               for one, (code, axis) in zip(shown.lanes, found, strict=True)],
     )  # fmt: skip
 
 
-def _lanes(shown: Shown, lanes: list[Lane], clips: _Clips) -> list[LaneSaid]:
-    known = len(lanes) > 1 and all(lane.axis.aligned for lane in lanes)
-    return [
-        LaneSaid(name=one.name, clip=clips.code(lane.samples), reference=one.reference, axis=Axis(
-            times=np.round(lane.axis.times, 3).tolist(), places=np.round(lane.axis.places, 3).tolist(),
-        ) if known else None)
-        for one, lane in zip(shown.lanes, lanes, strict=True)
-    ]  # fmt: skip
+def _recipe(trial: Trial, lane: Heard, walked: ListeningSession) -> Hashable:
+    """What a lane is made of: takes and where they are cut off, the rules of the test; or what a trap says."""
+    if not lane.stimuli:
+        return "trap", str(trial.detail["says"]), str(trial.detail["language"]), walked.level_lufs
+    of = tuple((trial.stimuli[at].take_id, cut_off_hz(trial, at)) for at in lane.stimuli)
+    return of, walked.settings.trim, walked.level_lufs
+
+
+def _axis(axis: TextAxis) -> Axis:
+    return Axis(times=np.round(axis.times, 3).tolist(), places=np.round(axis.places, 3).tolist())
 
 
 def _asked(one: Question) -> Asked:

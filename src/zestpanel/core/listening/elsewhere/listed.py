@@ -6,15 +6,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final, Protocol
 
-from zestpanel.core.domain.listening import Pack, PlannedTrial
+from zestpanel.core.domain.listening import Invitation, PlannedTrial
 from zestpanel.core.listening.elsewhere.copies import LOSSLESS_BYTES_A_SECOND, LOSSY_BYTES_A_SECOND
-from zestpanel.core.store.parts import HasAnswers, HasPacks, HasPanel, HasTakes
+from zestpanel.core.store.parts import HasAnswers, HasInvitations, HasPanel, HasTakes
 from zestpanel.core.texts import tr
 
 _AS_TEXT: Final = 4 / 3  # base64 (RFC 4648)
 
 
-class ListedParts(HasPanel, HasAnswers, HasPacks, Protocol):
+class ListedParts(HasPanel, HasAnswers, HasInvitations, Protocol):
     """What packs are listed from."""
 
 
@@ -22,7 +22,7 @@ class ListedParts(HasPanel, HasAnswers, HasPacks, Protocol):
 class Listed:
     """answered: trials of the session so far, of how many."""
 
-    pack: Pack
+    pack: Invitation
     listener: str
     answered: int
     trials: int
@@ -41,7 +41,7 @@ def packs_of(project: ListedParts, test_id: int) -> list[Listed]:
     people = {one.id: one.alias for one in project.panel.listeners()}
     sessions = {one.id: one for one in project.panel.sessions(test_id)}
     out = []
-    for pack in project.packs.of_test(test_id):
+    for pack in project.invitations.of_test(test_id):
         session = sessions[pack.session_id]
         done = project.answers.answered_places(session.id) | project.panel.skipped(session.id)
         out.append(Listed(pack, people.get(session.listener_id, "?"), len(done), len(session.trials)))

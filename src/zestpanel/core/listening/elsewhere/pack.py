@@ -6,23 +6,25 @@ import base64
 import hashlib
 import html
 import json
+import tempfile
+from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Final
 
-from zestpanel.core.domain.listening import Listener, Pack
+from zestpanel.core.domain.listening import Invitation, Listener
 from zestpanel.core.errors import InputError
 from zestpanel.core.listening.elsewhere import page
-from zestpanel.core.listening.elsewhere.copies import Copy
-from zestpanel.core.listening.elsewhere.description import Described, DescribedParts, as_data, describe
+from zestpanel.core.listening.elsewhere.copies import Copies
+from zestpanel.core.listening.elsewhere.description import DescribedParts, Description, as_data, describe
 from zestpanel.core.listening.entry import TURNED_AWAY
 from zestpanel.core.listening.session import session_of
 from zestpanel.core.own_files import write_whole
-from zestpanel.core.store.packs import new_pack
+from zestpanel.core.store.invitations import new_invitation
 from zestpanel.core.texts import tr
 
-SCRIPTS: Final = ("sign.js", "sound.js", "keep.js", "before.js", "trial.js", "session.js", "pack.js")
+SCRIPTS: Final = ("sign.js", "sound.js", "keep.js", "before.js", "trial.js", "session.js")
 EMAIL_BYTES: Final = 20_000_000  # what most mail servers take (common practice, no source)
 
 
@@ -30,7 +32,7 @@ EMAIL_BYTES: Final = 20_000_000  # what most mail servers take (common practice,
 class Written:
     """path: of the file; trials: how many are in it; bytes: its size."""
 
-    pack: Pack
+    pack: Invitation
     path: Path
     trials: int
     bytes: int
@@ -51,33 +53,36 @@ def write_pack(
         raise InputError(tr("{alias} has answered all of this test.", alias=listener.alias) if walked.finished else
                          tr("{alias} does not take part in this test.", alias=listener.alias),
                          kept=tr("No pack was written."))  # fmt: skip
-    copy = Copy(lossy)
-    pack = new_pack(session.id, copy.form)
-    described = describe(project, session, walked, pack, copy)
+    with tempfile.TemporaryDirectory(prefix="zest-") as kept:
+        copies = Copies(Path(kept), lossy=lossy)
+        pack = new_invitation(session.id, copies.form)
+        described = describe(project, session, walked, pack.code, copies)
+        size = copies.largest(described.clips.values())
+        clips = {code: copies.read(digest, size) for code, digest in described.clips.items()}
     folder.mkdir(parents=True, exist_ok=True)
-    data = as_page(described, pack).encode("utf-8")
+    data = as_page(described.said, {"secret": pack.secret}, clips, "pack.js").encode("utf-8")
     path = folder / f"listening-{pack.code[:8]}.html"
     write_whole(path, data)
-    project.packs.issue(pack)  # last: those from before go on being taken in until this one is there
+    project.invitations.issue(pack)  # last: those from before go on being taken in until this one is there
     return Written(pack, path, len(described.said.trials), len(data))
 
 
-def as_page(described: Described, pack: Pack) -> str:
-    """The whole page. Its policy lets nothing be fetched, sent or run but what stands in it (Content Security Policy,
-    level 3: scripts and styles by their digests)."""
-    script = "\n".join(["'use strict';", *(_asset(name) for name in SCRIPTS)])
+def as_page(said: Description, more: Mapping[str, str], clips: Mapping[str, bytes], main: str) -> str:
+    """The whole page. Its policy lets nothing be fetched, sent or run but what stands in it, or comes from where it
+    came from (Content Security Policy, level 3: scripts and styles by their digests). main: the script that begins."""
+    script = "\n".join(["'use strict';", *(_asset(name) for name in (*SCRIPTS, main))])
     style = _asset("page.css")
+    back = "" if clips else "connect-src 'self'; "
     policy = (f"default-src 'none'; script-src 'sha256-{_sha256(script)}'; style-src 'sha256-{_sha256(style)}'; "
-              "media-src blob:; base-uri 'none'; form-action 'none'")  # fmt: skip
-    said = described.said
-    clips = "\n".join(
+              f"{back}base-uri 'none'; form-action 'none'")  # fmt: skip
+    inside = "\n".join(
         f'<script type="text/plain" id="clip-{code}">{base64.b64encode(data).decode("ascii")}</script>'
-        for code, data in described.clips.items()
+        for code, data in clips.items()
     )
     return _asset("page.html").format(
-        language=html.escape(said.language), policy=html.escape(policy), style=style, script=script, clips=clips,
+        language=html.escape(said.language), policy=html.escape(policy), style=style, script=script, clips=inside,
         title=html.escape(said.words["listening_test"]), no_script=html.escape(said.words["no_script"]),
-        session=_in_page({"session": as_data(said), "secret": pack.secret}),
+        session=_in_page({"session": as_data(said), **more}),
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Final, Literal, Protocol
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
-from zestpanel.core.domain.listening import Answer, ListeningTest, Pack, Session, Sitting
+from zestpanel.core.domain.listening import Answer, Invitation, ListeningTest, Session, Sitting
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.listening.entry import ENTRY, TURNED_AWAY, given_by
 from zestpanel.core.listening.kind import LONGEST_TEXT, check
@@ -22,7 +22,7 @@ from zestpanel.core.listening.session import ListeningSession, ProjectSessions, 
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.own_files import first_bytes
-from zestpanel.core.store.parts import HasPacks
+from zestpanel.core.store.parts import HasInvitations
 from zestpanel.core.texts import tr, trn
 
 _KEPT: Final = tr("Nothing was taken in.")
@@ -80,7 +80,7 @@ class Returned(_Part):
     signed: str
 
 
-class ReturnedParts(SessionParts, HasPacks, Protocol):
+class ReturnedParts(SessionParts, HasInvitations, Protocol):
     """What answers are taken into."""
 
 
@@ -129,22 +129,26 @@ def is_returned(text: str) -> bool:
 def take_back(project: ReturnedParts, text: str, name: str) -> TakenBack:
     """Raises TableError for what is no such file, was changed after it was written, is not of this project, or whose
     pack or test takes in no more."""
-    said, pack, test = _known(project, text, name)
-    session = next(one for one in project.panel.sessions(test.id) if one.id == pack.session_id)
+    return put_in(project, *_known(project, text, name))
+
+
+def put_in(project: ReturnedParts, said: Said, invited: Invitation, test: ListeningTest) -> TakenBack:
+    """Answers of an invitation, all that are good, in one change."""
+    session = project.panel.session(invited.session_id)
     with project.panel.alone():
         done = _In(project, test, session, said).done
-        project.packs.answers_came(pack.id)
+        project.invitations.answers_came(invited.id)
     return done
 
 
-def _known(project: ReturnedParts, text: str, name: str) -> tuple[Said, Pack, ListeningTest]:
+def _known(project: ReturnedParts, text: str, name: str) -> tuple[Said, Invitation, ListeningTest]:
     again = tr("Ask the listener to save the answers once more, and to send that file as it is.")
     try:
         file = Returned.model_validate_json(text.lstrip("\ufeff"))
         said = Said.model_validate_json(file.says)
     except (ValidationError, ValueError, RecursionError) as error:
         raise TableError(tr("{name} is no whole file of answers.", name=name), kept=_KEPT, remedy=again) from error
-    found = project.packs.with_code(said.session)
+    found = project.invitations.with_code(said.session)
     if found is None:
         raise TableError(tr("{name} answers a test that is not of this project.", name=name), kept=_KEPT,
                          remedy=tr("Open the project that the pack was written from."))  # fmt: skip
@@ -172,6 +176,8 @@ class _In:
         self._walked = ListeningSession(ProjectSessions(project, session), kind_of(test.kind), settings, told=Told())
         people = {one.id: one.alias for one in project.panel.listeners()}
         self.done = TakenBack(people[session.listener_id])
+        self._trials = {trial.place: trial for trial in session.trials}
+        self._answered = project.answers.answered_places(session.id)
         self._checks(settings)
         for one in sorted(said.entries, key=lambda entry: entry.sequence):
             self._entry(one)
@@ -210,12 +216,12 @@ class _In:
         )
 
     def _entry(self, one: Given) -> None:
-        trial = next((t for t in self._session.trials if t.place == one.place), None)
+        trial = self._trials.get(one.place)
         if trial is None:
             self.done.refused.append(tr("the session has no such trial"))
             return
         if one.skipped:
-            if one.place not in self._project.answers.answered_places(self._session.id):
+            if one.place not in self._answered:
                 self._project.panel.skip(self._session.id, one.place, one.skipped[:300])
             return
         shown = self._walked.shown_of(trial)

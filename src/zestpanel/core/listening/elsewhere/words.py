@@ -56,6 +56,10 @@ _WORDS: Final[Mapping[str, str]] = {
     "kept": asked("Your answers are kept in this browser: you can close the page and go on later."),
     "elsewhere_open": asked("This test is open in another window. Go on there, or close it and go on here."),
     "welcome_back": asked("{done} of {total} are answered. It goes on where you stopped."),
+    "arrived": asked("All your answers have arrived. You can close this page."),
+    "waiting": asked("{n} answers wait for the line. Leave this page open, or open it again later."),
+    "closed": asked("This test takes no more answers. Please tell whoever asked you to listen."),
+    "completion": asked("Your code: {code}"),
     "no_script": asked("This page needs a current browser with JavaScript."),
 }  # fmt: skip
 

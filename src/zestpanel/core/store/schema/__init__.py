@@ -14,7 +14,7 @@ from zestpanel.core.store.schema.catalogue import (
     voice_notes,
 )
 from zestpanel.core.store.schema.columns import metadata
-from zestpanel.core.store.schema.listening import answers, listeners, packs, sessions, stimuli, tests, trials
+from zestpanel.core.store.schema.listening import answers, invitations, listeners, sessions, stimuli, tests, trials
 from zestpanel.core.store.schema.runs import auditions, log, marks, measures, requests, runs, takes, verdicts
 from zestpanel.core.store.schema.texts import documents, passage_versions, passages, pronunciations
 
@@ -25,13 +25,13 @@ __all__ = [
     "connectors",
     "documents",
     "impressions",
+    "invitations",
     "listeners",
     "log",
     "marks",
     "measures",
     "metadata",
     "own_voices",
-    "packs",
     "passage_versions",
     "passages",
     "pronunciations",

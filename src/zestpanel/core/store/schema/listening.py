@@ -97,8 +97,8 @@ answers = Table(
 
 # Sessions that were written into a file of their own. secret: what their answers are signed with. clips: in which form
 # they are in it. ended: from when on its answers are not taken in any more; came: when answers came last.
-packs = Table(
-    "packs",
+invitations = Table(
+    "invitations",
     metadata,
     own_id(),
     id_of("sessions"),

@@ -126,7 +126,7 @@ class PacksDialog(Dialog):
     def _withdraw(self) -> None:
         if (chosen := self._chosen()) is None:
             return
-        packs, ended = self._state.project.packs, bool(chosen.pack.ended)
+        packs, ended = self._state.project.invitations, bool(chosen.pack.ended)
         words = tr("letting a pack in again") if ended else tr("withdrawing a pack")
         self._state.edit(words, lambda: packs.withdraw(chosen.pack.id, withdrawn=not ended),
                          lambda: packs.withdraw(chosen.pack.id, withdrawn=ended))  # fmt: skip

@@ -9,14 +9,14 @@ class Kept {
     this.name = `zest-listening-${code}`;
     this.works = true;
     this.mine = Math.random().toString(36).slice(2);
-    /** @type {{client: string, begun: string, checks: Record<string, any>, entries: Entry[]}} */
+    /** @type {{client: string, begun: string, checks: Record<string, any>, entries: Entry[], sent?: number}} */
     this.state = { client: Kept.random(), begun: new Date().toISOString(), checks: {}, entries: [] };
     try {
       const kept = localStorage.getItem(this.name);
       if (kept) this.state = Object.assign(this.state, JSON.parse(kept));
       this.save();
       this.works = localStorage.getItem(this.name) !== null;
-    } catch (error) {
+    } catch {
       this.works = false;
     }
   }
@@ -28,7 +28,7 @@ class Kept {
   save() {
     try {
       localStorage.setItem(this.name, JSON.stringify(this.state));
-    } catch (error) {
+    } catch {
       this.works = false;
     }
   }
@@ -47,7 +47,7 @@ class Kept {
   hold() {
     try {
       localStorage.setItem(`${this.name}-held`, JSON.stringify({ by: this.mine, at: Date.now() }));
-    } catch (error) {
+    } catch {
       this.works = false;
     }
   }

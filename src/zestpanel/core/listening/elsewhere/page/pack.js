@@ -1,6 +1,6 @@
 /** A pack: clips stand in the page, and the answers leave it as a file that the listener sends. */
 
-(() => {
+const zestSession = (() => {
   const { session: said, secret } = JSON.parse(/** @type {HTMLElement} */ (document.getElementById('data')).textContent || '');
 
   /** @param {string} code */
@@ -38,6 +38,6 @@
     session.stage.main.append(told, made('details', {}, [made('summary', {}, [words.as_text]), text]));
   };
 
-  globalThis.zestSession = new Session(said, /** @type {HTMLElement} */ (document.getElementById('main')), bytes, over);
-  globalThis.zestSession.begin();
+  return new Session(said, /** @type {HTMLElement} */ (document.getElementById('main')), bytes, over);
 })();
+zestSession.begin();

@@ -15,6 +15,11 @@ class Session {
     this.rested = performance.now();
     this.broken = 0;
     this.index = 0;
+    this.isOver = false; // the last page stands
+    this.closed = false; // the test takes no more
+    this.handedOver = false;
+    this.instead = '';
+    /** @type {number | undefined} */ this.justAnswered = undefined;
     /** @type {Map<string, Promise<AudioBuffer>>} */ this.decoded = new Map();
   }
 

@@ -52,8 +52,8 @@ function sha256(bytes) {
 /** @param {string} secret @param {string} text @returns {string} in hexadecimal figures */
 function signed(secret, text) {
   const coder = new TextEncoder();
-  let key = coder.encode(secret);
-  if (key.length > 64) key = sha256(key);
+  let key = new Uint8Array(coder.encode(secret));
+  if (key.length > 64) key = new Uint8Array(sha256(key));
   const inner = new Uint8Array(64).fill(0x36);
   const outer = new Uint8Array(64).fill(0x5c);
   key.forEach((value, k) => { inner[k] ^= value; outer[k] ^= value; });

@@ -208,14 +208,14 @@ class Trial {
 
   update() {
     const { sound, words, question } = this;
-    if (!this.play) return;
+    if (!this.play || !this.restart || !this.looped) return;
     const { may } = this;
     const ready = sound.lanes.length === this.trial.lanes.length;
     this.play.replaceChildren(sound.playing ? words.pause : words.play);
     this.play.disabled = !ready || (question.once && !sound.playing && may);
     this.restart.hidden = question.once;
     this.looped.hidden = question.once || !this.trial.by_text;
-    this.looped.lastChild.textContent = sound.loop ? words.no_loop : this.loopFrom < 0 ? words.loop_from : words.loop_to;
+    /** @type {ChildNode} */ (this.looped.lastChild).textContent = sound.loop ? words.no_loop : this.loopFrom < 0 ? words.loop_from : words.loop_to;
     for (const [k, one] of this.clips.entries()) {
       one.disabled = !ready;
       one.setAttribute('aria-pressed', String(ready && sound.on === k));

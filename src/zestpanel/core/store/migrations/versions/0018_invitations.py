@@ -12,7 +12,7 @@ def upgrade() -> None:
     op.execute("ALTER TABLE answers ADD COLUMN client_clock VARCHAR")
     op.execute("CREATE UNIQUE INDEX answers_by_client ON answers (client, sequence)")
     op.execute(
-        "CREATE TABLE packs (id INTEGER NOT NULL PRIMARY KEY, session_id INTEGER NOT NULL REFERENCES sessions (id), "
-        "code VARCHAR NOT NULL UNIQUE, secret VARCHAR NOT NULL, clips VARCHAR NOT NULL, created VARCHAR NOT NULL, "
-        "ended VARCHAR, came VARCHAR)"
+        "CREATE TABLE invitations (id INTEGER NOT NULL PRIMARY KEY, "
+        "session_id INTEGER NOT NULL REFERENCES sessions (id), code VARCHAR NOT NULL UNIQUE, secret VARCHAR NOT NULL, "
+        "clips VARCHAR NOT NULL, created VARCHAR NOT NULL, ended VARCHAR, came VARCHAR)"
     )
