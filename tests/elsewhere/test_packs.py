@@ -18,7 +18,7 @@ from jsonschema import Draft202012Validator
 
 from tests.conftest import tone
 from tests.elsewhere.conftest import asked
-from zestpanel.core.domain.listening import Listener
+from zestpanel.core.domain.listening import Invitation, Listener
 from zestpanel.core.errors import InputError, TableError
 from zestpanel.core.listening.elsewhere.copies import Copies, padded
 from zestpanel.core.listening.elsewhere.pack import Written, write_pack
@@ -45,12 +45,16 @@ def clips_of(path: Path) -> dict[str, str]:
 
 
 def file_of(written: Written, entries: list[dict[str, Any]], **more: Any) -> str:
+    return signed_by(written.pack, entries, **more)
+
+
+def signed_by(pack: Invitation, entries: list[dict[str, Any]], **more: Any) -> str:
     """As the page writes it."""
     says = json.dumps({
-        "session": written.pack.code, "client": "c1", "begun": "2028-03-01T09:00:00.000Z",
+        "session": pack.code, "client": "c1", "begun": "2028-03-01T09:00:00.000Z",
         "saved": "2028-03-01T09:30:00.000Z", "finished": False, "checks": {}, "entries": entries, **more,
     })  # fmt: skip
-    proof = hmac.new(written.pack.secret.encode(), says.encode(), hashlib.sha256).hexdigest()
+    proof = hmac.new(pack.secret.encode(), says.encode(), hashlib.sha256).hexdigest()
     return json.dumps({"format": "answers of a listening session", "version": 1, "says": says, "signed": proof},
                       separators=(",", ":"))  # fmt: skip
 

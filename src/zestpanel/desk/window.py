@@ -415,6 +415,8 @@ class MainWindow(FilesIn):
             cast("PassagesPage", self.pages["passages"]).keep_draft()
         if heard := self.state.tray.heard():
             keep_heard(self.state.project.documents, heard)
+        if "listening" in self.pages:
+            cast("ListeningPage", self.pages["listening"]).tests.panel.end(at_once=True)
         self.state.player.close()
         self.state.background.close()
         self._leave_run()  # one that was about to begin

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import json
+import sys
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -90,23 +92,32 @@ def panel(options: argparse.Namespace) -> Output:
     from zestpanel.core.listening.elsewhere.served import Served
     from zestpanel.core.listening.elsewhere.server import serve
 
+    def say(words: str, **values: str) -> None:
+        print(json.dumps(values or {"said": words}) if options.json else words, flush=True)
+
     with opened(options) as project, tempfile.TemporaryDirectory(prefix="zest-panel-") as kept:
         test = _test(project, options.test)
         served = Served(project, Path(kept), lossy=options.lossy, completion=options.completion or "")
-        codes = [(alias, served.invite(test, project.panel.add_listener(alias, languages=options.languages or ())))
-                 for alias in options.listener or ()]  # fmt: skip
+        codes = []
+        for alias in options.listener or ():
+            known = project.panel.called(alias)
+            tags = () if known is not None and known.languages else options.languages or ()
+            listener = project.panel.add_listener(alias, languages=tags)
+            codes.append((listener.alias, served.invite(test, listener)))
 
         def began(address: str) -> None:
             base = (options.public or address).rstrip("/")
-            print(f"The panel of test {test} listens on {address}; Ctrl+C ends it.", flush=True)
+            if options.public_host:
+                base = f"http://{options.public_host}:{address.rpartition(':')[2]}"
+            say(f"The panel of test {test} listens on {address}; Ctrl+C ends it.")
             if not _is_this_machine(options.address):
-                print("Whoever reaches this address and has a link can take the test. Without TLS before it, what is "
-                      "heard and answered can be read on the way: see docs/panel-server.md.", flush=True)  # fmt: skip
+                say("Whoever reaches this address and has a link can take the test. Without TLS before it, what is "
+                    "heard and answered can be read on the way: see docs/panel-server.md.")  # fmt: skip
             for alias, code in codes:
-                print(f"{alias}: {base}/s/{code}", flush=True)
+                say(f"{alias}: {base}/s/{code}", listener=alias, link=f"{base}/s/{code}")
 
-        serve(served, address=options.address, port=options.port, began=began,
-              told=lambda line: print(line, flush=True), proxied=options.behind_proxy)  # fmt: skip
+        serve(served, address=options.address, port=options.port, began=began, told=say, proxied=options.behind_proxy,
+              until=sys.stdin if options.until_input_ends else None)  # fmt: skip
     return {"lines": ["The panel is closed. All answers that came are in the project."]}
 
 

@@ -7,10 +7,11 @@ known is let through at any pace; guesses from one address are slowed down, then
 from __future__ import annotations
 
 import asyncio
+import threading
 import time
 from collections import OrderedDict, deque
 from collections.abc import Awaitable, Callable
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, TextIO
 
 from zestpanel.core.errors import InputError, ZestError
 from zestpanel.core.listening.elsewhere.returned import TakenBack
@@ -169,10 +170,11 @@ async def _body(request: Request) -> bytes | None:
 
 def serve(
     served: Served, *, address: str, port: int, began: Callable[[str], None], told: Callable[[str], None],
-    proxied: bool = False,
+    proxied: bool = False, until: TextIO | None = None,
 ) -> None:  # fmt: skip
-    """Until it is interrupted. began: is given the address once it listens. proxied: a server before it says from
-    where a request came. Raises InputError where the port is taken."""
+    """Until it is interrupted, or what is read from ends: that of a program that began it and is there no more. began:
+    is given the address once it listens. proxied: a server before it says from where a request came. Raises InputError
+    where the port is taken."""
     import socket
 
     import uvicorn
@@ -189,5 +191,15 @@ def serve(
                             limit_concurrency=1_000, timeout_keep_alive=20, proxy_headers=proxied,
                             forwarded_allow_ips="127.0.0.1", lifespan="off")  # fmt: skip
     began(f"http://{host}:{listening.getsockname()[1]}")
+    running = uvicorn.Server(config)
+
+    def read_to_its_end() -> None:
+        assert until is not None
+        while until.readline():
+            pass
+        running.should_exit = True
+
+    if until is not None:
+        threading.Thread(target=read_to_its_end, daemon=True).start()
     with listening:
-        uvicorn.Server(config).run(sockets=[listening])
+        running.run(sockets=[listening])

@@ -27,10 +27,11 @@ from zestpanel.core.listening.session import session_of, tried_out
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.texts import some_of, tr, trn
 from zestpanel.desk.pages.listening.answers_dialog import AnswersDialog
+from zestpanel.desk.pages.listening.elsewhere_dialog import ElsewhereDialog
 from zestpanel.desk.pages.listening.listener_dialog import offer_languages, tags_of
 from zestpanel.desk.pages.listening.new_test import NewTestDialog
-from zestpanel.desk.pages.listening.packs_dialog import PacksDialog
 from zestpanel.desk.pages.listening.result_view import ResultView
+from zestpanel.desk.panel_process import PanelProcess
 from zestpanel.desk.state import DeskState
 from zestpanel.desk.table import Table, choose_row
 from zestpanel.desk.viewmodels.listening import (
@@ -55,6 +56,7 @@ class TestsView(QScrollArea):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
+        self.panel = PanelProcess(self)
         self._chosen: int | None = None  # the test that is shown, None for the newest
         self._lines: list[TestLine] = []
         self.setWidgetResizable(True)
@@ -85,13 +87,13 @@ class TestsView(QScrollArea):
         self.tried = button(tr("Try it"), self._try_it, role="link", tip=tr("As a listener, and nothing is kept"))
         self.copied = button(tr("Copy …"), lambda: self._again(version=False), role="link",
                              tip=tr("Another test that begins with the same settings"))  # fmt: skip
-        tip = tr("Files for listeners on other machines, and what came back from them")
-        self.packs = button(tr("Packs …"), self._open_packs, role="link", tip=tip)
+        tip = tr("Files or links for listeners on other machines, and what came back from them")
+        self.elsewhere = button(tr("Listeners elsewhere …"), self._open_elsewhere, role="link", tip=tip)
         self.close_it = button(tr("Close"), self._close, role="link")
         self.mixed = button("", self._mix, role="link")
         self.remove = button(tr("Remove"), self._remove, role="link",
                              tip=tr("Off the list with its answers, which are kept; undo brings it back"))  # fmt: skip
-        self.buttons = (self.tried, self.packs, self.rename, self.version, self.copied, self.close_it, self.mixed,
+        self.buttons = (self.tried, self.elsewhere, self.rename, self.version, self.copied, self.close_it, self.mixed,
                         self.remove)  # fmt: skip
         for one in self.buttons:
             row.addWidget(one)
@@ -190,7 +192,7 @@ class TestsView(QScrollArea):
         by_table = line is not None and "origin" in line.test.settings
         for one in self.buttons:
             one.setVisible(line is not None)
-        for one in (self.tried, self.packs, self.version, self.copied, self.close_it):
+        for one in (self.tried, self.elsewhere, self.version, self.copied, self.close_it):
             one.setVisible(line is not None and not by_table)
         if line is None:
             return
@@ -292,9 +294,9 @@ class TestsView(QScrollArea):
         except ZestError as error:
             self.state.complain(error)
 
-    def _open_packs(self) -> None:
+    def _open_elsewhere(self) -> None:
         if (line := self.chosen) is not None:
-            PacksDialog(self, self.state, line.test, self.state.refresh).show()
+            ElsewhereDialog(self, self.state, line.test, self.panel, self.state.refresh).show()
 
     def _close(self) -> None:
         if (line := self.chosen) is None:

@@ -1,43 +1,60 @@
-"""Packs: a test in files for listeners on other machines, which have been written, and what came back."""
+"""Listeners on other machines: files or links for them, and what came back."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Final
 
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.elsewhere.listed import Listed, about_bytes, packs_of
 from zestpanel.core.listening.elsewhere.pack import EMAIL_BYTES, Written, write_pack
+from zestpanel.core.listening.elsewhere.served import BY_LINK
 from zestpanel.core.listening.session import tried_out
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.dialog import Dialog
 from zestpanel.desk.pages.listening.listener_dialog import offer_languages, tags_of
+from zestpanel.desk.panel_process import PanelProcess
 from zestpanel.desk.state import DeskState
-from zestpanel.desk.table import Table
+from zestpanel.desk.table import Table, choose_row
 from zestpanel.desk.when import day_and_hour
 from zestpanel.desk.widgets import button, label, open_at
 
-_APART = re.compile(r"[,;\n]")
+_APART: Final = re.compile(r"[,;\n]")
+_LOOK_EACH_MS: Final = 2_000
 
 
-class PacksDialog(Dialog):
-    """changed: called once sessions were begun or packs written."""
+class ElsewhereDialog(Dialog):
+    """panel: the process that serves pages by link. changed: called once sessions were begun or packs written."""
 
-    def __init__(self, parent: QWidget, state: DeskState, test: ListeningTest, changed: Callable[[], None]) -> None:
+    def __init__(
+        self, parent: QWidget, state: DeskState, test: ListeningTest, panel: PanelProcess, changed: Callable[[], None]
+    ) -> None:
         super().__init__(parent)
-        self._state, self._test, self._changed = state, test, changed
+        self._state, self._test, self._panel, self._changed = state, test, panel, changed
         self._rows: list[Listed] = []
-        self.setWindowTitle(tr("Packs for listeners elsewhere"))
+        self.setWindowTitle(tr("Listeners elsewhere"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(label(tr("Packs for listeners elsewhere"), "name"))
+        layout.addWidget(label(tr("Listeners elsewhere"), "name"))
         about = tr(
             "A pack is one file with the test and its sound inside, for one listener. It opens in a browser, from "
-            "an e-mail or a disk, with no network. The file of answers that comes back is dropped on the window."
+            "an e-mail or a disk, with no network. The file of answers that comes back is dropped on the window. Or "
+            "this machine serves the test, and each listener has a link."
         )
         layout.addWidget(label(about, "quiet", wrap=True))
         form = QFormLayout()
@@ -50,21 +67,35 @@ class PacksDialog(Dialog):
         form.addRow(tr("Listeners"), self.names)
         form.addRow(tr("Languages"), self.languages)
         form.addRow("", self.lossy)
+        self.network = QCheckBox(tr("Links reach this machine from others on the network"))
+        tip = tr(
+            "Whoever reaches it and has a link can take the test; without TLS it can be read on the way. Else links "
+            "work on this machine alone."
+        )
+        self.network.setToolTip(tip)
+        form.addRow("", self.network)
         layout.addLayout(form)
         self.how_large = label("", "small", wrap=True)
         layout.addWidget(self.how_large)
         self.table = Table()
-        self.table.setAccessibleName(tr("Packs"))
+        self.table.setAccessibleName(tr("Listeners elsewhere"))
         self.table.itemSelectionChanged.connect(self._selected)
         layout.addWidget(self.table, 1)
-        self.none = label(tr("No pack of this test was written yet."), "quiet")
+        self.none = label(tr("Nobody elsewhere was asked yet."), "quiet")
         layout.addWidget(self.none)
         foot = QHBoxLayout()
         tip = tr("Its answers are not taken in any more; or they are again")
         self.withdraw = button(tr("Withdraw"), self._withdraw, tip=tip)
         foot.addWidget(self.withdraw)
+        self.copy_link = button(tr("Copy link"), self._copy_link, tip=tr("Of the listener that is chosen"))
+        foot.addWidget(self.copy_link)
+        self.end_panel = button(tr("End the panel"), panel.end, tip=tr("Links lead nowhere until it is opened again"))
+        foot.addWidget(self.end_panel)
         foot.addStretch(1)
         foot.addWidget(button(tr("Close"), self.accept))
+        tip = tr("This window serves the test as a page; each listener has a link")
+        self.by_link = button(tr("Open the panel"), self.open_panel, tip=tip)
+        foot.addWidget(self.by_link)
         self.write = button(tr("Write packs …"), self.ask_for_folder, role="main")
         foot.addWidget(self.write)
         layout.addLayout(foot)
@@ -80,6 +111,11 @@ class PacksDialog(Dialog):
             return about_bytes(project, trials, lossy=False), about_bytes(project, trials, lossy=True)
 
         state.background.run(sizes, self._measured, state.complain)
+        panel.changed.connect(self._show)
+        panel.failed.connect(state.complain)
+        self._again = QTimer(self)  # answers come into the project from the panel's own process
+        self._again.timeout.connect(self._show_what_came)
+        self._again.start(_LOOK_EACH_MS)
         self._show()
 
     # -- what there is
@@ -103,17 +139,25 @@ class PacksDialog(Dialog):
 
     def _show(self) -> None:
         self._rows = packs_of(self._state.project, self._test.id)
-        rows = [[one.listener, one.pack.code[:8], day_and_hour(one.pack.created), f"{one.answered} / {one.trials}",
+        rows = [[one.listener, self._way(one), day_and_hour(one.pack.created), f"{one.answered} / {one.trials}",
                  day_and_hour(one.pack.came) if one.pack.came else "", one.state] for one in self._rows]  # fmt: skip
-        head = [tr("Listener"), tr("Code"), tr("Written"), tr("Answered"), tr("Answers came"), tr("State")]
+        head = [tr("Listener"), tr("By"), tr("Made"), tr("Answered"), tr("Answers came"), tr("State")]
         self.table.show_rows(head, rows, numbers=[3])
         self.table.setVisible(bool(rows))
         self.none.setVisible(not rows)
         self._selected()
 
+    def _way(self, one: Listed) -> str:
+        """By which code, and whether that is a link."""
+        short = one.pack.code[:8]
+        return tr("link {code}", code=short) if one.pack.clips == BY_LINK else tr("file {code}", code=short)
+
     def _selected(self) -> None:
         chosen = self._chosen()
         self.withdraw.setEnabled(chosen is not None)
+        self.copy_link.setVisible(self._panel.runs)
+        self.copy_link.setEnabled(chosen is not None and chosen.listener in self._panel.links)
+        self.end_panel.setVisible(self._panel.runs)
         ended = chosen is not None and bool(chosen.pack.ended)
         self.withdraw.setText(tr("Let its answers in again") if ended else tr("Withdraw"))
 
@@ -121,7 +165,37 @@ class PacksDialog(Dialog):
         row = self.table.currentRow()
         return self._rows[row] if self.table.selectedItems() and 0 <= row < len(self._rows) else None
 
+    def _show_what_came(self) -> None:
+        before = [(one.answered, one.pack) for one in self._rows]
+        if before != [(one.answered, one.pack) for one in packs_of(self._state.project, self._test.id)]:
+            row = self.table.currentRow()
+            self._show()
+            choose_row(self.table, row)
+            self._changed()
+
     # -- what is done
+
+    def open_panel(self) -> None:
+        """Serve the test; whoever was invited before keeps their link."""
+        names = self._listeners()
+        known = [one.listener for one in self._rows if by_link(one)]
+        if not names and not known:
+            self._state.complain(tr("For whom? Write a name or an alias for each."))
+            self.names.setFocus()
+            return
+        try:
+            tags = tags_of(self.languages.text())
+        except InputError as error:
+            self._state.complain(error)
+            return
+        self._panel.begin(self._state.project.folder, self._test.id, list(dict.fromkeys([*known, *names])), list(tags),
+                          network=self.network.isChecked(), lossy=self.lossy.isChecked())  # fmt: skip
+
+    def _copy_link(self) -> None:
+        chosen, board = self._chosen(), QApplication.clipboard()
+        if chosen is not None and board is not None:
+            board.setText(self._panel.links[chosen.listener])
+            self._state.say(tr("The link of {listener} is copied.", listener=chosen.listener))
 
     def _withdraw(self) -> None:
         if (chosen := self._chosen()) is None:
@@ -187,3 +261,7 @@ class PacksDialog(Dialog):
         self.write.setEnabled(True)
         self._show()
         self._changed()
+
+
+def by_link(one: Listed) -> bool:
+    return one.pack.clips == BY_LINK and not one.pack.ended

@@ -1,0 +1,107 @@
+"""The panel as a process of its own beside the window: begun, spoken with by lines of JSON, and ended with it."""
+
+from __future__ import annotations
+
+import json
+import socket
+import sys
+from pathlib import Path
+from typing import Final
+
+from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
+
+from zestpanel.core.texts import tr
+
+HERE: Final = "127.0.0.1"
+ANYWHERE: Final = "0.0.0.0"  # noqa: S104 where the person asks for it
+_ENDS_IN_MS: Final = 5_000
+
+
+class PanelProcess(QObject):
+    """links: by listener. changed: a link was told, answers came, or it has ended. failed: why it could not begin."""
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.links: dict[str, str] = {}
+        self.test = 0
+        self._process: QProcess | None = None
+        self._began = False
+
+    @property
+    def runs(self) -> bool:
+        return self._process is not None
+
+    def begin(
+        self, folder: Path, test: int, listeners: list[str], languages: list[str], *, network: bool, lossy: bool
+    ) -> None:  # fmt: skip
+        """network: whether other machines reach it. Listeners of before keep their links."""
+        known = list(dict.fromkeys([*(self.links if self.test == test else ()), *listeners]))
+        self.end()
+        self.test, self._began = test, False
+        arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--test", str(test),
+                     "--address", ANYWHERE if network else HERE]  # fmt: skip
+        if network:
+            arguments += ["--public-host", address_here()]
+        for one in known:
+            arguments += ["--listener", one]
+        arguments += ["--languages", *languages] if languages else []
+        arguments += ["--lossy"] if lossy else []
+        self._process = process = QProcess(self)
+        process.readyReadStandardOutput.connect(self._read)
+        process.finished.connect(lambda *_: self._ended(process))
+        process.errorOccurred.connect(lambda _: self._ended(process))
+        process.start(sys.executable, arguments)
+
+    def _read(self) -> None:
+        process = self._process
+        while process is not None and process.canReadLine():
+            try:
+                said = json.loads(bytes(process.readLine().data()))
+            except ValueError:
+                continue
+            if "link" in said:
+                self._began = True
+                self.links[str(said["listener"])] = str(said["link"])
+            self.changed.emit()
+
+    def _ended(self, process: QProcess) -> None:
+        if process is not self._process:
+            return
+        said = bytes(process.readAllStandardError().data()).decode("utf-8", "replace").strip()
+        self._process = None
+        self.links = {}
+        if not self._began:
+            self.failed.emit(said.splitlines()[-1] if said else tr("The panel could not be opened."))
+        self.changed.emit()
+
+    def end(self, *, at_once: bool = False) -> None:
+        """What was answered is in the project already. at_once: the window goes as well."""
+        process, self._process = self._process, None
+        self.links = {}
+        if process is None:
+            return
+        process.closeWriteChannel()
+        process.finished.connect(process.deleteLater)
+        if at_once:
+            if not process.waitForFinished(_ENDS_IN_MS):
+                process.kill()
+        else:
+            patience = QTimer(process)
+            patience.setSingleShot(True)
+            patience.timeout.connect(process.kill)
+            patience.start(_ENDS_IN_MS)
+        self.changed.emit()
+
+
+def address_here() -> str:
+    """By which other machines of the network reach this one; this machine alone where there is no network. Nothing is
+    sent."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as one:
+        try:
+            one.connect(("192.0.2.1", 9))  # of the block for documentation (RFC 5737)
+            return str(one.getsockname()[0])
+        except OSError:
+            return HERE
