@@ -28,6 +28,7 @@ from benchmarks import (
     desk_rows,
     error_rates,
     listening_rows,
+    panel_rows,
     production_rows,
     run_rows,
     sound_rows,
@@ -39,7 +40,7 @@ from benchmarks.timing import machine_today
 Row = Callable[[], list[tuple[str, str, str]]]
 ROWS: list[tuple[str, Row]] = [
     *core_rows.ROWS, *text_rows.ROWS, *run_rows.ROWS, *error_rates.ROWS, *listening_rows.ROWS, *desk_rows.ROWS,
-    *sound_rows.ROWS, *stall_rows.ROWS, *production_rows.ROWS,
+    *sound_rows.ROWS, *stall_rows.ROWS, *production_rows.ROWS, *panel_rows.ROWS,
 ]  # fmt: skip
 
 

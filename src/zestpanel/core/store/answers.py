@@ -55,7 +55,10 @@ class Answers:
         """An answer that comes from elsewhere, with its client and sequence: the same one again changes nothing, and
         one that was given before the one that stands never stands instead of it."""
         with self._database.writing() as connection:
-            same = (answers.c.client == answer.client) & (answers.c.sequence == answer.sequence)
+            same = (
+                (answers.c.trial_id == trial_id) & (answers.c.client == answer.client)
+                & (answers.c.sequence == answer.sequence)
+            )  # fmt: skip
             if connection.execute(select(answers.c.id).where(same)).first() is not None:
                 return "known"
             last = connection.execute(

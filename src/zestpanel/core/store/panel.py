@@ -153,6 +153,14 @@ class Panel:
                 self._store.drop(name)
         return bare
 
+    def listener(self, listener_id: int) -> Listener:
+        """One alone, of however many. Raises KeyError."""
+        with self._database.reading() as connection:
+            row = connection.execute(select(listeners).where(listeners.c.id == listener_id)).one_or_none()
+        if row is None:
+            raise KeyError(listener_id)
+        return _listener(row)
+
     def listeners(self) -> list[Listener]:
         with self._database.reading() as connection:
             return [_listener(row) for row in connection.execute(select(listeners).order_by(listeners.c.id))]

@@ -129,12 +129,14 @@ def is_returned(text: str) -> bool:
 def take_back(project: ReturnedParts, text: str, name: str) -> TakenBack:
     """Raises TableError for what is no such file, was changed after it was written, is not of this project, or whose
     pack or test takes in no more."""
-    return put_in(project, *_known(project, text, name))
+    said, invited, test = _known(project, text, name)
+    return put_in(project, said, invited, test, project.panel.session(invited.session_id))
 
 
-def put_in(project: ReturnedParts, said: Said, invited: Invitation, test: ListeningTest) -> TakenBack:
+def put_in(
+    project: ReturnedParts, said: Said, invited: Invitation, test: ListeningTest, session: Session
+) -> TakenBack:  # fmt: skip
     """Answers of an invitation, all that are good, in one change."""
-    session = project.panel.session(invited.session_id)
     with project.panel.alone():
         done = _In(project, test, session, said).done
         project.invitations.answers_came(invited.id)
@@ -174,8 +176,7 @@ class _In:
         self._project, self._session, self._said = project, session, said
         settings = TestSettings.from_document(test.settings)
         self._walked = ListeningSession(ProjectSessions(project, session), kind_of(test.kind), settings, told=Told())
-        people = {one.id: one.alias for one in project.panel.listeners()}
-        self.done = TakenBack(people[session.listener_id])
+        self.done = TakenBack(project.panel.listener(session.listener_id).alias)
         self._trials = {trial.place: trial for trial in session.trials}
         self._answered = project.answers.answered_places(session.id)
         self._checks(settings)

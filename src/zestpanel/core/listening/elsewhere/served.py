@@ -4,8 +4,10 @@ for."""
 from __future__ import annotations
 
 import threading
+import time
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Final
 
 from pydantic import ValidationError
 
@@ -22,7 +24,9 @@ from zestpanel.core.listening.told import Told
 from zestpanel.core.store.invitations import new_invitation
 from zestpanel.core.texts import tr
 
-BY_LINK = "by link"
+BY_LINK: Final = "by link"
+SEEN_S: Final = 5.0  # so long a code that was looked up for a clip is not looked up again
+_Known = tuple[Invitation, ListeningTest, Session]
 
 
 class Closed(Exception):
@@ -39,6 +43,7 @@ class Served:
     lossy: bool = False
     completion: str = ""
     _described: dict[int, Described] = field(default_factory=dict)
+    _seen: dict[str, tuple[float, _Known | None]] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def __post_init__(self) -> None:
@@ -56,7 +61,7 @@ class Served:
         self.project.invitations.issue(made)
         return made.code
 
-    def _known(self, code: str) -> tuple[Invitation, ListeningTest, Session] | None:
+    def _known(self, code: str) -> _Known | None:
         found = self.project.invitations.with_code(code)
         if found is None:
             return None
@@ -68,10 +73,10 @@ class Served:
     def _of(self, invited: Invitation, test: ListeningTest, session: Session) -> Described:
         with self._lock:  # one at a time: the next one finds most of its copies made
             if invited.id not in self._described:
-                people = {one.id: one for one in self.project.panel.listeners()}
+                speaks = self.project.panel.listener(session.listener_id).languages
                 walked = ListeningSession(
                     ProjectSessions(self.project, session), kind_of(test.kind),
-                    TestSettings.from_document(test.settings), told=Told(people[session.listener_id].languages),
+                    TestSettings.from_document(test.settings), told=Told(speaks),
                     level_lufs=test.conduct.level_lufs,
                 )  # fmt: skip
                 self._described[invited.id] = describe(self.project, session, walked, invited.code, self._copies)
@@ -92,9 +97,12 @@ class Served:
 
     def clip(self, code: str, clip: str) -> bytes | None:
         """A clip of that session, None for none. Raises Closed."""
-        known = self._known(code)
-        if known is None:
-            return None
+        seen, known = self._seen.get(code, (0.0, None))
+        if known is None or time.monotonic() - seen > SEEN_S:
+            known = self._known(code)
+            if known is None:
+                return None
+            self._seen[code] = time.monotonic(), known
         described = self._of(*known)
         digest = described.clips.get(clip)
         if digest is None:
@@ -113,5 +121,5 @@ class Served:
             raise InputError(tr("These are no answers.")) from error
         if said.session != code:
             raise InputError(tr("These are no answers."))
-        done = put_in(self.project, said, known[0], known[1])
+        done = put_in(self.project, said, known[0], known[1], known[2])
         return done, self.completion if done.finished else ""

@@ -11,6 +11,7 @@ import threading
 import time
 from collections import OrderedDict, deque
 from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any, Final, TextIO
 
 from zestpanel.core.errors import InputError, ZestError
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from starlette.responses import Response
 
 MOST_BYTES: Final = 4_000_000  # of answers at once
+READERS: Final = 2
 GUESSES, IN_S, LOCKED_S, GUESS_WAITS_S = 20, 60.0, 60.0, 0.2
 _NOTHING: Final = tr("There is nothing here.")
 _NOT_TAKEN: Final = tr("That cannot be taken in.")
@@ -91,6 +93,10 @@ class _Doors:
 
     def __init__(self, served: Served, told: Callable[[str], None]) -> None:
         self._served, self._told, self._guesses = served, told, Guesses()
+        # answers have a thread of their own: they are written one by one anyhow, and wait for no page to be made; and
+        # many threads would only wait for one another's turn in the interpreter
+        self._writes = ThreadPoolExecutor(1, thread_name_prefix="answers")
+        self._reads = ThreadPoolExecutor(READERS, thread_name_prefix="pages")
 
     async def page(self, request: Request) -> Response:
         from starlette.responses import HTMLResponse
@@ -118,7 +124,7 @@ class _Doors:
         if body is None:
             return _plain(tr("That is too much at once."), 413)
         code = request.path_params["code"]
-        return await self._found(request, lambda: self._served.answers(code, body), self._kept)
+        return await self._found(request, lambda: self._served.answers(code, body), self._kept, by=self._writes)
 
     def _kept(self, found: tuple[TakenBack, str]) -> Response:
         from starlette.responses import JSONResponse
@@ -128,12 +134,13 @@ class _Doors:
             self._told(done.says(tr("the page")))
         return JSONResponse({"kept": True, "finished": done.finished, "completion": completion}, headers=_HEADERS)
 
-    async def _found(self, request: Request, act: Callable[[], Any], answer: Callable[[Any], Response]) -> Response:
+    async def _found(
+        self, request: Request, act: Callable[[], Any], answer: Callable[[Any], Response], *,
+        by: ThreadPoolExecutor | None = None,
+    ) -> Response:  # fmt: skip
         """What is there for a code; else one sentence, and a pause for who guesses."""
-        from starlette.concurrency import run_in_threadpool
-
         try:
-            found = await run_in_threadpool(act)
+            found = await asyncio.get_running_loop().run_in_executor(by or self._reads, act)
         except Closed:
             return _plain(tr("This test takes no more answers."), 410)
         except InputError:

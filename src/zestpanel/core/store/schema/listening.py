@@ -92,7 +92,7 @@ answers = Table(
     Column("sequence", Integer),
     Column("client_clock", String),
     Index("answers_by_trial", "trial_id"),
-    Index("answers_by_client", "client", "sequence", unique=True),
+    Index("answers_by_client", "trial_id", "client", "sequence", unique=True),
 )
 
 # Sessions that were written into a file of their own. secret: what their answers are signed with. clips: in which form

@@ -10,7 +10,7 @@ def upgrade() -> None:
     op.execute("ALTER TABLE answers ADD COLUMN client VARCHAR")
     op.execute("ALTER TABLE answers ADD COLUMN sequence INTEGER")
     op.execute("ALTER TABLE answers ADD COLUMN client_clock VARCHAR")
-    op.execute("CREATE UNIQUE INDEX answers_by_client ON answers (client, sequence)")
+    op.execute("CREATE UNIQUE INDEX answers_by_client ON answers (trial_id, client, sequence)")
     op.execute(
         "CREATE TABLE invitations (id INTEGER NOT NULL PRIMARY KEY, "
         "session_id INTEGER NOT NULL REFERENCES sessions (id), code VARCHAR NOT NULL UNIQUE, secret VARCHAR NOT NULL, "
