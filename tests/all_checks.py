@@ -87,6 +87,8 @@ def explored() -> list[bool]:
         sys.executable, "-m", "pytest", "tests/core/test_survival.py"], ZEST_DEEP="1"))  # fmt: skip
     parts.append(started("2,000 faults after a text was taken in, 600 odd cells", [
         sys.executable, "-m", "pytest", "tests/hostile"], ZEST_DEEP="1"))  # fmt: skip
+    parts.append(started("twelve listeners elsewhere", [
+        sys.executable, "-m", "pytest", "tests/elsewhere/test_a_panel.py"], ZEST_DEEP="1"))  # fmt: skip
     parts.append(started("10,000 random tariffs", [
         sys.executable, "-m", "pytest", "tests/reference/test_random_tariffs.py"], ZEST_DEEP="1"))  # fmt: skip
     return [finished(part) for part in parts]
