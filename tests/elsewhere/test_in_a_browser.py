@@ -258,3 +258,17 @@ def test_a_question_of_the_lead_with_signs_of_html_stays_a_text(
     assert odd in window.says
     assert json.dumps(standing(heard, test)) == "{}"
     window.press(SPACE)
+
+
+def test_where_nothing_can_be_heard_it_is_said_and_nothing_can_be_rated(
+    heard: Project, window: Browser, tmp_path: Path
+) -> None:
+    """Without a device some browsers never answer whether sound may begin."""
+    window.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {
+        "source": "AudioContext.prototype.resume = () => new Promise(() => {});",
+    })  # fmt: skip
+    window.open(write_pack(heard, asked(heard, "ACR"), ann(heard), tmp_path).path)
+    window.press(ENTER)
+    window.until(lambda: "No sound comes out of this device." in window.says)
+    window.press("4")
+    assert window.run("return zestSession.index") == 0

@@ -36,8 +36,8 @@ class Kept {
   /** Take the session for this window. @returns {boolean} whether another one has it */
   take() {
     if (!this.works) return false;
-    const held = JSON.parse(localStorage.getItem(`${this.name}-held`) || 'null');
-    if (held && held.by !== this.mine && Math.abs(Date.now() - held.at) < 4000) return true;
+    const [by, at] = (localStorage.getItem(`${this.name}-held`) || '').split(' ');
+    if (by && by !== this.mine && Math.abs(Date.now() - Number(at)) < 4000) return true;
     this.hold();
     setInterval(() => this.hold(), 1000);
     addEventListener('pagehide', () => localStorage.removeItem(`${this.name}-held`));
@@ -46,7 +46,7 @@ class Kept {
 
   hold() {
     try {
-      localStorage.setItem(`${this.name}-held`, JSON.stringify({ by: this.mine, at: Date.now() }));
+      localStorage.setItem(`${this.name}-held`, `${this.mine} ${Date.now()}`);
     } catch {
       this.works = false;
     }

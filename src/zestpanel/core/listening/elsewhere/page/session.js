@@ -11,6 +11,7 @@ class Session {
     this.kept = new Kept(said.code);
     this.stage = new Stage(main);
     this.sound = new Sound(() => this.trial && this.trial.update());
+    this.sound.silent = () => this.sayNoSound();
     /** @type {Trial | null} */ this.trial = null;
     this.rested = performance.now();
     this.broken = 0;
@@ -124,8 +125,13 @@ class Session {
   listenForSilence(drawn, began) {
     if (this.trial !== drawn || !this.sound.playing || this.sound.context.currentTime > began + 0.2) return;
     this.sound.pause();
-    drawn.hint.className = 'bad';
-    drawn.hint.textContent = this.words.no_sound;
+    this.sound.silent();
+  }
+
+  /** Say that nothing can be heard, below whatever stands there. */
+  sayNoSound() {
+    const { main } = this.stage;
+    if (!main.querySelector('.bad')) main.append(made('p', { className: 'bad', role: 'alert' }, [this.words.no_sound]));
   }
 
   /** @param {Trial} drawn @param {string} why */

@@ -22,6 +22,7 @@ class Sound {
     this.out = this.context.createGain();
     this.out.connect(this.context.destination);
     this.changed = changed;
+    this.silent = () => {}; // called where nothing can be heard
     /** @type {Lane[]} */ this.lanes = [];
     this.on = 0;
     this.playing = false;
@@ -94,7 +95,7 @@ class Sound {
   async play() {
     const lane = this.lanes[this.on];
     if (!lane || this.playing) return;
-    await this.context.resume();
+    if (!await this.wakes()) return;
     if (this.at >= lane.buffer.duration - 0.02) this.at = 0;
     if (this.at === 0) lane.plays += 1;
     this.voice = this.start(lane.buffer, this.at);
@@ -102,6 +103,14 @@ class Sound {
     this.since = this.context.currentTime;
     this.playing = true;
     this.changed();
+  }
+
+  /** Whether there is anything to play on: without a device some browsers never answer. */
+  async wakes() {
+    const late = new Promise((done) => { setTimeout(() => done(false), 1500); });
+    const awake = await Promise.race([this.context.resume().then(() => true), late]);
+    if (!awake) this.silent();
+    return awake && !this.playing;
   }
 
   pause() {
