@@ -89,4 +89,4 @@ def test_a_catalogue_is_written_and_taken_in_from_the_command_line(
     opened.close()
     assert main(["catalogue", str(other), "--take-in", str(tmp_path / "none.yaml")]) == 2
     assert main(["schemas", str(tmp_path / "s")]) == 0
-    assert len(list((tmp_path / "s").iterdir())) == 4
+    assert len(list((tmp_path / "s").iterdir())) == 6

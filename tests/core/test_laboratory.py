@@ -336,7 +336,7 @@ def test_ones_own_voice_is_kept_apart_and_a_person_can_be_forgotten(heard: Proje
         heard.panel.put_listener(replace(person, alias="L1"))
     said = heard.clips.keep(tone(300, -12, 0.5))
     first = next(one for one in heard.answers.of_test(test) if one.listener_id == person.id)
-    heard.answers.add(first.trial.id, replace(first.answer, spoken=said))
+    heard.answers.add(first.trial.id, replace(first.answer, spoken=said, client="", sequence=0))
     assert said in {one["spoken"] for one in saved(heard)}
     bare = heard.panel.forget(person.id)
     assert not heard.clips.path(said).exists(), "a voice says who somebody is"

@@ -352,10 +352,13 @@ def test_a_project_of_before_keeps_its_roles_and_decisions(channel: Project, tmp
     folder = channel.folder
     with channel._database.writing() as connection:
         connection.execute(text("UPDATE alembic_version SET version_num = '0014'"))
-        later = (("answers", "heard"), ("sessions", "sittings"), ("measures", "segments"), ("measures", "curves"))
+        connection.execute(text("DROP INDEX answers_by_client"))
+        later = (("answers", "heard"), ("answers", "client"), ("answers", "sequence"), ("answers", "client_clock"),
+                 ("sessions", "sittings"), ("measures", "segments"), ("measures", "curves"))  # fmt: skip
         for table, column in later:
             connection.execute(text(f"ALTER TABLE {table} DROP COLUMN {column}"))
-        connection.execute(text("DROP TABLE verdicts"))
+        for table in ("verdicts", "invitations"):
+            connection.execute(text(f"DROP TABLE {table}"))
     channel.close()
     opened = Project.open(folder)
     main, french, reserve = opened.brief.roles

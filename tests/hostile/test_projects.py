@@ -25,7 +25,7 @@ MANY = 600 if os.environ.get("ZEST_DEEP") else 5
 VERBS = (
     ["runs"], ["brief"], ["voices"], ["shortlist"], ["weights"], ["choice"], ["cost"], ["prices"], ["ratings"],
     ["answers", "--to", "answers.csv"], ["report", "--to", "record"], ["catalogue"], ["agree"], ["run", "--estimate"],
-    ["measure"], ["bug-report"], ["runs", "--compare", "1", "1"],
+    ["measure"], ["bug-report"], ["runs", "--compare", "1", "1"], ["pack"],
 )  # fmt: skip
 ODD_JSON = ("[]", "{}", '"x"', "5", "null", "[null]", '{"a": []}', "[[1,2],3]", "NaN", '[{"x":1}]', "[" * 90_000)
 ODD_TEXT = ("2026-13-45", "", "x\x00y", "\u202e", "9" * 500, "<b>x</b>")

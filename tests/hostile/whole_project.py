@@ -20,6 +20,7 @@ from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.measures.registry import versions
 from zestpanel.core.measures.tracks import curve
 from zestpanel.core.store.database import FILE
+from zestpanel.core.store.invitations import new_invitation
 from zestpanel.core.store.project import Project
 
 DAY = "2026-10-05T08:00:00.000+00:00"
@@ -122,6 +123,7 @@ def _tests(project: Project) -> None:
                 session = session_of(project, test, listener)
             except NotEnoughData:  # a kind that needs more passages than these
                 continue
+            project.invitations.issue(new_invitation(project.panel.sessions(test)[-1].id, "by link"))
             session.note_checks({"entry": [0]})
             while not session.finished:
                 for lane in range(len(session.trial.stimuli)):

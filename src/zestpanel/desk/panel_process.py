@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import json
-import socket
 import sys
 from pathlib import Path
 from typing import Final
 
 from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 
+from zestpanel.core.listening.elsewhere.server import ANYWHERE, HERE
 from zestpanel.core.texts import tr
 
-HERE: Final = "127.0.0.1"
-ANYWHERE: Final = "0.0.0.0"  # noqa: S104 where the person asks for it
 _ENDS_IN_MS: Final = 5_000
 
 
@@ -43,8 +41,6 @@ class PanelProcess(QObject):
         self.test, self._began = test, False
         arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--test", str(test),
                      "--address", ANYWHERE if network else HERE]  # fmt: skip
-        if network:
-            arguments += ["--public-host", address_here()]
         for one in known:
             arguments += ["--listener", one]
         arguments += ["--languages", *languages] if languages else []
@@ -94,14 +90,3 @@ class PanelProcess(QObject):
             patience.timeout.connect(process.kill)
             patience.start(_ENDS_IN_MS)
         self.changed.emit()
-
-
-def address_here() -> str:
-    """By which other machines of the network reach this one; this machine alone where there is no network. Nothing is
-    sent."""
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as one:
-        try:
-            one.connect(("192.0.2.1", 9))  # of the block for documentation (RFC 5737)
-            return str(one.getsockname()[0])
-        except OSError:
-            return HERE

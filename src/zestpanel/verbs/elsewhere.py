@@ -107,8 +107,6 @@ def panel(options: argparse.Namespace) -> Output:
 
         def began(address: str) -> None:
             base = (options.public or address).rstrip("/")
-            if options.public_host:
-                base = f"http://{options.public_host}:{address.rpartition(':')[2]}"
             say(f"The panel of test {test} listens on {address}; Ctrl+C ends it.")
             if not _is_this_machine(options.address):
                 say("Whoever reaches this address and has a link can take the test. Without TLS before it, what is "

@@ -12,6 +12,7 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from typing import TYPE_CHECKING, Any, Final, TextIO
 
 from zestpanel.core.errors import InputError, ZestError
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 
 MOST_BYTES: Final = 4_000_000  # of answers at once
 READERS: Final = 2
+HERE: Final = "127.0.0.1"
+ANYWHERE: Final = "0.0.0.0"  # noqa: S104 where the person asks for it
 GUESSES, IN_S, LOCKED_S, GUESS_WAITS_S = 20, 60.0, 60.0, 0.2
 _NOTHING: Final = tr("There is nothing here.")
 _NOT_TAKEN: Final = tr("That cannot be taken in.")
@@ -175,6 +178,19 @@ async def _body(request: Request) -> bytes | None:
     return bytes(out)
 
 
+def reached_by() -> str:
+    """By which address other machines of the network reach this one; this machine's own where there is no network.
+    Nothing is sent."""
+    import socket
+
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as one:
+        try:
+            one.connect(("192.0.2.1", 9))  # of the block for documentation (RFC 5737)
+            return str(one.getsockname()[0])
+        except OSError:
+            return HERE
+
+
 def serve(
     served: Served, *, address: str, port: int, began: Callable[[str], None], told: Callable[[str], None],
     proxied: bool = False, until: TextIO | None = None,
@@ -193,7 +209,7 @@ def serve(
             tr("{address}, port {port} cannot be listened on ({why}).", address=address, port=port,
                why=error.strerror or error), remedy=tr("Choose another by --port, or 0 for a free one."),
         ) from error  # fmt: skip
-    host = f"[{address}]" if ":" in address else address
+    host = f"[{address}]" if ":" in address else reached_by() if address == ANYWHERE else address
     config = uvicorn.Config(app_of(served, told=told), log_level="critical", access_log=False, server_header=False,
                             limit_concurrency=1_000, timeout_keep_alive=20, proxy_headers=proxied,
                             forwarded_allow_ips="127.0.0.1", lifespan="off")  # fmt: skip
@@ -208,5 +224,5 @@ def serve(
 
     if until is not None:
         threading.Thread(target=read_to_its_end, daemon=True).start()
-    with listening:
+    with listening, suppress(KeyboardInterrupt):  # what it was asked to end by, raised once more at its end
         running.run(sockets=[listening])
