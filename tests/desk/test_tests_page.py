@@ -131,7 +131,7 @@ def test_words_that_were_changed_in_the_middle_are_told_and_decided_about(
     assert not window.booth.isVisible()
     assert "Words of this test were changed after it began" in window.notice_text.text()
     press(page, window, qtbot, "Go on with the old words")
-    assert "Words of this test were changed" not in words(page)
+    qtbot.waitUntil(lambda: "Words of this test were changed" not in words(page), timeout=10_000)
     page.tests.to_the_booth()
     assert window.booth.isVisible()
     heard = {s.passage_version_id for t in window.booth.session.trials for s in t.stimuli}  # type: ignore[union-attr]
