@@ -36,6 +36,7 @@ sound.out.connect(tap); tap.connect(sound.context.destination);
 class Browser:
     def __init__(self, driver: webdriver.Chrome, downloads: Path) -> None:
         self.driver, self.downloads = driver, downloads
+        self._given = set(downloads.glob("answers-*.json"))
 
     def open(self, page: Path) -> None:
         self.driver.get(page.resolve().as_uri())
@@ -71,8 +72,16 @@ class Browser:
         return [one["message"] for one in self.driver.get_log("browser") if one["level"] == "SEVERE"]
 
     def downloaded(self) -> Path:
-        self.until(lambda: list(self.downloads.glob("answers-*.json")))
-        return max(self.downloads.glob("answers-*.json"), key=lambda one: one.stat().st_mtime)
+        """The file of answers that came last; each is given once."""
+        fresh: list[Path] = []
+
+        def came() -> bool:
+            fresh[:] = [one for one in self.downloads.glob("answers-*.json") if one not in self._given]
+            return bool(fresh)
+
+        self.until(came)
+        self._given.update(fresh)
+        return fresh[0]
 
     def picture(self, path: Path) -> None:
         self.driver.save_screenshot(str(path))
