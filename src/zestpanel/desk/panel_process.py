@@ -35,13 +35,12 @@ class PanelProcess(QObject):
     def begin(
         self, folder: Path, test: int, listeners: list[str], languages: list[str], *, network: bool, lossy: bool
     ) -> None:  # fmt: skip
-        """network: whether other machines reach it. Listeners of before keep their links."""
-        known = list(dict.fromkeys([*(self.links if self.test == test else ()), *listeners]))
+        """network: whether other machines reach it. listeners: all who are to have a link; who has one keeps it."""
         self.end()
         self.test, self._began = test, False
         arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--test", str(test),
                      "--address", ANYWHERE if network else HERE]  # fmt: skip
-        for one in known:
+        for one in listeners:
             arguments += ["--listener", one]
         arguments += ["--languages", *languages] if languages else []
         arguments += ["--lossy"] if lossy else []

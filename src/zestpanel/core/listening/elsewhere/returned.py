@@ -26,12 +26,16 @@ from zestpanel.core.store.parts import HasInvitations
 from zestpanel.core.texts import tr, trn
 
 _KEPT: Final = tr("Nothing was taken in.")
+BROWSER: Final = "a browser"  # in the place of a sound device
 _MOST_ENTRIES: Final = 20_000
 Real = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e9)]
 
 
 def _moment(value: str) -> str:
-    return datetime.fromisoformat(value).astimezone(UTC).isoformat(timespec="milliseconds")
+    try:
+        return datetime.fromisoformat(value).astimezone(UTC).isoformat(timespec="milliseconds")
+    except OverflowError as error:  # at the ends of what years there are
+        raise ValueError(value) from error
 
 
 Moment = Annotated[str, AfterValidator(_moment)]
@@ -156,7 +160,7 @@ def _known(project: ReturnedParts, text: str, name: str) -> tuple[Said, Invitati
                          remedy=tr("Open the project that the pack was written from."))  # fmt: skip
     pack, test = found[0], project.panel.test(found[1])
     proof = hmac.new(pack.secret.encode("utf-8"), file.says.encode("utf-8"), hashlib.sha256).hexdigest()
-    if not hmac.compare_digest(proof, file.signed):
+    if not hmac.compare_digest(proof.encode("ascii"), file.signed.encode("utf-8")):
         raise TableError(tr("{name} was changed after it was written.", name=name), kept=_KEPT, remedy=again)
     if pack.ended:
         raise TableError(
@@ -195,7 +199,8 @@ class _In:
             out["level"] = "set"
         phones = told.get("headphones")
         if isinstance(phones, dict) and {type(phones.get(name)) for name in ("right", "of")} == {int}:
-            out["headphones"] = {"right": phones["right"], "of": phones["of"], "passed": phones.get("passed") is True}
+            right, of = (min(99, max(0, phones[name])) for name in ("right", "of"))
+            out["headphones"] = {"right": right, "of": of, "passed": phones.get("passed") is True}
         if (given := told.get(ENTRY)) and settings.entry:
             away = self._turned_away(given, settings)
             whole = [*given, *[0] * (len(settings.entry) - len(given))] if away and isinstance(given, list) else given
@@ -250,7 +255,7 @@ class _In:
     def _sitting(self) -> None:
         """From when to when, by the listener's clock; a later file of the same browser says until when."""
         sat: Mapping[str, Sitting] = {one.begun: one for one in self._session.sittings}
-        mine = Sitting(begun=self._said.begun, ended=self._said.saved, device=tr("a browser"))
+        mine = Sitting(begun=self._said.begun, ended=self._said.saved, device=BROWSER)
         every = {**sat, mine.begun: mine}
         self._project.panel.put_session(self._session.id, finished=self._session.finished_on,
                                         sittings=[every[begun] for begun in sorted(every)])  # fmt: skip

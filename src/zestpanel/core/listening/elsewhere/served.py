@@ -92,7 +92,7 @@ class Served:
         described = self._of(invited, test, session)
         left = [one for one in described.said.trials if one.place not in done]
         if not left:  # on another machine, too, it is told that all is answered
-            return as_page(described.said, {"over": "yes"}, {}, "page.js")
+            return as_page(described.said, {"over": "yes", "completion": self.completion}, {}, "page.js")
         return as_page(described.without(done), {}, {}, "page.js")
 
     def clip(self, code: str, clip: str) -> bytes | None:

@@ -1,7 +1,7 @@
 """The page over HTTP: a session by its link, its clips, its answers; and nothing else for anybody.
 
 Codes are drawn from 96 bits and never listed. What a stranger asks gets one sentence and no reason. A code that is
-known is let through at any pace; guesses from one address are slowed down, then not looked up for a while.
+known is let through at any pace; guesses from one address are slowed down, then turned away for a while.
 """
 
 from __future__ import annotations

@@ -2,20 +2,22 @@
  * acknowledged. */
 
 const zestSession = (() => {
-  const { session: said, over } = JSON.parse(/** @type {HTMLElement} */ (document.getElementById('data')).textContent || '');
+  const { session: said, over, completion: code } = JSON.parse(/** @type {HTMLElement} */ (document.getElementById('data')).textContent || '');
   const here = location.pathname.replace(/\/$/, '');
 
   /** @param {string} code */
   const bytes = async (code) => {
-    for (let tries = 0; ; tries += 1) {
-      try {
-        const reply = await fetch(`${here}/${code}`);
-        if (!reply.ok) throw new Error(`${reply.status}`);
-        return await reply.arrayBuffer();
-      } catch (error) {
-        if (tries >= 5) throw error;
-        await new Promise((done) => { setTimeout(done, 500 * 2 ** tries); });
-      }
+    for (let later = 500; ; later = Math.min(10000, 2 * later)) {
+      const reply = await fetch(`${here}/${code}`).catch(() => null); // null while the line is gone: that is no broken clip
+      if (reply && reply.ok) {
+        const data = await reply.arrayBuffer().catch(() => null);
+        if (data) return data;
+      } else if (reply && reply.status === 410) {
+        session.closed = true;
+        ended();
+        return new Promise(() => {});
+      } else if (reply && reply.status < 500) throw new Error(`${reply.status}`);
+      await new Promise((done) => { setTimeout(done, later); });
     }
   };
 
@@ -23,7 +25,7 @@ const zestSession = (() => {
   const { kept, words } = session;
   let waiting = false;
   let wait = 1000;
-  let completion = '';
+  let completion = code || '';
 
   const unsent = () => kept.state.entries.filter((one) => one.sequence > (kept.state.sent || 0));
 

@@ -61,6 +61,7 @@ class Session {
     const known = this.decoded.get(code);
     if (known) return known;
     const made = this.bytes(code).then((data) => this.sound.decode(data));
+    made.catch(() => this.decoded.delete(code)); // asked for again, it is fetched again
     this.decoded.set(code, made);
     if (this.decoded.size > 12) this.decoded.delete(/** @type {string} */ (this.decoded.keys().next().value));
     return made;
