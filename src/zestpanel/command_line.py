@@ -323,6 +323,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--address", default="127.0.0.1", help="to listen on; else this machine alone reaches it")
     sub.add_argument("--port", type=int, default=0, help="else a free one")
     sub.add_argument("--public", metavar="URL", help="the address that links begin with, behind a proxy")
+    sub.add_argument("--invited", action="store_true", help="and the links of those who have one already")
     sub.add_argument("--until-input-ends", action="store_true", help="it ends with the program that began it")
     sub.add_argument("--behind-proxy", action="store_true", help="a proxy on this machine says who asks")
     sub.add_argument("--completion", metavar="CODE", help="shown to those who have finished")

@@ -57,10 +57,9 @@ def test_packs_are_written_and_a_dropped_file_of_answers_is_taken_in(
     dialog.table.selectRow(1)
     assert dialog.withdraw.text() == "Withdraw"
     dialog.withdraw.click()
-    assert cells(dialog.table)[1][-1] == "withdrawn"
+    qtbot.waitUntil(lambda: cells(dialog.table)[1][-1] == "withdrawn", timeout=10_000)
     window.state.undo()
-    dialog._show()
-    assert cells(dialog.table)[1][-1] == "waited for"
+    qtbot.waitUntil(lambda: cells(dialog.table)[1][-1] == "waited for", timeout=10_000)
 
 
 def test_links_work_until_the_panel_is_ended(bench_project: Project, open_window: Opener, qtbot: QtBot) -> None:
@@ -88,6 +87,12 @@ def test_links_work_until_the_panel_is_ended(bench_project: Project, open_window
     with urllib.request.urlopen(request) as reply:
         assert json.load(reply)["kept"]
     qtbot.waitUntil(lambda: cells(dialog.table)[0][3].startswith("1 /"), timeout=10_000)
+    dialog.table.selectRow(0)
+    dialog.withdraw.click()
+    dialog.names.setText("Ben")
+    dialog.by_link.click()
+    qtbot.waitUntil(lambda: "Ben" in view.panel.links, timeout=30_000)
+    assert "Ann" not in view.panel.links, "what was withdrawn stays so"
     dialog.end_panel.click()
     qtbot.waitUntil(lambda: not view.panel.runs, timeout=10_000)
     assert not dialog.copy_link.isVisible()

@@ -152,6 +152,8 @@ def test_answers_are_taken_in_once_and_an_older_one_never_wins(heard: Project, t
     (lambda text: text.replace('\\"score\\": 4', '\\"score\\": 5'), "changed after it was written"),
     (lambda text: text.replace('"version":1', '"version":2'), "no whole file"),
     (lambda text: text[:-30], "no whole file"),
+    (lambda text: re.sub('"signed":"[0-9a-f]*"', '"signed":"ä"', text), "changed after it was written"),
+    (lambda text: text.replace("2028-03-01T09:00:00.000Z", "0001-01-01T00:00:00+23:00"), "no whole file"),
     (lambda text: text.replace("c1", "c\\u0000"), "changed|no whole file"),
     (lambda text: '{"format":"answers of a listening session"}', "no whole file"),
     (lambda text: '{"format":"answers of a listening session",' + '"a":[' * 5000, "no whole file"),
@@ -216,6 +218,8 @@ def test_who_is_turned_away_counts_nowhere_and_nothing_is_left_for_who_has_finis
     found = take_back(heard, file_of(written, [], checks={"entry": [1], "turned_away": "unsuited"}), "a.json")
     assert "does not take part" in found.says("a.json")
     assert heard.panel.turned_away(test)
+    late = take_back(heard, file_of(written, [entry(1, 0)]), "b.json")
+    assert (late.new, late.refused, standing(heard, test)) == (0, ["the listener does not take part"], {})
     with pytest.raises(InputError, match="does not take part"):
         write_pack(heard, test, ann(heard), tmp_path)
     odd = write_pack(heard, test, ann(heard, "Ben"), tmp_path)

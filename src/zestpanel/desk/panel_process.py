@@ -35,11 +35,11 @@ class PanelProcess(QObject):
     def begin(
         self, folder: Path, test: int, listeners: list[str], languages: list[str], *, network: bool, lossy: bool
     ) -> None:  # fmt: skip
-        """network: whether other machines reach it. listeners: all who are to have a link; who has one keeps it."""
+        """listeners: new ones; who has a link keeps it. network: whether other machines reach it."""
         self.end()
         self.test, self._began = test, False
-        arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--test", str(test),
-                     "--address", ANYWHERE if network else HERE]  # fmt: skip
+        arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--invited",
+                     "--test", str(test), "--address", ANYWHERE if network else HERE]  # fmt: skip
         for one in listeners:
             arguments += ["--listener", one]
         arguments += ["--languages", *languages] if languages else []

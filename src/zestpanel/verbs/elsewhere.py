@@ -104,6 +104,8 @@ def panel(options: argparse.Namespace) -> Output:
             tags = () if known is not None and known.languages else options.languages or ()
             listener = project.panel.add_listener(alias, languages=tags)
             codes.append((listener.alias, served.invite(test, listener)))
+        if options.invited:
+            codes += [one for one in served.invited(test) if one not in codes]
 
         def began(address: str) -> None:
             base = (options.public or address).rstrip("/")

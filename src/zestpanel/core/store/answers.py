@@ -98,6 +98,16 @@ class Answers:
         with self._database.reading() as connection:
             return set(connection.execute(query.where(trials.c.session_id == session_id)).scalars())
 
+    def places_of_test(self, test_id: int) -> dict[int, set[int]]:
+        """By session of a test, the places of the trials that were answered."""
+        query = select(trials.c.session_id, trials.c.place).join(answers, answers.c.trial_id == trials.c.id)
+        query = query.join(sessions, sessions.c.id == trials.c.session_id).where(sessions.c.test_id == test_id)
+        out: dict[int, set[int]] = {}
+        with self._database.reading() as connection:
+            for session, place in connection.execute(query.distinct()):
+                out.setdefault(session, set()).add(place)
+        return out
+
     def count_listeners(self) -> int:
         """Listeners who have given an answer that counts."""
         with self._database.reading() as connection:

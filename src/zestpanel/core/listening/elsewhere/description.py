@@ -114,7 +114,7 @@ class Tones(_Part):
 class Description(_Part):
     """A listener's session. code: by which its answers are known. language: of what is said to the listener. words:
     what the page itself says, by name. level: the clip by which the volume is set. clips: their codes. form: of all
-    clips. answered: how many trials had been answered before."""
+    clips. answered: how many trials had been answered before, trained: how many of those were training."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, title="A listening session")
 
@@ -131,6 +131,7 @@ class Description(_Part):
     rest_s: int = REST_S
     bed: str = ""
     answered: int = 0
+    trained: int = 0
     trials: list[TrialSaid] = Field(min_length=1)
     clips: list[str]
     form: str
@@ -150,8 +151,11 @@ class Described:
     def without(self, done: Collection[int]) -> Description:
         """What is left of it once these trials are answered; their clips stay."""
         left = [one for one in self.said.trials if one.place not in done]
-        return self.said.model_copy(update={"trials": left, "answered": self.said.answered + len(self.said.trials)
-                                            - len(left)})  # fmt: skip
+        gone = [one for one in self.said.trials if one.place in done]
+        trained = self.said.trained + sum(one.training for one in gone)
+        return self.said.model_copy(
+            update={"trials": left, "answered": self.said.answered + len(gone), "trained": trained}
+        )
 
 
 class _Clips:
@@ -201,7 +205,8 @@ def describe(
         ] if not walked.checks.get("entry") else [],
         instructions=told.instructions(walked.kind.name), level=level,
         headphones=_tones() if settings.headphone_check else None, remarks=settings.comments,
-        bed=bed, answered=len(done), trials=trials, clips=[], form=copies.form,
+        bed=bed, answered=len(done), trained=sum(one.training for one in session.trials if one.place in done),
+        trials=trials, clips=[], form=copies.form,
     )  # fmt: skip
     by_code = clips.by_code()
     return Described(said.model_copy(update={"clips": list(by_code)}), by_code)

@@ -40,10 +40,11 @@ def packs_of(project: ListedParts, test_id: int) -> list[Listed]:
     """In the order in which they were written."""
     people = {one.id: one.alias for one in project.panel.listeners()}
     sessions = {one.id: one for one in project.panel.sessions(test_id)}
-    out = []
+    answered, out = project.answers.places_of_test(test_id), []
     for pack in project.invitations.of_test(test_id):
-        session = sessions[pack.session_id]
-        done = project.answers.answered_places(session.id) | project.panel.skipped(session.id)
+        if (session := sessions.get(pack.session_id)) is None:  # begun a moment ago
+            continue
+        done = answered.get(session.id, set()) | {int(place) for place in session.checks.get("skipped", {})}
         out.append(Listed(pack, people.get(session.listener_id, "?"), len(done), len(session.trials)))
     return out
 

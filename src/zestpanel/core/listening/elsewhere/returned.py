@@ -184,6 +184,7 @@ class _In:
         self._trials = {trial.place: trial for trial in session.trials}
         self._answered = project.answers.answered_places(session.id)
         self._checks(settings)
+        self._away = self.done.turned_away or bool(session.checks.get(TURNED_AWAY))
         for one in sorted(said.entries, key=lambda entry: entry.sequence):
             self._entry(one)
         self._sitting()
@@ -223,6 +224,9 @@ class _In:
 
     def _entry(self, one: Given) -> None:
         trial = self._trials.get(one.place)
+        if self._away:
+            self.done.refused.append(tr("the listener does not take part"))
+            return
         if trial is None:
             self.done.refused.append(tr("the session has no such trial"))
             return

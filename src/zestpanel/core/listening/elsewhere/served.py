@@ -61,6 +61,12 @@ class Served:
         self.project.invitations.issue(made)
         return made.code
 
+    def invited(self, test_id: int) -> list[tuple[str, str]]:
+        """(listener, code) of every link of a test that is not withdrawn."""
+        panel, every = self.project.panel, self.project.invitations.of_test(test_id)
+        return [(panel.listener(panel.session(one.session_id).listener_id).alias, one.code) for one in every
+                if one.clips == BY_LINK and not one.ended]  # fmt: skip
+
     def _known(self, code: str) -> _Known | None:
         found = self.project.invitations.with_code(code)
         if found is None:

@@ -47,6 +47,7 @@ class ElsewhereDialog(Dialog):
         super().__init__(parent)
         self._state, self._test, self._panel, self._changed = state, test, panel, changed
         self._rows: list[Listed] = []
+        self._read = False  # whether the rows were read once
         self.setWindowTitle(tr("Listeners elsewhere"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
@@ -111,12 +112,14 @@ class ElsewhereDialog(Dialog):
             return about_bytes(project, trials, lossy=False), about_bytes(project, trials, lossy=True)
 
         state.background.run(sizes, self._measured, state.complain)
-        panel.changed.connect(self._show)
+        panel.changed.connect(self._selected)
+        panel.changed.connect(self._look)
         panel.failed.connect(state.complain)
         self._again = QTimer(self)  # answers come into the project from the panel's own process
-        self._again.timeout.connect(self._show_what_came)
+        self._again.timeout.connect(self._look)
         self._again.start(_LOOK_EACH_MS)
         self._show()
+        self._look()
 
     # -- what there is
 
@@ -137,8 +140,25 @@ class ElsewhereDialog(Dialog):
                               mb=max(1, round(self._sizes[1] / 1e6))))  # fmt: skip
         self.how_large.setText(said)
 
+    def _look(self) -> None:
+        """Read off this thread: many listeners have many answers."""
+        project, test = self._state.project, self._test.id
+        self._state.background.run(lambda: packs_of(project, test), self._came, self._state.complain,
+                                   topic="elsewhere")  # fmt: skip
+
+    def _came(self, found: list[Listed]) -> None:
+        if found == self._rows:
+            self._read = True
+            self._selected()
+            return
+        begun, row = self._read, self.table.currentRow()
+        self._rows, self._read = found, True
+        self._show()
+        choose_row(self.table, row)
+        if begun:
+            self._changed()
+
     def _show(self) -> None:
-        self._rows = packs_of(self._state.project, self._test.id)
         rows = [[one.listener, self._way(one), day_and_hour(one.pack.created), f"{one.answered} / {one.trials}",
                  day_and_hour(one.pack.came) if one.pack.came else "", one.state] for one in self._rows]  # fmt: skip
         head = [tr("Listener"), tr("By"), tr("Made"), tr("Answered"), tr("Answers came"), tr("State")]
@@ -165,21 +185,12 @@ class ElsewhereDialog(Dialog):
         row = self.table.currentRow()
         return self._rows[row] if self.table.selectedItems() and 0 <= row < len(self._rows) else None
 
-    def _show_what_came(self) -> None:
-        before = [(one.answered, one.pack) for one in self._rows]
-        if before != [(one.answered, one.pack) for one in packs_of(self._state.project, self._test.id)]:
-            row = self.table.currentRow()
-            self._show()
-            choose_row(self.table, row)
-            self._changed()
-
     # -- what is done
 
     def open_panel(self) -> None:
         """Serve the test; whoever was invited before keeps their link."""
         names = self._listeners()
-        known = [one.listener for one in self._rows if by_link(one)]
-        if not names and not known:
+        if not names and not any(one.pack.clips == BY_LINK and not one.pack.ended for one in self._rows):
             self._state.complain(tr("For whom? Write a name or an alias for each."))
             self.names.setFocus()
             return
@@ -188,7 +199,7 @@ class ElsewhereDialog(Dialog):
         except InputError as error:
             self._state.complain(error)
             return
-        self._panel.begin(self._state.project.folder, self._test.id, list(dict.fromkeys([*known, *names])), list(tags),
+        self._panel.begin(self._state.project.folder, self._test.id, names, list(tags),
                           network=self.network.isChecked(), lossy=self.lossy.isChecked())  # fmt: skip
 
     def _copy_link(self) -> None:
@@ -204,7 +215,7 @@ class ElsewhereDialog(Dialog):
         words = tr("letting a pack in again") if ended else tr("withdrawing a pack")
         self._state.edit(words, lambda: packs.withdraw(chosen.pack.id, withdrawn=not ended),
                          lambda: packs.withdraw(chosen.pack.id, withdrawn=ended))  # fmt: skip
-        self._show()
+        self._look()
 
     def ask_for_folder(self) -> None:
         if not self._listeners():
@@ -259,9 +270,4 @@ class ElsewhereDialog(Dialog):
 
     def _over(self) -> None:
         self.write.setEnabled(True)
-        self._show()
-        self._changed()
-
-
-def by_link(one: Listed) -> bool:
-    return one.pack.clips == BY_LINK and not one.pack.ended
+        self._look()

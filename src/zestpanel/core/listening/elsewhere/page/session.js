@@ -85,11 +85,12 @@ class Session {
   }
 
   place() {
-    const { trials, answered } = this.said;
+    const { trials, trained } = this.said;
+    const answered = this.said.answered - trained;
     const training = trials.filter((/** @type {any} */ one) => one.training).length;
     const { words } = this;
     const now = trials[this.index];
-    if (now.training) return filled(words.place, { part: words.training, place: this.index + 1, total: training });
+    if (now.training) return filled(words.place, { part: words.training, place: this.index + 1 + trained, total: training + trained });
     return filled(words.place, { part: now.lanes.length === 1 ? words.clip : words.trial,
       place: this.index - training + 1 + answered, total: trials.length - training + answered });
   }
