@@ -2,7 +2,7 @@
  * acknowledged. */
 
 const zestSession = (() => {
-  const { session: said, over, completion: code } = JSON.parse(/** @type {HTMLElement} */ (document.getElementById('data')).textContent || '');
+  const { session: said, over, completion: known } = JSON.parse(/** @type {HTMLElement} */ (document.getElementById('data')).textContent || '');
   const here = location.pathname.replace(/\/$/, '');
 
   /** @param {string} code */
@@ -25,7 +25,7 @@ const zestSession = (() => {
   const { kept, words } = session;
   let waiting = false;
   let wait = 1000;
-  let completion = code || '';
+  let completion = known || '';
 
   const unsent = () => kept.state.entries.filter((one) => one.sequence > (kept.state.sent || 0));
 
