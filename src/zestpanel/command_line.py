@@ -328,6 +328,19 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--behind-proxy", action="store_true", help="a proxy on this machine says who asks")
     sub.add_argument("--completion", metavar="CODE", help="shown to those who have finished")
     sub.add_argument("--lossy", action="store_true", help="smaller clips, for slow lines: Opus instead of FLAC")
+    sub.add_argument("--try", action="store_true", dest="try_out", help="and a link of a trial run, that is not kept")
+    sub.add_argument("--wording", action="store_true", help="with each link what may be written to the listener")
+    sub.add_argument("--enrol", type=int, metavar="MOST", help="one link for all who come of themselves; 0 ends it")
+    sub.add_argument("--wanted", nargs="+", metavar="TAG[:N]", help="languages they may speak, and how many of each")
+    sub.add_argument("--qr", action="store_true", help="that link as a QR code on the terminal, too")
+    sub.add_argument(
+        "--notice",
+        nargs=3,
+        metavar=("WHO", "CONTACT", "DAYS"),
+        help="what listeners agree to first: who asks, whom to turn to, how many days they are known",
+    )
+    sub = verb("listeners", elsewhere.listeners, "who listens, and until when they may be known")
+    sub.add_argument("--forget-due", action="store_true", help="leave a number of those whose days are over")
     sub = verb("tests", results.tests, "list listening tests, what they say together, and what to ask next")
     for name, about in (
         ("open-early", "open a covered result; the date is kept"),

@@ -35,6 +35,18 @@ def locale_name(tag: str) -> str:
     return language_name(tag) + (f", {name}" if name else "")
 
 
+@lru_cache(maxsize=1024)
+def own_name(tag: str) -> str:
+    """'fr-FR' -> 'français': what those who speak it call it; the tag itself where CLDR knows none."""
+    from babel import Locale, UnknownLocaleError
+
+    code = tag.split("-")[0].lower()
+    try:
+        return str(Locale.parse(code).get_display_name(code) or tag)
+    except (UnknownLocaleError, ValueError):
+        return tag
+
+
 @lru_cache(maxsize=1)
 def _by_name() -> dict[str, str]:
     """Codes by names in small letters: in the interface's language, in English, and in the language itself."""

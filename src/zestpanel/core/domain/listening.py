@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal
 
 FLUENCY: Final = ("first language", "fluent", "well", "a little")
+BY_LINK: Final = "by link"  # in the place of the form of clips, which the page fetches
+MOST_ENROLLED: Final = 10_000
+MOST_KEPT_DAYS: Final = 3_650
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,6 +122,10 @@ class Invitation:
     ended: str = ""
     came: str = ""
 
+    @property
+    def by_link(self) -> bool:
+        return self.clips == BY_LINK
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answered:
@@ -159,13 +166,48 @@ class Session:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Notice:
+    """What is said of a listener's data, and agreed to before the first trial. by: who asks; contact: whom a listener
+    turns to; keep_days: after which nothing is left of a person but the answers under a number; since: the moment from
+    which it stands."""
+
+    by: str
+    contact: str
+    keep_days: int
+    since: str
+
+    @classmethod
+    def from_document(cls, value: Mapping[str, Any] | None) -> Notice | None:
+        return None if not value else cls(by=str(value["by"]), contact=str(value["contact"]),
+                                          keep_days=int(value["keep_days"]), since=str(value["since"]))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Enrolment:
+    """A link by which listeners come of themselves. most: so many at all; languages: of those that may come, how many
+    are wanted of each, 0 for any number."""
+
+    code: str
+    most: int
+    languages: Mapping[str, int]
+
+    @classmethod
+    def from_document(cls, value: Mapping[str, Any] | None) -> Enrolment | None:
+        if not value:
+            return None
+        wanted = {str(k): int(n) for k, n in value["languages"].items()}
+        return cls(code=str(value["code"]), most=int(value["most"]), languages=wanted)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Conduct:
     """What was done with a test since it was opened. name: what the lead calls it, '' where it has none. level_lufs:
     that all clips of it are heard at, None before the first listener. looks: (date, listeners by then) of looks at the
     result before all planned listeners had answered. left_out, kept_in: listeners whose answers the lead has taken out,
     or kept against the screening; reasons: the lead's own, by listener. removed: the date it was taken off the list,
     with its answers, '' for none. mixed: whether its ratings enter the panel's score with those of other tests, None
-    where the rule decides. old_texts: answers to texts that were changed since count on.
+    where the rule decides. old_texts: answers to texts that were changed since count on. notice: what listeners agree
+    to; enrolment: how they come of themselves.
     """
 
     name: str = ""
@@ -177,12 +219,16 @@ class Conduct:
     removed: str = ""
     mixed: bool | None = None
     old_texts: bool = False
+    notice: Notice | None = None
+    enrolment: Enrolment | None = None
 
     def as_document(self) -> dict[str, Any]:
         return {"name": self.name, "level_lufs": self.level_lufs, "looks": [list(one) for one in self.looks],
                 "left_out": sorted(self.left_out), "kept_in": sorted(self.kept_in),
                 "reasons": {str(k): why for k, why in self.reasons.items()}, "removed": self.removed,
-                "mixed": self.mixed, "old_texts": self.old_texts}  # fmt: skip
+                "mixed": self.mixed, "old_texts": self.old_texts,
+                "notice": self.notice and asdict(self.notice),
+                "enrolment": self.enrolment and asdict(self.enrolment)}  # fmt: skip
 
     @classmethod
     def from_document(cls, value: Mapping[str, Any]) -> Conduct:
@@ -192,7 +238,8 @@ class Conduct:
             left_out=frozenset(value.get("left_out", ())), kept_in=frozenset(value.get("kept_in", ())),
             reasons={int(k): str(why) for k, why in value.get("reasons", {}).items()},
             removed=str(value.get("removed", "")), mixed=value.get("mixed"),
-            old_texts=bool(value.get("old_texts", False)),
+            old_texts=bool(value.get("old_texts", False)), notice=Notice.from_document(value.get("notice")),
+            enrolment=Enrolment.from_document(value.get("enrolment")),
         )  # fmt: skip
 
 

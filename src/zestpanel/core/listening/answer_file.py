@@ -231,6 +231,7 @@ class Keys:
 
     def conduct(self, conduct: Conduct) -> dict[str, Any]:
         out = conduct.as_document()
+        out["enrolment"] = None  # who has the file could come by its link
         for name in OF_LISTENERS:
             out[name] = sorted(self.listeners[one] for one in out[name] if one in self.listeners)
         out["reasons"] = {self.listeners[one]: why for one, why in sorted(conduct.reasons.items())

@@ -215,9 +215,8 @@ def start_session(
                 remedy=tr("On the page of tests, go on with the old words or begin a new version."),
             )
         languages |= {version: project.texts.version_text(version)[1] for version in old}
-    for session in project.panel.sessions(test_id):
-        if session.listener_id == listener.id:
-            return session
+    if (known := project.panel.session_of(test_id, listener.id)) is not None:
+        return known
     if not pool:
         raise NotEnoughData(
             tr("There is nothing to hear yet: no candidate has a clip of these passages."),
@@ -253,10 +252,9 @@ def _begun(
     pool: Mapping[Cell, Sequence[int]], heard: Collection[Cell],
 ) -> Session:  # fmt: skip
     """heard: the cells that the listener can judge."""
-    sessions = project.panel.sessions(test_id)
-    for session in sessions:
-        if session.listener_id == listener.id:
-            return session
+    if (known := project.panel.session_of(test_id, listener.id)) is not None:
+        return known
+    sessions = project.panel.sessions(test_id, with_trials=False)
     number = sum(not session.checks.get(TURNED_AWAY) for session in sessions)
     able = {key: take for key, take in drawn(pool, settings, listener=number).items() if key in heard}
     rng = np.random.default_rng([settings.seed, number])
@@ -337,6 +335,11 @@ class ListeningSession:
     @property
     def finished(self) -> bool:
         return self.index >= len(self.trials)
+
+    @property
+    def answered(self) -> set[int]:
+        """Places of the trials that are done with: answered or skipped."""
+        return self._port.answered()
 
     @property
     def trial(self) -> Trial:

@@ -108,6 +108,13 @@ class Answers:
                 out.setdefault(session, set()).add(place)
         return out
 
+    def answered_sessions(self, test_id: int) -> set[int]:
+        """The sessions of a test in which anything was answered."""
+        query = select(trials.c.session_id).join(answers, answers.c.trial_id == trials.c.id)
+        query = query.join(sessions, sessions.c.id == trials.c.session_id).where(sessions.c.test_id == test_id)
+        with self._database.reading() as connection:
+            return set(connection.execute(query.distinct()).scalars())
+
     def count_listeners(self) -> int:
         """Listeners who have given an answer that counts."""
         with self._database.reading() as connection:

@@ -53,6 +53,12 @@ class Invitations:
         with self._database.reading() as connection:
             return [_invitation(row) for row in connection.execute(query.order_by(invitations.c.id))]
 
+    def of_session(self, session_id: int) -> list[Invitation]:
+        """In the order in which they were made."""
+        query = select(invitations).where(invitations.c.session_id == session_id).order_by(invitations.c.id)
+        with self._database.reading() as connection:
+            return [_invitation(row) for row in connection.execute(query)]
+
     def with_code(self, code: str) -> tuple[Invitation, int] | None:
         """The pack of that code and the number of its test; None where there is none here."""
         query = (

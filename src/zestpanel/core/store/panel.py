@@ -253,8 +253,14 @@ class Panel:
             add_trials(connection, session_id, planned)
         return self.session(session_id)
 
-    def sessions(self, test_id: int) -> list[Session]:
-        return self._sessions(sessions.c.test_id == test_id)
+    def sessions(self, test_id: int, *, with_trials: bool = True) -> list[Session]:
+        """with_trials: else their trials are left out, of which there may be many thousands."""
+        return self._sessions(sessions.c.test_id == test_id, with_trials=with_trials)
+
+    def session_of(self, test_id: int, listener_id: int) -> Session | None:
+        """A listener's way through a test, None where they have not begun it."""
+        mine = (sessions.c.test_id == test_id) & (sessions.c.listener_id == listener_id)
+        return next(iter(self._sessions(mine)), None)
 
     def session(self, session_id: int) -> Session:
         """One alone, of however many. Raises KeyError."""
@@ -263,10 +269,10 @@ class Panel:
             raise KeyError(session_id)
         return found[0]
 
-    def _sessions(self, where: ColumnElement[bool]) -> list[Session]:
+    def _sessions(self, where: ColumnElement[bool], *, with_trials: bool = True) -> list[Session]:
         with self._database.reading() as connection:
             rows = connection.execute(select(sessions).where(where).order_by(sessions.c.id)).all()
-            found = read_trials(connection, where)
+            found = read_trials(connection, where) if with_trials else {}
         of: dict[int, list[Trial]] = defaultdict(list)
         for trial in found.values():
             of[trial.session_id].append(trial)

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from sqlalchemy import JSON, Boolean, Column, Integer, LargeBinary, String
 
 from zestpanel.core.catalogue.facts import Voice
-from zestpanel.core.domain.listening import Role
+from zestpanel.core.domain.listening import MOST_ENROLLED, MOST_KEPT_DAYS, Role
 from zestpanel.core.domain.passage import RIGHTS, Review
 from zestpanel.core.domain.sweep import SweepSpec
 from zestpanel.core.domain.take import Timing
@@ -105,6 +105,19 @@ class _Settings(_Open):
     poor_id: int = 0
 
 
+class _Notice(_Open):
+    by: str
+    contact: str
+    keep_days: int = Field(ge=1, le=MOST_KEPT_DAYS)
+    since: str
+
+
+class _Enrolment(_Open):
+    code: str
+    most: int = Field(ge=1, le=MOST_ENROLLED)
+    languages: dict[str, Annotated[int, Field(ge=0, le=MOST_ENROLLED)]] = Field(min_length=1)
+
+
 class _Conduct(_Open):
     name: str = ""
     level_lufs: Real | None = None
@@ -115,6 +128,8 @@ class _Conduct(_Open):
     looks: list[tuple[str, int]] = []
     left_out: list[int] = []
     kept_in: list[int] = []
+    notice: _Notice | None = None
+    enrolment: _Enrolment | None = None
 
 
 class _Headphones(_Open):
@@ -128,6 +143,8 @@ class _Checks(_Open):
     skipped: dict[Annotated[str, Field(pattern=r"^\d{1,6}$")], str] = {}
     entry: list[int] | None = None
     turned_away: str = ""
+    consent: str = ""
+    enrolled: str = ""
 
 
 class _Sitting(_Open):

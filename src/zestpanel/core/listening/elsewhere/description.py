@@ -16,9 +16,10 @@ from typing import Any, Final, Literal, Protocol
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from zestpanel.core.domain.listening import Session, Trial
+from zestpanel.core.domain.listening import ListeningTest, Trial
 from zestpanel.core.listening import headphones
 from zestpanel.core.listening.elsewhere.copies import Copies, spoken_at
+from zestpanel.core.listening.elsewhere.notice import paragraphs, to_agree_to
 from zestpanel.core.listening.elsewhere.words import page_words
 from zestpanel.core.listening.kind import Heard, Question
 from zestpanel.core.listening.material import bed_of_test, cut_off_hz, lanes_of
@@ -113,7 +114,8 @@ class Tones(_Part):
 
 class Description(_Part):
     """A listener's session. code: by which its answers are known. language: of what is said to the listener. words:
-    what the page itself says, by name. level: the clip by which the volume is set. clips: their codes. form: of all
+    what the page itself says, by name. notice: what the listener agrees to first, none where there is nothing to.
+    tried: whether nothing of it is kept. level: the clip by which the volume is set. clips: their codes. form: of all
     clips. answered: how many trials had been answered before, trained: how many of those were training."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, title="A listening session")
@@ -123,7 +125,9 @@ class Description(_Part):
     code: str
     language: str
     words: dict[str, str]
+    notice: list[str] = []
     entry: list[EntrySaid] = []
+    tried: bool = False
     instructions: list[str]
     level: str = ""
     headphones: Tones | None = None
@@ -182,15 +186,16 @@ class _Clips:
 
 
 def describe(
-    project: DescribedParts, session: Session, walked: ListeningSession, code: str, copies: Copies
-) -> Described:
-    """walked: the same session as one stands in it. Trials that were answered or skipped before are left out. Raises
-    AudioError where a clip cannot be read."""
+    project: DescribedParts, test: ListeningTest, walked: ListeningSession, code: str, copies: Copies, *,
+    tried: bool = False,
+) -> Described:  # fmt: skip
+    """walked: the session as one stands in it. tried: whether nothing of it is kept. Trials that were answered or
+    skipped before are left out. Raises AudioError where a clip cannot be read."""
     told, settings, clips = walked.told, walked.settings, _Clips(copies)
     assert walked.level_lufs is not None
     loud = walked.level_lufs
-    done = project.answers.answered_places(session.id) | project.panel.skipped(session.id)
-    trials = [_trial(project, trial, walked, clips) for trial in session.trials if trial.place not in done]
+    done, notice = walked.answered, to_agree_to(test, walked.checks)
+    trials = [_trial(project, trial, walked, clips) for trial in walked.trials if trial.place not in done]
     bed, level, text = "", "", told.say("level_text")
     if settings.bed:
         bed, _ = clips.of(("bed", settings.bed, walked.level_lufs), lambda: _bed(project, walked))
@@ -198,6 +203,7 @@ def describe(
         level, _ = clips.of(("said", text, loud), lambda: spoken_at(text, told.language, loud))
     said = Description(
         code=code, language=told.language, words=page_words(told),
+        notice=paragraphs(notice, told) if notice else [], tried=tried,
         entry=[
             EntrySaid(words=told.tr(one.words), answers=[EntryAnswerSaid(words=told.tr(a.words), admits=a.admits)
                                                          for a in one.answers])
@@ -205,7 +211,7 @@ def describe(
         ] if not walked.checks.get("entry") else [],
         instructions=told.instructions(walked.kind.name), level=level,
         headphones=_tones() if settings.headphone_check else None, remarks=settings.comments,
-        bed=bed, answered=len(done), trained=sum(one.training for one in session.trials if one.place in done),
+        bed=bed, answered=len(done), trained=sum(one.training for one in walked.trials if one.place in done),
         trials=trials, clips=[], form=copies.form,
     )  # fmt: skip
     by_code = clips.by_code()

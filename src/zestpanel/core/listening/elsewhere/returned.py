@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import hmac
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,13 +15,15 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from zestpanel.core.domain.listening import Answer, Invitation, ListeningTest, Session, Sitting
 from zestpanel.core.errors import InputError, TableError
-from zestpanel.core.listening.entry import ENTRY, TURNED_AWAY, given_by
+from zestpanel.core.listening.elsewhere.notice import CONSENT, DECLINED, GIVEN, to_agree_to, unagreed
+from zestpanel.core.listening.entry import ENOUGH, ENTRY, TURNED_AWAY, UNSUITED, given_by, turned_away
 from zestpanel.core.listening.kind import LONGEST_TEXT, check
 from zestpanel.core.listening.registry import kind_of
 from zestpanel.core.listening.session import ListeningSession, ProjectSessions, SessionParts
 from zestpanel.core.listening.settings import TestSettings
 from zestpanel.core.listening.told import Told
 from zestpanel.core.own_files import first_bytes
+from zestpanel.core.store.database import now
 from zestpanel.core.store.parts import HasInvitations
 from zestpanel.core.texts import tr, trn
 
@@ -142,7 +144,7 @@ def put_in(
 ) -> TakenBack:  # fmt: skip
     """Answers of an invitation, all that are good, in one change."""
     with project.panel.alone():
-        done = _In(project, test, session, said).done
+        done = _In(project, test, session, said, invited).done
         project.invitations.answers_came(invited.id)
     return done
 
@@ -176,14 +178,17 @@ def _known(project: ReturnedParts, text: str, name: str) -> tuple[Said, Invitati
 class _In:
     """The answers of one file put in, in the order in which they were given."""
 
-    def __init__(self, project: ReturnedParts, test: ListeningTest, session: Session, said: Said) -> None:
+    def __init__(
+        self, project: ReturnedParts, test: ListeningTest, session: Session, said: Said, invited: Invitation
+    ) -> None:
         self._project, self._session, self._said = project, session, said
         settings = TestSettings.from_document(test.settings)
         self._walked = ListeningSession(ProjectSessions(project, session), kind_of(test.kind), settings, told=Told())
         self.done = TakenBack(project.panel.listener(session.listener_id).alias)
         self._trials = {trial.place: trial for trial in session.trials}
         self._answered = project.answers.answered_places(session.id)
-        self._checks(settings)
+        self._checks(settings, test, by_link=invited.by_link)
+        self._unagreed = unagreed(test, project.panel.session(session.id), invited)
         self._away = self.done.turned_away or bool(session.checks.get(TURNED_AWAY))
         for one in sorted(said.entries, key=lambda entry: entry.sequence):
             self._entry(one)
@@ -193,9 +198,16 @@ class _In:
         if self.done.finished and not session.finished:
             project.panel.finish_session(session.id)
 
-    def _checks(self, settings: TestSettings) -> None:
-        """What the checks before the test found, of a shape that they can find."""
+    def _checks(self, settings: TestSettings, test: ListeningTest, *, by_link: bool) -> None:
+        """What the checks before the test found, of a shape that they can find. by_link: how many are wanted of an
+        answer is asked before the first trial; a file comes after the last one."""
         told, out = self._said.checks, dict[str, Any]()
+        if to_agree_to(test, self._session.checks) is not None:
+            if told.get(CONSENT) == GIVEN:
+                out[CONSENT] = now()
+            elif told.get(TURNED_AWAY) == DECLINED:
+                out[TURNED_AWAY] = DECLINED
+                self.done.turned_away = True
         if told.get("level") == "set":
             out["level"] = "set"
         phones = told.get("headphones")
@@ -208,10 +220,16 @@ class _In:
             if (known := given_by({ENTRY: whole}, settings.entry)) is not None:
                 out[ENTRY] = known[: len(given)]
                 if away:
-                    out[TURNED_AWAY] = "unsuited"
-                    self.done.turned_away = True
+                    out[TURNED_AWAY] = UNSUITED
+                elif by_link and not self._session.checks.get(ENTRY) and self._enough(known, settings):
+                    out[TURNED_AWAY] = ENOUGH
+                self.done.turned_away |= TURNED_AWAY in out
         if out:
             self._project.panel.put_checks(self._session.id, out)
+
+    def _enough(self, given: Sequence[int], settings: TestSettings) -> bool:
+        there = self._walked.taking_part()
+        return any(turned_away(of, at, given[at], there) for at, of in enumerate(settings.entry))
 
     @staticmethod
     def _turned_away(given: object, settings: TestSettings) -> bool:
@@ -226,6 +244,9 @@ class _In:
         trial = self._trials.get(one.place)
         if self._away:
             self.done.refused.append(tr("the listener does not take part"))
+            return
+        if self._unagreed:
+            self.done.refused.append(tr("the listener has not agreed to the notice"))
             return
         if trial is None:
             self.done.refused.append(tr("the session has no such trial"))

@@ -10,14 +10,14 @@ import asyncio
 import threading
 import time
 from collections import OrderedDict, deque
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from typing import TYPE_CHECKING, Any, Final, TextIO
+from typing import TYPE_CHECKING, Any, Final, Protocol, TextIO
+from urllib.parse import parse_qs
 
 from zestpanel.core.errors import InputError, ZestError
-from zestpanel.core.listening.elsewhere.returned import TakenBack
-from zestpanel.core.listening.elsewhere.served import Closed, Served
+from zestpanel.core.listening.elsewhere.served import Closed, Joined, Thanked
 from zestpanel.core.texts import tr
 
 if TYPE_CHECKING:
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from starlette.responses import Response
 
 MOST_BYTES: Final = 4_000_000  # of answers at once
+MOST_FORM_BYTES: Final = 10_000
 READERS: Final = 2
 HERE: Final = "127.0.0.1"
 ANYWHERE: Final = "0.0.0.0"  # noqa: S104 where the person asks for it
@@ -33,12 +34,17 @@ GUESSES, IN_S, LOCKED_S, GUESS_WAITS_S = 20, 60.0, 60.0, 0.2
 _NOTHING: Final = tr("There is nothing here.")
 _NOT_TAKEN: Final = tr("That cannot be taken in.")
 _BROKEN: Final = tr("That did not work. Please tell whoever asked you to listen.")
+_SLOWLY: Final = tr("Too many tries. Please wait a minute.")
+_COOKIE: Final = "listening"  # by which a browser finds its own link again
+_REMEMBERED_S: Final = 90 * 24 * 3600
 _MOST_ADDRESSES: Final = 10_000
 _HEADERS: Final = {
     "X-Content-Type-Options": "nosniff", "Referrer-Policy": "no-referrer", "X-Frame-Options": "DENY",
     "Content-Security-Policy": "frame-ancestors 'none'", "Cross-Origin-Resource-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin", "Cache-Control": "no-store",
 }  # fmt: skip
+
+_FORM_HEADERS: Final = {**_HEADERS, "Referrer-Policy": "same-origin"}  # without one a form says not where it is from
 
 
 class Guesses:
@@ -61,7 +67,22 @@ class Guesses:
             self._of.popitem(last=False)
 
 
-def app_of(served: Served, *, told: Callable[[str], None] = lambda _: None) -> Starlette:
+class Home(Protocol):
+    """Where sessions come from and answers go to: the project, or a store that several servers share. Nothing for a
+    code that is not known; Closed for one that takes nothing any more."""
+
+    def page(self, code: str) -> str | None: ...
+
+    def clip(self, code: str, clip: str) -> bytes | None: ...
+
+    def answers(self, code: str, body: bytes) -> Thanked | None: ...
+
+    def joining(self, code: str, accepted: str) -> str | None: ...
+
+    def join(self, code: str, accepted: str, speaks: Sequence[str]) -> Joined | None: ...
+
+
+def app_of(served: Home, *, told: Callable[[str], None] = lambda _: None) -> Starlette:
     """told: is given a line when answers have come."""
     from starlette.applications import Starlette
     from starlette.routing import Route
@@ -80,7 +101,8 @@ def app_of(served: Served, *, told: Callable[[str], None] = lambda _: None) -> S
     }  # fmt: skip
     return Starlette(
         routes=[Route("/s/{code}", doors.page), Route("/s/{code}/answers", doors.answers, methods=["POST"]),
-                Route("/s/{code}/{clip}", doors.clip)],
+                Route("/s/{code}/{clip}", doors.clip), Route("/j/{code}", doors.joining),
+                Route("/j/{code}", doors.join, methods=["POST"])],
         exception_handlers=handlers,
     )  # fmt: skip
 
@@ -94,8 +116,8 @@ def _plain(text: str, status: int) -> Response:
 class _Doors:
     """What can be asked of the server."""
 
-    def __init__(self, served: Served, told: Callable[[str], None]) -> None:
-        self._served, self._told, self._guesses = served, told, Guesses()
+    def __init__(self, served: Home, told: Callable[[str], None]) -> None:
+        self._served, self._told, self._guesses, self._joins = served, told, Guesses(), Guesses()
         # answers have a thread of their own: they are written one by one anyhow, and wait for no page to be made; and
         # many threads would only wait for one another's turn in the interpreter
         self._writes = ThreadPoolExecutor(1, thread_name_prefix="answers")
@@ -129,13 +151,54 @@ class _Doors:
         code = request.path_params["code"]
         return await self._found(request, lambda: self._served.answers(code, body), self._kept, by=self._writes)
 
-    def _kept(self, found: tuple[TakenBack, str]) -> Response:
+    def _kept(self, found: Thanked) -> Response:
         from starlette.responses import JSONResponse
 
-        done, completion = found
-        if done.new or done.turned_away:
-            self._told(done.says(tr("the page")))
-        return JSONResponse({"kept": True, "finished": done.finished, "completion": completion}, headers=_HEADERS)
+        if found.says:
+            self._told(found.says)
+        said = {"kept": True, "finished": found.finished, "completion": found.completion, "away": found.away}
+        return JSONResponse(said, headers=_HEADERS)
+
+    async def joining(self, request: Request) -> Response:
+        """Who came before by the same browser goes on with their own link."""
+        from starlette.responses import HTMLResponse
+
+        if own := _own_link(request):
+            return _to(own)
+        code, accepted = request.path_params["code"], request.headers.get("accept-language", "")
+        return await self._found(request, lambda: self._served.joining(code, accepted),
+                                 lambda text: HTMLResponse(text, headers=_FORM_HEADERS))  # fmt: skip
+
+    async def join(self, request: Request) -> Response:
+        if not _from_here(request):
+            return _plain(_NOT_TAKEN, 403)
+        if own := _own_link(request):
+            return _to(own)
+        address = _address_of(request)
+        if self._joins.locked(address):
+            return _plain(_SLOWLY, 429)
+        body = await _body(request, MOST_FORM_BYTES)
+        if body is None:
+            return _plain(tr("That is too much at once."), 413)
+        try:
+            speaks = parse_qs(body.decode("utf-8", "replace"), max_num_fields=200).get("speaks", [])
+        except ValueError:
+            return _plain(_NOT_TAKEN, 422)
+        code, accepted = request.path_params["code"], request.headers.get("accept-language", "")
+
+        def answer(found: Joined) -> Response:
+            from starlette.responses import HTMLResponse
+
+            if not found.code:
+                return HTMLResponse(found.page, headers=_FORM_HEADERS)
+            self._joins.note(address)
+            self._told(tr("A listener has come."))
+            reply = _to(found.code)
+            reply.set_cookie(_COOKIE, found.code, max_age=_REMEMBERED_S, path=request.url.path, httponly=True,
+                             samesite="lax", secure=request.url.scheme == "https")  # fmt: skip
+            return reply
+
+        return await self._found(request, lambda: self._served.join(code, accepted, speaks), answer, by=self._writes)
 
     async def _found(
         self, request: Request, act: Callable[[], Any], answer: Callable[[Any], Response], *,
@@ -152,12 +215,27 @@ class _Doors:
             return _plain(_BROKEN, 500)
         if found is not None:
             return answer(found)
-        address = request.client.host if request.client else ""
+        address = _address_of(request)
         if self._guesses.locked(address):
-            return _plain(tr("Too many tries. Please wait a minute."), 429)
+            return _plain(_SLOWLY, 429)
         self._guesses.note(address)
         await asyncio.sleep(GUESS_WAITS_S)
         return _plain(_NOTHING, 404)
+
+
+def _address_of(request: Request) -> str:
+    return request.client.host if request.client else ""
+
+
+def _own_link(request: Request) -> str:
+    code = request.cookies.get(_COOKIE, "")
+    return code if code.isalnum() else ""
+
+
+def _to(code: str) -> Response:
+    from starlette.responses import RedirectResponse
+
+    return RedirectResponse(f"/s/{code}", status_code=303, headers=_HEADERS)
 
 
 def _from_here(request: Request) -> bool:
@@ -168,12 +246,12 @@ def _from_here(request: Request) -> bool:
     return origin is None or origin.partition("://")[2] == request.headers.get("host")
 
 
-async def _body(request: Request) -> bytes | None:
+async def _body(request: Request, most: int = MOST_BYTES) -> bytes | None:
     """None where it is larger than is taken, without reading the rest."""
     out = bytearray()
     async for part in request.stream():
         out += part
-        if len(out) > MOST_BYTES:
+        if len(out) > most:
             return None
     return bytes(out)
 
@@ -192,7 +270,7 @@ def reached_by() -> str:
 
 
 def serve(
-    served: Served, *, address: str, port: int, began: Callable[[str], None], told: Callable[[str], None],
+    served: Home, *, address: str, port: int, began: Callable[[str], None], told: Callable[[str], None],
     proxied: bool = False, until: TextIO | None = None,
 ) -> None:  # fmt: skip
     """Until it is interrupted, or what is read from ends: that of a program that began it and is there no more. began:

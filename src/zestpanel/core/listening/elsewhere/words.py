@@ -9,7 +9,8 @@ from zestpanel.core.listening.told import Told
 from zestpanel.core.texts import asked
 
 _SAID: Final = ("begin", "go_on", "again", "level", "headphones", "headphones_passed", "headphones_failed", "softest",
-                "first", "second", "third", "break", "turned_away")  # fmt: skip
+                "first", "second", "third", "break", "turned_away", "declined", "agree",
+                "disagree", "trial_run")  # fmt: skip
 _WORDS: Final[Mapping[str, str]] = {
     "listening_test": asked("Listening test"),
     "play": asked("Play"),

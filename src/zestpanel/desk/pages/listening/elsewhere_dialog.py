@@ -23,7 +23,6 @@ from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.errors import InputError, NotEnoughData
 from zestpanel.core.listening.elsewhere.listed import Listed, about_bytes, packs_of
 from zestpanel.core.listening.elsewhere.pack import EMAIL_BYTES, Written, write_pack
-from zestpanel.core.listening.elsewhere.served import BY_LINK
 from zestpanel.core.listening.session import tried_out
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.dialog import Dialog
@@ -170,7 +169,7 @@ class ElsewhereDialog(Dialog):
     def _way(self, one: Listed) -> str:
         """By which code, and whether that is a link."""
         short = one.pack.code[:8]
-        return tr("link {code}", code=short) if one.pack.clips == BY_LINK else tr("file {code}", code=short)
+        return tr("link {code}", code=short) if one.pack.by_link else tr("file {code}", code=short)
 
     def _selected(self) -> None:
         chosen = self._chosen()
@@ -190,7 +189,7 @@ class ElsewhereDialog(Dialog):
     def open_panel(self) -> None:
         """Serve the test; whoever was invited before keeps their link."""
         names = self._listeners()
-        if not names and not any(one.pack.clips == BY_LINK and not one.pack.ended for one in self._rows):
+        if not names and not any(one.pack.by_link and not one.pack.ended for one in self._rows):
             self._state.complain(tr("For whom? Write a name or an alias for each."))
             self.names.setFocus()
             return

@@ -88,17 +88,27 @@ class Before {
     const checks = kept.state.checks;
     /** @type {((next: () => void) => void)[]} */
     const stages = [(next) => this.instructions(next)];
+    const ask = () => {
+      if (said.entry.length && !checks.entry) this.entry([], () => (checks.turned_away ? done(false) : this.along(stages, done)));
+      else this.along(stages, done);
+    };
     if (said.level) stages.push((next) => this.level(next));
     if (said.headphones && !checks.headphones) stages.push((next) => this.headphones(next));
     if (checks.turned_away) {
       done(false);
       return;
     }
-    if (said.entry.length && !checks.entry) {
-      this.entry([], () => (checks.turned_away ? done(false) : this.along(stages, done)));
-    } else {
-      this.along(stages, done);
-    }
+    if (said.notice.length && !checks.consent) this.notice(() => (checks.turned_away ? done(false) : ask()));
+    else ask();
+  }
+
+  /** What is agreed to, by a key or a click that nobody presses by chance. @param {() => void} next */
+  notice(next) {
+    const { words } = this;
+    const said = (/** @type {Record<string, string>} */ checks) => () => { this.kept.note(checks); next(); };
+    this.stage.show(words.listening_test, this.said.notice, [
+      [words.agree, '1', said({ consent: 'given' })], [words.disagree, '2', said({ turned_away: 'declined' })],
+    ], true);
   }
 
   /** @param {((next: () => void) => void)[]} stages @param {(takesPart: boolean) => void} done */

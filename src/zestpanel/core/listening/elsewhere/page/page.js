@@ -44,7 +44,12 @@ const zestSession = (() => {
       });
       if (reply.status === 410) session.closed = true;
       if (!reply.ok) throw new Error(`${reply.status}`);
-      ({ completion } = await reply.json());
+      const told = await reply.json();
+      ({ completion } = told);
+      if (told.away && !kept.state.checks.turned_away) { // others took the last place meanwhile
+        kept.state.checks.turned_away = 'enough';
+        session.turnedAway();
+      }
       kept.state.sent = last;
       kept.save();
       wait = 1000;
@@ -75,7 +80,11 @@ const zestSession = (() => {
   const note = kept.note.bind(kept);
   kept.note = (checks) => { note(checks); send(); };
   addEventListener('online', () => { wait = 1000; send(); });
-  if (over) session.begin = () => { session.index = said.trials.length; session.end(true); };
+  if (over !== 'yes') { // whether somebody takes part is known where the answers go
+    if (over === 'away') kept.state.checks.turned_away ||= 'away';
+    else if (kept.state.checks.turned_away) ['turned_away', 'entry', 'consent'].forEach((one) => delete kept.state.checks[one]);
+  }
+  if (over === 'yes') session.begin = () => { session.index = said.trials.length; session.end(true); };
   return session;
 })();
 zestSession.begin();

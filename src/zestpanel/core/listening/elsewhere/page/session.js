@@ -10,6 +10,7 @@ class Session {
     this.words = said.words;
     this.kept = new Kept(said.code);
     this.stage = new Stage(main);
+    if (said.tried) main.before(made('header', { className: 'trial' }, [made('p', {}, [this.words.trial_run])]));
     this.sound = new Sound(() => this.trial && this.trial.update());
     this.sound.silent = () => this.sayNoSound();
     /** @type {Trial | null} */ this.trial = null;
@@ -42,8 +43,12 @@ class Session {
     new Before(this.said, this.stage, this.sound, this.kept, (code) => this.clip(code)).run((takesPart) => {
       this.stayAwake();
       if (takesPart) this.next();
-      else this.end(false, this.words.turned_away);
+      else this.turnedAway();
     });
+  }
+
+  turnedAway() {
+    this.end(false, this.kept.state.checks.turned_away === 'declined' ? this.words.declined : this.words.turned_away);
   }
 
   /** While it goes on the screen stays on, where the browser lets it. */
