@@ -16,17 +16,27 @@ _ENDS_IN_MS: Final = 5_000
 
 
 class PanelProcess(QObject):
-    """links: by listener. changed: a link was told, answers came, or it has ended. failed: why it could not begin."""
+    """links: by listener; everybody: for who comes of themselves; trial: of a run that is not kept. changed: a link was
+    told, answers came, or it has ended. failed: why it could not begin."""
 
     changed = pyqtSignal()
     failed = pyqtSignal(str)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self.links: dict[str, str] = {}
+        self._forget()
         self.test = 0
         self._process: QProcess | None = None
         self._began = False
+
+    def _forget(self) -> None:
+        self.links: dict[str, str] = {}
+        self.everybody = self.trial = ""
+
+    def link_of(self, code: str) -> str:
+        """Of a session, whether its listener was invited or came; '' while no panel runs."""
+        base = self.trial.rpartition("/")[0]
+        return f"{base}/{code}" if base else ""
 
     @property
     def runs(self) -> bool:
@@ -38,7 +48,7 @@ class PanelProcess(QObject):
         """listeners: new ones; who has a link keeps it. network: whether other machines reach it."""
         self.end()
         self.test, self._began = test, False
-        arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--invited",
+        arguments = ["-m", "zestpanel", "panel", str(folder), "--json", "--until-input-ends", "--invited", "--try",
                      "--test", str(test), "--address", ANYWHERE if network else HERE]  # fmt: skip
         for one in listeners:
             arguments += ["--listener", one]
@@ -57,8 +67,10 @@ class PanelProcess(QObject):
                 said = json.loads(bytes(process.readLine().data()))
             except ValueError:
                 continue
+            self._began = True
+            self.everybody = str(said.get("everybody", self.everybody))
+            self.trial = str(said.get("trial", self.trial))
             if "link" in said:
-                self._began = True
                 self.links[str(said["listener"])] = str(said["link"])
             self.changed.emit()
 
@@ -67,7 +79,7 @@ class PanelProcess(QObject):
             return
         said = bytes(process.readAllStandardError().data()).decode("utf-8", "replace").strip()
         self._process = None
-        self.links = {}
+        self._forget()
         if not self._began:
             self.failed.emit(said.splitlines()[-1] if said else tr("The panel could not be opened."))
         self.changed.emit()
@@ -75,7 +87,7 @@ class PanelProcess(QObject):
     def end(self, *, at_once: bool = False) -> None:
         """What was answered is in the project already. at_once: the window goes as well."""
         process, self._process = self._process, None
-        self.links = {}
+        self._forget()
         if process is None:
             return
         process.closeWriteChannel()

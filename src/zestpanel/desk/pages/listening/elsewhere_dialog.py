@@ -7,7 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Final
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -21,11 +22,16 @@ from PyQt6.QtWidgets import (
 
 from zestpanel.core.domain.listening import ListeningTest
 from zestpanel.core.errors import InputError, NotEnoughData
+from zestpanel.core.listening.elsewhere import wording
 from zestpanel.core.listening.elsewhere.listed import Listed, about_bytes, packs_of
 from zestpanel.core.listening.elsewhere.pack import EMAIL_BYTES, Written, write_pack
+from zestpanel.core.listening.planned import asked_of_a_listener, material_of
 from zestpanel.core.listening.session import tried_out
+from zestpanel.core.listening.settings import TestSettings
+from zestpanel.core.listening.told import Told
 from zestpanel.core.texts import tr, trn
 from zestpanel.desk.dialog import Dialog
+from zestpanel.desk.pages.listening.coming_in import CodeDialog, ComingInDialog
 from zestpanel.desk.pages.listening.listener_dialog import offer_languages, tags_of
 from zestpanel.desk.panel_process import PanelProcess
 from zestpanel.desk.state import DeskState
@@ -98,17 +104,33 @@ class ElsewhereDialog(Dialog):
         foot.addWidget(self.by_link)
         self.write = button(tr("Write packs …"), self.ask_for_folder, role="main")
         foot.addWidget(self.write)
+        links = QHBoxLayout()
+        links.addWidget(button(tr("Notice, and a link for all …"), self.ask_coming_in,
+                               tip=tr("What listeners agree to first; and how they come of themselves")))  # fmt: skip
+        self.try_page = button(tr("Try the page"), self._try_page, tip=tr("In the browser; nothing of it is kept"))
+        self.invite = button(
+            tr("Copy invitation"), self._copy_invitation, tip=tr("A letter in the listener's language")
+        )
+        self.remind = button(tr("Copy reminder"), self._copy_reminder, tip=tr("With how far the listener is"))
+        self.for_all = button(tr("Copy letter to all"), self._copy_for_all, tip=tr("With the link for all"))
+        self.code = button(tr("QR code …"), self._show_code, tip=tr("The link for all, else that of who is chosen"))
+        for one in (self.try_page, self.invite, self.remind, self.for_all, self.code):
+            links.addWidget(one)
+        links.addStretch(1)
+        layout.addLayout(links)
         layout.addLayout(foot)
-        open_at(self, 820, 560)
+        open_at(self, 900, 600)
         self._sizes: tuple[int, int] | None = None
+        self._minutes = 1
         project = state.project
 
-        def sizes() -> tuple[int, int] | None:
+        def sizes() -> tuple[int, int, int] | None:
             try:
                 trials = tried_out(project, test.id, ()).trials
             except NotEnoughData:
                 return None
-            return about_bytes(project, trials, lossy=False), about_bytes(project, trials, lossy=True)
+            load = asked_of_a_listener(material_of(project), test.kind, TestSettings.from_document(test.settings))
+            return about_bytes(project, trials, lossy=False), about_bytes(project, trials, lossy=True), load.minutes
 
         state.background.run(sizes, self._measured, state.complain)
         panel.changed.connect(self._selected)
@@ -122,8 +144,9 @@ class ElsewhereDialog(Dialog):
 
     # -- what there is
 
-    def _measured(self, found: tuple[int, int] | None) -> None:
-        self._sizes = found
+    def _measured(self, found: tuple[int, int, int] | None) -> None:
+        if found is not None:
+            self._sizes, self._minutes = found[:2], found[2]
         self._say_size()
 
     def _say_size(self) -> None:
@@ -175,10 +198,22 @@ class ElsewhereDialog(Dialog):
         chosen = self._chosen()
         self.withdraw.setEnabled(chosen is not None)
         self.copy_link.setVisible(self._panel.runs)
-        self.copy_link.setEnabled(chosen is not None and chosen.listener in self._panel.links)
+        linked = bool(self._link(chosen))
+        for one in (self.copy_link, self.invite, self.code):
+            one.setEnabled(linked)
+        self.code.setEnabled(linked or bool(self._panel.everybody))
+        self.remind.setEnabled(linked and chosen is not None and 0 < chosen.answered < chosen.trials)
+        self.for_all.setEnabled(bool(self._panel.everybody))
+        for one in (self.try_page, self.invite, self.remind, self.for_all, self.code):
+            one.setVisible(self._panel.runs)
         self.end_panel.setVisible(self._panel.runs)
         ended = chosen is not None and bool(chosen.pack.ended)
         self.withdraw.setText(tr("Let its answers in again") if ended else tr("Withdraw"))
+
+    def _link(self, one: Listed | None) -> str:
+        """Of a session that has one, while the panel runs."""
+        good = one is not None and one.pack.by_link and not one.pack.ended
+        return self._panel.link_of(one.pack.code) if one is not None and good else ""
 
     def _chosen(self) -> Listed | None:
         row = self.table.currentRow()
@@ -189,8 +224,9 @@ class ElsewhereDialog(Dialog):
     def open_panel(self) -> None:
         """Serve the test; whoever was invited before keeps their link."""
         names = self._listeners()
-        if not names and not any(one.pack.by_link and not one.pack.ended for one in self._rows):
-            self._state.complain(tr("For whom? Write a name or an alias for each."))
+        anybody = self._state.project.panel.test(self._test.id).conduct.enrolment is not None
+        if not names and not anybody and not any(one.pack.by_link and not one.pack.ended for one in self._rows):
+            self._state.complain(tr("For whom? Write a name or an alias for each, or make a link for all."))
             self.names.setFocus()
             return
         try:
@@ -204,8 +240,46 @@ class ElsewhereDialog(Dialog):
     def _copy_link(self) -> None:
         chosen, board = self._chosen(), QApplication.clipboard()
         if chosen is not None and board is not None:
-            board.setText(self._panel.links[chosen.listener])
+            board.setText(self._link(chosen))
             self._state.say(tr("The link of {listener} is copied.", listener=chosen.listener))
+
+    def ask_coming_in(self) -> None:
+        def kept() -> None:
+            self._changed()
+            if self._panel.runs and self._panel.test == self._test.id:
+                self.open_panel()  # it tells the link for all as it begins
+
+        ComingInDialog(self, self._state, self._test.id, kept).show()
+
+    def _letter(self, words: Callable[[Told, Listed, str], str], said: str) -> None:
+        chosen, board = self._chosen(), QApplication.clipboard()
+        if chosen is None or board is None:
+            return
+        known = self._state.project.panel.called(chosen.listener)
+        told = Told(known.languages if known else ())
+        board.setText(words(told, chosen, self._link(chosen)))
+        self._state.say(said)
+
+    def _copy_invitation(self) -> None:
+        self._letter(lambda told, one, link: wording.invitation(told, one.listener, link, self._minutes),
+                     tr("The invitation is copied."))  # fmt: skip
+
+    def _copy_reminder(self) -> None:
+        self._letter(lambda told, one, link: wording.reminder(told, one.listener, link, one.answered, one.trials),
+                     tr("The reminder is copied."))  # fmt: skip
+
+    def _copy_for_all(self) -> None:
+        enrolment, board = self._state.project.panel.test(self._test.id).conduct.enrolment, QApplication.clipboard()
+        if board is not None:
+            told = Told(enrolment.languages if enrolment else ())
+            board.setText(wording.call(told, self._panel.everybody, self._minutes))
+            self._state.say(tr("The letter to all is copied."))
+
+    def _show_code(self) -> None:
+        CodeDialog(self, self._link(self._chosen()) or self._panel.everybody).show()
+
+    def _try_page(self) -> None:
+        QDesktopServices.openUrl(QUrl(self._panel.trial))
 
     def _withdraw(self) -> None:
         if (chosen := self._chosen()) is None:
