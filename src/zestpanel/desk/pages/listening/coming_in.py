@@ -34,6 +34,7 @@ class ComingInDialog(Dialog):
         notice, enrolment = test.conduct.notice, test.conduct.enrolment
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
+        layout.setSpacing(12)
         layout.addWidget(label(tr("Notice, and a link for all"), "name"))
         about = tr(
             "Listeners read what is kept of them and for how long, in their language, and agree before they begin. "
@@ -59,6 +60,7 @@ class ComingInDialog(Dialog):
         )
         layout.addWidget(label(about, "quiet", wrap=True))
         form = QFormLayout()
+        form.setVerticalSpacing(8)
         self.most = QSpinBox()
         self.most.setRange(0, MOST_ENROLLED)
         self.most.setSpecialValueText(tr("no link for all"))
